@@ -1,0 +1,1 @@
+"""Nephos: from a mesh to proven router programs."""

@@ -1,0 +1,1 @@
+"""Meshes: read, write, examine, place, draw."""

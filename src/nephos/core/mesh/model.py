@@ -1,0 +1,54 @@
+"""A triangle mesh as a value."""
+
+import hashlib
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from nephos.core.arrays import F64, I32
+
+
+@dataclass(frozen=True)
+class Mesh:
+    """Triangles over shared vertices.
+
+    `vertices` : (n, 3) float64 in the file's unit. `faces` : (m, 3) int32.
+    `repairs` : what reading had to put right, one sentence each.
+    """
+
+    vertices: F64
+    faces: I32
+    format: str = ""
+    repairs: tuple[str, ...] = field(default=())
+
+    @property
+    def low(self) -> F64:
+        """(3,) float64 lowest corner of the box."""
+        lowest: F64 = self.vertices.min(axis=0)
+        return lowest
+
+    @property
+    def high(self) -> F64:
+        """(3,) float64 highest corner of the box."""
+        highest: F64 = self.vertices.max(axis=0)
+        return highest
+
+    @property
+    def size(self) -> F64:
+        """(3,) float64 extent of the box."""
+        return self.high - self.low
+
+    def digest(self) -> str:
+        """A hash of the geometry: equal for equal vertices and faces."""
+        h = hashlib.sha256()
+        h.update(np.ascontiguousarray(self.vertices).tobytes())
+        h.update(np.ascontiguousarray(self.faces).tobytes())
+        return h.hexdigest()
+
+    def moved(self, matrix: F64) -> "Mesh":
+        """The mesh under a (4, 4) matrix; faces are turned round where the matrix mirrors."""
+        vertices = self.vertices @ matrix[:3, :3].T + matrix[:3, 3]
+        faces = self.faces
+        if np.linalg.det(matrix[:3, :3]) < 0:
+            faces = np.ascontiguousarray(faces[:, ::-1])
+        return Mesh(np.ascontiguousarray(vertices), faces, self.format, self.repairs)

@@ -1,0 +1,1 @@
+"""Toolpaths: one module a strategy; linking, entries and ordering shared by all."""

@@ -1,0 +1,124 @@
+"""Lines on the plan that follow the surface: sampled as finely as the tolerance asks, then thinned."""
+
+from math import ceil, sqrt
+
+import numpy as np
+
+from nephos.core.arrays import F64, I64
+from nephos.core.bands import Report, in_bands, kernel, silent
+from nephos.core.cutters import Profile
+from nephos.core.polyline import thin
+from nephos.core.surface.drop import drop_at
+from nephos.core.surface.index import SurfaceIndex
+
+SAMPLED, THINNED = 0.25, 0.6
+"""Shares of the tolerance spent on sampling and on thinning. The rest is for the post's rounding."""
+
+_DEEPEST = 40
+
+
+@kernel
+def _room(buffer, count):  # type: ignore[no-untyped-def]
+    if count + 2 * _DEEPEST + 4 < len(buffer):
+        return buffer
+    larger = np.empty((2 * len(buffer) + 4 * _DEEPEST, 3))
+    larger[:count] = buffer[:count]
+    return larger
+
+
+@kernel
+def _follow(grid, lines, a, c, floor, lift, spacing, tolerance, finest, ends):  # type: ignore[no-untyped-def]
+    buffer = np.empty((1024, 3))
+    count = 0
+    stack_s = np.empty(_DEEPEST + 2)
+    stack_z = np.empty(_DEEPEST + 2)
+    hint = -1
+    for k in range(len(lines)):
+        x0, y0, x1, y1 = lines[k, 0], lines[k, 1], lines[k, 2], lines[k, 3]
+        length = sqrt((x1 - x0) * (x1 - x0) + (y1 - y0) * (y1 - y0))
+        ux = (x1 - x0) / length if length > 0.0 else 1.0
+        uy = (y1 - y0) / length if length > 0.0 else 0.0
+        base = max(int(ceil(length / spacing)), 1)
+        s = 0.0
+        z, hint = drop_at(grid, x0, y0, a, c, floor, hint)
+        buffer = _room(buffer, count)
+        buffer[count, 0] = x0
+        buffer[count, 1] = y0
+        buffer[count, 2] = z + lift
+        count += 1
+        for q in range(1, base + 1):
+            depth = 0
+            stack_s[0] = length * q / base
+            stack_z[0], hint = drop_at(grid, x0 + ux * stack_s[0], y0 + uy * stack_s[0], a, c, floor, hint)
+            while depth >= 0:
+                half = 0.5 * (stack_s[depth] - s)
+                middle = s + half
+                zm, hint = drop_at(grid, x0 + ux * middle, y0 + uy * middle, a, c, floor, hint)
+                rise = 0.5 * (stack_z[depth] - z)
+                off = abs(zm - z - rise) * half / sqrt(half * half + rise * rise) if half > 0.0 else 0.0
+                if off > tolerance and half > finest and depth < _DEEPEST:
+                    depth += 1
+                    stack_s[depth] = middle
+                    stack_z[depth] = zm
+                    continue
+                buffer = _room(buffer, count)
+                buffer[count, 0] = x0 + ux * middle
+                buffer[count, 1] = y0 + uy * middle
+                buffer[count, 2] = zm + lift
+                s = stack_s[depth]
+                z = stack_z[depth]
+                buffer[count + 1, 0] = x0 + ux * s
+                buffer[count + 1, 1] = y0 + uy * s
+                buffer[count + 1, 2] = z + lift
+                count += 2
+                depth -= 1
+        ends[k] = count - 1
+    return buffer[:count]
+
+
+def follow_lines(
+    index: SurfaceIndex, lines: F64, cutter: Profile, leave: float, floor: float, tolerance: float,
+    report: Report = silent,
+) -> tuple[F64, I64]:
+    """Tip positions along `lines`, no chord farther than `tolerance` from where the cutter may be.
+
+    Parameters
+    ----------
+    lines : (k, 4) float64 x0, y0, x1, y1 on the plan, in millimetres.
+    leave : stock to leave, the cutter being grown by as much.
+    floor : lowest tip height, where there is no surface or it is lower.
+
+    Returns
+    -------
+    points : (n, 3) float64, all lines one behind the other.
+    ends : (k,) int64, the index of each line's last point.
+
+    Notes
+    -----
+    Tip heights are the upper envelope of caps that are nowhere flatter than the cutter's corner, so
+    samples sqrt(8 c t) apart miss no bump higher than t; between them a line is halved until its
+    middle lies within t of the chord or, at a wall, until the step is shorter than t.
+    """
+    grown = cutter.grown(leave)
+    sampled = SAMPLED * tolerance
+    round_part = max(grown.corner, 0.05)
+    spacing = min(max(1.4 * sqrt(8 * round_part * sampled), 4 * tolerance), max(grown.radius / 2, 4 * tolerance))
+
+    def work(first: int, last: int) -> tuple[F64, I64]:
+        ends = np.empty(last - first, np.int64)
+        points = _follow(
+            index.arrays, lines[first:last], grown.flat, grown.corner, floor - leave, leave, spacing,
+            sampled, sampled, ends,
+        )
+        kept = thin(points, ends, THINNED * tolerance)
+        return points[kept], np.searchsorted(kept, ends)
+
+    if len(lines) == 0:
+        return np.empty((0, 3)), np.empty(0, np.int64)
+    lines = np.ascontiguousarray(lines, np.float64)
+    parts = in_bands(work, len(lines), max(1, min(64, len(lines) // 16)), report)
+    offsets = np.cumsum([0] + [len(points) for points, _ in parts])
+    return (
+        np.concatenate([points for points, _ in parts]),
+        np.concatenate([ends + offset for (_, ends), offset in zip(parts, offsets, strict=False)]),
+    )

@@ -1,0 +1,118 @@
+"""What a strategy is, and the list of them. A new one is a module here and one line in `_MODULES`."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cache
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+import shapely
+from pydantic import BaseModel, ConfigDict, Field
+
+from nephos.core.bands import Report
+from nephos.core.cutters import Cutter
+from nephos.core.errors import Refused
+from nephos.core.paths.toolpath import Pass
+from nephos.core.stock.block import Block
+from nephos.core.surface.index import SurfaceIndex
+
+if TYPE_CHECKING:
+    from nephos.core.paths.estimate import Estimate
+
+_MODULES = ("rough_rings", "rough_lines", "finish_lines")
+
+
+def number(
+    title: str, default: float, *, unit: str = "", low: float | None = None, over: float | None = None,
+    high: float | None = None, step: float = 0.1, fold: str = "", help: str = "",
+) -> Any:
+    """A numeric setting with what the page needs to show it: name, unit, range, step, fold, meaning."""
+    return Field(
+        default=default, title=title, description=help, ge=low, gt=over, le=high, allow_inf_nan=False,
+        json_schema_extra={"unit": unit, "step": step, "fold": fold},
+    )
+
+
+def choice(title: str, default: str, names: dict[str, str], *, fold: str = "", help: str = "") -> Any:
+    """A setting that is one of a few words; `names` says what each is called on the page."""
+    extra: dict[str, Any] = {"names": names, "fold": fold}
+    return Field(default=default, title=title, description=help, json_schema_extra=extra)
+
+
+class StrategySettings(BaseModel):
+    """Base of the settings of every strategy."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    def check_cutter(self, cutter: Cutter) -> None:
+        """Raise ValueError where a number cannot be worked with this cutter."""
+
+    @staticmethod
+    def _stepover_fits(stepover: float, cutter: Cutter) -> None:
+        if stepover > cutter.diameter:
+            raise ValueError(
+                f"the stepover of {stepover:g} mm is larger than the cutter ({cutter.diameter:g} mm): "
+                f"lines would not meet; use {cutter.diameter * 0.9:.3g} mm or less"
+            )
+
+
+@dataclass(frozen=True)
+class Task:
+    """All that a strategy may know, in setup space.
+
+    `region` is where the cutter's axis may be; `floor` the lowest tip height; `block` the material
+    as it is by then (only for strategies that say they use it).
+    """
+
+    index: SurfaceIndex
+    region: shapely.Geometry
+    floor: float
+    block: Block | None
+    cutter: Cutter
+    settings: Any
+    tolerance: float
+    report: Report
+
+
+@dataclass(frozen=True)
+class Passes:
+    """The outcome of a strategy, in the order of cutting.
+
+    `stay_down` is how far, in millimetres, the cutter may go from pass to pass without lifting;
+    `on_surface` whether it follows the surface on the way (finishing) or stays level (roughing).
+    """
+
+    passes: tuple[Pass, ...]
+    stay_down: float
+    on_surface: bool
+    ramp_angle: float = 3.0
+
+
+@dataclass(frozen=True)
+class Strategy:
+    """A way to cut: its name, its settings, and the functions that work it out."""
+
+    key: str
+    title: str
+    summary: str
+    settings: type[StrategySettings]
+    uses_block: bool
+    make: Callable[[Task], Passes]
+    describe: Callable[[Any, Cutter], str]
+    estimate: "Callable[[Any, Cutter, float, Any], Estimate]"
+    shapes: tuple[str, ...] = ("flat", "ball")
+
+
+@cache
+def strategies() -> dict[str, Strategy]:
+    """All strategies by their key, in the order in which they are offered."""
+    found = [import_module(f"nephos.core.paths.{name}").STRATEGY for name in _MODULES]
+    return {item.key: item for item in found}
+
+
+def strategy(key: str) -> Strategy:
+    """The strategy called `key`."""
+    try:
+        return strategies()[key]
+    except KeyError:
+        raise Refused(f"there is no strategy '{key}': use one of {', '.join(strategies())}") from None

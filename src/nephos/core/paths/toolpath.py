@@ -1,0 +1,98 @@
+"""What strategies make (passes) and what becomes of them (a toolpath)."""
+
+from dataclasses import dataclass
+from enum import IntEnum
+from typing import Literal
+
+import numpy as np
+
+from nephos.core.arrays import F32, F64, U8
+
+
+class Kind(IntEnum):
+    """What a move is for. The numbers are stored and sent to the page."""
+
+    RAPID = 0
+    CUT = 1
+    ENTRY = 2
+    LINK = 3
+
+
+@dataclass(frozen=True)
+class Pass:
+    """One stretch of cutting, the tip's way: `points` (n, 3) float64 in setup space, millimetres.
+
+    A closed pass ends where it began. `entry` says how the cutter gets down to its beginning.
+    """
+
+    points: F64
+    closed: bool = False
+    entry: Literal["ramp", "plunge"] = "plunge"
+
+    @property
+    def start(self) -> F64:
+        """(3,) first point."""
+        first: F64 = self.points[0]
+        return first
+
+    @property
+    def end(self) -> F64:
+        """(3,) last point."""
+        last: F64 = self.points[-1]
+        return last
+
+
+@dataclass(frozen=True)
+class Toolpath:
+    """All moves of an operation.
+
+    `points` : (n + 1, 3) float64 tip positions in setup space; move k goes from point k to k + 1.
+    `kinds` : (n,) uint8 of :class:`Kind`. `feeds` : (n,) float32 mm/min, 0 for rapids.
+    """
+
+    points: F64
+    kinds: U8
+    feeds: F32
+
+    @property
+    def moves(self) -> int:
+        """Number of moves."""
+        return len(self.kinds)
+
+    def lengths(self) -> F64:
+        """(n,) float64 length of each move in millimetres."""
+        result: F64 = np.sqrt((np.diff(self.points, axis=0) ** 2).sum(axis=1))
+        return result
+
+    def length(self, rapid: bool) -> float:
+        """Millimetres travelled in rapids, or in all other moves."""
+        return float(self.lengths()[(self.kinds == Kind.RAPID) == rapid].sum())
+
+
+class PathBuilder:
+    """Collects moves; used by linking only."""
+
+    def __init__(self, start: F64) -> None:
+        self._points: list[F64] = [start[None]]
+        self._kinds: list[U8] = []
+        self._feeds: list[F32] = []
+        self.at = start
+
+    def go(self, points: F64, kind: Kind, feed: float) -> None:
+        """Add straight moves through `points` (k, 3); those of no length are left out."""
+        steps = np.abs(np.diff(np.vstack([self.at[None], points]), axis=0)).max(axis=1) > 1e-9
+        points = points[steps]
+        if len(points) == 0:
+            return
+        self._points.append(points)
+        self._kinds.append(np.full(len(points), kind, np.uint8))
+        self._feeds.append(np.full(len(points), 0 if kind is Kind.RAPID else feed, np.float32))
+        self.at = points[-1]
+
+    def result(self) -> Toolpath:
+        """The toolpath so far."""
+        return Toolpath(
+            np.ascontiguousarray(np.concatenate(self._points)),
+            np.concatenate(self._kinds) if self._kinds else np.empty(0, np.uint8),
+            np.concatenate(self._feeds) if self._feeds else np.empty(0, np.float32),
+        )

@@ -1,0 +1,103 @@
+"""The block as a dexel field: on each cell of a grid a column of intervals of material."""
+
+from dataclasses import dataclass, replace
+from math import ceil, floor
+
+import numpy as np
+
+from nephos.core.arrays import F32, F64, I32, U8
+from nephos.core.errors import Refused
+
+MOST_CELLS = 40_000_000
+
+
+@dataclass(frozen=True)
+class Grid:
+    """Cell centres x0 + i * pitch, y0 + j * pitch, in the space of the setup, in millimetres."""
+
+    x0: float
+    y0: float
+    pitch: float
+    nx: int
+    ny: int
+
+    @property
+    def xs(self) -> F64:
+        """(nx,) float64 centres along X."""
+        return self.x0 + self.pitch * np.arange(self.nx)
+
+    @property
+    def ys(self) -> F64:
+        """(ny,) float64 centres along Y."""
+        return self.y0 + self.pitch * np.arange(self.ny)
+
+    def window(self, low: tuple[float, float], high: tuple[float, float]) -> tuple[slice, slice]:
+        """Rows and columns whose centres lie between `low` and `high` (both (x, y))."""
+        def span(a: float, b: float, start: float, count: int) -> slice:
+            first = max(ceil((a - start) / self.pitch - 1e-9), 0)
+            last = min(floor((b - start) / self.pitch + 1e-9), count - 1)
+            return slice(first, max(last + 1, first))
+
+        return span(low[1], high[1], self.y0, self.ny), span(low[0], high[0], self.x0, self.nx)
+
+
+@dataclass(frozen=True)
+class Block:
+    """Columns of material over a grid.
+
+    `low`, `high` : (k, ny, nx) float32, ends of interval k of each column, the lowest first; an
+    interval with high <= low is empty. `touched` : (ny, nx) int32, the move that last cut the
+    column from above (-1 for none), counted over the job. One interval is enough until a cutter
+    comes from the side; more are added as a further plane of the same arrays.
+    """
+
+    grid: Grid
+    low: F32
+    high: F32
+    touched: I32
+
+    @property
+    def top(self) -> F32:
+        """(ny, nx) float32 height of the highest material of each column; its foot where none is left."""
+        filled = self.high > self.low
+        heights = np.where(filled, self.high, self.low[:1])
+        top: F32 = heights.max(axis=0)
+        return top
+
+    @property
+    def bottom(self) -> F32:
+        """(ny, nx) float32 height of the lowest material of each column."""
+        filled = self.high > self.low
+        heights = np.where(filled, self.low, np.inf)
+        lowest: F32 = heights.min(axis=0)
+        return np.where(np.isfinite(lowest), lowest, self.low[0]).astype(np.float32)
+
+    @property
+    def empty(self) -> U8:
+        """(ny, nx) uint8, 1 where nothing is left of the column."""
+        return (~(self.high > self.low).any(axis=0)).astype(np.uint8)
+
+    def cut_above(self, surface: F32, touched: I32) -> "Block":
+        """The block with all material above `surface` (ny, nx) gone; `touched` names the moves."""
+        high = np.minimum(self.high, surface[None])
+        return replace(self, high=high, touched=np.where(touched >= 0, touched, self.touched))
+
+
+def box_block(low: tuple[float, float, float], high: tuple[float, float, float], pitch: float) -> Block:
+    """A full rectangular block between two corners, cell centres half a pitch inside its sides."""
+    if not 0.01 <= pitch <= 20:
+        raise Refused(f"a pitch of {pitch:g} mm is not possible: give 0.01 to 20 mm")
+    nx = max(round((high[0] - low[0]) / pitch), 1)
+    ny = max(round((high[1] - low[1]) / pitch), 1)
+    if nx * ny > MOST_CELLS:
+        finest = ((high[0] - low[0]) * (high[1] - low[1]) / MOST_CELLS) ** 0.5
+        raise Refused(
+            f"a pitch of {pitch:g} mm makes {nx * ny / 1e6:.0f} million columns of this block, "
+            f"more than {MOST_CELLS / 1e6:.0f} million: use {finest:.2g} mm or more"
+        )
+    grid = Grid(low[0] + pitch / 2, low[1] + pitch / 2, pitch, nx, ny)
+    shape = (1, ny, nx)
+    return Block(
+        grid, np.full(shape, low[2], np.float32), np.full(shape, high[2], np.float32),
+        np.full(shape[1:], -1, np.int32),
+    )

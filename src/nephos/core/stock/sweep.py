@@ -1,0 +1,266 @@
+"""Material removal: the space a cutter sweeps along straight moves, taken out of a height field.
+
+Along a straight move the cutter's underside has a lower envelope that is known in closed form
+under each cell, so every cell is visited once a move, however long the move is, and the result is
+exact at the cell's centre.
+"""
+
+from collections.abc import Callable
+from math import ceil, floor, sqrt
+
+import numpy as np
+
+from nephos.core.arrays import F32, F64, I32, U8
+from nephos.core.bands import Report, in_bands, inlined, kernel, silent
+from nephos.core.cutters import Profile
+from nephos.core.errors import Refused
+from nephos.core.stock.block import Grid
+
+RAPID_DEPTH = 0.002
+"""Material a rapid may seem to take, from rounding to the post's decimals, in millimetres."""
+
+
+@inlined
+def _row_span(px, py, qx, qy, r, y):  # type: ignore[no-untyped-def]
+    """The stretch of the row at y that lies within r of the segment p-q (empty: low > high)."""
+    low = np.inf
+    high = -np.inf
+    dp = r * r - (y - py) * (y - py)
+    if dp >= 0.0:
+        w = sqrt(dp)
+        low = px - w
+        high = px + w
+    dq = r * r - (y - qy) * (y - qy)
+    if dq >= 0.0:
+        w = sqrt(dq)
+        low = min(low, qx - w)
+        high = max(high, qx + w)
+    dx = qx - px
+    dy = qy - py
+    length = sqrt(dx * dx + dy * dy)
+    if length > 0.0 and dy != 0.0:
+        ox = -dy / length * r
+        oy = dx / length * r
+        for side in (-1.0, 1.0):
+            t = (y - py - side * oy) / dy
+            if 0.0 <= t <= 1.0:
+                x = px + side * ox + t * dx
+                low = min(low, x)
+                high = max(high, x)
+    return low, high
+
+
+@kernel
+def _sweep_ball(top, touched, x0, y0, pitch, j0, points, ids, kinds, r, hits):  # type: ignore[no-untyped-def]
+    rows, columns = top.shape
+    for k in range(len(ids)):
+        px, py, pz = points[k, 0], points[k, 1], points[k, 2]
+        qx, qy, qz = points[k + 1, 0], points[k + 1, 1], points[k + 1, 2]
+        if not (px == px and qx == qx):
+            continue
+        first = max(int(ceil((min(py, qy) - r - y0) / pitch)) - j0, 0)
+        last = min(int(floor((max(py, qy) + r - y0) / pitch)) - j0, rows - 1)
+        if first > last:
+            continue
+        length = sqrt((qx - px) * (qx - px) + (qy - py) * (qy - py))
+        if length > 1e-9:
+            ux = (qx - px) / length
+            uy = (qy - py) / length
+            m = (qz - pz) / length
+        else:
+            length = 0.0
+            ux = 1.0
+            uy = 0.0
+            m = 0.0
+            pz = min(pz, qz)
+        lead = m / sqrt(1.0 + m * m)
+        mark = np.int32(ids[k])
+        depth = RAPID_DEPTH if kinds[k] == 0 else 0.0
+        hit = 0.0
+        for j in range(first, last + 1):
+            y = y0 + (j0 + j) * pitch
+            low, high = _row_span(px, py, qx, qy, r, y)
+            a = max(int(ceil((low - x0) / pitch)), 0)
+            b = min(int(floor((high - x0) / pitch)), columns - 1)
+            wx = x0 - px
+            wy = y - py
+            if m == 0.0:
+                for i in range(a, b + 1):
+                    dx = wx + i * pitch
+                    u = dx * ux + wy * uy
+                    s = min(max(u, 0.0), length)
+                    ex = dx - s * ux
+                    ey = wy - s * uy
+                    w2 = max(r * r - ex * ex - ey * ey, 0.0)
+                    z = np.float32(pz + r - sqrt(w2))
+                    old = top[j, i]
+                    cut = z < old and w2 > 0.0
+                    top[j, i] = z if cut else old
+                    touched[j, i] = mark if cut else touched[j, i]
+                    hit = max(hit, old - z if cut else np.float32(0.0))
+            else:
+                for i in range(a, b + 1):
+                    dx = wx + i * pitch
+                    u = dx * ux + wy * uy
+                    v = dx * uy - wy * ux
+                    r2 = max(r * r - v * v, 0.0)
+                    s = min(max(u - sqrt(r2) * lead, 0.0), length)
+                    w2 = max(r2 - (u - s) * (u - s), 0.0)
+                    z = np.float32(pz + m * s + r - sqrt(w2))
+                    old = top[j, i]
+                    cut = z < old and w2 > 0.0
+                    top[j, i] = z if cut else old
+                    touched[j, i] = mark if cut else touched[j, i]
+                    hit = max(hit, old - z if cut else np.float32(0.0))
+        if depth > 0.0 and hit > depth:
+            hits[k] = max(hits[k], hit)
+
+
+@kernel
+def _sweep_flat(top, touched, x0, y0, pitch, j0, points, ids, kinds, r, hits):  # type: ignore[no-untyped-def]
+    rows, columns = top.shape
+    for k in range(len(ids)):
+        px, py, pz = points[k, 0], points[k, 1], points[k, 2]
+        qx, qy, qz = points[k + 1, 0], points[k + 1, 1], points[k + 1, 2]
+        if not (px == px and qx == qx):
+            continue
+        first = max(int(ceil((min(py, qy) - r - y0) / pitch)) - j0, 0)
+        last = min(int(floor((max(py, qy) + r - y0) / pitch)) - j0, rows - 1)
+        if first > last:
+            continue
+        length = sqrt((qx - px) * (qx - px) + (qy - py) * (qy - py))
+        if length > 1e-9:
+            ux = (qx - px) / length
+            uy = (qy - py) / length
+            m = (qz - pz) / length
+        else:
+            length = 0.0
+            ux = 1.0
+            uy = 0.0
+            m = 0.0
+            pz = min(pz, qz)
+        mark = np.int32(ids[k])
+        depth = RAPID_DEPTH if kinds[k] == 0 else 0.0
+        hit = np.float32(0.0)
+        for j in range(first, last + 1):
+            y = y0 + (j0 + j) * pitch
+            low, high = _row_span(px, py, qx, qy, r, y)
+            a = max(int(ceil((low - x0) / pitch)), 0)
+            b = min(int(floor((high - x0) / pitch)), columns - 1)
+            wx = x0 - px
+            wy = y - py
+            for i in range(a, b + 1):
+                z = pz
+                if m != 0.0:
+                    dx = wx + i * pitch
+                    u = dx * ux + wy * uy
+                    v = dx * uy - wy * ux
+                    half = sqrt(max(r * r - v * v, 0.0))
+                    lowest = max(u - half, 0.0) if m > 0.0 else min(u + half, length)
+                    z += m * min(max(lowest, 0.0), length)
+                z32 = np.float32(z)
+                old = top[j, i]
+                cut = z32 < old
+                top[j, i] = z32 if cut else old
+                touched[j, i] = mark if cut else touched[j, i]
+                hit = max(hit, old - z32 if cut else np.float32(0.0))
+        if depth > 0.0 and hit > depth:
+            hits[k] = max(hits[k], hit)
+
+
+@kernel
+def _straight(points, kinds, tolerance, most):  # type: ignore[no-untyped-def]
+    """Indices of the points to keep so that those between lie within `tolerance` of the chord."""
+    keep = np.empty(len(points), np.int64)
+    keep[0] = 0
+    count = 1
+    first = 0
+    limit = tolerance * tolerance
+    last_index = len(points) - 1
+    while first < last_index:
+        last = first + 1
+        while last < last_index and last - first < most and kinds[last] == kinds[first]:
+            end = last + 1
+            dx = points[end, 0] - points[first, 0]
+            dy = points[end, 1] - points[first, 1]
+            dz = points[end, 2] - points[first, 2]
+            d2 = dx * dx + dy * dy + dz * dz
+            fits = d2 > 0.0
+            for k in range(first + 1, end):
+                ex = points[k, 0] - points[first, 0]
+                ey = points[k, 1] - points[first, 1]
+                ez = points[k, 2] - points[first, 2]
+                t = (ex * dx + ey * dy + ez * dz) / d2 if d2 > 0.0 else 0.0
+                ex -= t * dx
+                ey -= t * dy
+                ez -= t * dz
+                if not (0.0 <= t <= 1.0 and ex * ex + ey * ey + ez * ez <= limit):
+                    fits = False
+                    break
+            if not fits:
+                break
+            last = end
+        keep[count] = last
+        count += 1
+        first = last
+    return keep[:count]
+
+
+SWEEPS: dict[str, Callable[..., None]] = {"flat": _sweep_flat, "ball": _sweep_ball}
+
+
+def _sweep_for(profile: Profile) -> tuple[Callable[..., None], float]:
+    if profile.corner == 0:
+        return SWEEPS["flat"], profile.flat
+    if profile.flat == 0:
+        return SWEEPS["ball"], profile.corner
+    raise Refused("the block cannot yet be cut with a bull-nose cutter: use a flat or a ball one")
+
+
+def sweep(
+    top: F32, touched: I32, grid: Grid, points: F64, kinds: U8, first_id: int, cutter: Profile,
+    report: Report = silent, straight: float = 0.0,
+) -> F32:
+    """Take the swept cutter out of `top` in place; returns how deep each rapid went into material.
+
+    Parameters
+    ----------
+    top, touched : (ny, nx) float32 heights in millimetres, and int32 number of the last move.
+    points : (n + 1, 3) float64 tip positions; move k goes from point k to point k + 1.
+    kinds : (n,) uint8, 0 for rapids (see :class:`nephos.core.paths.toolpath.Kind`).
+    first_id : number of the first move, written into `touched`.
+    straight : moves of a kind whose points lie within this many millimetres of one straight line
+        are swept as that line (and carry the number of its last move).
+
+    Returns
+    -------
+    (n,) float32 millimetres; 0 for moves that are no rapid or cut nothing.
+    """
+    moves = len(kinds)
+    ids = np.arange(first_id, first_id + moves, dtype=np.int64)
+    chosen = np.arange(moves)
+    if straight > 0.0 and moves:
+        def shorten(first: int, last: int) -> np.ndarray:  # type: ignore[type-arg]
+            return _straight(points[first : last + 1], kinds[first:last], straight, 24) + first
+
+        kept = in_bands(shorten, moves, max(4096, moves // 16 + 1))
+        indices = np.concatenate([part[1:] for part in kept])
+        points = np.concatenate([points[:1], points[indices]])
+        chosen = indices - 1
+        ids = ids[chosen]
+    kernel_of, radius = _sweep_for(cutter)
+    chosen_kinds = np.ascontiguousarray(kinds[chosen])
+    points = np.ascontiguousarray(points)
+    bands = max(1, grid.ny // 24 + 1)
+    hits = np.zeros((grid.ny // bands + 2, len(chosen)), np.float32)
+
+    def work(first: int, last: int) -> None:
+        kernel_of(
+            top[first:last], touched[first:last], grid.x0, grid.y0, grid.pitch, first, points, ids,
+            chosen_kinds, radius, hits[first // bands],
+        )
+
+    in_bands(work, grid.ny, bands, report)
+    found = np.zeros(moves, np.float32)
+    found[chosen] = hits.max(axis=0)
+    return found

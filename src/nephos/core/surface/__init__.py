@@ -1,0 +1,1 @@
+"""The surface as a cutter meets it: contact, drop-cutter, fields of cutter locations."""

@@ -1,0 +1,235 @@
+"""Drop-cutter: how low a cutter may go at given places."""
+
+from math import ceil, floor, sqrt
+
+import numpy as np
+
+from nephos.core.arrays import F64
+from nephos.core.bands import Report, in_bands, inlined, kernel, silent
+from nephos.core.cutters import Profile
+from nephos.core.surface.contact import inside_triangle, on_edge, on_vertex, underside
+from nephos.core.surface.index import COARSE, SurfaceIndex
+
+_COARSE = COARSE
+
+
+@inlined
+def _gap(x, low, size):  # type: ignore[no-untyped-def]
+    """Distance from x to the interval low .. low + size."""
+    return max(low - x, x - low - size, 0.0)
+
+
+@inlined
+def _plane_bound(planes, t, x, y, a, c):  # type: ignore[no-untyped-def]
+    """Tip height over the whole plane of facet t: never under the tip over the facet itself.
+
+    Two products tell most triangles off. Not a number or infinite for an upright facet.
+    """
+    return planes[t, 0] + planes[t, 1] * x + planes[t, 2] * y + a * planes[t, 3] + c * (planes[t, 4] - 1.0)
+
+
+@inlined
+def _contact_shift(planes, t, a, c):  # type: ignore[no-untyped-def]
+    """From the axis to where the cutter touches the plane of facet t, in X and Y."""
+    slope = planes[t, 3]
+    if not slope < np.inf:
+        return np.nan, np.nan
+    reach = c / planes[t, 4] + (a / slope if slope > 1e-12 else 0.0)
+    return reach * planes[t, 1], reach * planes[t, 2]
+
+
+@inlined
+def _rest(ax, ay, az, bx, by, bz, cx, cy, cz, mask, sx, sy, x, y, a, c, bound, best):  # type: ignore[no-untyped-def]
+    """Tip height over a triangle where it lifts the cutter above `best`, else `best`.
+
+    (sx, sy) is the contact shift, not a number for an upright facet; `bound` the tip over its plane.
+    """
+    dx = max(min(ax, bx, cx) - x, x - max(ax, bx, cx), 0.0)
+    dy = max(min(ay, by, cy) - y, y - max(ay, by, cy), 0.0)
+    d2 = dx * dx + dy * dy
+    r = a + c
+    if d2 > r * r or max(az, bz, cz) - underside(sqrt(d2), a, c) <= best:
+        return best
+    if inside_triangle(x + sx, y + sy, ax, ay, bx, by, cx, cy):
+        return bound
+    if mask & 1 and max(az, bz) > best:
+        best = max(best, on_edge(x, y, a, c, ax, ay, az, bx, by, bz))
+    if mask & 2 and max(bz, cz) > best:
+        best = max(best, on_edge(x, y, a, c, bx, by, bz, cx, cy, cz))
+    if mask & 4 and max(cz, az) > best:
+        best = max(best, on_edge(x, y, a, c, cx, cy, cz, ax, ay, az))
+    if mask & 8 and az > best:
+        best = max(best, on_vertex(x, y, a, c, ax, ay, az))
+    if mask & 16 and bz > best:
+        best = max(best, on_vertex(x, y, a, c, bx, by, bz))
+    if mask & 32 and cz > best:
+        best = max(best, on_vertex(x, y, a, c, cx, cy, cz))
+    return best
+
+
+@inlined
+def _try(corners, planes, owned, t, x, y, a, c, best):  # type: ignore[no-untyped-def]
+    bound = _plane_bound(planes, t, x, y, a, c)
+    if bound <= best:
+        return best
+    sx, sy = _contact_shift(planes, t, a, c)
+    return _rest(
+        corners[t, 0, 0], corners[t, 0, 1], corners[t, 0, 2],
+        corners[t, 1, 0], corners[t, 1, 1], corners[t, 1, 2],
+        corners[t, 2, 0], corners[t, 2, 1], corners[t, 2, 2],
+        owned[t], sx, sy, x, y, a, c, bound, best,
+    )
+
+
+@kernel
+def drop_at(grid, x, y, a, c, floor, hint):  # type: ignore[no-untyped-def]
+    """Tip height of the cutter (a, c) at (x, y), never under `floor`, and the triangle it rests on.
+
+    `hint` is a triangle to try first (-1 for none): the one a neighbouring place rested on lifts
+    the bound at once, so that almost all others are passed over without being looked at closely.
+    """
+    corners, planes, owned, start, items, tops = (
+        grid.corners, grid.planes, grid.owned, grid.start, grid.items, grid.tops
+    )
+    best = floor
+    rest = -1
+    if hint >= 0:
+        z = _try(corners, planes, owned, hint, x, y, a, c, best)
+        if z > best:
+            best = z
+            rest = hint
+    r = a + c
+    cell = grid.cell
+    i0 = max(int(np.floor((x - r - grid.x0) / cell)), 0)
+    i1 = min(int(np.floor((x + r - grid.x0) / cell)), grid.nx - 1)
+    j0 = max(int(np.floor((y - r - grid.y0) / cell)), 0)
+    j1 = min(int(np.floor((y + r - grid.y0) / cell)), grid.ny - 1)
+    if i0 > i1 or j0 > j1:
+        return best, rest
+    big = cell * _COARSE
+    cnx = (grid.nx + _COARSE - 1) // _COARSE
+    for cj in range(j0 // _COARSE, j1 // _COARSE + 1):
+        gy = _gap(y, grid.y0 + cj * big, big)
+        for ci in range(i0 // _COARSE, i1 // _COARSE + 1):
+            gx = _gap(x, grid.x0 + ci * big, big)
+            g2 = gx * gx + gy * gy
+            if g2 > r * r or grid.coarse_tops[cj * cnx + ci] - underside(sqrt(g2), a, c) <= best:
+                continue
+            for j in range(max(j0, cj * _COARSE), min(j1, cj * _COARSE + _COARSE - 1) + 1):
+                dy = _gap(y, grid.y0 + j * cell, cell)
+                for i in range(max(i0, ci * _COARSE), min(i1, ci * _COARSE + _COARSE - 1) + 1):
+                    k = j * grid.nx + i
+                    first = start[k]
+                    last = start[k + 1]
+                    if first == last or tops[first] <= best:
+                        continue
+                    dx = _gap(x, grid.x0 + i * cell, cell)
+                    d2 = dx * dx + dy * dy
+                    if d2 > r * r:
+                        continue
+                    lift = underside(sqrt(d2), a, c)
+                    for q in range(first, last):
+                        if tops[q] - lift <= best:
+                            break
+                        z = _try(corners, planes, owned, items[q], x, y, a, c, best)
+                        if z > best:
+                            best = z
+                            rest = items[q]
+    return best, rest
+
+
+@kernel
+def _drop_points(grid, xy, a, c, floor, out):  # type: ignore[no-untyped-def]
+    hint = -1
+    for k in range(len(xy)):
+        out[k], hint = drop_at(grid, xy[k, 0], xy[k, 1], a, c, floor, hint)
+
+
+@kernel
+def _drop_rows(grid, x0, y0, step, j0, a, c, floor, out):  # type: ignore[no-untyped-def]
+    """Rows to and fro, so that the hint is always a neighbour's."""
+    hint = -1
+    rows, columns = out.shape
+    for j in range(rows):
+        for k in range(columns):
+            i = k if j % 2 == 0 else columns - 1 - k
+            out[j, i], hint = drop_at(grid, x0 + i * step, y0 + (j0 + j) * step, a, c, floor, hint)
+
+
+@kernel
+def _drop_by_triangle(corners, planes, owned, falling, x0, y0, step, j0, a, c, out):  # type: ignore[no-untyped-def]
+    """Raise the tips in `out` triangle by triangle, the highest first: for a grid as dense as the mesh."""
+    rows, columns = out.shape
+    r = a + c
+    for t in falling:
+        ax, ay, az = corners[t, 0, 0], corners[t, 0, 1], corners[t, 0, 2]
+        bx, by, bz = corners[t, 1, 0], corners[t, 1, 1], corners[t, 1, 2]
+        cx, cy, cz = corners[t, 2, 0], corners[t, 2, 1], corners[t, 2, 2]
+        left, right = min(ax, bx, cx), max(ax, bx, cx)
+        near, far = min(ay, by, cy), max(ay, by, cy)
+        top = max(az, bz, cz)
+        mask = owned[t]
+        sx, sy = _contact_shift(planes, t, a, c)
+        first = max(int(ceil((near - r - y0) / step)) - j0, 0)
+        last = min(int(floor((far + r - y0) / step)) - j0, rows - 1)
+        gx = planes[t, 1] if planes[t, 0] < np.inf else 0.0
+        for j in range(first, last + 1):
+            y = y0 + (j0 + j) * step
+            dy = max(near - y, y - far, 0.0)
+            reach = sqrt(max(r * r - dy * dy, 0.0))
+            over = _plane_bound(planes, t, 0.0, y, a, c)
+            if not over < np.inf:
+                over = np.inf
+            for i in range(
+                max(int(ceil((left - reach - x0) / step)), 0),
+                min(int(floor((right + reach - x0) / step)), columns - 1) + 1,
+            ):
+                x = x0 + i * step
+                best = out[j, i]
+                bound = over + gx * x
+                if best < top and best < bound:
+                    out[j, i] = _rest(
+                        ax, ay, az, bx, by, bz, cx, cy, cz, mask, sx, sy, x, y, a, c, bound, best
+                    )
+
+
+def drop_points(index: SurfaceIndex, xy: F64, cutter: Profile, floor: float) -> F64:
+    """Tip heights (n,) float64 of the cutter dropped at `xy` (n, 2), in millimetres.
+
+    Where the cutter meets nothing, or something lower, it rests at `floor`.
+    """
+    out = np.empty(len(xy))
+    points = np.ascontiguousarray(xy, np.float64)
+
+    def work(first: int, last: int) -> None:
+        _drop_points(index.arrays, points[first:last], cutter.flat, cutter.corner, floor, out[first:last])
+
+    if len(points):
+        in_bands(work, len(points), max(2048, len(points) // 32))
+    return out
+
+
+def drop_grid(
+    index: SurfaceIndex, x0: float, y0: float, step: float, nx: int, ny: int,
+    cutter: Profile, floor: float, report: Report = silent,
+) -> F64:
+    """Tip heights (ny, nx) float64 over the grid x0 + i * step, y0 + j * step, in millimetres.
+
+    Works triangle by triangle where the grid is about as dense as the mesh or denser, and place by
+    place where it is coarser (measured: docs/performance.md). Both give the same tips.
+    """
+    out = np.full((ny, nx), floor)
+    grid = index.arrays
+    area = max((index.high[0] - index.low[0]) * (index.high[1] - index.low[1]), 1e-9)
+    dense = step * step * index.triangles / area < 2.0
+
+    def work(first: int, last: int) -> None:
+        rows = out[first:last]
+        if dense:
+            _drop_by_triangle(grid.corners, grid.planes, grid.owned, index.falling, x0, y0, step, first,
+                              cutter.flat, cutter.corner, rows)
+        else:
+            _drop_rows(grid, x0, y0, step, first, cutter.flat, cutter.corner, floor, rows)
+
+    in_bands(work, ny, max(1, ny // 16 if dense else ny // 32), report)
+    return out
