@@ -1,0 +1,1 @@
+"""The one command, `./nephos`: what it can do, one module each."""

@@ -1,0 +1,251 @@
+"""`./nephos cut`, `inspect` and `bench`: the core without web or database."""
+
+import argparse
+import json
+import sys
+import time
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from nephos.core.bench import bench_drop, bench_removal
+from nephos.core.cutters import standard_cutter
+from nephos.core.errors import Refused
+from nephos.core.mesh.examine import examine, support_points
+from nephos.core.mesh.formats import read_mesh
+from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.stl import write_stl
+from nephos.core.paths.registry import strategy
+from nephos.core.plan.checks import operation_findings, outcome_findings, placement_findings
+from nephos.core.plan.pipeline import Work, placed_models, run_setup
+from nephos.core.plan.report import setup_report
+from nephos.core.plan.results import MemoryStore
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan, reasons
+from nephos.core.post.schema import post_named
+from nephos.core.stock.solid import block_mesh
+
+BELOW = 3.0
+"""Millimetres left below the model by `--fit`."""
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> Any:
+        print(f"nephos {self.prog.split()[-1]}: {message}", file=sys.stderr)
+        raise SystemExit(2)
+
+
+def _numbers(text: str, count: int, what: str) -> list[float]:
+    try:
+        values = [float(item) for item in text.split(",")]
+    except ValueError:
+        values = []
+    if len(values) != count:
+        raise argparse.ArgumentTypeError(f"{what} takes {count} numbers with commas between, not '{text}'")
+    return values
+
+
+def _spec(text: str) -> dict[str, Any]:
+    """Read `shape:diameter[,name=value...]`."""
+    head, _, rest = text.partition(",")
+    shape, colon, diameter = head.partition(":")
+    try:
+        found: dict[str, Any] = {"shape": shape, "diameter": float(diameter)}
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"'{text}' is not of the form shape:diameter[,name=value...]") from None
+    for item in filter(None, rest.split(",")):
+        name, equals, value = item.partition("=")
+        if not equals:
+            raise argparse.ArgumentTypeError(f"'{item}' in '{text}' is not of the form name=value")
+        try:
+            found[name] = float(value)
+        except ValueError:
+            found[name] = value
+    return found
+
+
+_CUTTER_WORDS = ("feed", "plunge_feed", "spindle", "flute_length", "overall_length", "flutes", "shank_diameter")
+
+
+def _operation(number: int, kind: str, spec: dict[str, Any]) -> Operation:
+    spec = dict(spec)
+    cutter = standard_cutter(spec.pop("shape"), spec.pop("diameter"), number // 10)
+    cutter = cutter.model_validate(cutter.model_dump() | {k: spec.pop(k) for k in _CUTTER_WORDS if k in spec})
+    boundary = {"kind": spec.pop("boundary", "model")}
+    if "margin" in spec:
+        boundary["margin"] = spec.pop("margin")
+    way = spec.pop("way", "rings" if kind == "rough" else "lines")
+    key = f"{kind}_{way}"
+    settings = strategy(key).settings
+    if "stepover" not in spec and "stepover" in settings.model_fields:
+        spec["stepover"] = round(cutter.diameter * (0.4 if kind == "rough" else 0.1), 4)
+    if kind == "rough" and "stepdown" not in spec:
+        spec["stepdown"] = round(cutter.diameter / 2, 4)
+    return Operation(number=number, strategy=key, cutter=cutter, boundary=boundary,  # type: ignore[arg-type]
+                     settings=settings.model_validate(spec))
+
+
+def _plan_from(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
+    length, width, thickness = arguments.stock
+    stock = Stock(length=length, width=width, thickness=thickness)
+    placement = Placement(turn=tuple(arguments.turn), gap_above=arguments.gap_above)
+    if arguments.size_x:
+        placement = placement.model_copy(update={"size_x": arguments.size_x})
+    if arguments.height:
+        placement = placement.model_copy(update={"height": arguments.height})
+    plan = Plan(stock=stock, models=(Model(id="m1", name="model", mesh="model", placement=placement),),
+                pitch=arguments.pitch, tolerance=arguments.tolerance, post=arguments.post)
+    if arguments.fit:
+        box = placed_models(plan, lambda _: support_points(mesh))["m1"]
+        size = box.high - box.low
+        scale = min(length / size[0], width / size[1], max(thickness - BELOW - arguments.gap_above, 0.1) / size[2])
+        fitted = placement.model_copy(update={"size_x": float(size[0] * scale), "height": None})
+        plan = plan.model_copy(update={"models": (plan.models[0].model_copy(update={"placement": fitted}),)})
+    specs = [("rough", spec) for spec in arguments.rough or []] + [("finish", spec) for spec in arguments.finish or []]
+    operations = tuple(_operation(10 * (k + 1), kind, spec) for k, (kind, spec) in enumerate(specs))
+    return plan.model_copy(update={"setups": (
+        Setup(id=arguments.setup, name=f"Setup A, {arguments.setup} face", side=arguments.setup, operations=operations),
+    )})
+
+
+def _cut_parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="nephos cut", description="Plan, prove and post without the page.")
+    parser.add_argument("input", help="a mesh, or a plan as JSON")
+    parser.add_argument("--stock", type=lambda t: _numbers(t, 3, "--stock"))
+    parser.add_argument("--fit", action="store_true", help="scale the model to the stock")
+    parser.add_argument("--size-x", type=float)
+    parser.add_argument("--height", type=float)
+    parser.add_argument("--gap-above", type=float, default=0.5)
+    parser.add_argument("--turn", type=lambda t: _numbers(t, 3, "--turn"), default=[0, 0, 0])
+    parser.add_argument("--rough", type=_spec, action="append")
+    parser.add_argument("--finish", type=_spec, action="append")
+    parser.add_argument("--setup", default="top", choices=("top", "bottom", "front", "back", "left", "right"))
+    parser.add_argument("--post", default="rs274-metric")
+    parser.add_argument("--pitch", type=float)
+    parser.add_argument("--tolerance", type=float, default=0.01)
+    parser.add_argument("--out", required=True)
+    return parser
+
+
+def _load(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise Refused(f"{path.name}: {error.strerror or error}: give the path of a file that can be read") from None
+
+
+def _read_plan(path: Path) -> tuple[Plan, dict[str, Mesh]]:
+    try:
+        document = json.loads(_load(path))
+    except ValueError as error:
+        raise Refused(f"{path.name} is not JSON: {error}") from None
+    plan = parse_plan(document)
+    return plan, {model.mesh: read_mesh(model.mesh, _load(path.parent / model.mesh)) for model in plan.models}
+
+
+def cut(words: list[str]) -> int:
+    """Run `./nephos cut`; returns the exit status."""
+    parser = _cut_parser()
+    arguments = parser.parse_args(words)
+    source = Path(arguments.input)
+    begin = time.perf_counter()
+    if source.suffix.lower() == ".json":
+        plan, meshes = _read_plan(source)
+    else:
+        if arguments.stock is None:
+            parser.error("a mesh needs --stock X,Y,Z")
+        if not (arguments.rough or arguments.finish):
+            parser.error("give at least one --rough or --finish")
+        meshes = {"model": read_mesh(source.name, _load(source))}
+        plan = _plan_from(arguments, meshes["model"])
+    post_named(plan.post)
+    supports = {key: support_points(mesh) for key, mesh in meshes.items()}
+    early = placement_findings(plan, placed_models(plan, supports.__getitem__))
+    stops = [finding for finding in early if finding.level == "stop"]
+    if stops:
+        for finding in stops:
+            print(f"nephos cut: {finding.text}: {finding.way_out}", file=sys.stderr)
+        return 1
+    work = Work(MemoryStore())
+    work.seconds["read"] = time.perf_counter() - begin
+    out = Path(arguments.out)
+    try:
+        out.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise Refused(f"{out}: {error.strerror}: give a folder that can be written") from None
+    reports = []
+    for setup in plan.setups:
+        done = run_setup(plan, setup, meshes.__getitem__, work, title=source.stem)
+        findings = early + operation_findings(plan, setup) + outcome_findings(done, plan.tolerance)
+        for program in done.programs:
+            (out / program.name).write_bytes(program.text)
+        (out / f"model-{setup.id}.stl").write_bytes(write_stl(done.space.mesh, f"model, {setup.name}"))
+        (out / f"proof-{setup.id}.stl").write_bytes(write_stl(block_mesh(done.block), f"proof, {setup.name}"))
+        reports.append(setup_report(done, findings))
+    document = {"plan": plan.model_dump(mode="json"), "setups": reports,
+                "seconds": {key: round(value, 3) for key, value in work.seconds.items()}}
+    (out / "report.json").write_text(json.dumps(document, indent=1))
+    return 0
+
+
+def inspect(words: list[str]) -> int:
+    """Run `./nephos inspect`; returns the exit status."""
+    parser = _Parser(prog="nephos inspect", description="Say what is in a mesh file.")
+    parser.add_argument("models", nargs="+")
+    status = 0
+    for name in parser.parse_args(words).models:
+        try:
+            found = examine(read_mesh(name, _load(Path(name))))
+        except Refused as reason:
+            print(f"nephos inspect: {Path(name).name}: {reason}", file=sys.stderr)
+            status = 1
+            continue
+        print(json.dumps({
+            "file": Path(name).name, "format": found.format, "unit": None, "triangles": found.triangles,
+            "vertices": found.vertices, "size": [round(v, 6) for v in found.size], "watertight": found.watertight,
+            "shells": found.shells, "holes": found.holes, "repaired": list(found.repairs),
+        }))
+    return status
+
+
+def bench(words: list[str]) -> int:
+    """Run `./nephos bench`; returns the exit status."""
+    parser = _Parser(prog="nephos bench", description="Measure the kernels.")
+    kinds = parser.add_subparsers(dest="kind", required=True, parser_class=_Parser)
+    drop = kinds.add_parser("drop")
+    drop.add_argument("model")
+    drop.add_argument("--ball", type=float, required=True)
+    drop.add_argument("--step", type=float, required=True)
+    drop.add_argument("--size", type=float, required=True)
+    removal = kinds.add_parser("removal")
+    for name in ("width", "height", "pitch", "diameter", "stepover"):
+        removal.add_argument(name, type=float)
+    removal.add_argument("shape", choices=("ball", "flat"))
+    a = parser.parse_args(words)
+    lengths = [value for value in vars(a).values() if isinstance(value, float)]
+    if min(lengths) <= 0:
+        parser.error("all lengths must be more than 0")
+    if a.kind == "drop":
+        mesh = read_mesh(a.model, _load(Path(a.model)))
+        print(json.dumps(bench_drop(mesh, a.ball, a.step, a.size)))
+    else:
+        print(json.dumps(bench_removal(a.width, a.height, a.pitch, a.diameter, a.stepover, a.shape)))
+    return 0
+
+
+COMMANDS = {"cut": cut, "inspect": inspect, "bench": bench}
+
+
+def run(name: str, words: list[str]) -> int:
+    """Run a headless command; bad input gives one line a reason and status 1, never a traceback."""
+    try:
+        return COMMANDS[name](words)
+    except ValidationError as error:
+        lines = reasons(error)
+    except Refused as reason:
+        lines = [str(reason)]
+    except MemoryError:
+        lines = ["there is not enough memory for this: use a coarser pitch or a smaller mesh"]
+    for line in lines:
+        print(f"nephos {name}: {line}", file=sys.stderr)
+    return 1

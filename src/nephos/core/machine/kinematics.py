@@ -1,0 +1,139 @@
+"""How long moves take on a machine with limited acceleration on each axis."""
+
+from math import sqrt
+from typing import Annotated
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from nephos.core.arrays import F32, F64, U8
+from nephos.core.bands import kernel
+from nephos.core.errors import Refused
+
+Triple = tuple[
+    Annotated[float, Field(gt=0)], Annotated[float, Field(gt=0)], Annotated[float, Field(gt=0)]
+]
+
+
+class Machine(BaseModel):
+    """What a machine can do: travel in mm, speeds in mm/min, accelerations in mm/s^2, for X, Y, Z."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    id: str
+    name: str
+    travel: Triple
+    rapid: Triple
+    feed_limit: Triple
+    acceleration: Triple
+    corner_deviation: float = Field(default=0.02, gt=0, description="mm, how far a corner may be rounded")
+    spindle_limit: float = Field(default=24000, gt=0)
+    cutter_change_seconds: float = Field(default=90, ge=0)
+    spindle_wait_seconds: float = Field(default=4, ge=0)
+
+
+MACHINES: dict[str, Machine] = {
+    "shed-router": Machine(
+        id="shed-router", name="Shed router", travel=(800, 600, 110), rapid=(6000, 6000, 3000),
+        feed_limit=(5000, 5000, 2500), acceleration=(600, 600, 400),
+    ),
+}
+
+
+def machine_named(key: str) -> Machine:
+    """The machine called `key`."""
+    if key not in MACHINES:
+        raise Refused(f"there is no machine '{key}': use one of {', '.join(MACHINES)}")
+    return MACHINES[key]
+
+
+@kernel
+def _seconds(points, kinds, feeds, rapid, limit, acceleration, deviation, out):  # type: ignore[no-untyped-def]
+    n = len(kinds)
+    length = np.zeros(n)
+    speed = np.zeros(n)
+    push = np.zeros(n)
+    ux = np.zeros((n, 3))
+    for k in range(n):
+        d2 = 0.0
+        for i in range(3):
+            ux[k, i] = points[k + 1, i] - points[k, i]
+            d2 += ux[k, i] * ux[k, i]
+        length[k] = sqrt(d2)
+        if not length[k] > 1e-12:
+            length[k] = 0.0
+            continue
+        v = np.inf if kinds[k] == 0 else feeds[k] / 60.0
+        a = np.inf
+        for i in range(3):
+            ux[k, i] /= length[k]
+            part = abs(ux[k, i])
+            if part > 1e-9:
+                top = rapid[i] if kinds[k] == 0 else limit[i]
+                v = min(v, top / 60.0 / part)
+                a = min(a, acceleration[i] / part)
+        speed[k] = v
+        push[k] = a
+    # Speed at the beginning of each move, from the corner there; then what can be reached by
+    # braking towards it (backwards) and by speeding up from the one before (forwards).
+    enter = np.zeros(n + 1)
+    last = -1
+    for k in range(n):
+        if length[k] == 0.0:
+            continue
+        if last >= 0:
+            c = 0.0
+            for i in range(3):
+                c -= ux[last, i] * ux[k, i]
+            v = min(speed[last], speed[k])
+            if c > -0.999999:
+                half = sqrt(max(0.5 * (1.0 - c), 0.0))
+                if half < 0.999999:
+                    v = min(v, sqrt(min(push[last], push[k]) * deviation * half / (1.0 - half)))
+            enter[k] = v
+        last = k
+    following = 0.0
+    for k in range(n - 1, -1, -1):
+        if length[k] > 0.0:
+            enter[k] = min(enter[k], sqrt(following * following + 2.0 * push[k] * length[k]))
+            following = enter[k]
+    for k in range(n):
+        if length[k] == 0.0:
+            out[k] = 0.0
+            enter[k + 1] = enter[k]
+            continue
+        m = k + 1
+        while m < n and length[m] == 0.0:
+            m += 1
+        v0 = enter[k]
+        v1 = min(enter[m] if m < n else 0.0, sqrt(v0 * v0 + 2.0 * push[k] * length[k]))
+        if m < n:
+            enter[m] = v1
+        a = push[k]
+        peak = sqrt(max(a * length[k] + 0.5 * (v0 * v0 + v1 * v1), 0.0))
+        if peak <= speed[k]:
+            out[k] = (2.0 * peak - v0 - v1) / a
+        else:
+            v = speed[k]
+            ramps = (2.0 * v * v - v0 * v0 - v1 * v1) / (2.0 * a)
+            out[k] = (2.0 * v - v0 - v1) / a + (length[k] - ramps) / v
+
+
+def move_seconds(points: F64, kinds: U8, feeds: F32, machine: Machine) -> F64:
+    """Seconds (n,) float64 that each move takes, from rest to rest over the whole chain.
+
+    Parameters are those of a :class:`~nephos.core.paths.toolpath.Toolpath`.
+
+    Notes
+    -----
+    Acceleration and speed along a move are what its slowest axis allows. The speed at a corner is
+    that of an arc that deviates from it by `corner_deviation` under the same acceleration,
+    v^2 = a d sin(h) / (1 - sin(h)) with 2h the angle between the moves. Speeds are then limited
+    backwards (braking) and forwards (speeding up) over the whole chain; jerk is not limited.
+    """
+    out = np.empty(len(kinds))
+    _seconds(
+        np.ascontiguousarray(points), kinds, feeds.astype(np.float64), np.array(machine.rapid),
+        np.array(machine.feed_limit), np.array(machine.acceleration), machine.corner_deviation, out,
+    )
+    return out

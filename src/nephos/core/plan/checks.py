@@ -1,0 +1,155 @@
+"""Findings: what a person must know before pressing start, each with its number, place and way out."""
+
+from dataclasses import asdict, dataclass
+from typing import Any, Literal
+
+import numpy as np
+
+from nephos.core.machine.kinematics import machine_named
+from nephos.core.plan.pipeline import SetupOutcome
+from nephos.core.plan.place import Placed
+from nephos.core.plan.schema import Plan, Setup
+
+Level = Literal["stop", "caution", "note"]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something checked that a person must know.
+
+    `row` is the row of the route sheet that it concerns: "stock", a model's id or an operation's
+    number. `place` is a point in setup space, `moment` seconds from the start of the program.
+    """
+
+    code: str
+    level: Level
+    row: str
+    text: str
+    way_out: str
+    place: tuple[float, float, float] | None = None
+    moment: float | None = None
+
+    def as_dict(self) -> dict[str, Any]:
+        """As it is sent and written."""
+        return asdict(self)
+
+
+def _mm(value: float) -> str:
+    return f"{value:.1f} mm" if abs(value) >= 0.1 else f"{value:.3f} mm"
+
+
+def placement_findings(plan: Plan, placed: dict[str, Placed]) -> list[Finding]:
+    """What can be said before anything is calculated: does the model fit the stock, the stock the machine."""
+    found = []
+    size = plan.stock.size
+    names = ("X", "Y")
+    for model in plan.models:
+        if not model.shown or model.id not in placed:
+            continue
+        box = placed[model.id]
+        above, below = box.high[2] - size[2], -box.low[2]
+        if above > 1e-6:
+            found.append(Finding("model-above", "stop", model.id, f"the model is {_mm(above)} higher than the stock",
+                                 "raise the gap above, make the model flatter or the stock thicker"))
+        if below > 1e-6:
+            found.append(Finding("model-below", "stop", model.id, f"the model reaches {_mm(below)} under the stock",
+                                 "make the model flatter, the gap above smaller or the stock thicker"))
+        for axis in (0, 1):
+            over = max(-box.low[axis], box.high[axis] - size[axis])
+            if over > 1e-6:
+                found.append(Finding(f"model-side-{names[axis].lower()}", "stop", model.id,
+                                     f"the model stands {_mm(over)} out of the stock along {names[axis]}",
+                                     "make the model smaller, move it, or take larger stock"))
+        if above <= 1e-6 and below <= 1e-6 and box.low[2] < 1.0:
+            found.append(Finding("nothing-below", "caution", model.id,
+                                 f"only {_mm(box.low[2])} is left below the model: nothing for tabs or a cut-out",
+                                 "make the gap above smaller or the stock thicker"))
+    machine = machine_named(plan.machine)
+    for axis, name in enumerate(("X", "Y", "Z")):
+        if size[axis] > machine.travel[axis]:
+            found.append(Finding("beyond-travel", "stop" if axis < 2 else "caution", "stock",
+                                 f"the stock is {_mm(size[axis] - machine.travel[axis])} longer along {name} "
+                                 f"than the {machine.name} travels", "take smaller stock or another machine"))
+    return found
+
+
+def operation_findings(plan: Plan, setup: Setup) -> list[Finding]:
+    """What the settings alone tell."""
+    found = []
+    machine = machine_named(plan.machine)
+    cutters: dict[int, str] = {}
+    working = [operation for operation in setup.operations if operation.on]
+    for operation in working:
+        row, cutter = str(operation.number), operation.cutter
+        other = cutters.setdefault(cutter.number, cutter.name)
+        if other != cutter.name:
+            found.append(Finding("one-number-two-cutters", "stop", row,
+                                 f"cutter number {cutter.number} is both '{other}' and '{cutter.name}'",
+                                 "give one of them another number on the cutters page"))
+        if operation.cutting_feed > max(machine.feed_limit[:2]):
+            found.append(Finding("feed-beyond", "caution", row,
+                                 f"the feed of {operation.cutting_feed:g} is more than the {machine.name} can do "
+                                 f"({max(machine.feed_limit[:2]):g} mm/min)", "lower the feed"))
+        if operation.spindle_speed > machine.spindle_limit:
+            found.append(Finding("spindle-beyond", "caution", row,
+                                 f"{operation.spindle_speed:g} turns a minute are more than the spindle can do "
+                                 f"({machine.spindle_limit:g})", "lower the speed"))
+    if working and not any(operation.strategy.startswith("finish") for operation in working):
+        found.append(Finding("no-finish", "note", str(working[-1].number), "nothing finishes what roughing leaves",
+                             "add a finishing operation"))
+    return found
+
+
+def outcome_findings(done: SetupOutcome, tolerance: float) -> list[Finding]:
+    """What the proof tells."""
+    found = []
+    before = 0.0
+    machine = machine_named(done.space.plan.machine)
+    for outcome in done.outcomes:
+        row = str(outcome.operation.number)
+        ends = np.cumsum(outcome.seconds) + before
+        worst = int(outcome.rapid_depth.argmax()) if len(outcome.rapid_depth) else 0
+        if len(outcome.rapid_depth) and outcome.rapid_depth[worst] > 0:
+            x, y, z = map(float, outcome.points[worst + 1])
+            found.append(Finding("rapid-in-block", "stop", row,
+                                 f"a rapid goes {_mm(float(outcome.rapid_depth[worst]))} deep through the block "
+                                 f"at X{x:.1f} Y{y:.1f}", "raise the clearance of the setup",
+                                 (x, y, z), float(ends[worst])))
+        lowest = float(np.nanmin(outcome.points[:, 2]))
+        deep = float(done.space.stock_high[2]) - lowest
+        cutter = outcome.operation.cutter
+        if deep > cutter.overall_length - 15:
+            found.append(Finding("cutter-short", "caution", row,
+                                 f"the cutter goes {_mm(deep)} below the top of the stock but is only "
+                                 f"{_mm(cutter.overall_length)} long with what the collet holds",
+                                 "use a longer cutter, or clear the stock above the model first"))
+        bed = float(done.space.stock_low[2]) - lowest
+        if bed > 1e-6:
+            found.append(Finding("into-bed", "stop", row, f"the cutter goes {_mm(bed)} under the stock",
+                                 "raise the model or take thicker stock", None))
+        span = np.nanmax(outcome.points, axis=0) - np.nanmin(outcome.points, axis=0)
+        for axis, name in enumerate("XYZ"):
+            if span[axis] > machine.travel[axis]:
+                found.append(Finding("beyond-travel", "stop", row,
+                                     f"the program travels {_mm(float(span[axis]))} along {name}, more than the "
+                                     f"{machine.name} can ({machine.travel[axis]:g} mm)", "use a narrower boundary"))
+        before = float(ends[-1]) if len(ends) else before
+    numbers = done.comparison.numbers()
+    last = str(done.outcomes[-1].operation.number)
+    if numbers.get("gouge_max", 0.0) > tolerance:
+        j, i = np.unravel_index(np.nanargmin(done.comparison.deviation), done.comparison.deviation.shape)
+        g = done.comparison.grid
+        place = (g.x0 + float(i) * g.pitch, g.y0 + float(j) * g.pitch, 0.0)
+        found.append(Finding("gouge", "stop", last, f"the model is gouged {numbers['gouge_max']:.3f} mm deep at "
+                             f"X{place[0]:.1f} Y{place[1]:.1f}", "make the tolerance smaller or leave more stock",
+                             place))
+    if numbers.get("could_reach", 0.0) > 0.05:
+        found.append(Finding("left-over", "note", last,
+                             f"on {100 * numbers['could_reach']:.0f} % of the area more is left than the scallop, "
+                             "where this cutter could still reach", "make the stepover smaller"))
+    if numbers.get("unreachable", 0.0) > 0.02:
+        found.append(Finding("unreachable", "note", last,
+                             f"{100 * numbers['unreachable']:.0f} % of the area is in corners that this cutter "
+                             f"cannot reach, up to {numbers['leftover_max_unreachable']:.2f} mm",
+                             "finish with a smaller cutter, or sand them"))
+    return found

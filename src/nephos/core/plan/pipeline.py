@@ -1,0 +1,417 @@
+"""The pipeline: from a plan to toolpaths, programs, the proof and the comparison.
+
+A graph of pure functions. Each result is kept under a hash of all that it depends on, so a change
+recalculates what hangs on it and nothing else, and undo finds the old results where they were.
+
+    passes(op) -> path(op) -> moves(op) -> block(op), frames(op) -> compare(setup), program(file)
+
+Passes hang on the model and the operation (roughing also on the block before it); the path also on
+the block before, for its links; moves are the posted text read back, with times; the block is cut
+from those moves.
+"""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+import shapely
+
+from nephos.core.arrays import F64, I64
+from nephos.core.bands import Report, part, silent
+from nephos.core.errors import Refused
+from nephos.core.machine.kinematics import Machine, machine_named, move_seconds
+from nephos.core.mesh.examine import support_points
+from nephos.core.mesh.model import Mesh
+from nephos.core.paths.link import LinkTask, link
+from nephos.core.paths.registry import Passes, Task, strategy
+from nephos.core.paths.toolpath import Kind, Pass, Toolpath
+from nephos.core.plan.place import Placed, place, to_setup, zero_in_words
+from nephos.core.plan.results import Result, Store, as_result, kept, key_of
+from nephos.core.plan.schema import Model, Operation, Plan, Setup
+from nephos.core.post.read import Reading, read_program
+from nephos.core.post.schema import post_named
+from nephos.core.post.write import Program, Step, write_program
+from nephos.core.stock.block import Block, Grid, box_block
+from nephos.core.stock.compare import Comparison, compare
+from nephos.core.stock.frames import record_frames, shown_grid, shown_top
+from nephos.core.stock.sweep import sweep
+from nephos.core.surface.index import SurfaceIndex, build_index
+
+Meshes = Callable[[str], Mesh]
+
+
+@dataclass(frozen=True)
+class SetupSpace:
+    """The models, the stock and the block in a setup's space."""
+
+    plan: Plan
+    setup: Setup
+    matrix: F64
+    index: SurfaceIndex
+    mesh: Mesh
+    stock_low: F64
+    stock_high: F64
+    key: str
+
+    @property
+    def clearance(self) -> float:
+        """Height over everything."""
+        return float(self.stock_high[2] + self.setup.clearance)
+
+    def region(self, operation: Operation) -> shapely.Geometry:
+        """Where the axis of the operation's cutter may be."""
+        stock = shapely.box(self.stock_low[0], self.stock_low[1], self.stock_high[0], self.stock_high[1])
+        if operation.boundary.kind == "stock":
+            margin = operation.boundary.margin or 0.0
+            return stock.buffer(margin, join_style="mitre")
+        margin = operation.cutter.radius if operation.boundary.margin is None else operation.boundary.margin
+        box = shapely.box(self.index.low[0], self.index.low[1], self.index.high[0], self.index.high[1])
+        region = box.buffer(margin, join_style="mitre").intersection(stock.buffer(operation.cutter.radius,
+                                                                                  join_style="mitre"))
+        if region.is_empty:
+            raise Refused(f"operation {operation.number}: the boundary is empty; give it a larger margin")
+        return region
+
+    @property
+    def floor(self) -> float:
+        """The foot of the model, or of the stock where the model reaches through it."""
+        return float(max(self.index.low[2], self.stock_low[2]))
+
+
+@dataclass
+class Work:
+    """One calculation: where results are kept, whom to tell, how long each stage took."""
+
+    store: Store
+    report: Report = silent
+    seconds: dict[str, float] = field(default_factory=dict)
+    note: Callable[[str], None] = lambda text: None
+
+    def stage(self, key: str, stage: str, make: Callable[[], Result]) -> Result:
+        """A result from the store, or made and timed."""
+        def timed() -> Result:
+            begin = time.perf_counter()
+            result = make()
+            self.seconds[stage] = self.seconds.get(stage, 0.0) + time.perf_counter() - begin
+            return result
+
+        return kept(self.store, key, stage, timed)
+
+
+def shown_models(plan: Plan) -> list[Model]:
+    """The models that are to be cut."""
+    models = [model for model in plan.models if model.shown]
+    if not models:
+        raise Refused("the job has no model: add one, or show one that is hidden")
+    return models
+
+
+def setup_space(plan: Plan, setup: Setup, meshes: Meshes) -> SetupSpace:
+    """Place the models for a setup and index their surface."""
+    matrix = to_setup(plan.stock, setup)
+    vertices, faces, causes, count = [], [], [], 0
+    for model in shown_models(plan):
+        mesh = meshes(model.mesh)
+        placed = place(support_points(mesh), model.placement, plan.stock)
+        moved = mesh.moved(matrix @ placed.matrix)
+        vertices.append(moved.vertices)
+        faces.append(moved.faces + count)
+        count += len(moved.vertices)
+        causes.append([model.mesh, model.placement.model_dump()])
+    joined = Mesh(np.concatenate(vertices), np.concatenate(faces).astype(np.int32))
+    corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
+    key = key_of("passes", "space", causes, plan.stock.model_dump(exclude={"material"}), setup.side,
+                 setup.zero.model_dump())
+    return SetupSpace(plan, setup, matrix, build_index(joined.vertices, joined.faces), joined,
+                      corners.min(axis=0), corners.max(axis=0), key)
+
+
+def first_block(space: SetupSpace) -> Block:
+    """The stock before the first cut."""
+    low, high = tuple(map(float, space.stock_low)), tuple(map(float, space.stock_high))
+    return box_block((low[0], low[1], low[2]), (high[0], high[1], high[2]), space.plan.block_pitch)
+
+
+def _passes_result(passes: Passes) -> Result:
+    items = passes.passes
+    return as_result(
+        {"stay_down": passes.stay_down, "on_surface": passes.on_surface, "ramp_angle": passes.ramp_angle},
+        points=np.concatenate([item.points for item in items]) if items else np.empty((0, 3)),
+        ends=np.cumsum([len(item.points) for item in items], dtype=np.int64),
+        closed=np.array([item.closed for item in items], np.uint8),
+        ramp=np.array([item.entry == "ramp" for item in items], np.uint8),
+    )
+
+
+def _passes_from(result: Result) -> Passes:
+    a = result.arrays
+    pieces = np.split(a["points"], a["ends"][:-1]) if len(a["ends"]) else []
+    items = tuple(
+        Pass(points, bool(closed), "ramp" if ramp else "plunge")
+        for points, closed, ramp in zip(pieces, a["closed"], a["ramp"], strict=True)
+    )
+    return Passes(items, **result.facts)
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What is known of one operation after it was worked out.
+
+    `points` (n + 1, 3), `kinds` (n,), `seconds` (n,) are the moves read back from the posted text;
+    the first ones may begin at coordinates that are not yet known (not a number).
+    """
+
+    operation: Operation
+    points: F64
+    kinds: np.ndarray  # type: ignore[type-arg]
+    feeds: np.ndarray  # type: ignore[type-arg]
+    seconds: F64
+    path: Toolpath
+    rapid_depth: np.ndarray  # type: ignore[type-arg]
+    keys: dict[str, str]
+
+    @property
+    def total_seconds(self) -> float:
+        """Machining time of the operation."""
+        return float(self.seconds.sum())
+
+
+def _step(operation: Operation, path: Toolpath) -> Step:
+    return Step(operation.number, strategy(operation.strategy).title, operation.cutter,
+                operation.spindle_speed, path)
+
+
+def _move_index(reading: Reading, move_lines: I64) -> I64:
+    """For each move of a toolpath the move of the reading that stands on its line."""
+    return np.searchsorted(reading.lines, move_lines)
+
+
+def _moves(operation: Operation, path: Toolpath, plan: Plan, machine: Machine) -> Result:
+    post = post_named(plan.post)
+    program = write_program(post, "part", [], [_step(operation, path)], machine.spindle_wait_seconds)
+    reading = read_program(program.text)
+    kinds = np.where(reading.rapid == 1, Kind.RAPID, Kind.CUT).astype(np.uint8)
+    index = _move_index(reading, program.move_lines[0])
+    feeding = path.kinds != Kind.RAPID
+    kinds[index[feeding]] = path.kinds[feeding]
+    kinds[reading.rapid == 1] = Kind.RAPID
+    seconds = move_seconds(reading.points, kinds, reading.feeds, machine)
+    return as_result({"moves": len(kinds), "seconds": float(seconds.sum())}, points=reading.points,
+                     kinds=kinds, feeds=reading.feeds, seconds=seconds)
+
+
+def _cut_block(block: Block, points: F64, kinds: np.ndarray, first: int, operation: Operation,  # type: ignore[type-arg]
+               report: Report) -> Result:
+    top = np.ascontiguousarray(block.top)
+    touched = np.full(top.shape, -1, np.int32)
+    hits = sweep(top, touched, block.grid, points, kinds, first, operation.cutter.profile, report)
+    cut = block.cut_above(top, touched)
+    return as_result({}, low=cut.low, high=cut.high, touched=cut.touched, hits=hits)
+
+
+def run_operation(space: SetupSpace, operation: Operation, block: Block, block_key: str, first_move: int,
+                  work: Work, report: Report) -> tuple[Outcome, Block]:
+    """Work out one operation on the block as it is by then, and cut the block with it."""
+    plan = space.plan
+    machine = machine_named(plan.machine)
+    kind = strategy(operation.strategy)
+    if operation.cutter.shape not in kind.shapes:
+        raise Refused(f"operation {operation.number}: {kind.title} cannot be done with a "
+                      f"{operation.cutter.shape} cutter: use one of {', '.join(kind.shapes)}")
+    region = space.region(operation)
+    cutter = operation.cutter.model_dump(exclude={"number", "name", "feed", "plunge_feed", "spindle"})
+    causes = [space.key, operation.strategy, operation.settings.model_dump(), operation.boundary.model_dump(),
+              cutter, plan.tolerance]
+    keys = {"passes": key_of("passes", causes, block_key if kind.uses_block else None)}
+    task = Task(space.index, region, space.floor, block if kind.uses_block else None, operation.cutter,
+                operation.settings, plan.tolerance, part(report, 0.0, 0.5))
+    passes = work.stage(keys["passes"], "passes", lambda: _passes_result(kind.make(task)))
+
+    keys["path"] = key_of("path", keys["passes"], block_key, operation.cutting_feed, operation.entering_feed,
+                          space.clearance)
+
+    def linked() -> Result:
+        leave = getattr(operation.settings, "leave", 0.0)
+        path = link(_passes_from(passes), LinkTask(
+            space.index, region, block, operation.cutter.profile, leave, space.floor, operation.cutting_feed,
+            operation.entering_feed, space.clearance, plan.tolerance), part(report, 0.5, 0.75))
+        return as_result({}, points=path.points, kinds=path.kinds, feeds=path.feeds)
+
+    linked_path = work.stage(keys["path"], "path", linked)
+    path = Toolpath(**linked_path.arrays)
+    keys["moves"] = key_of("moves", keys["path"], plan.post, operation.number, operation.cutter.model_dump(),
+                           operation.spindle_speed, machine.model_dump())
+    moves = work.stage(keys["moves"], "moves", lambda: _moves(operation, path, plan, machine))
+    points, kinds = moves.arrays["points"], moves.arrays["kinds"]
+
+    keys["block"] = key_of("block", block_key, keys["moves"], first_move, block.grid.pitch)
+    cut = work.stage(keys["block"], "block", lambda: _cut_block(
+        block, points, kinds, first_move, operation, part(report, 0.75, 0.9)))
+    after = replace(block, low=cut.arrays["low"], high=cut.arrays["high"], touched=cut.arrays["touched"])
+
+    keys["frames"] = key_of("frames", block_key, keys["moves"], block.grid.pitch)
+
+    def recorded() -> Result:
+        grid = shown_grid(block.grid)
+        frames = record_frames(shown_top(block, grid), grid, points, kinds, moves.arrays["seconds"],
+                               operation.cutter.profile)
+        return as_result(_grid_facts(grid) | {"moments": frames.moments}, start=frames.start,
+                         moment=frames.moment, height=frames.height)
+
+    work.stage(keys["frames"], "frames", recorded)
+    report(1.0)
+    outcome = Outcome(operation, points, kinds, moves.arrays["feeds"], moves.arrays["seconds"], path,
+                      cut.arrays["hits"], keys)
+    return outcome, after
+
+
+def _grid_facts(grid: Grid) -> dict[str, float]:
+    return {"x0": grid.x0, "y0": grid.y0, "pitch": grid.pitch, "nx": grid.nx, "ny": grid.ny}
+
+
+def compare_limit(plan: Plan, setup: Setup) -> float:
+    """What counts as true to the model: the tolerance and the scallop that the finest lines leave."""
+    steps = [op.cutter.scallop(getattr(op.settings, "stepover", 0.0)) for op in setup.operations
+             if op.on and op.strategy.startswith("finish")]
+    return plan.tolerance + min(steps, default=0.0)
+
+
+@dataclass(frozen=True)
+class SetupOutcome:
+    """What is known of a setup after all its operations."""
+
+    space: SetupSpace
+    outcomes: tuple[Outcome, ...]
+    block: Block
+    block_key: str
+    comparison: Comparison
+    compare_key: str
+    programs: tuple[Program, ...]
+
+
+def _file_name(setup: Setup, operations: list[Operation]) -> str:
+    cutter = operations[0].cutter
+    return f"{setup.id}-{operations[0].number}-{cutter.name}".lower().replace(" ", "-").replace(",", "").replace("/", "-")
+
+
+def by_cutter(outcomes: tuple[Outcome, ...]) -> list[list[Outcome]]:
+    """Runs of operations with one cutter: one file each, as cutters are changed by hand."""
+    runs: list[list[Outcome]] = []
+    for outcome in outcomes:
+        if runs and runs[-1][-1].operation.cutter == outcome.operation.cutter:
+            runs[-1].append(outcome)
+        else:
+            runs.append([outcome])
+    return runs
+
+
+def header_lines(space: SetupSpace, outcomes: list[Outcome], title: str) -> list[str]:
+    """What the comments at the top of a file tell."""
+    stock, low, high = space.plan.stock, [], []
+    for outcome in outcomes:
+        low.append(np.nanmin(outcome.points, axis=0))
+        high.append(np.nanmax(outcome.points, axis=0))
+    bottom, top = np.min(low, axis=0), np.max(high, axis=0)
+    seconds = sum(outcome.total_seconds for outcome in outcomes)
+    return [
+        title, f"{space.setup.name}: zero at {zero_in_words(space.setup)}",
+        f"stock {stock.length:g} x {stock.width:g} x {stock.thickness:g} mm, {stock.material}",
+        f"cutter {outcomes[0].operation.cutter.number}: {outcomes[0].operation.cutter.name}",
+        f"X {bottom[0]:.3f} to {top[0]:.3f}, Y {bottom[1]:.3f} to {top[1]:.3f}, Z {bottom[2]:.3f} to {top[2]:.3f} mm",
+        f"about {seconds / 60:.0f} min",
+    ]
+
+
+def _programs(space: SetupSpace, outcomes: tuple[Outcome, ...], title: str) -> tuple[Program, ...]:
+    post = post_named(space.plan.post)
+    wait = machine_named(space.plan.machine).spindle_wait_seconds
+    programs = []
+    for run in by_cutter(outcomes):
+        program = write_program(post, _file_name(space.setup, [item.operation for item in run]),
+                                header_lines(space, run, title), [_step(o.operation, o.path) for o in run], wait)
+        certify(program, run)
+        programs.append(program)
+    return tuple(programs)
+
+
+def certify(program: Program, run: list[Outcome]) -> None:
+    """Read a whole file back and hold it against the moves that were shown, timed and proved.
+
+    Raises
+    ------
+    Refused
+        Where the file says anything else. Nothing is posted then.
+    """
+    reading = read_program(program.text)
+    at = 0
+    for outcome in run:
+        count = len(outcome.kinds)
+        ends = reading.points[at + 1 : at + 1 + count]
+        rapid = reading.rapid[at : at + count] == 1
+        same = (
+            len(ends) == count
+            and np.array_equal(ends[2:], outcome.points[3:])
+            and np.array_equal(rapid, outcome.kinds == Kind.RAPID)
+            and np.array_equal(reading.feeds[at : at + count], outcome.feeds)
+            and bool((reading.tools[at : at + count] == outcome.operation.cutter.number).all())
+        )
+        if not same:
+            raise Refused(f"{program.name} does not say what was planned for operation "
+                          f"{outcome.operation.number}: it was not posted; please report this")
+        at += count
+    if at != len(reading.rapid):
+        raise Refused(f"{program.name} holds moves that were not planned: it was not posted; please report this")
+
+
+def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str = "Nephos") -> SetupOutcome:
+    """Work out a setup from its stock to its programs and its comparison."""
+    if plan.setups and setup is not plan.setups[0]:
+        raise Refused("only the first setup can be worked out yet: put the operations there")
+    begin = time.perf_counter()
+    work.note("placing the model")
+    space = setup_space(plan, setup, meshes)
+    work.seconds["place"] = time.perf_counter() - begin
+    block, block_key = first_block(space), key_of("block", space.key, plan.block_pitch)
+    todo = [operation for operation in setup.operations if operation.on]
+    if not todo:
+        raise Refused("there is no operation to work out: add one, or switch one on")
+    outcomes: list[Outcome] = []
+    first_move = 0
+    for k, operation in enumerate(todo):
+        work.note(f"operation {operation.number}")
+        report = part(work.report, 0.9 * k / len(todo), 0.9 * (k + 1) / len(todo))
+        try:
+            outcome, block = run_operation(space, operation, block, block_key, first_move, work, report)
+        except Refused as reason:
+            text = str(reason)
+            raise Refused(text if text.startswith("operation") else f"operation {operation.number}: {text}") from None
+        block_key = outcome.keys["block"]
+        first_move += len(outcome.kinds)
+        outcomes.append(outcome)
+    work.note("comparing")
+    finest = min(todo, key=lambda op: (not op.strategy.startswith("finish"), op.cutter.diameter))
+    limit = compare_limit(plan, setup)
+    compare_key = key_of("compare", block_key, space.key, finest.cutter.model_dump(), finest.boundary.model_dump(), limit)
+
+    def compared() -> Result:
+        c = compare(block, space.index, space.region(finest), space.floor, finest.cutter.profile, limit,
+                    plan.tolerance, part(work.report, 0.9, 0.98))
+        return as_result(_grid_facts(c.grid) | {"limit": limit}, deviation=c.deviation,
+                         reachable=c.reachable.astype(np.uint8))
+
+    result = work.stage(compare_key, "compare", compared)
+    f = result.facts
+    comparison = Comparison(Grid(f["x0"], f["y0"], f["pitch"], f["nx"], f["ny"]), result.arrays["deviation"],
+                            result.arrays["reachable"].astype(bool), limit)
+    work.note("posting")
+    begin = time.perf_counter()
+    programs = _programs(space, tuple(outcomes), title)
+    work.seconds["post"] = time.perf_counter() - begin
+    work.report(1.0)
+    return SetupOutcome(space, tuple(outcomes), block, block_key, comparison, compare_key, programs)
+
+
+def placed_models(plan: Plan, support: Callable[[str], F64]) -> dict[str, Placed]:
+    """Where each model lies in the stock, from few points of each mesh: quick enough for every keystroke."""
+    return {model.id: place(support(model.mesh), model.placement, plan.stock) for model in plan.models}

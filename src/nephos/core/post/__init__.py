@@ -1,0 +1,1 @@
+"""Posts: from toolpaths to program text, and back by an independent reader."""

@@ -1,0 +1,201 @@
+"""Reads RS-274 programs (ISO 6983 words) without knowing who wrote them.
+
+Nothing here is shared with the writer: what is shown, timed and certified is what this finds in
+the text.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nephos.core.arrays import F32, F64, I64, U8
+from nephos.core.bands import kernel
+from nephos.core.errors import Refused
+
+_STATES = {
+    1: "the number '{word}' cannot be read",
+    2: "the word '{word}' is none that Nephos can follow",
+    3: "a comment is not closed",
+    4: "there is a feed move before any feed was given",
+    5: "there is a move before G0 or G1 was given",
+}
+
+
+@dataclass(frozen=True)
+class Reading:
+    """The moves of a program.
+
+    `points` (n + 1, 3) float64 millimetres; coordinates not yet given are not a number. `rapid`
+    (n,) uint8, `feeds` (n,) float32 mm/min, `lines` (n,) int64 from 1, `tools` (n,) and
+    `speeds` (n,) the T and S in force.
+    """
+
+    points: F64
+    rapid: U8
+    feeds: F32
+    lines: I64
+    tools: I64
+    speeds: F32
+
+
+@kernel
+def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: ignore[no-untyped-def]
+    n = len(text)
+    k = 0
+    line = 1
+    count = 0
+    x = y = z = np.nan
+    motion = -1
+    absolute = True
+    scale = 1.0
+    feed = 0.0
+    tool = 0
+    speed = 0.0
+    points[0, 0] = points[0, 1] = points[0, 2] = np.nan
+    nx = ny = nz = np.nan
+    has = False
+    moveless = False
+    while k <= n:
+        c = text[k] if k < n else 10
+        if c == 10:
+            if has and not moveless:
+                if motion < 0:
+                    problem[0], problem[1], problem[2] = 5, line, k
+                    return count
+                if motion == 1 and feed <= 0.0:
+                    problem[0], problem[1], problem[2] = 4, line, k
+                    return count
+                if nx == nx:
+                    x = nx * scale if absolute else x + nx * scale
+                if ny == ny:
+                    y = ny * scale if absolute else y + ny * scale
+                if nz == nz:
+                    z = nz * scale if absolute else z + nz * scale
+                rapid[count] = 1 if motion == 0 else 0
+                feeds[count] = feed if motion == 1 else 0.0
+                lines[count] = line
+                tools[count] = tool
+                speeds[count] = speed
+                count += 1
+                points[count, 0] = x
+                points[count, 1] = y
+                points[count, 2] = z
+            nx = ny = nz = np.nan
+            has = False
+            moveless = False
+            line += 1
+            k += 1
+            continue
+        if c <= 32 or c == 37 or c == 47:
+            k += 1
+            continue
+        if c == 59:
+            while k < n and text[k] != 10:
+                k += 1
+            continue
+        if c == 40:
+            begin = k
+            while k < n and text[k] != 41 and text[k] != 10:
+                k += 1
+            if k >= n or text[k] == 10:
+                problem[0], problem[1], problem[2] = 3, line, begin
+                return count
+            k += 1
+            continue
+        begin = k
+        letter = c - 32 if 97 <= c <= 122 else c
+        k += 1
+        while k < n and text[k] == 32:
+            k += 1
+        sign = 1.0
+        if k < n and (text[k] == 43 or text[k] == 45):
+            if text[k] == 45:
+                sign = -1.0
+            k += 1
+        whole = np.int64(0)
+        parts = np.int64(0)
+        tens = 1.0
+        digits = 0
+        while k < n and 48 <= text[k] <= 57:
+            whole = whole * 10 + (text[k] - 48)
+            digits += 1
+            k += 1
+        if k < n and text[k] == 46:
+            k += 1
+            while k < n and 48 <= text[k] <= 57:
+                if tens < 1e15:
+                    parts = parts * 10 + (text[k] - 48)
+                    tens *= 10.0
+                digits += 1
+                k += 1
+        if digits == 0:
+            problem[0], problem[1], problem[2] = 1, line, begin
+            return count
+        value = sign * (whole + parts / tens)
+        if letter == 88:
+            nx = value
+            has = True
+        elif letter == 89:
+            ny = value
+            has = True
+        elif letter == 90:
+            nz = value
+            has = True
+        elif letter == 70:
+            feed = value * scale
+        elif letter == 83:
+            speed = value
+        elif letter == 84:
+            tool = int(value)
+        elif letter == 71:
+            code = int(round(value * 10))
+            if code == 0 or code == 10:
+                motion = code // 10
+            elif code == 200:
+                scale = 25.4
+            elif code == 210:
+                scale = 1.0
+            elif code == 900:
+                absolute = True
+            elif code == 910:
+                absolute = False
+            elif code == 40:
+                moveless = True
+            elif not (code == 170 or code == 940 or code == 400 or code == 490 or code == 800
+                      or (540 <= code <= 590)):
+                problem[0], problem[1], problem[2] = 2, line, begin
+                return count
+        elif letter == 77 or letter == 78 or letter == 79 or letter == 80:
+            pass
+        else:
+            problem[0], problem[1], problem[2] = 2, line, begin
+            return count
+    return count
+
+
+def read_program(text: bytes) -> Reading:
+    """Parse a program.
+
+    Understands straight moves (G0, G1), G20 and G21, G90 and G91, dwell, F, S, T, M words, line
+    numbers, comments in brackets or behind a semicolon, and words of the planes and offsets that
+    change nothing here.
+
+    Raises
+    ------
+    Refused
+        At the first word that it cannot follow, with its line: a program that is only half
+        understood must not be certified.
+    """
+    data = np.frombuffer(text, np.uint8)
+    most = text.count(b"\n") + 2
+    points = np.empty((most + 1, 3))
+    rapid, feeds = np.empty(most, np.uint8), np.empty(most, np.float32)
+    lines, tools = np.empty(most, np.int64), np.empty(most, np.int64)
+    speeds = np.empty(most, np.float32)
+    problem = np.zeros(3, np.int64)
+    count = _read(data, points, rapid, feeds, lines, tools, speeds, problem)
+    if problem[0]:
+        word = text[problem[2] : problem[2] + 24].split()[:1]
+        shown = word[0].decode("ascii", "replace") if word else ""
+        raise Refused(f"line {problem[1]}: {_STATES[int(problem[0])].format(word=shown)}")
+    return Reading(points[: count + 1], rapid[:count], feeds[:count], lines[:count], tools[:count], speeds[:count])

@@ -1,0 +1,228 @@
+"""Program text from toolpaths, after the table of a post."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nephos.core.arrays import F64, I64, U8
+from nephos.core.bands import kernel
+from nephos.core.cutters import Cutter
+from nephos.core.paths.toolpath import Toolpath
+from nephos.core.post.schema import Post
+
+
+@dataclass(frozen=True)
+class Step:
+    """One operation to be written."""
+
+    number: int
+    title: str
+    cutter: Cutter
+    spindle: float
+    path: Toolpath
+
+
+@dataclass(frozen=True)
+class Program:
+    """One posted file.
+
+    `text` is its bytes. For each operation: `numbers` its number, `lines` the first and last line
+    of the file (from 1) that belong to it, and `move_lines` (n,) int64 the line of each move.
+    """
+
+    name: str
+    text: bytes
+    numbers: tuple[int, ...]
+    lines: tuple[tuple[int, int], ...]
+    move_lines: tuple[I64, ...]
+
+
+@kernel
+def _put_text(out, at, word):  # type: ignore[no-untyped-def]
+    for k in range(len(word)):
+        out[at + k] = word[k]
+    return at + len(word)
+
+
+@kernel
+def _put_integer(out, at, value):  # type: ignore[no-untyped-def]
+    if value == 0:
+        out[at] = 48
+        return at + 1
+    digits = 0
+    rest = value
+    while rest > 0:
+        rest //= 10
+        digits += 1
+    rest = value
+    for k in range(digits):
+        out[at + digits - 1 - k] = 48 + rest % 10
+        rest //= 10
+    return at + digits
+
+
+@kernel
+def _put_fixed(out, at, units, decimals):  # type: ignore[no-untyped-def]
+    """`units` is the number times 10**decimals, an integer; at least one digit stands on both sides."""
+    if units < 0:
+        out[at] = 45
+        at += 1
+        units = -units
+    scale = 10**decimals
+    at = _put_integer(out, at, units // scale)
+    if decimals == 0:
+        return at
+    out[at] = 46
+    at += 1
+    rest = units % scale
+    for k in range(decimals):
+        out[at + decimals - 1 - k] = 48 + rest % 10
+        rest //= 10
+    at += decimals
+    while out[at - 1] == 48 and out[at - 2] != 46:
+        at -= 1
+    return at
+
+
+@kernel
+def _put_moves(  # type: ignore[no-untyped-def]
+    out, units, kinds, feeds, decimals, feed_decimals, number, number_step, first_line, move_lines,
+    rapid, feed, wx, wy, wz, wf, line_end,
+):
+    """Write the moves to points 1..n; words are left out where they repeat. Returns the length."""
+    at = 0
+    line = first_line
+    mode = -1
+    last_feed = np.int64(-1)
+    for k in range(len(kinds)):
+        moved = False
+        for axis in range(3):
+            moved = moved or units[k + 1, axis] != units[k, axis]
+        if not moved:
+            move_lines[k] = max(line - 1, first_line)
+            continue
+        if number >= 0:
+            out[at] = 78
+            at = _put_integer(out, at + 1, number)
+            number += number_step
+            out[at] = 32
+            at += 1
+        is_feed = 0 if kinds[k] == 0 else 1
+        if is_feed != mode:
+            at = _put_text(out, at, feed if is_feed else rapid)
+            out[at] = 32
+            at += 1
+            mode = is_feed
+        if units[k + 1, 0] != units[k, 0]:
+            at = _put_fixed(out, _put_text(out, at, wx), units[k + 1, 0], decimals)
+            out[at] = 32
+            at += 1
+        if units[k + 1, 1] != units[k, 1]:
+            at = _put_fixed(out, _put_text(out, at, wy), units[k + 1, 1], decimals)
+            out[at] = 32
+            at += 1
+        if units[k + 1, 2] != units[k, 2]:
+            at = _put_fixed(out, _put_text(out, at, wz), units[k + 1, 2], decimals)
+            out[at] = 32
+            at += 1
+        if is_feed == 1 and feeds[k] != last_feed:
+            at = _put_fixed(out, _put_text(out, at, wf), feeds[k], feed_decimals)
+            last_feed = feeds[k]
+        else:
+            at -= 1
+        at = _put_text(out, at, line_end)
+        move_lines[k] = line
+        line += 1
+    return at, line, number
+
+
+def _bytes(word: str) -> U8:
+    return np.frombuffer(word.encode("ascii"), np.uint8)
+
+
+def rounded(points: F64, post: Post) -> I64:
+    """Positions (n, 3) as whole numbers of the post's last decimal."""
+    return np.rint(points / post.millimetres * 10**post.decimals).astype(np.int64)
+
+
+class _Writer:
+    def __init__(self, post: Post) -> None:
+        self.post = post
+        self.parts: list[bytes] = []
+        self.line = 1
+        self.number = post.line_numbers.first if post.line_numbers.on else -1
+
+    def words(self, text: str) -> None:
+        prefix = ""
+        if self.number >= 0:
+            prefix = f"N{self.number} "
+            self.number += self.post.line_numbers.step
+        self.parts.append(f"{prefix}{text}{self.post.line_end}".encode("ascii", "replace"))
+        self.line += 1
+
+    def comment(self, text: str) -> None:
+        style = self.post.comment
+        for mark in (style.open, style.close):
+            text = text.replace(mark, " ")
+        text = " ".join(text.split())
+        self.parts.append(f"{style.open}{text[:style.longest]}{style.close}{self.post.line_end}".encode("ascii", "replace"))
+        self.line += 1
+
+    def moves(self, path: Toolpath) -> I64:
+        post = self.post
+        units = rounded(path.points, post)
+        feeds = np.rint(path.feeds / post.millimetres * 10**post.feed_decimals).astype(np.int64)
+        out = np.empty((4 * 24 + 16) * path.moves + 16, np.uint8)
+        lines = np.empty(path.moves, np.int64)
+        w = post.words
+        length, self.line, self.number = _put_moves(
+            out, units, path.kinds, feeds, post.decimals, post.feed_decimals, self.number,
+            post.line_numbers.step, self.line, lines, _bytes(w.rapid), _bytes(w.feed), _bytes(w.x),
+            _bytes(w.y), _bytes(w.z), _bytes(w.f), _bytes(post.line_end),
+        )
+        self.parts.append(out[:length].tobytes())
+        return lines
+
+
+def write_program(post: Post, name: str, header: list[str], steps: list[Step], spindle_wait: float) -> Program:
+    """The text of one program: `header` as comments, then each step with its cutter.
+
+    Each step begins with the cutter going up to the clearance, then across, with all words
+    written, so that it can be read and started on its own.
+    """
+    writer = _Writer(post)
+    for text in header:
+        writer.comment(text)
+    for text in post.start:
+        writer.words(text)
+    numbers, ranges, move_lines = [], [], []
+    tool = None
+    for step in steps:
+        fields = {
+            "spindle": f"{step.spindle:g}", "spindle_wait": f"{spindle_wait:g}",
+            "tool": str(step.cutter.number), "cutter": step.cutter.name,
+        }
+        first = writer.line
+        writer.comment(f"{step.number} {step.title}, {step.cutter.name}")
+        if step.cutter.number != tool:
+            for text in post.cutter_change:
+                writer.words(text.format(**fields))
+            tool = step.cutter.number
+        for text in post.operation_start:
+            writer.words(text.format(**fields))
+        start = rounded(step.path.points[:1], post)[0] / 10**post.decimals
+        digits = post.decimals
+        writer.words(f"{post.words.rapid} {post.words.z}{start[2]:.{digits}f}")
+        writer.words(
+            f"{post.words.rapid} {post.words.x}{start[0]:.{digits}f} {post.words.y}{start[1]:.{digits}f}"
+        )
+        lines = writer.moves(step.path)
+        for text in post.operation_end:
+            writer.words(text.format(**fields))
+        numbers.append(step.number)
+        ranges.append((first, writer.line - 1))
+        move_lines.append(lines)
+    for text in post.end:
+        writer.words(text)
+    return Program(f"{name}.{post.extension}", b"".join(writer.parts), tuple(numbers), tuple(ranges),
+                   tuple(move_lines))

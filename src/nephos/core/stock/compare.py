@@ -1,0 +1,124 @@
+"""The block against the model: what is left and what is gouged, along the surface normal."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from nephos.core.arrays import Bool, F32, F64
+from nephos.core.bands import Report, in_bands, kernel, part, silent
+from nephos.core.cutters import Profile
+from nephos.core.stock.block import Block, Grid
+from nephos.core.stock.sweep import sweep
+from nephos.core.surface.drop import drop_grid
+from nephos.core.surface.index import SurfaceIndex
+from nephos.core.surface.nearest import distance_at
+
+REACH = 3.0
+"""Farther than this from the surface the distance straight down is given instead, in millimetres."""
+
+_POINT = Profile(0.0, 1e-6)
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """Deviation of each column of the block, over a window of its grid.
+
+    `deviation` : (ny, nx) float32 millimetres along the normal, positive for material left,
+    negative for a gouge; not a number outside the boundary. `reachable` : (ny, nx) bool, whether
+    an ideal pass of the cutter would come within the tolerance there.
+    """
+
+    grid: Grid
+    deviation: F32
+    reachable: Bool
+    limit: float
+
+    def numbers(self) -> dict[str, float]:
+        """The figures of the report: millimetres, and the share of the area within the limit."""
+        inside = np.isfinite(self.deviation)
+        values = self.deviation[inside]
+        if values.size == 0:
+            return {}
+        reached = np.maximum(self.deviation[inside & self.reachable], 0)
+        left = np.maximum(values, 0)
+        p50, p95, p99 = np.percentile(reached, (50, 95, 99)) if reached.size else (0.0, 0.0, 0.0)
+        figures = {
+            "gouge_max": max(float(-values.min()), 0.0), "leftover_p50": p50, "leftover_p95": p95,
+            "leftover_p99": p99, "leftover_max": reached.max(initial=0.0),
+            "leftover_max_unreachable": left.max(), "limit": self.limit,
+            "within_tolerance": np.mean(np.abs(values) <= self.limit),
+            "unreachable": 1 - np.mean(self.reachable[inside]),
+            "could_reach": np.mean((self.deviation > self.limit)[inside & self.reachable]) if reached.size else 0,
+        }
+        return {key: round(float(value), 5) for key, value in figures.items()}
+
+
+@kernel
+def _deviations(grid, top, under, x0, y0, pitch, reach, out):  # type: ignore[no-untyped-def]
+    rows, columns = top.shape
+    for j in range(rows):
+        for i in range(columns):
+            z = np.float64(top[j, i])
+            gap = z - under[j, i]
+            size = abs(gap)
+            if 1e-4 < size:
+                limit = min(size, reach)
+                distance = distance_at(grid, x0 + i * pitch, y0 + j * pitch, z, limit)
+                if distance < limit or size <= reach:
+                    size = distance
+            out[j, i] = size if gap >= 0.0 else -size
+
+
+def _closed_by(tips: F64, grid: Grid, cutter: Profile) -> F32:
+    """The lowest surface a cutter leaves that has been everywhere, from its tips on the grid."""
+    ny, nx = tips.shape
+    points = np.full((ny, nx + 1, 3), np.nan)
+    points[:, :nx, 0] = grid.xs
+    points[:, :nx, 1] = grid.ys[:, None]
+    points[:, :nx, 2] = tips
+    flat = points.reshape(-1, 3)
+    top = np.full((ny, nx), np.inf, np.float32)
+    sweep(top, np.zeros((ny, nx), np.int32), grid, flat, np.ones(len(flat) - 1, np.uint8), 0, cutter,
+          straight=0.002)
+    return top
+
+
+def compare(
+    block: Block, index: SurfaceIndex, region: shapely.Geometry, floor: float, cutter: Profile,
+    limit: float, tolerance: float, report: Report = silent,
+) -> Comparison:
+    """Measure the block over `region` against the surface above `floor`.
+
+    Parameters
+    ----------
+    region : where to measure, on the plan.
+    floor : height of the ground where there is no model, or it is lower.
+    cutter : the one that decides what could be reached: it is dropped at every cell, and what
+        stays more than `tolerance` over the surface then is beyond it.
+    limit : deviations up to this are within tolerance, in millimetres.
+    """
+    x_low, y_low, x_high, y_high = region.bounds
+    rows, columns = block.grid.window((x_low, y_low), (x_high, y_high))
+    g = block.grid
+    grid = Grid(g.x0 + columns.start * g.pitch, g.y0 + rows.start * g.pitch, g.pitch,
+                columns.stop - columns.start, rows.stop - rows.start)
+    top = np.ascontiguousarray(block.top[rows, columns])
+    args = (grid.x0, grid.y0, grid.pitch, grid.nx, grid.ny)
+    under = drop_grid(index, *args, _POINT, floor, part(report, 0, 0.15))
+    tips = drop_grid(index, *args, cutter, floor, part(report, 0.15, 0.35))
+    closed = _closed_by(tips, grid, cutter)
+    deviation = np.empty_like(top)
+
+    def work(first: int, last: int) -> None:
+        _deviations(index.arrays, top[first:last], under[first:last], grid.x0, grid.y0 + first * grid.pitch,
+                    grid.pitch, REACH, deviation[first:last])
+
+    in_bands(work, grid.ny, max(1, grid.ny // 32), part(report, 0.35, 1))
+    gap = top - under
+    slope = np.divide(deviation, gap, out=np.ones_like(gap), where=np.abs(gap) > 1e-4)
+    reachable = (closed - under) * np.clip(slope, 0, 1) <= tolerance
+    shapely.prepare(region)
+    xs, ys = np.meshgrid(grid.xs, grid.ys)
+    deviation[~shapely.intersects_xy(region, xs, ys)] = np.nan
+    return Comparison(grid, deviation, reachable, limit)

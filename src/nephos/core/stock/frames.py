@@ -1,0 +1,127 @@
+"""The block at every moment: for each column of a coarse grid the heights it had, and until when.
+
+A picture of the block at a moment is then a look-up, not a calculation.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nephos.core.arrays import F32, F64, I32, U8, U16
+from nephos.core.bands import kernel
+from nephos.core.cutters import Profile
+from nephos.core.stock.block import Block, Grid
+from nephos.core.stock.sweep import _sweep_ball, _sweep_flat
+
+MOMENTS = 65_000
+SHOWN_CELLS = 160_000
+
+
+@dataclass(frozen=True)
+class Frames:
+    """Changes of the columns during one operation.
+
+    Column c has the events start[c] .. start[c + 1], in time: at `moment` (uint16, of `moments`
+    equal parts of the operation's time) its top fell to `height` (float32, millimetres).
+    """
+
+    grid: Grid
+    start: I32
+    moment: U16
+    height: F32
+    moments: int
+
+
+def shown_grid(grid: Grid) -> Grid:
+    """The coarse grid over the same ground as `grid`, with at most `SHOWN_CELLS` columns."""
+    factor = max(1.0, (grid.nx * grid.ny / SHOWN_CELLS) ** 0.5)
+    pitch = grid.pitch * factor
+    nx = max(int(grid.nx * grid.pitch / pitch), 1)
+    ny = max(int(grid.ny * grid.pitch / pitch), 1)
+    pitch_x = grid.nx * grid.pitch / nx
+    ny = max(round(grid.ny * grid.pitch / pitch_x), 1)
+    corner_x, corner_y = grid.x0 - grid.pitch / 2, grid.y0 - grid.pitch / 2
+    return Grid(corner_x + pitch_x / 2, corner_y + pitch_x / 2, pitch_x, nx, ny)
+
+
+def shown_top(block: Block, shown: Grid) -> F32:
+    """Heights (ny, nx) float32 of the block at the nearest column of each cell of `shown`."""
+    g = block.grid
+    i = np.clip(np.rint((shown.xs - g.x0) / g.pitch).astype(int), 0, g.nx - 1)
+    j = np.clip(np.rint((shown.ys - g.y0) / g.pitch).astype(int), 0, g.ny - 1)
+    return np.ascontiguousarray(block.top[np.ix_(j, i)])
+
+
+@kernel
+def _record(  # type: ignore[no-untyped-def]
+    top, touched, x0, y0, pitch, points, kinds, moment, ball, radius, cells, moments, heights, hits, ids,
+):
+    """Sweep moment by moment; writes the columns that changed. Returns how many, or -1 if there is no room."""
+    rows, columns = top.shape
+    count = 0
+    first = 0
+    n = len(kinds)
+    while first < n:
+        last = first + 1
+        while last < n and moment[last] == moment[first]:
+            last += 1
+        low_x = low_y = np.inf
+        high_x = high_y = -np.inf
+        for k in range(first, last + 1):
+            if points[k, 0] == points[k, 0]:
+                low_x, high_x = min(low_x, points[k, 0]), max(high_x, points[k, 0])
+                low_y, high_y = min(low_y, points[k, 1]), max(high_y, points[k, 1])
+        if low_x <= high_x:
+            ja = max(int(np.floor((low_y - radius - y0) / pitch)), 0)
+            jb = min(int(np.ceil((high_y + radius - y0) / pitch)), rows - 1)
+            ia = max(int(np.floor((low_x - radius - x0) / pitch)), 0)
+            ib = min(int(np.ceil((high_x + radius - x0) / pitch)), columns - 1)
+            if ja <= jb and ia <= ib:
+                if count + (jb - ja + 1) * (ib - ia + 1) > len(cells):
+                    return -1
+                if ball:
+                    _sweep_ball(top[ja : jb + 1], touched[ja : jb + 1], x0, y0, pitch, ja,
+                                points[first : last + 1], ids[first:last], kinds[first:last], radius,
+                                hits[first:last])
+                else:
+                    _sweep_flat(top[ja : jb + 1], touched[ja : jb + 1], x0, y0, pitch, ja,
+                                points[first : last + 1], ids[first:last], kinds[first:last], radius,
+                                hits[first:last])
+                for j in range(ja, jb + 1):
+                    for i in range(ia, ib + 1):
+                        if touched[j, i] >= first:
+                            cells[count] = j * columns + i
+                            moments[count] = moment[first]
+                            heights[count] = top[j, i]
+                            touched[j, i] = -1
+                            count += 1
+        first = last
+    return count
+
+
+def record_frames(top: F32, grid: Grid, points: F64, kinds: U8, seconds: F64, cutter: Profile) -> Frames:
+    """Cut `top` (ny, nx) over `grid` and keep what changed when; `top` is left as it was.
+
+    `points`, `kinds` as in :func:`nephos.core.stock.sweep.sweep`; `seconds` (n,) of each move.
+    """
+    ends = np.cumsum(seconds)
+    total = max(float(ends[-1]) if len(ends) else 0.0, 1e-9)
+    moment = np.minimum((ends / total * MOMENTS).astype(np.int64), MOMENTS)
+    room = 4 * top.size + 100_000
+    ids = np.arange(len(kinds), dtype=np.int64)
+    while True:
+        cells = np.empty(room, np.int32)
+        moments = np.empty(room, np.uint16)
+        heights = np.empty(room, np.float32)
+        count = _record(
+            top.copy(), np.full(top.shape, -1, np.int32), grid.x0, grid.y0, grid.pitch,
+            np.ascontiguousarray(points), kinds, moment, cutter.flat == 0, cutter.radius,
+            cells, moments, heights, np.zeros(len(kinds), np.float32), ids,
+        )
+        if count >= 0:
+            break
+        room *= 2
+    order = np.argsort(cells[:count], kind="stable")
+    start = np.zeros(top.size + 1, np.int32)
+    np.cumsum(np.bincount(cells[:count], minlength=top.size), out=start[1:])
+    return Frames(grid, start, moments[:count][order], heights[:count][order], MOMENTS)

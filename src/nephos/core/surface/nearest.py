@@ -1,0 +1,76 @@
+"""Distance from points to the surface."""
+
+from math import sqrt
+
+import numpy as np
+
+from nephos.core.bands import inlined, kernel
+
+
+@inlined
+def _to_triangle(px, py, pz, ax, ay, az, bx, by, bz, cx, cy, cz):  # type: ignore[no-untyped-def]
+    """Squared distance from a point to a triangle (Ericson, "Real-Time Collision Detection", 5.1.5)."""
+    abx, aby, abz = bx - ax, by - ay, bz - az
+    acx, acy, acz = cx - ax, cy - ay, cz - az
+    apx, apy, apz = px - ax, py - ay, pz - az
+    d1 = abx * apx + aby * apy + abz * apz
+    d2 = acx * apx + acy * apy + acz * apz
+    v = 0.0
+    w = 0.0
+    if not (d1 <= 0.0 and d2 <= 0.0):
+        d3 = d1 - (abx * abx + aby * aby + abz * abz)
+        d4 = d2 - (abx * acx + aby * acy + abz * acz)
+        d5 = d1 - (abx * acx + aby * acy + abz * acz)
+        d6 = d2 - (acx * acx + acy * acy + acz * acz)
+        vc = d1 * d4 - d3 * d2
+        vb = d5 * d2 - d1 * d6
+        va = d3 * d6 - d5 * d4
+        if d3 >= 0.0 and d4 <= d3:
+            v = 1.0
+        elif vc <= 0.0 and d1 >= 0.0 and d3 <= 0.0:
+            v = d1 / (d1 - d3)
+        elif d6 >= 0.0 and d5 <= d6:
+            w = 1.0
+        elif vb <= 0.0 and d2 >= 0.0 and d6 <= 0.0:
+            w = d2 / (d2 - d6)
+        elif va <= 0.0 and d4 - d3 >= 0.0 and d5 - d6 >= 0.0:
+            w = (d4 - d3) / ((d4 - d3) + (d5 - d6))
+            v = 1.0 - w
+        else:
+            s = va + vb + vc
+            v = vb / s if s > 0.0 else 0.0
+            w = vc / s if s > 0.0 else 0.0
+    ex = apx - v * abx - w * acx
+    ey = apy - v * aby - w * acy
+    ez = apz - v * abz - w * acz
+    return ex * ex + ey * ey + ez * ez
+
+
+@kernel
+def distance_at(grid, x, y, z, reach):  # type: ignore[no-untyped-def]
+    """Distance in millimetres from (x, y, z) to the nearest triangle, at most `reach`."""
+    corners, start, items = grid.corners, grid.start, grid.items
+    best = reach * reach
+    cell = grid.cell
+    i0 = max(int(np.floor((x - reach - grid.x0) / cell)), 0)
+    i1 = min(int(np.floor((x + reach - grid.x0) / cell)), grid.nx - 1)
+    j0 = max(int(np.floor((y - reach - grid.y0) / cell)), 0)
+    j1 = min(int(np.floor((y + reach - grid.y0) / cell)), grid.ny - 1)
+    for j in range(j0, j1 + 1):
+        gy = max(grid.y0 + j * cell - y, y - grid.y0 - (j + 1) * cell, 0.0)
+        for i in range(i0, i1 + 1):
+            gx = max(grid.x0 + i * cell - x, x - grid.x0 - (i + 1) * cell, 0.0)
+            if gx * gx + gy * gy >= best:
+                continue
+            for q in range(start[j * grid.nx + i], start[j * grid.nx + i + 1]):
+                t = items[q]
+                az, bz, cz = corners[t, 0, 2], corners[t, 1, 2], corners[t, 2, 2]
+                gz = max(min(az, bz, cz) - z, z - max(az, bz, cz), 0.0)
+                if gz * gz >= best:
+                    continue
+                d = _to_triangle(
+                    x, y, z, corners[t, 0, 0], corners[t, 0, 1], az, corners[t, 1, 0], corners[t, 1, 1], bz,
+                    corners[t, 2, 0], corners[t, 2, 1], cz,
+                )
+                best = min(best, d)
+    return sqrt(best)
