@@ -48,7 +48,7 @@ def _numbers(text: str, count: int, what: str) -> list[float]:
 def _spec(text: str) -> dict[str, Any]:
     """Read `shape:diameter[,name=value...]`."""
     head, _, rest = text.partition(",")
-    shape, colon, diameter = head.partition(":")
+    shape, _, diameter = head.partition(":")
     try:
         found: dict[str, Any] = {"shape": shape, "diameter": float(diameter)}
     except ValueError:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from itertools import pairwise
 from math import ceil
 
 import contourpy
@@ -103,7 +104,7 @@ def _polygons(field: Field, level: float, refine: Callable[[F64], None] | None) 
         corners = np.ascontiguousarray(points)
         if refine is not None:
             refine(corners)
-        rings = [corners[a:b] for a, b in zip(offset[:-1], offset[1:], strict=True)]
+        rings = [corners[a:b] for a, b in pairwise(offset)]
         polygons.append(Polygon(rings[0], rings[1:]))
     return shapely.make_valid(MultiPolygon(polygons)) if polygons else MultiPolygon()
 

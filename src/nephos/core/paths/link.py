@@ -23,6 +23,9 @@ OVER_BLOCK = 1.5
 
 _LINK_CELLS = 250_000
 
+_MOST_TURNS = 30
+"""How often a ramp goes over a short pass before it gets steeper than asked instead."""
+
 
 @kernel
 def _highest(top, x0, y0, pitch, ax, ay, bx, by, r):  # type: ignore[no-untyped-def]
@@ -141,6 +144,7 @@ def _ramp(item: Pass, height: float, angle: float) -> F64:
     total = float(steps.sum())
     if total < 1e-6 or needed < 1e-6:
         return np.array([[*item.start[:2], item.start[2] + height]])
+    needed = min(needed, _MOST_TURNS * total)
     along = np.concatenate([[0.0], np.cumsum(steps)])
     if item.closed:
         turns = int(np.ceil(needed / total))

@@ -32,7 +32,7 @@ def _cut(region: Region, settings: RoughLinesSettings) -> Iterator[Pass]:
 
 def _make(task: Task) -> Passes:
     settings: RoughLinesSettings = task.settings
-    passes = []
+    passes: list[Pass] = []
     for region in level_regions(task, settings.stepdown, settings.leave):
         passes.extend(_cut(region, settings))
     if not passes:

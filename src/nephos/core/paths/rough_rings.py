@@ -86,7 +86,7 @@ def _cut(region: Region, settings: RoughRingsSettings, radius: float) -> Iterato
 
 def _make(task: Task) -> Passes:
     settings: RoughRingsSettings = task.settings
-    passes = []
+    passes: list[Pass] = []
     for region in level_regions(task, settings.stepdown, settings.leave):
         passes.extend(_cut(region, settings, task.cutter.radius))
     if not passes:

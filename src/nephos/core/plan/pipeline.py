@@ -26,8 +26,9 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.paths.link import LinkTask, link
 from nephos.core.paths.registry import Passes, Task, strategy
 from nephos.core.paths.toolpath import Kind, Pass, Toolpath
+from nephos.core.plan.keys import OperationKeys, SetupKeys, compare_limit, finest_operation, setup_keys
 from nephos.core.plan.place import Placed, place, to_setup, zero_in_words
-from nephos.core.plan.results import Result, Store, as_result, kept, key_of
+from nephos.core.plan.results import Result, Store, as_result, kept
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
 from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import post_named
@@ -52,7 +53,6 @@ class SetupSpace:
     mesh: Mesh
     stock_low: F64
     stock_high: F64
-    key: str
 
     @property
     def clearance(self) -> float:
@@ -110,7 +110,7 @@ def shown_models(plan: Plan) -> list[Model]:
 def setup_space(plan: Plan, setup: Setup, meshes: Meshes) -> SetupSpace:
     """Place the models for a setup and index their surface."""
     matrix = to_setup(plan.stock, setup)
-    vertices, faces, causes, count = [], [], [], 0
+    vertices, faces, count = [], [], 0
     for model in shown_models(plan):
         mesh = meshes(model.mesh)
         placed = place(support_points(mesh), model.placement, plan.stock)
@@ -118,13 +118,10 @@ def setup_space(plan: Plan, setup: Setup, meshes: Meshes) -> SetupSpace:
         vertices.append(moved.vertices)
         faces.append(moved.faces + count)
         count += len(moved.vertices)
-        causes.append([model.mesh, model.placement.model_dump()])
     joined = Mesh(np.concatenate(vertices), np.concatenate(faces).astype(np.int32))
     corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
-    key = key_of("passes", "space", causes, plan.stock.model_dump(exclude={"material"}), setup.side,
-                 setup.zero.model_dump())
     return SetupSpace(plan, setup, matrix, build_index(joined.vertices, joined.faces), joined,
-                      corners.min(axis=0), corners.max(axis=0), key)
+                      corners.min(axis=0), corners.max(axis=0))
 
 
 def first_block(space: SetupSpace) -> Block:
@@ -169,7 +166,7 @@ class Outcome:
     seconds: F64
     path: Toolpath
     rapid_depth: np.ndarray  # type: ignore[type-arg]
-    keys: dict[str, str]
+    keys: OperationKeys
 
     @property
     def total_seconds(self) -> float:
@@ -210,8 +207,8 @@ def _cut_block(block: Block, points: F64, kinds: np.ndarray, first: int, operati
     return as_result({}, low=cut.low, high=cut.high, touched=cut.touched, hits=hits)
 
 
-def run_operation(space: SetupSpace, operation: Operation, block: Block, block_key: str, first_move: int,
-                  work: Work, report: Report) -> tuple[Outcome, Block]:
+def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: OperationKeys,
+                  first_move: int, work: Work, report: Report) -> tuple[Outcome, Block]:
     """Work out one operation on the block as it is by then, and cut the block with it."""
     plan = space.plan
     machine = machine_named(plan.machine)
@@ -220,16 +217,9 @@ def run_operation(space: SetupSpace, operation: Operation, block: Block, block_k
         raise Refused(f"operation {operation.number}: {kind.title} cannot be done with a "
                       f"{operation.cutter.shape} cutter: use one of {', '.join(kind.shapes)}")
     region = space.region(operation)
-    cutter = operation.cutter.model_dump(exclude={"number", "name", "feed", "plunge_feed", "spindle"})
-    causes = [space.key, operation.strategy, operation.settings.model_dump(), operation.boundary.model_dump(),
-              cutter, plan.tolerance]
-    keys = {"passes": key_of("passes", causes, block_key if kind.uses_block else None)}
     task = Task(space.index, region, space.floor, block if kind.uses_block else None, operation.cutter,
                 operation.settings, plan.tolerance, part(report, 0.0, 0.5))
-    passes = work.stage(keys["passes"], "passes", lambda: _passes_result(kind.make(task)))
-
-    keys["path"] = key_of("path", keys["passes"], block_key, operation.cutting_feed, operation.entering_feed,
-                          space.clearance)
+    passes = work.stage(keys.passes, "passes", lambda: _passes_result(kind.make(task)))
 
     def linked() -> Result:
         leave = getattr(operation.settings, "leave", 0.0)
@@ -238,19 +228,14 @@ def run_operation(space: SetupSpace, operation: Operation, block: Block, block_k
             operation.entering_feed, space.clearance, plan.tolerance), part(report, 0.5, 0.75))
         return as_result({}, points=path.points, kinds=path.kinds, feeds=path.feeds)
 
-    linked_path = work.stage(keys["path"], "path", linked)
+    linked_path = work.stage(keys.path, "path", linked)
     path = Toolpath(**linked_path.arrays)
-    keys["moves"] = key_of("moves", keys["path"], plan.post, operation.number, operation.cutter.model_dump(),
-                           operation.spindle_speed, machine.model_dump())
-    moves = work.stage(keys["moves"], "moves", lambda: _moves(operation, path, plan, machine))
+    moves = work.stage(keys.moves, "moves", lambda: _moves(operation, path, plan, machine))
     points, kinds = moves.arrays["points"], moves.arrays["kinds"]
 
-    keys["block"] = key_of("block", block_key, keys["moves"], first_move, block.grid.pitch)
-    cut = work.stage(keys["block"], "block", lambda: _cut_block(
+    cut = work.stage(keys.block, "block", lambda: _cut_block(
         block, points, kinds, first_move, operation, part(report, 0.75, 0.9)))
     after = replace(block, low=cut.arrays["low"], high=cut.arrays["high"], touched=cut.arrays["touched"])
-
-    keys["frames"] = key_of("frames", block_key, keys["moves"], block.grid.pitch)
 
     def recorded() -> Result:
         grid = shown_grid(block.grid)
@@ -259,7 +244,7 @@ def run_operation(space: SetupSpace, operation: Operation, block: Block, block_k
         return as_result(_grid_facts(grid) | {"moments": frames.moments}, start=frames.start,
                          moment=frames.moment, height=frames.height)
 
-    work.stage(keys["frames"], "frames", recorded)
+    work.stage(keys.frames, "frames", recorded)
     report(1.0)
     outcome = Outcome(operation, points, kinds, moves.arrays["feeds"], moves.arrays["seconds"], path,
                       cut.arrays["hits"], keys)
@@ -270,13 +255,6 @@ def _grid_facts(grid: Grid) -> dict[str, float]:
     return {"x0": grid.x0, "y0": grid.y0, "pitch": grid.pitch, "nx": grid.nx, "ny": grid.ny}
 
 
-def compare_limit(plan: Plan, setup: Setup) -> float:
-    """What counts as true to the model: the tolerance and the scallop that the finest lines leave."""
-    steps = [op.cutter.scallop(getattr(op.settings, "stepover", 0.0)) for op in setup.operations
-             if op.on and op.strategy.startswith("finish")]
-    return plan.tolerance + min(steps, default=0.0)
-
-
 @dataclass(frozen=True)
 class SetupOutcome:
     """What is known of a setup after all its operations."""
@@ -284,9 +262,8 @@ class SetupOutcome:
     space: SetupSpace
     outcomes: tuple[Outcome, ...]
     block: Block
-    block_key: str
     comparison: Comparison
-    compare_key: str
+    keys: SetupKeys
     programs: tuple[Program, ...]
 
 
@@ -372,7 +349,7 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
     work.note("placing the model")
     space = setup_space(plan, setup, meshes)
     work.seconds["place"] = time.perf_counter() - begin
-    block, block_key = first_block(space), key_of("block", space.key, plan.block_pitch)
+    block, keys = first_block(space), setup_keys(plan, setup)
     todo = [operation for operation in setup.operations if operation.on]
     if not todo:
         raise Refused("there is no operation to work out: add one, or switch one on")
@@ -382,17 +359,15 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
         work.note(f"operation {operation.number}")
         report = part(work.report, 0.9 * k / len(todo), 0.9 * (k + 1) / len(todo))
         try:
-            outcome, block = run_operation(space, operation, block, block_key, first_move, work, report)
+            outcome, block = run_operation(space, operation, block, keys.operations[operation.number], first_move, work, report)
         except Refused as reason:
             text = str(reason)
             raise Refused(text if text.startswith("operation") else f"operation {operation.number}: {text}") from None
-        block_key = outcome.keys["block"]
         first_move += len(outcome.kinds)
         outcomes.append(outcome)
     work.note("comparing")
-    finest = min(todo, key=lambda op: (not op.strategy.startswith("finish"), op.cutter.diameter))
+    finest = finest_operation(todo)
     limit = compare_limit(plan, setup)
-    compare_key = key_of("compare", block_key, space.key, finest.cutter.model_dump(), finest.boundary.model_dump(), limit)
 
     def compared() -> Result:
         c = compare(block, space.index, space.region(finest), space.floor, finest.cutter.profile, limit,
@@ -400,7 +375,7 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
         return as_result(_grid_facts(c.grid) | {"limit": limit}, deviation=c.deviation,
                          reachable=c.reachable.astype(np.uint8))
 
-    result = work.stage(compare_key, "compare", compared)
+    result = work.stage(keys.compare, "compare", compared)
     f = result.facts
     comparison = Comparison(Grid(f["x0"], f["y0"], f["pitch"], f["nx"], f["ny"]), result.arrays["deviation"],
                             result.arrays["reachable"].astype(bool), limit)
@@ -409,7 +384,7 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
     programs = _programs(space, tuple(outcomes), title)
     work.seconds["post"] = time.perf_counter() - begin
     work.report(1.0)
-    return SetupOutcome(space, tuple(outcomes), block, block_key, comparison, compare_key, programs)
+    return SetupOutcome(space, tuple(outcomes), block, comparison, keys, programs)
 
 
 def placed_models(plan: Plan, support: Callable[[str], F64]) -> dict[str, Placed]:

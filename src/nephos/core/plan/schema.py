@@ -6,7 +6,15 @@ Lengths are millimetres, angles degrees, feeds mm/min. The document carries a sc
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, SerializeAsAny, ValidationError, field_validator, model_validator
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Field,
+    SerializeAsAny,
+    ValidationError,
+    field_validator,
+    model_validator,
+)
 
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused

@@ -24,12 +24,12 @@ class Grid:
     @property
     def xs(self) -> F64:
         """(nx,) float64 centres along X."""
-        return self.x0 + self.pitch * np.arange(self.nx)
+        return np.asarray(self.x0 + self.pitch * np.arange(self.nx), np.float64)
 
     @property
     def ys(self) -> F64:
         """(ny,) float64 centres along Y."""
-        return self.y0 + self.pitch * np.arange(self.ny)
+        return np.asarray(self.y0 + self.pitch * np.arange(self.ny), np.float64)
 
     def window(self, low: tuple[float, float], high: tuple[float, float]) -> tuple[slice, slice]:
         """Rows and columns whose centres lie between `low` and `high` (both (x, y))."""
@@ -75,7 +75,7 @@ class Block:
     @property
     def empty(self) -> U8:
         """(ny, nx) uint8, 1 where nothing is left of the column."""
-        return (~(self.high > self.low).any(axis=0)).astype(np.uint8)
+        return np.asarray(~(self.high > self.low).any(axis=0), np.uint8)
 
     def cut_above(self, surface: F32, touched: I32) -> "Block":
         """The block with all material above `surface` (ny, nx) gone; `touched` names the moves."""

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
-from nephos.core.arrays import Bool, F32, F64
+from nephos.core.arrays import F32, F64, Bool
 from nephos.core.bands import Report, in_bands, kernel, part, silent
 from nephos.core.cutters import Profile
 from nephos.core.stock.block import Block, Grid
@@ -62,7 +62,7 @@ def _deviations(grid, top, under, x0, y0, pitch, reach, out):  # type: ignore[no
             z = np.float64(top[j, i])
             gap = z - under[j, i]
             size = abs(gap)
-            if 1e-4 < size:
+            if size > 1e-4:
                 limit = min(size, reach)
                 distance = distance_at(grid, x0 + i * pitch, y0 + j * pitch, z, limit)
                 if distance < limit or size <= reach:

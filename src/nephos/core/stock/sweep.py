@@ -76,7 +76,7 @@ def _sweep_ball(top, touched, x0, y0, pitch, j0, points, ids, kinds, r, hits):  
         lead = m / sqrt(1.0 + m * m)
         mark = np.int32(ids[k])
         depth = RAPID_DEPTH if kinds[k] == 0 else 0.0
-        hit = 0.0
+        hit = np.float32(0.0)
         for j in range(first, last + 1):
             y = y0 + (j0 + j) * pitch
             low, high = _row_span(px, py, qx, qy, r, y)

@@ -1,0 +1,32 @@
+"""Write the sample meshes into a folder: `python -m demo.make FOLDER`."""
+
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from demo.reliefs import fen_chart, heron, heron_scan, moth
+from demo.rounds import bulrush_finial, dragonfly, lily_dish
+from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.stl import read_stl, write_stl
+
+MESHES: dict[str, Callable[[], Mesh]] = {
+    "heron-plaque": heron, "heron-scan": heron_scan, "lily-leaf-dish": lily_dish, "bulrush-finial": bulrush_finial,
+    "fen-chart": fen_chart, "dragonfly": dragonfly, "moth-roundel": moth,
+}
+
+
+def make(folder: Path) -> None:
+    """Write each mesh that is not there yet."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for name, build in MESHES.items():
+        path = folder / f"{name}.stl"
+        if not path.exists():
+            partial = path.with_suffix(".part")
+            # Reading it back once leaves out the triangles without area at the poles.
+            clean = read_stl(write_stl(build()))
+            partial.write_bytes(write_stl(clean, f"Harrow Fen, {name}"))
+            partial.rename(path)
+
+
+if __name__ == "__main__":
+    make(Path(sys.argv[1]))

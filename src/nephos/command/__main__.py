@@ -1,0 +1,36 @@
+"""`./nephos`: start, stop, reset, test, cut, inspect, bench."""
+
+import sys
+
+_HELP = """usage: ./nephos COMMAND
+
+  start [--port N]      install what is missing, start everything, print the address
+  stop                  stop what was started
+  reset                 throw away all jobs and begin anew (asks first)
+  test [PYTEST WORDS]   set up and run all tests
+  cut, inspect, bench   without page and database; --help after each tells more
+  screenshots           make docs/screenshots anew from the sample shop
+"""
+
+
+def main() -> int:
+    """Run one command; returns the exit status."""
+    words = sys.argv[1:]
+    if not words or words[0] in {"-h", "--help", "help"}:
+        print(_HELP)
+        return 0 if words else 2
+    name, rest = words[0], words[1:]
+    if name in {"cut", "inspect", "bench"}:
+        from nephos.command.headless import run
+
+        return run(name, rest)
+    if name in {"start", "stop", "reset", "test", "screenshots"}:
+        from nephos.command import service
+
+        return service.run(name, rest)
+    print(f"nephos: there is no command '{name}'; ./nephos --help lists them", file=sys.stderr)
+    return 2
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

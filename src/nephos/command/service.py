@@ -1,0 +1,219 @@
+"""start, stop, reset, test, screenshots."""
+
+import argparse
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+from types import FrameType
+
+from nephos.command import postgres
+from nephos.command.home import HOME, ROOT, load_config
+from nephos.command.machine import SetupFailed, ensure_frontend, ensure_kernels, ensure_packages, say
+
+_PID = HOME / "running.pid"
+
+
+def _django() -> None:
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "nephos.web.settings")
+    import django
+
+    django.setup()
+
+
+def _migrate() -> None:
+    from django.core.management import call_command
+
+    call_command("migrate", verbosity=0, interactive=False)
+
+
+def _free(port: int) -> bool:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+    return True
+
+
+def _spawn(module: list[str], log: str) -> "subprocess.Popen[bytes]":
+    (HOME / "logs").mkdir(parents=True, exist_ok=True)
+    with (HOME / "logs" / log).open("ab") as out:
+        return subprocess.Popen([sys.executable, *module], stdout=out, stderr=subprocess.STDOUT,
+                                stdin=subprocess.DEVNULL, start_new_session=True)
+
+
+def _up(port: int) -> bool:
+    with socket.socket() as probe:
+        probe.settimeout(0.3)
+        return probe.connect_ex(("127.0.0.1", port)) == 0
+
+
+def server_words(port: int) -> list[str]:
+    """The words that start the web server."""
+    return ["-m", "uvicorn", "nephos.web.asgi:application", "--host", "127.0.0.1", "--port", str(port),
+            "--log-level", "warning", "--no-server-header"]
+
+
+WORKER = ["-m", "nephos.command.worker"]
+
+
+class _Stopped(Exception):
+    pass
+
+
+def _on_signal(number: int, frame: FrameType | None) -> None:
+    raise _Stopped
+
+
+def start(words: list[str]) -> int:
+    """Start everything and stay until Ctrl-C. A worker that dies is started again."""
+    parser = argparse.ArgumentParser(prog="nephos start")
+    parser.add_argument("--port", type=int, default=load_config().web_port)
+    port = parser.parse_args(words).port
+    if not _free(port):
+        running = _PID.exists() and f"port {port}" in _PID.read_text()
+        hint = f"Nephos runs already: open http://localhost:{port}" if running else \
+            f"port {port} is in use by another program: give a free one with --port"
+        raise SetupFailed(hint)
+    free = shutil.disk_usage(HOME.parent).free
+    if free < 500 * 2**20:
+        raise SetupFailed(f"only {free // 2**20} MB of disk are free: Nephos needs 500 MB to start")
+    os.environ["NEPHOS_PORT"] = str(port)
+    ensure_frontend()
+    ensure_kernels()
+    signal.signal(signal.SIGTERM, _on_signal)
+    processes: dict[str, subprocess.Popen[bytes]] = {}
+    try:
+        postgres.start(load_config())
+        _django()
+        _migrate()
+        from nephos.command.sample import load_sample
+
+        processes["worker"] = _spawn(WORKER, "worker.log")
+        processes["web"] = _spawn(server_words(port), "web.log")
+        for _ in range(150):
+            if _up(port) or processes["web"].poll() is not None:
+                break
+            time.sleep(0.1)
+        if not _up(port):
+            raise SetupFailed("the web server does not start (.nephos/logs/web.log has the details)")
+        _PID.write_text(f"{os.getpid()} port {port}")
+        print(f"Nephos is up: http://localhost:{port}  (Ctrl-C stops it)", flush=True)
+        load_sample()
+        while True:
+            time.sleep(1)
+            for name, module, log in (("worker", WORKER, "worker.log"), ("web", server_words(port), "web.log")):
+                if processes[name].poll() is not None:
+                    say(f"the {name} stopped by itself and is started again")
+                    processes[name] = _spawn(module, log)
+    except (KeyboardInterrupt, _Stopped):
+        say("stopping")
+        return 0
+    finally:
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        for process in processes.values():
+            process.terminate()
+        for process in processes.values():
+            try:
+                process.wait(10)
+            except subprocess.TimeoutExpired:
+                process.kill()
+        postgres.stop()
+        _PID.unlink(missing_ok=True)
+
+
+def stop(words: list[str]) -> int:
+    """Stop what `start` runs, from another terminal."""
+    if not _PID.exists():
+        postgres.stop()
+        say("Nephos does not run")
+        return 0
+    pid = int(_PID.read_text().split()[0])
+    try:
+        os.kill(pid, signal.SIGTERM)
+        for _ in range(200):
+            os.kill(pid, 0)
+            time.sleep(0.1)
+    except ProcessLookupError:
+        _PID.unlink(missing_ok=True)
+    return 0
+
+
+def reset(words: list[str]) -> int:
+    """Drop the database after asking."""
+    if "--yes" not in words:
+        answer = input("All jobs, meshes and results of this copy of Nephos will be deleted. Type 'delete' to go on: ")
+        if answer.strip() != "delete":
+            say("nothing was deleted")
+            return 1
+    if _PID.exists():
+        stop([])
+    config = load_config()
+    postgres.start(config)
+    import psycopg
+
+    url = f"host=127.0.0.1 port={config.database_port} user=nephos password={config.database_password} dbname=postgres"
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute("DROP DATABASE IF EXISTS nephos WITH (FORCE)")
+    postgres.stop()
+    say("all is deleted; ./nephos start begins anew")
+    return 0
+
+
+def _checked(title: str, words: list[str], cwd: Path = ROOT) -> bool:
+    begin = time.monotonic()
+    done = subprocess.run(words, cwd=cwd, stdin=subprocess.DEVNULL)
+    say(f"{title}: {'passed' if done.returncode == 0 else 'FAILED'} in {time.monotonic() - begin:.0f} s")
+    return done.returncode == 0
+
+
+def test(words: list[str]) -> int:
+    """Lint, types and all tests, after setting up what they need."""
+    ensure_packages({"chromium": "chromium", "chromedriver": "chromium-driver"})
+    ensure_frontend()
+    ensure_kernels()
+    was_running = _PID.exists()
+    postgres.start(load_config())
+    try:
+        if words:
+            return subprocess.run([sys.executable, "-m", "pytest", *words], cwd=ROOT, stdin=subprocess.DEVNULL).returncode
+        python = [sys.executable, "-m"]
+        passed = [
+            _checked("ruff", [*python, "ruff", "check", "-q", "src", "tests", "demo"]),
+            _checked("mypy", [*python, "mypy"]),
+            _checked("tsc", ["npm", "run", "-s", "types"], ROOT / "frontend"),
+            _checked("eslint", ["npm", "run", "-s", "lint"], ROOT / "frontend"),
+            _checked("vitest", ["npm", "run", "-s", "test"], ROOT / "frontend"),
+            _checked("pytest", [*python, "pytest", "--durations=8"]),
+        ]
+        return 0 if all(passed) else 1
+    finally:
+        if not was_running:
+            postgres.stop()
+
+
+def screenshots(words: list[str]) -> int:
+    """Make docs/screenshots anew against a running Nephos."""
+    ensure_packages({"chromium": "chromium", "chromedriver": "chromium-driver"})
+    return subprocess.run([sys.executable, "-m", "demo.screenshots", *words], cwd=ROOT).returncode
+
+
+def run(name: str, words: list[str]) -> int:
+    """Run a command of this module; what fails is told in one line."""
+    commands = {"start": start, "stop": stop, "reset": reset, "test": test, "screenshots": screenshots}
+    try:
+        return commands[name](words)
+    except SetupFailed as reason:
+        say(str(reason))
+        return 1
+    except OSError as error:
+        say(f"{error.strerror or error}: {error.filename or ''}".rstrip(": "))
+        return 1
+
+

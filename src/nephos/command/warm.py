@@ -1,0 +1,53 @@
+"""Cuts a small part with every strategy and cutter, so that all kernels are compiled into the cache."""
+
+import numpy as np
+
+from nephos.core.bench import bench_drop, bench_removal
+from nephos.core.cutters import SHAPES, standard_cutter
+from nephos.core.mesh.examine import support_points
+from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.picture import picture_mesh
+from nephos.core.mesh.stl import read_stl, write_stl
+from nephos.core.paths.registry import strategies
+from nephos.core.plan.pipeline import Work, run_setup
+from nephos.core.plan.results import MemoryStore
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+
+
+def small_hill(side: float = 24.0, cells: int = 40) -> Mesh:
+    """A little hill with a step in it."""
+    x, y = np.meshgrid(np.linspace(0, side, cells + 1), np.linspace(0, side, cells + 1))
+    z = 4 * np.exp(-((x - side / 2) ** 2 + (y - side / 2) ** 2) / 30) + np.where(x > 0.75 * side, 1.0, 0.0)
+    k = np.arange((cells + 1) ** 2, dtype=np.int32).reshape(cells + 1, cells + 1)
+    a, b, c, d = (q.ravel() for q in (k[:-1, :-1], k[:-1, 1:], k[1:, 1:], k[1:, :-1]))
+    faces = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)])
+    return Mesh(np.stack([x, y, z], -1).reshape(-1, 3), faces)
+
+
+def main() -> None:
+    """Run everything once, small."""
+    hill = read_stl(write_stl(small_hill()))
+    text = b"solid t\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0.5\nendloop\nendfacet\nendsolid t\n"
+    read_stl(text)
+    support_points(hill)
+    picture_mesh(small_hill(cells=500))
+    model = Model(id="m", name="hill", mesh="hill", placement=Placement(gap_above=1))
+    for shape in SHAPES:
+        cutter = standard_cutter(shape, 3)
+        for key, kind in strategies().items():
+            values = {"stepover": 1.0, "stepdown": 2.0, "leave": 0.2}
+            settings = kind.settings.model_validate({k: v for k, v in values.items() if k in kind.settings.model_fields})
+            setup = Setup(id="a", name="a", operations=(
+                Operation(number=10, strategy=key, cutter=cutter, settings=settings),
+                Operation(number=20, strategy="finish_lines", cutter=cutter,
+                          settings=strategies()["finish_lines"].settings.model_validate({"stepover": 1.0})),
+            ))
+            plan = Plan(stock=Stock(length=30, width=30, thickness=10), models=(model,), setups=(setup,), pitch=0.5)
+            run_setup(plan, setup, lambda _: hill, Work(MemoryStore()))
+        bench_removal(20, 10, 0.5, 3, 1, shape)
+    bench_drop(hill, 3, 0.5, 24)
+    bench_drop(hill, 3, 3.0, 24)
+
+
+if __name__ == "__main__":
+    main()

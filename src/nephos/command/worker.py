@@ -1,0 +1,40 @@
+"""A worker: takes work off the queue in PostgreSQL. Several may run, on several machines."""
+
+import asyncio
+import os
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "nephos.web.settings")
+
+import django
+
+django.setup()
+
+from procrastinate.contrib.django import app
+
+HEARTBEAT = 2.0
+LOST = 10.0
+"""A worker that was silent for this many seconds is taken for dead, and its work is taken up again."""
+
+
+async def _take_up_lost_work() -> None:
+    while True:
+        for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=LOST):
+            await app.job_manager.retry_job(job)
+        await asyncio.sleep(LOST / 3)
+
+
+async def _main() -> None:
+    worker = app.with_connector(app.connector.get_worker_connector())  # type: ignore[attr-defined]
+    async with worker.open_async():
+        lost = asyncio.create_task(_take_up_lost_work())
+        try:
+            await worker.run_worker_async(
+                concurrency=2, update_heartbeat_interval=HEARTBEAT, stalled_worker_timeout=LOST,
+                fetch_job_polling_interval=1.0, shutdown_graceful_timeout=3,
+            )
+        finally:
+            lost.cancel()
+
+
+if __name__ == "__main__":
+    asyncio.run(_main())

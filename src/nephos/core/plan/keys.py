@@ -1,0 +1,81 @@
+"""Under which keys the results of a plan are kept: known before anything is calculated.
+
+A key is a hash of all that a result depends on, and the keys of earlier results are among that, so
+the whole chain follows from the plan alone. What is current and what is out of date is a look-up.
+"""
+
+from dataclasses import dataclass
+
+from nephos.core.machine.kinematics import machine_named
+from nephos.core.paths.registry import strategy
+from nephos.core.plan.results import key_of
+from nephos.core.plan.schema import Operation, Plan, Setup
+
+
+@dataclass(frozen=True)
+class OperationKeys:
+    """Keys of the stages of one operation, and of the block that it begins with."""
+
+    before: str
+    passes: str
+    path: str
+    moves: str
+    block: str
+    frames: str
+
+
+@dataclass(frozen=True)
+class SetupKeys:
+    """Keys of all results of a setup; `operations` by number, those switched on only."""
+
+    space: str
+    operations: dict[int, OperationKeys]
+    compare: str
+    summary: str
+
+
+def space_key(plan: Plan, setup: Setup) -> str:
+    """What the models in the setup's space depend on."""
+    models = [[model.mesh, model.placement.model_dump()] for model in plan.models if model.shown]
+    return key_of("space", models, plan.stock.model_dump(exclude={"material"}), setup.side, setup.zero.model_dump())
+
+
+def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, before: str) -> OperationKeys:
+    kind = strategy(operation.strategy)
+    shape = operation.cutter.model_dump(exclude={"number", "name", "feed", "plunge_feed", "spindle"})
+    passes = key_of(
+        "passes", space, operation.strategy, operation.settings.model_dump(), operation.boundary.model_dump(), shape,
+        plan.tolerance, before if kind.uses_block else None,
+    )
+    path = key_of("path", passes, before, operation.cutting_feed, operation.entering_feed, setup.clearance)
+    moves = key_of("moves", path, plan.post, operation.number, operation.cutter.model_dump(),
+                   operation.spindle_speed, machine_named(plan.machine).model_dump())
+    block = key_of("block", before, moves)
+    return OperationKeys(before, passes, path, moves, block, key_of("frames", before, moves))
+
+
+def finest_operation(operations: list[Operation]) -> Operation:
+    """The operation that decides what could be reached: the smallest finisher, else the smallest cutter."""
+    return min(operations, key=lambda op: (not op.strategy.startswith("finish"), op.cutter.diameter))
+
+
+def setup_keys(plan: Plan, setup: Setup) -> SetupKeys:
+    """All keys of a setup."""
+    space = space_key(plan, setup)
+    before = key_of("block", space, plan.block_pitch)
+    operations = {}
+    todo = [operation for operation in setup.operations if operation.on]
+    for operation in todo:
+        operations[operation.number] = _operation_keys(plan, setup, operation, space, before)
+        before = operations[operation.number].block
+    finest = finest_operation(todo).model_dump(include={"cutter", "boundary"}) if todo else None
+    compare = key_of("compare", before, finest, compare_limit(plan, setup), plan.tolerance)
+    summary = key_of("summary", compare, setup.name, plan.stock.material, [k.moves for k in operations.values()])
+    return SetupKeys(space, operations, compare, summary)
+
+
+def compare_limit(plan: Plan, setup: Setup) -> float:
+    """What counts as true to the model: the tolerance and the scallop that the finest lines leave."""
+    steps = [op.cutter.scallop(getattr(op.settings, "stepover", 0.0)) for op in setup.operations
+             if op.on and op.strategy.startswith("finish")]
+    return plan.tolerance + min(steps, default=0.0)

@@ -1,0 +1,36 @@
+"""The API, one router a subject. Its OpenAPI document makes the page's TypeScript types."""
+
+from django.http import HttpRequest, HttpResponse
+from ninja import NinjaAPI
+from ninja.errors import ValidationError as RequestInvalid
+
+from nephos.core.errors import Refused
+from nephos.web.api import cutters, jobs, meshes, results
+from nephos.web.jobs import Stale
+
+api = NinjaAPI(title="Nephos", version="1", docs_url=None)
+api.add_router("/jobs", jobs.router)
+api.add_router("/meshes", meshes.router)
+api.add_router("/cutters", cutters.router)
+api.add_router("/results", results.router)
+
+
+@api.exception_handler(Refused)
+def refused(request: HttpRequest, reason: Refused) -> HttpResponse:
+    """Bad input: one plain sentence."""
+    return api.create_response(request, {"message": str(reason)}, status=422)
+
+
+@api.exception_handler(RequestInvalid)
+def invalid(request: HttpRequest, reason: RequestInvalid) -> HttpResponse:
+    """A request that does not have the form it must have."""
+    first = reason.errors[0]
+    place = " > ".join(str(step) for step in first["loc"][2:])
+    return api.create_response(request, {"message": f"{place}: {first['msg']}".lstrip(": ")}, status=422)
+
+
+@api.exception_handler(Stale)
+def stale(request: HttpRequest, reason: Stale) -> HttpResponse:
+    """Somebody else changed the job first."""
+    text = "the job was changed in another window: its newest state is shown now; make your change again"
+    return api.create_response(request, {"message": text}, status=409)

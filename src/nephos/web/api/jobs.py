@@ -1,0 +1,241 @@
+"""Jobs: list, open, change, undo, calculate."""
+
+import base64
+from datetime import datetime
+from typing import Any
+
+from django.db import transaction
+from django.db.models import Q
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Router, Schema
+from pydantic import Field
+
+from nephos.core.errors import Refused
+from nephos.core.machine.kinematics import machine_named
+from nephos.core.plan.schema import parse_plan
+from nephos.web import jobs as service
+from nephos.web.models import Calculation, Job, Mesh, Revision
+from nephos.web.tasks import calculate as calculate_task
+
+router = Router(tags=["jobs"])
+BUSY = (Calculation.State.WAITING, Calculation.State.WORKING)
+
+
+class JobListed(Schema):
+    """A job on the jobs page."""
+
+    id: int
+    name: str
+    updated: datetime
+    picture: str | None
+    stock: str
+    operations: int
+
+
+class CalculationState(Schema):
+    """How far a calculation is."""
+
+    id: int
+    revision: int
+    state: str
+    fraction: float
+    note: str
+    reason: str
+    elapsed: float
+    left: float | None
+    seconds: dict[str, float]
+
+
+class JobState(Schema):
+    """A job as it stands, with all that follows from its plan."""
+
+    id: int
+    name: str
+    version: int
+    revision: int
+    can_undo: bool
+    can_redo: bool
+    plan: dict[str, Any]
+    derived: dict[str, Any]
+    machine: dict[str, Any]
+    meshes: dict[str, dict[str, Any]]
+    calculation: CalculationState | None
+
+
+class NewJob(Schema):
+    """What a new job is made of."""
+
+    name: str = Field(min_length=1, max_length=120)
+    mesh: int | None = None
+
+
+class Named(Schema):
+    """A new name."""
+
+    name: str = Field(min_length=1, max_length=120)
+
+
+class Change(Schema):
+    """A change of a plan, with the version of the job that it was made on."""
+
+    based_on: int
+    plan: dict[str, Any]
+    note: str = ""
+
+
+class Step(Schema):
+    """An undo or redo, with the version of the job that it was asked for on."""
+
+    based_on: int
+
+
+class Proposal(Schema):
+    """A plan to be looked at, not kept."""
+
+    plan: dict[str, Any]
+
+
+def calculation_state(row: Calculation | None) -> dict[str, Any] | None:
+    """A calculation as it is sent, with the time left where it can be told."""
+    if row is None:
+        return None
+    elapsed = (row.updated - row.started).total_seconds() if row.started else 0.0
+    left = elapsed * (1 - row.fraction) / row.fraction if row.state == "working" and row.fraction > 0.05 else None
+    return {"id": row.pk, "revision": row.revision, "state": row.state, "fraction": row.fraction, "note": row.note,
+            "reason": row.reason, "elapsed": elapsed, "left": left, "seconds": row.seconds}
+
+
+def job_state(job: Job) -> dict[str, Any]:
+    """All that the workspace needs to know of a job."""
+    revision = Revision.objects.get(job=job, number=job.revision)
+    plan = parse_plan(revision.plan)
+    digests = [model.mesh for model in plan.models]
+    meshes = {row.digest: {"facts": row.facts, "picture": row.picture, "name": row.name}
+              for row in Mesh.objects.filter(digest__in=digests, state=Mesh.State.READY)}
+    return {
+        "id": job.pk, "name": job.name, "version": job.version, "revision": job.revision,
+        "can_undo": revision.parent is not None, "can_redo": bool(job.redo), "plan": revision.plan,
+        "derived": service.derived(plan), "machine": machine_named(plan.machine).model_dump(), "meshes": meshes,
+        "calculation": calculation_state(service.latest_calculation(job)),
+    }
+
+
+@router.get("", response=list[JobListed])
+def list_jobs(request: HttpRequest) -> list[dict[str, Any]]:
+    """All jobs, the one that was worked on last first."""
+    found = []
+    for job in Job.objects.order_by("-updated"):
+        plan = service.current_plan(job)
+        stock = plan["stock"]
+        found.append({
+            "id": job.pk, "name": job.name, "updated": job.updated,
+            "picture": base64.b64encode(bytes(job.picture)).decode() if job.picture else None,
+            "stock": f"{stock['material']} {stock['length']:g} × {stock['width']:g} × {stock['thickness']:g}",
+            "operations": sum(len(setup["operations"]) for setup in plan["setups"]),
+        })
+    return found
+
+
+@router.post("", response=JobState)
+def new_job(request: HttpRequest, body: NewJob) -> dict[str, Any]:
+    """Make a job, around a mesh where one is named."""
+    mesh = get_object_or_404(Mesh, pk=body.mesh, state=Mesh.State.READY) if body.mesh else None
+    return job_state(service.create_job(body.name, mesh))
+
+
+@router.get("/{int:job_id}", response=JobState)
+def open_job(request: HttpRequest, job_id: int) -> dict[str, Any]:
+    """A job as it stands."""
+    return job_state(get_object_or_404(Job, pk=job_id))
+
+
+@router.patch("/{int:job_id}", response=JobState)
+def rename_job(request: HttpRequest, job_id: int, body: Named) -> dict[str, Any]:
+    """Give a job another name."""
+    job = get_object_or_404(Job, pk=job_id)
+    job.name = body.name
+    job.save(update_fields=["name", "updated"])
+    return job_state(job)
+
+
+@router.delete("/{int:job_id}", response={204: None})
+def delete_job(request: HttpRequest, job_id: int) -> tuple[int, None]:
+    """Delete a job with all its revisions. Meshes stay."""
+    Calculation.objects.filter(job_id=job_id).update(cancel=True)
+    get_object_or_404(Job, pk=job_id).delete()
+    return 204, None
+
+
+@router.post("/{int:job_id}/copy", response=JobState)
+def copy_job(request: HttpRequest, job_id: int, body: Named) -> dict[str, Any]:
+    """Make a new job that begins where this one stands."""
+    return job_state(service.copy_job(get_object_or_404(Job, pk=job_id), body.name))
+
+
+@router.put("/{int:job_id}/plan", response=JobState)
+def change_plan(request: HttpRequest, job_id: int, body: Change) -> dict[str, Any]:
+    """Keep a changed plan as a new revision."""
+    get_object_or_404(Job, pk=job_id)
+    return job_state(service.write_plan(job_id, body.based_on, body.plan, body.note))
+
+
+@router.post("/{int:job_id}/undo", response=JobState)
+def undo(request: HttpRequest, job_id: int, body: Step) -> dict[str, Any]:
+    """Go back to the revision before."""
+    get_object_or_404(Job, pk=job_id)
+    return job_state(service.step_back(job_id, body.based_on))
+
+
+@router.post("/{int:job_id}/redo", response=JobState)
+def redo(request: HttpRequest, job_id: int, body: Step) -> dict[str, Any]:
+    """Do again what was undone."""
+    get_object_or_404(Job, pk=job_id)
+    return job_state(service.step_forward(job_id, body.based_on))
+
+
+@router.post("/preview/plan", response=dict[str, Any])
+def preview(request: HttpRequest, body: Proposal) -> dict[str, Any]:
+    """What would follow from a plan, without keeping it: for numbers that are being typed or dragged."""
+    return service.derived(parse_plan(body.plan))
+
+
+@router.get("/{int:job_id}/operation/{strategy}", response=dict[str, Any])
+def propose_operation(request: HttpRequest, job_id: int, strategy: str) -> dict[str, Any]:
+    """An operation of a strategy with proposed settings and the next free number."""
+    plan = parse_plan(service.current_plan(get_object_or_404(Job, pk=job_id)))
+    numbers = [operation.number for setup in plan.setups for operation in setup.operations]
+    return service.new_operation(strategy, (max(numbers, default=0) // 10 + 1) * 10).model_dump(mode="json")
+
+
+@router.post("/{int:job_id}/calculate", response=CalculationState)
+def start_calculation(request: HttpRequest, job_id: int) -> dict[str, Any] | None:
+    """Work out the job as it stands; a calculation of an older state is stopped."""
+    job = get_object_or_404(Job, pk=job_id)
+    running = Calculation.objects.filter(job=job, state__in=BUSY, cancel=False)
+    same = running.filter(revision=job.revision).first()
+    if same:
+        return calculation_state(same)
+    stops = [f for f in service.derived(parse_plan(service.current_plan(job)))["findings"] if f["level"] == "stop"]
+    if stops:
+        raise Refused(f"{stops[0]['text']}: {stops[0]['way_out']}")
+    with transaction.atomic():
+        running.update(cancel=True)
+        row = Calculation.objects.create(job=job, revision=job.revision)
+        calculate_task.defer(calculation_id=row.pk)
+    return calculation_state(row)
+
+
+@router.get("/{int:job_id}/calculation", response=CalculationState | None)
+def watch_calculation(request: HttpRequest, job_id: int) -> dict[str, Any] | None:
+    """How far the latest calculation is."""
+    return calculation_state(service.latest_calculation(get_object_or_404(Job, pk=job_id)))
+
+
+@router.post("/{int:job_id}/cancel", response=CalculationState | None)
+def cancel_calculation(request: HttpRequest, job_id: int) -> dict[str, Any] | None:
+    """Stop what is being calculated; what is done so far is kept."""
+    job = get_object_or_404(Job, pk=job_id)
+    Calculation.objects.filter(Q(job=job) & Q(state__in=BUSY)).update(cancel=True)
+    Calculation.objects.filter(job=job, state=Calculation.State.WAITING).update(state=Calculation.State.CANCELLED)
+    return calculation_state(service.latest_calculation(job))

@@ -1,0 +1,70 @@
+"""Results: arrays as little-endian binary, posted programs as files and by the line."""
+
+from collections.abc import Iterator
+from typing import Any
+
+import numpy as np
+from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
+from django.shortcuts import get_object_or_404
+from ninja import Router
+
+from nephos.web.blobs import read_chunks, read_range
+from nephos.web.models import Result, ResultArray
+
+router = Router(tags=["results"])
+
+
+def _array(key: str, name: str) -> ResultArray:
+    return get_object_or_404(ResultArray, result_id=key, name=name)
+
+
+@router.get("/{key}/facts", response=dict[str, Any])
+def facts(request: HttpRequest, key: str) -> dict[str, Any]:
+    """The facts of a result and the form of its arrays."""
+    row = get_object_or_404(Result, pk=key)
+    arrays = {a.name: {"dtype": a.dtype, "shape": a.shape} for a in row.arrays.all()}
+    return {"facts": row.facts, "arrays": arrays}
+
+
+@router.get("/{key}/array/{name}")
+def array(request: HttpRequest, key: str, name: str) -> StreamingHttpResponse:
+    """One array, streamed chunk by chunk. Results never change, so it may be kept for good."""
+    row = _array(key, name)
+    answer = StreamingHttpResponse(read_chunks(row.blob_id), content_type="application/octet-stream")
+    answer["Content-Length"] = row.blob.size
+    answer["X-Dtype"], answer["X-Shape"] = row.dtype, ",".join(map(str, row.shape))
+    answer["Cache-Control"] = "private, max-age=31536000, immutable"
+    return answer
+
+
+@router.get("/{key}/program/{name}")
+def program(request: HttpRequest, key: str, name: str) -> StreamingHttpResponse:
+    """A posted program as a file to save."""
+    row = _array(f"{key}/{name}", "text")
+
+    def pieces() -> Iterator[bytes]:
+        yield from read_chunks(row.blob_id)
+
+    answer = StreamingHttpResponse(pieces(), content_type="text/plain; charset=us-ascii")
+    answer["Content-Length"] = row.blob.size
+    answer["Content-Disposition"] = f'attachment; filename="{name}"'
+    return answer
+
+
+@router.get("/{key}/line/{name}/{int:operation}/{int:move}", response=dict[str, Any])
+def line_of_move(request: HttpRequest, key: str, name: str, operation: int, move: int) -> dict[str, Any]:
+    """The line of a program that makes a move, by the number of the move in its operation."""
+    lines = _array(f"{key}/{name}", f"lines_{operation}")
+    if not 0 <= move < lines.shape[0]:
+        raise Http404
+    number = int(np.frombuffer(read_range(lines.blob_id, 4 * move, 4 * move + 4), "<i4")[0])
+    offsets = _array(f"{key}/{name}", "offsets")
+    start, stop = np.frombuffer(read_range(offsets.blob_id, 8 * (number - 1), 8 * (number + 1)), "<i8")
+    text = read_range(_array(f"{key}/{name}", "text").blob_id, int(start), int(stop))
+    return {"line": number, "text": text.decode("ascii").rstrip()}
+
+
+@router.get("/health", response=dict[str, str])
+def health(request: HttpRequest) -> HttpResponse | dict[str, str]:
+    """Whether the server is up."""
+    return {"state": "up"}

@@ -1,0 +1,31 @@
+"""Keeps other sites out: Host and Origin are checked, and a strict content policy is sent."""
+
+from collections.abc import Callable
+from urllib.parse import urlsplit
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse, JsonResponse
+
+_POLICY = (
+    "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' blob: data:; "
+    "font-src 'self'; connect-src 'self'; worker-src 'self' blob:; object-src 'none'; base-uri 'none'; "
+    "form-action 'self'; frame-ancestors 'none'"
+)
+
+
+class OriginGuard:
+    """Refuses requests that another site's page sends, and adds the content policy to answers."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        origin = request.headers.get("Origin")
+        if origin and urlsplit(origin).netloc != request.headers.get("Host", ""):
+            return JsonResponse({"message": "this page is of another site and may not do that"}, status=403)
+        if urlsplit(f"//{request.headers.get('Host', '')}").hostname not in settings.ALLOWED_HOSTS:
+            return JsonResponse({"message": "Nephos answers to localhost only"}, status=400)
+        response = self.get_response(request)
+        response.headers.setdefault("Content-Security-Policy", _POLICY)
+        response.headers.setdefault("Referrer-Policy", "no-referrer")
+        return response

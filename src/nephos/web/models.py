@@ -1,0 +1,117 @@
+"""What is kept: jobs with all their revisions, cutters, meshes, results, calculations."""
+
+from django.db import models
+
+
+class Blob(models.Model):
+    """Bytes of any length, kept as compressed chunks, never whole in memory of the web process."""
+
+    size = models.BigIntegerField(default=0)
+
+
+class Chunk(models.Model):
+    """A piece of a blob, compressed with zstd."""
+
+    blob = models.ForeignKey(Blob, on_delete=models.CASCADE, related_name="chunks")
+    position = models.IntegerField()
+    data = models.BinaryField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=["blob", "position"], name="chunk_once"),)
+
+
+class Mesh(models.Model):
+    """An uploaded mesh. The file is kept as it came; the rest is found out by a worker."""
+
+    class State(models.TextChoices):
+        READING = "reading"
+        READY = "ready"
+        REFUSED = "refused"
+
+    name = models.CharField(max_length=200)
+    state = models.CharField(max_length=10, choices=State, default=State.READING)
+    reason = models.TextField(blank=True)
+    digest = models.CharField(max_length=64, blank=True, db_index=True)
+    file = models.ForeignKey(Blob, on_delete=models.PROTECT)
+    facts = models.JSONField(default=dict)
+    support = models.JSONField(default=list)
+    picture = models.CharField(max_length=80, blank=True)
+    created = models.DateTimeField(auto_now_add=True)
+
+
+class Result(models.Model):
+    """The result of a stage of the pipeline, under the hash of its causes."""
+
+    key = models.CharField(primary_key=True, max_length=200)
+    stage = models.CharField(max_length=20)
+    facts = models.JSONField(default=dict)
+    created = models.DateTimeField(auto_now_add=True)
+
+
+class ResultArray(models.Model):
+    """One named array of a result, little-endian."""
+
+    result = models.ForeignKey(Result, on_delete=models.CASCADE, related_name="arrays")
+    name = models.CharField(max_length=40)
+    dtype = models.CharField(max_length=8)
+    shape = models.JSONField()
+    blob = models.ForeignKey(Blob, on_delete=models.CASCADE)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=["result", "name"], name="array_once"),)
+
+
+class Job(models.Model):
+    """A job. `version` rises with every change, undo and redo among them; a write names the one it saw."""
+
+    name = models.CharField(max_length=120)
+    version = models.IntegerField(default=1)
+    revision = models.IntegerField(default=1)
+    redo = models.JSONField(default=list)
+    picture = models.BinaryField(null=True)
+    created = models.DateTimeField(auto_now_add=True)
+    updated = models.DateTimeField(auto_now=True)
+
+
+class Revision(models.Model):
+    """A plan as it was at some moment. None is ever changed or thrown away while its job lives."""
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="revisions")
+    number = models.IntegerField()
+    parent = models.IntegerField(null=True)
+    plan = models.JSONField()
+    note = models.CharField(max_length=200, blank=True)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=["job", "number"], name="revision_once"),)
+
+
+class Cutter(models.Model):
+    """A cutter of the shop, as the core describes it."""
+
+    number = models.IntegerField(unique=True)
+    data = models.JSONField()
+
+
+class Calculation(models.Model):
+    """A run of the pipeline for one revision."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        WORKING = "working"
+        DONE = "done"
+        FAILED = "failed"
+        CANCELLED = "cancelled"
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="calculations")
+    revision = models.IntegerField()
+    state = models.CharField(max_length=10, choices=State, default=State.WAITING)
+    fraction = models.FloatField(default=0)
+    note = models.CharField(max_length=120, blank=True)
+    reason = models.TextField(blank=True)
+    cancel = models.BooleanField(default=False)
+    seconds = models.JSONField(default=dict)
+    started = models.DateTimeField(null=True)
+    created = models.DateTimeField(auto_now_add=True)
+    updated = models.DateTimeField(auto_now=True)

@@ -1,0 +1,159 @@
+"""What workers do: read meshes, calculate jobs. Killed in the middle, the work is taken up again."""
+
+import time
+from functools import lru_cache
+from io import BytesIO
+
+import numpy as np
+from django.utils import timezone
+from PIL import Image
+from procrastinate.contrib.django import app
+
+from nephos.core.errors import Cancelled, Refused
+from nephos.core.mesh.examine import examine, support_points
+from nephos.core.mesh.formats import read_mesh
+from nephos.core.mesh.model import Mesh as CoreMesh
+from nephos.core.mesh.picture import picture_mesh
+from nephos.core.plan.checks import outcome_findings
+from nephos.core.plan.pipeline import SetupOutcome, Work, run_setup
+from nephos.core.plan.report import setup_report
+from nephos.core.plan.results import as_result
+from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.stock.frames import shown_grid, shown_top
+from nephos.web.blobs import read_chunks
+from nephos.web.models import Calculation, Job, Mesh, Revision
+from nephos.web.store import DatabaseStore
+
+STORE = DatabaseStore()
+
+
+@lru_cache(maxsize=4)
+def _loaded(digest: str) -> CoreMesh:
+    row = Mesh.objects.filter(digest=digest, state=Mesh.State.READY).first()
+    if row is None:
+        raise Refused("the mesh of this job is gone: bring it in again")
+    return read_mesh(row.name, b"".join(read_chunks(row.file_id)))
+
+
+@app.task(queue="mesh", retry=2)
+def read_uploaded(mesh_id: int) -> None:
+    """Find out what is in an uploaded mesh and make its picture."""
+    row = Mesh.objects.get(pk=mesh_id)
+    if row.state != Mesh.State.READING:
+        return
+    try:
+        mesh = read_mesh(row.name, b"".join(read_chunks(row.file_id)))
+    except Refused as reason:
+        Mesh.objects.filter(pk=mesh_id).update(state=Mesh.State.REFUSED, reason=str(reason))
+        return
+    found = examine(mesh)
+    digest = mesh.digest()
+    vertices, faces = picture_mesh(mesh)
+    key = f"picture-{digest[:40]}"
+    if STORE.get(key) is None:
+        STORE.put(key, "picture", as_result({}, vertices=vertices, faces=faces))
+    facts = {
+        "format": found.format, "triangles": found.triangles, "vertices": found.vertices, "size": list(found.size),
+        "watertight": found.watertight, "shells": found.shells, "holes": found.holes, "repairs": list(found.repairs),
+    }
+    Mesh.objects.filter(pk=mesh_id).update(
+        state=Mesh.State.READY, digest=digest, facts=facts, support=support_points(mesh).tolist(), picture=key,
+    )
+
+
+class _Progress:
+    """Writes progress at most four times a second, and looks whether to stop."""
+
+    def __init__(self, calculation_id: int) -> None:
+        self.id = calculation_id
+        self.told = 0.0
+        self.text = ""
+
+    def note(self, text: str) -> None:
+        self.text = text
+        self.told = 0.0
+
+    def __call__(self, fraction: float) -> None:
+        now = time.monotonic()
+        if now - self.told < 0.25:
+            return
+        self.told = now
+        Calculation.objects.filter(pk=self.id).update(fraction=fraction, note=self.text, updated=timezone.now())
+        if Calculation.objects.filter(pk=self.id, cancel=True).exists():
+            raise Cancelled
+
+
+def _keep_programs(done: SetupOutcome) -> None:
+    for program in done.programs:
+        text = np.frombuffer(program.text, np.uint8)
+        lines = np.concatenate([[0], np.flatnonzero(text == 10) + 1]).astype(np.int64)
+        arrays = {f"lines_{n}": rows.astype(np.int32) for n, rows in zip(program.numbers, program.move_lines, strict=True)}
+        key = f"{done.keys.summary}/{program.name}"
+        if STORE.get(key) is None:
+            STORE.put(key, "program", as_result({"name": program.name, "numbers": list(program.numbers)},
+                                                text=text, offsets=lines, **arrays))
+
+
+def _keep_summary(done: SetupOutcome, plan: Plan) -> None:
+    findings = outcome_findings(done, plan.tolerance)
+    report = setup_report(done, findings)
+    report["programs"] = [{"name": p.name, "size": len(p.text), "numbers": list(p.numbers)} for p in done.programs]
+    grid = shown_grid(done.block.grid)
+    report["grid"] = {"x0": grid.x0, "y0": grid.y0, "pitch": grid.pitch, "nx": grid.nx, "ny": grid.ny}
+    report["matrix"] = done.space.matrix.tolist()
+    if STORE.get(done.keys.summary) is None:
+        STORE.put(done.keys.summary, "summary", as_result(report, top=shown_top(done.block, grid)))
+
+
+def _thumbnail(done: SetupOutcome) -> bytes:
+    """A small shaded picture of the proof, for the jobs page."""
+    grid = shown_grid(done.block.grid)
+    top = shown_top(done.block, grid).astype(np.float64)
+    dy, dx = np.gradient(top, grid.pitch)
+    shade = (0.5 - 0.55 * dx + 0.55 * dy) / np.sqrt(1 + dx * dx + dy * dy)
+    low, high = top.min(), max(top.max(), top.min() + 1e-6)
+    depth = (top - low) / (high - low)
+    light = np.clip(0.55 + 0.5 * (shade - 0.35), 0.2, 1.1)[..., None]
+    colour = np.array([176, 141, 98]) + depth[..., None] * np.array([62, 70, 74])
+    image = Image.fromarray(np.clip(colour * light, 0, 255).astype(np.uint8)[::-1])
+    image.thumbnail((480, 360))
+    out = BytesIO()
+    image.save(out, "PNG")
+    return out.getvalue()
+
+
+@app.task(queue="calculate", lock="calculate", retry=2)
+def calculate(calculation_id: int) -> None:
+    """Work out the plan of a calculation's revision, from where earlier results leave off."""
+    row = Calculation.objects.get(pk=calculation_id)
+    if row.cancel or row.state not in {Calculation.State.WAITING, Calculation.State.WORKING}:
+        Calculation.objects.filter(pk=row.pk, cancel=True).update(state=Calculation.State.CANCELLED)
+        return
+    Calculation.objects.filter(pk=row.pk).update(state=Calculation.State.WORKING, started=timezone.now())
+    progress = _Progress(row.pk)
+    work = Work(STORE, progress, note=progress.note)
+    try:
+        plan = parse_plan(Revision.objects.get(job_id=row.job_id, number=row.revision).plan)
+        if not plan.setups:
+            raise Refused("there is no setup: add an operation first")
+        for setup in plan.setups:
+            done = run_setup(plan, setup, _loaded, work, f"{row.job.name}, revision {row.revision}")
+            _keep_programs(done)
+            _keep_summary(done, plan)
+            Job.objects.filter(pk=row.job_id).update(picture=_thumbnail(done))
+    except Cancelled:
+        Calculation.objects.filter(pk=row.pk).update(state=Calculation.State.CANCELLED)
+    except (Refused, MemoryError) as reason:
+        text = str(reason) or "there is not enough memory for this: use a coarser pitch"
+        Calculation.objects.filter(pk=row.pk).update(state=Calculation.State.FAILED, reason=text)
+    except Exception:
+        Calculation.objects.filter(pk=row.pk).update(
+            state=Calculation.State.FAILED,
+            reason="the calculation broke off by a fault of Nephos; the log of the worker has the details",
+        )
+        raise
+    else:
+        Calculation.objects.filter(pk=row.pk).update(
+            state=Calculation.State.DONE, fraction=1.0, seconds={k: round(v, 3) for k, v in work.seconds.items()},
+        )
+

@@ -1,0 +1,20 @@
+"""Addresses: the API, and the page for everything else."""
+
+from django.http import HttpRequest, HttpResponse
+from django.urls import path, re_path
+from django.views.decorators.csrf import ensure_csrf_cookie
+
+from nephos.command.home import ROOT
+from nephos.web.api import api
+
+
+@ensure_csrf_cookie
+def page(request: HttpRequest) -> HttpResponse:
+    """The one page of the application."""
+    index = ROOT / "frontend" / "dist" / "index.html"
+    if not index.exists():
+        return HttpResponse("The page is not built yet: run ./nephos start", status=503)
+    return HttpResponse(index.read_bytes(), content_type="text/html")
+
+
+urlpatterns = [path("api/", api.urls), re_path(r"^(?!api/|static/).*$", page)]
