@@ -100,6 +100,9 @@ def _keep_summary(done: SetupOutcome, plan: Plan) -> None:
     report["programs"] = [{"name": p.name, "size": len(p.text), "numbers": list(p.numbers)} for p in done.programs]
     grid = shown_grid(done.block.grid)
     report["grid"] = {"x0": grid.x0, "y0": grid.y0, "pitch": grid.pitch, "nx": grid.nx, "ny": grid.ny}
+    c = done.comparison.grid
+    report["compare_grid"] = {"x0": c.x0, "y0": c.y0, "pitch": c.pitch, "nx": c.nx, "ny": c.ny}
+    report["block_key"] = done.keys.operations[done.outcomes[-1].operation.number].block
     report["matrix"] = done.space.matrix.tolist()
     if STORE.get(done.keys.summary) is None:
         STORE.put(done.keys.summary, "summary", as_result(report, top=shown_top(done.block, grid)))

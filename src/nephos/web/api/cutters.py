@@ -21,7 +21,7 @@ class CutterRow(Schema):
     """A cutter with the number of its row."""
 
     id: int
-    data: dict[str, Any]
+    data: Cutter
 
 
 class CutterBody(Schema):

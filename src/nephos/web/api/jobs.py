@@ -13,7 +13,7 @@ from pydantic import Field
 
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import machine_named
-from nephos.core.plan.schema import parse_plan
+from nephos.core.plan.schema import Plan, parse_plan
 from nephos.web import jobs as service
 from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.tasks import calculate as calculate_task
@@ -56,7 +56,7 @@ class JobState(Schema):
     revision: int
     can_undo: bool
     can_redo: bool
-    plan: dict[str, Any]
+    plan: Plan
     derived: dict[str, Any]
     machine: dict[str, Any]
     meshes: dict[str, dict[str, Any]]
@@ -115,7 +115,7 @@ def job_state(job: Job) -> dict[str, Any]:
               for row in Mesh.objects.filter(digest__in=digests, state=Mesh.State.READY)}
     return {
         "id": job.pk, "name": job.name, "version": job.version, "revision": job.revision,
-        "can_undo": revision.parent is not None, "can_redo": bool(job.redo), "plan": revision.plan,
+        "can_undo": revision.parent is not None, "can_redo": bool(job.redo), "plan": plan,
         "derived": service.derived(plan), "machine": machine_named(plan.machine).model_dump(), "meshes": meshes,
         "calculation": calculation_state(service.latest_calculation(job)),
     }

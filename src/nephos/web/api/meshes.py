@@ -29,6 +29,7 @@ class MeshState(Schema):
     reason: str
     facts: dict[str, Any]
     picture: str
+    digest: str
 
 
 def _body(request: HttpRequest, limit: int) -> Iterator[bytes]:

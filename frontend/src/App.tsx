@@ -1,0 +1,49 @@
+import { createContext, lazy, Suspense, useContext, useState } from "react";
+import { I18nProvider, RouterProvider as AriaRouter } from "react-aria-components";
+import { BrowserRouter, Route, Routes, useNavigate, useParams } from "react-router";
+import { ThemeProvider } from "styled-components";
+import { CuttersPage } from "./pages/CuttersPage";
+import { JobsPage } from "./pages/JobsPage";
+import { GlobalStyle, paper, slate } from "./theme";
+
+const Workspace = lazy(() => import("./workspace/Workspace").then((module) => ({ default: module.Workspace })));
+
+const SheetContext = createContext({ dark: false, turn: () => undefined as void });
+export const useSheet = () => useContext(SheetContext);
+
+function WorkspaceRoute() {
+  const id = Number(useParams().id);
+  return <Suspense fallback={null}><Workspace key={id} id={id} /></Suspense>;
+}
+
+function Pages() {
+  const navigate = useNavigate();
+  return (
+    <AriaRouter navigate={(path) => void navigate(path)}>
+      <Routes>
+        <Route path="/" element={<JobsPage />} />
+        <Route path="/cutters" element={<CuttersPage />} />
+        <Route path="/jobs/:id" element={<WorkspaceRoute />} />
+        <Route path="*" element={<JobsPage />} />
+      </Routes>
+    </AriaRouter>
+  );
+}
+
+export function App() {
+  const [dark, setDark] = useState(localStorage.getItem("sheet") === "dark");
+  const turn = () => {
+    localStorage.setItem("sheet", dark ? "paper" : "dark");
+    setDark(!dark);
+  };
+  return (
+    <ThemeProvider theme={dark ? slate : paper}>
+      <GlobalStyle />
+      <SheetContext.Provider value={{ dark, turn }}>
+        <I18nProvider locale="en-GB">
+          <BrowserRouter><Pages /></BrowserRouter>
+        </I18nProvider>
+      </SheetContext.Provider>
+    </ThemeProvider>
+  );
+}

@@ -1,0 +1,89 @@
+/** Server state. */
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { loadArray, request } from "./client";
+import type { Calculation, Cutter, CutterRow, Derived, FullPlan, Job, JobListed, Operation, Strategy } from "./types";
+
+const busy = (calculation: Calculation | null | undefined) =>
+  calculation?.state === "waiting" || calculation?.state === "working";
+
+export const useJobs = () => useQuery({ queryKey: ["jobs"], queryFn: () => request<JobListed[]>("/jobs"), refetchInterval: 4000 });
+
+export const useJob = (id: number) =>
+  useQuery({ queryKey: ["job", id], queryFn: () => request<Job>(`/jobs/${id}`), refetchOnWindowFocus: true, refetchInterval: 5000 });
+
+/** Watches the latest calculation while it runs; the job is read again when it ends or an operation is done. */
+export function useCalculation(job: Job | undefined) {
+  const client = useQueryClient();
+  return useQuery({
+    queryKey: ["calculation", job?.id], enabled: job !== undefined,
+    queryFn: async () => {
+      const before = client.getQueryData<Calculation | null>(["calculation", job?.id]);
+      const now = await request<Calculation | null>(`/jobs/${job?.id}/calculation`);
+      if (before && (before.state !== now?.state || before.note !== now.note)) void client.invalidateQueries({ queryKey: ["job", job?.id] });
+      return now;
+    },
+    refetchInterval: (query) => (busy(query.state.data) ? 400 : 5000),
+  });
+}
+
+export const isBusy = busy;
+
+export const useCutters = () => useQuery({ queryKey: ["cutters"], queryFn: () => request<CutterRow[]>("/cutters") });
+
+export const useStrategies = () =>
+  useQuery({ queryKey: ["strategies"], queryFn: () => request<Strategy[]>("/cutters/strategies"), staleTime: Infinity });
+
+export const useShapes = () =>
+  useQuery({ queryKey: ["shapes"], queryFn: () => request<Record<string, string>>("/cutters/shapes"), staleTime: Infinity });
+
+export const previewPlan = (plan: FullPlan) => request<Derived>("/jobs/preview/plan", "POST", { plan });
+
+export const proposeOperation = (job: number, strategy: string) => request<Operation>(`/jobs/${job}/operation/${strategy}`);
+
+/** All that changes a job; each answer is the job as it then stands. */
+export function useJobActions(id: number) {
+  const client = useQueryClient();
+  const settle = { onSuccess: (job: Job) => client.setQueryData(["job", id], job),
+    onError: () => client.invalidateQueries({ queryKey: ["job", id] }) };
+  const calculation = { onSuccess: (state: Calculation | null) => client.setQueryData(["calculation", id], state) };
+  return {
+    write: useMutation({ ...settle, mutationFn: (v: { based_on: number; plan: FullPlan; note: string }) => request<Job>(`/jobs/${id}/plan`, "PUT", v) }),
+    undo: useMutation({ ...settle, mutationFn: (based_on: number) => request<Job>(`/jobs/${id}/undo`, "POST", { based_on }) }),
+    redo: useMutation({ ...settle, mutationFn: (based_on: number) => request<Job>(`/jobs/${id}/redo`, "POST", { based_on }) }),
+    rename: useMutation({ ...settle, mutationFn: (name: string) => request<Job>(`/jobs/${id}`, "PATCH", { name }) }),
+    calculate: useMutation({ ...calculation, mutationFn: () => request<Calculation>(`/jobs/${id}/calculate`, "POST") }),
+    cancel: useMutation({ ...calculation, mutationFn: () => request<Calculation | null>(`/jobs/${id}/cancel`, "POST") }),
+  };
+}
+
+export function useJobList() {
+  const client = useQueryClient();
+  const settle = { onSuccess: () => client.invalidateQueries({ queryKey: ["jobs"] }) };
+  return {
+    create: useMutation({ ...settle, mutationFn: (v: { name: string; mesh?: number }) => request<Job>("/jobs", "POST", v) }),
+    copy: useMutation({ ...settle, mutationFn: (v: { id: number; name: string }) => request<Job>(`/jobs/${v.id}/copy`, "POST", { name: v.name }) }),
+    remove: useMutation({ ...settle, mutationFn: (id: number) => request<void>(`/jobs/${id}`, "DELETE") }),
+  };
+}
+
+export function useCutterActions() {
+  const client = useQueryClient();
+  const settle = { onSuccess: () => client.invalidateQueries({ queryKey: ["cutters"] }) };
+  return {
+    save: useMutation({ ...settle, mutationFn: (v: { id: number | null; data: Cutter }) =>
+      v.id === null ? request<CutterRow>("/cutters", "POST", { data: v.data }) : request<CutterRow>(`/cutters/${v.id}`, "PUT", { data: v.data }) }),
+    remove: useMutation({ ...settle, mutationFn: (id: number) => request<void>(`/cutters/${id}`, "DELETE") }),
+  };
+}
+
+const forever = { staleTime: Infinity, gcTime: 600_000 };
+
+/** A decimated picture of a mesh. */
+export const usePicture = (key: string | undefined) =>
+  useQuery({ queryKey: ["picture", key], enabled: Boolean(key), ...forever, queryFn: async () => {
+    const [vertices, faces] = await Promise.all([loadArray<Float32Array>(key as string, "vertices"), loadArray<Int32Array>(key as string, "faces")]);
+    return { vertices: vertices.data, faces: faces.data };
+  } });
+
+export const useBlockDetail = (key: string | undefined, name: string) =>
+  useQuery({ queryKey: ["array", key, name], enabled: Boolean(key), ...forever, queryFn: () => loadArray<Float32Array>(key as string, name) });

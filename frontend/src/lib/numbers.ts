@@ -1,0 +1,97 @@
+/** Numbers as a machinist types them: arithmetic, fractions and units. Lengths are millimetres inside. */
+
+export type Unit = "mm" | "in";
+
+const PER_UNIT: Record<string, number> = { mm: 1, cm: 10, m: 1000, in: 25.4, '"': 25.4 };
+
+class Reader {
+  at = 0;
+  constructor(readonly text: string, readonly scale: number) {}
+
+  private skip() {
+    while (this.text[this.at] === " ") this.at++;
+  }
+
+  private take(...marks: string[]): string | null {
+    this.skip();
+    const found = marks.find((mark) => this.text.startsWith(mark, this.at));
+    if (found === undefined) return null;
+    this.at += found.length;
+    return found;
+  }
+
+  sum(): number {
+    let value = this.product();
+    for (let mark = this.take("+", "-"); mark; mark = this.take("+", "-")) {
+      const next = this.product();
+      value = mark === "+" ? value + next : value - next;
+    }
+    return value;
+  }
+
+  private product(): number {
+    let value = this.factor();
+    for (let mark = this.take("*", "×", "/"); mark; mark = this.take("*", "×", "/")) {
+      const next = this.factor();
+      value = mark === "/" ? value / next : value * next;
+    }
+    return value;
+  }
+
+  private factor(): number {
+    if (this.take("-")) return -this.factor();
+    if (this.take("(")) {
+      const value = this.sum();
+      if (!this.take(")")) throw new Error("a bracket is not closed");
+      return value;
+    }
+    this.skip();
+    const match = /^\d+(?:[.,]\d*)?|^[.,]\d+/.exec(this.text.slice(this.at));
+    if (!match) throw new Error("that is no number");
+    this.at += match[0].length;
+    return Number(match[0].replace(",", "."));
+  }
+
+  unit(): string | null {
+    return this.take("mm", "cm", "in", '"', "m");
+  }
+
+  done(): boolean {
+    this.skip();
+    return this.at >= this.text.length;
+  }
+}
+
+/**
+ * Read what was typed. A unit may stand at the end and counts for the whole; without one a length is in the job's unit.
+ * Returns millimetres for lengths, the plain number otherwise. Throws an Error with a sentence.
+ */
+export function parseNumber(text: string, unit: Unit | null): number {
+  if (!text.trim()) throw new Error("a number is missing");
+  const reader = new Reader(text.trim().toLowerCase(), 1);
+  const value = reader.sum();
+  const named = unit ? reader.unit() : null;
+  if (!reader.done() || !Number.isFinite(value)) throw new Error("that is no number");
+  return unit ? value * (PER_UNIT[named ?? unit] ?? 1) : value;
+}
+
+const trimmed = (value: number, digits: number) => String(Number(value.toFixed(digits)));
+
+/** A length for show, in the job's unit. */
+export function lengthText(mm: number, unit: Unit, digits?: number): string {
+  return unit === "in" ? trimmed(mm / 25.4, digits === undefined ? 4 : digits + 2) : trimmed(mm, digits ?? 3);
+}
+
+/** Seconds as h:mm:ss or m:ss. */
+export function clock(seconds: number): string {
+  const whole = Math.max(Math.round(seconds), 0);
+  const h = Math.floor(whole / 3600), m = Math.floor(whole / 60) % 60, s = whole % 60;
+  const two = (n: number) => String(n).padStart(2, "0");
+  return h ? `${h}:${two(m)}:${two(s)}` : `${m}:${two(s)}`;
+}
+
+/** A count that reads at a glance: 411 k, 1.6 M. */
+export function countText(value: number): string {
+  if (value >= 1e6) return `${(value / 1e6).toFixed(1)} M`;
+  return value >= 1e4 ? `${Math.round(value / 1e3)} k` : String(value);
+}

@@ -1,0 +1,30 @@
+/** The bar over the pages that are no workspace. */
+import type { ReactNode } from "react";
+import { Link } from "react-aria-components";
+import styled from "styled-components";
+import { useSheet } from "../App";
+import { Quiet } from "../parts/controls";
+import { Brand } from "../workspace/Header";
+
+const Bar = styled.header`
+  height: 44px; display: flex; align-items: center; gap: 14px; padding: 0 24px; background: ${(p) => p.theme.panel}; border-bottom: 1px solid ${(p) => p.theme.hairline};
+  & .gap { flex: 1; }
+`;
+const Tab = styled(Link)<{ $here: boolean }>`
+  text-decoration: none; color: ${(p) => (p.$here ? p.theme.ink : p.theme.muted)}; font-weight: ${(p) => (p.$here ? 600 : 400)};
+  outline: none; &[data-focus-visible] { outline: 2px solid ${(p) => p.theme.action}; outline-offset: 3px; }
+`;
+
+export function TopBar(props: { page: "jobs" | "cutters"; children: ReactNode }) {
+  const sheet = useSheet();
+  return (
+    <Bar>
+      <Brand href="/">nephos</Brand>
+      <Tab href="/" $here={props.page === "jobs"}>Jobs</Tab>
+      <Tab href="/cutters" $here={props.page === "cutters"}>Cutters</Tab>
+      <span className="gap" />
+      <Quiet aria-label={sheet.dark ? "Paper sheet" : "Dark sheet"} onPress={sheet.turn}>{sheet.dark ? "☀" : "☾"}</Quiet>
+      {props.children}
+    </Bar>
+  );
+}

@@ -1,0 +1,116 @@
+/** Fields for numbers and words. */
+import { useEffect, useRef, useState } from "react";
+import { FieldError, Input, Label, TextField } from "react-aria-components";
+import styled from "styled-components";
+import { lengthText, parseNumber, type Unit } from "../lib/numbers";
+
+const Field = styled(TextField)`
+  display: grid; grid-template-columns: 1fr 118px; align-items: center; gap: 2px 8px; min-height: 33px; position: relative;
+`;
+
+const Entry = styled(Input)`
+  width: 100%; border: 1px solid ${(p) => p.theme.hairline}; border-radius: 3px; padding: 4px 34px 4px 8px; min-height: 27px;
+  background: ${(p) => p.theme.panel}; font: 12px ${(p) => p.theme.mono};
+  &[data-focused] { outline: 2px solid ${(p) => p.theme.action}; outline-offset: -1px; }
+  &[data-invalid] { border-color: ${(p) => p.theme.stop}; }
+  &[data-disabled] { opacity: 0.5; }
+`;
+
+const Unitary = styled.span`
+  position: absolute; right: 8px; top: 9px; font: 11px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; pointer-events: none;
+`;
+
+const Wrong = styled(FieldError)`
+  grid-column: 1 / -1; color: ${(p) => p.theme.stop}; font-size: 12px; margin-bottom: 4px;
+`;
+
+export interface NumberProps {
+  label: string; value: number | null; unit: Unit; kind?: "length" | "angle" | "plain"; suffix?: string; low?: number; over?: number;
+  high?: number; step?: number; empty?: string; help?: string | undefined; error?: string | undefined;
+  onLive?: (value: number | null) => void; onChange: (value: number | null) => void;
+}
+
+function rangeText(props: NumberProps, show: (value: number) => string): string {
+  if (props.over !== undefined && props.high !== undefined) return `more than ${show(props.over)}, up to ${show(props.high)}`;
+  if (props.low !== undefined && props.high !== undefined) return `${show(props.low)} to ${show(props.high)}`;
+  if (props.over !== undefined) return `more than ${show(props.over)}`;
+  return props.low === undefined ? "" : `${show(props.low)} or more`;
+}
+
+/** What is wrong with a value, in a sentence, or null. */
+export function outOfRange(value: number, props: Pick<NumberProps, "low" | "over" | "high">): boolean {
+  return (props.low !== undefined && value < props.low) || (props.over !== undefined && value <= props.over)
+    || (props.high !== undefined && value > props.high);
+}
+
+/** A number that takes arithmetic and units, steps with the arrow keys and says its range. */
+export function NumberField(props: NumberProps) {
+  const length = (props.kind ?? "length") === "length";
+  const show = (value: number | null) => value === null ? "" : length ? lengthText(value, props.unit) : String(Number(value.toFixed(4)));
+  const [text, setText] = useState(show(props.value));
+  const [wrong, setWrong] = useState("");
+  const editing = useRef(false);
+  const shown = show(props.value);
+  useEffect(() => { if (!editing.current) { setText(shown); setWrong(""); } }, [shown]);
+
+  const read = (typed: string): number | null | undefined => {
+    if (props.empty !== undefined && !typed.trim()) { setWrong(""); return null; }
+    try {
+      const value = parseNumber(typed, length ? props.unit : null);
+      if (outOfRange(value, props)) throw new Error(`give ${rangeText(props, show)}`);
+      setWrong("");
+      return value;
+    } catch (reason) {
+      const range = rangeText(props, show);
+      const message = (reason as Error).message;
+      setWrong(message.startsWith("give") || !range ? message : `${message}: give ${range}`);
+      return undefined;
+    }
+  };
+  const type = (typed: string) => {
+    editing.current = true;
+    setText(typed);
+    const value = read(typed);
+    if (value !== undefined) props.onLive?.(value);
+  };
+  const commit = () => {
+    editing.current = false;
+    const value = read(text);
+    if (value === undefined) return;
+    setText(show(value));
+    if (show(value) !== shown) props.onChange(value);
+  };
+  const nudge = (event: React.KeyboardEvent) => {
+    if (event.key === "Enter") commit();
+    if (event.key === "Escape") { editing.current = false; setText(shown); setWrong(""); props.onLive?.(props.value); }
+    if (event.key !== "ArrowUp" && event.key !== "ArrowDown") return;
+    event.preventDefault();
+    const now = read(text) ?? props.value ?? 0;
+    const step = (props.step ?? 1) * (event.shiftKey ? 10 : 1) * (length && props.unit === "in" ? 25.4 / 16 : 1);
+    const next = Number((now + (event.key === "ArrowUp" ? step : -step)).toFixed(6));
+    if (!outOfRange(next, props)) type(show(next));
+  };
+  const problem = wrong || props.error;
+  return (
+    <Field value={text} onChange={type} onBlur={commit} isInvalid={Boolean(problem)}>
+      <Label>{props.label}</Label>
+      <div style={{ position: "relative" }} title={props.help}>
+        <Entry onKeyDown={nudge} inputMode="decimal" placeholder={props.empty ?? ""} autoComplete="off" />
+        <Unitary>{props.suffix ?? (length ? props.unit : "")}</Unitary>
+      </div>
+      <Wrong>{problem}</Wrong>
+    </Field>
+  );
+}
+
+const Wide = styled(Field)`grid-template-columns: 1fr 190px;`;
+
+export function WordField(props: { label: string; value: string; onChange: (value: string) => void; autoFocus?: boolean }) {
+  return (
+    <Wide value={props.value} onChange={props.onChange} autoFocus={props.autoFocus ?? false} isInvalid={!props.value.trim()}>
+      <Label>{props.label}</Label>
+      <Entry style={{ paddingRight: 8 }} autoComplete="off" maxLength={120} />
+      <Wrong>a name is missing</Wrong>
+    </Wide>
+  );
+}

@@ -1,0 +1,40 @@
+/** Bringing in a mesh: the file is sent with progress, then a worker reads it. */
+import { useRef, useState } from "react";
+import { request, sendFile } from "../api/client";
+import type { MeshState } from "../api/types";
+
+export type ReadMesh = MeshState & { digest: string };
+
+const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
+
+export function useUpload() {
+  const [state, setState] = useState("");
+  const [share, setShare] = useState(0);
+  const [problem, setProblem] = useState("");
+  const stop = useRef<AbortController | null>(null);
+  const bring = async (file: File): Promise<ReadMesh | null> => {
+    setProblem("");
+    stop.current = new AbortController();
+    try {
+      let mesh = await sendFile<ReadMesh>("/meshes", file, (sent) => {
+        setShare(sent);
+        setState(`sending ${file.name} · ${Math.round(100 * sent)} %`);
+      }, stop.current.signal);
+      while (mesh.state === "reading") {
+        setState(`reading ${file.name}…`);
+        await wait(250);
+        stop.current.signal.throwIfAborted();
+        mesh = await request<ReadMesh>(`/meshes/${mesh.id}`);
+      }
+      if (mesh.state === "refused") throw new Error(mesh.reason);
+      return mesh;
+    } catch (reason) {
+      setProblem(reason instanceof DOMException ? "bringing in the mesh was cancelled" : `${file.name}: ${(reason as Error).message}`);
+      return null;
+    } finally {
+      setState("");
+      setShare(0);
+    }
+  };
+  return { bring, state, share, problem, cancel: () => stop.current?.abort() };
+}

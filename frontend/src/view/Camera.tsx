@@ -1,0 +1,51 @@
+/** The camera: turned with the mouse, set to standard directions, drawing only when something changed. */
+import { useThree } from "@react-three/fiber";
+import { useEffect, useRef } from "react";
+import * as THREE from "three";
+import { OrbitControls } from "three/addons/controls/OrbitControls.js";
+
+export type Direction = "top" | "front" | "right" | "corner";
+
+const FROM: Record<Direction, [number, number, number]> = { top: [0, -0.0001, 1], front: [0, -1, 0.0001], right: [1, 0, 0.0001], corner: [0.42, -1, 0.86] };
+
+export function Camera(props: { low: number[]; high: number[]; direction: Direction; turn: number }) {
+  const { camera, gl, invalidate, size } = useThree();
+  const controls = useRef<OrbitControls | null>(null);
+  useEffect(() => {
+    const made = new OrbitControls(camera, gl.domElement);
+    made.addEventListener("change", () => invalidate());
+    made.zoomToCursor = true;
+    made.listenToKeyEvents(gl.domElement);
+    controls.current = made;
+    return () => made.dispose();
+  }, [camera, gl, invalidate]);
+  useEffect(() => {
+    const low = new THREE.Vector3(...(props.low as [number, number, number])), high = new THREE.Vector3(...(props.high as [number, number, number]));
+    const middle = low.clone().add(high).multiplyScalar(0.5);
+    const way = new THREE.Vector3(...FROM[props.direction]).normalize();
+    const lens = camera as THREE.PerspectiveCamera;
+    const aspect = size.width / Math.max(size.height, 1);
+    lens.up.set(0, 0, 1);
+    lens.position.copy(middle).add(way);
+    lens.lookAt(middle);
+    lens.updateMatrixWorld();
+    // The distance at which all eight corners lie inside the picture.
+    const back = new THREE.Matrix4().makeRotationFromQuaternion(lens.quaternion).invert();
+    const half = Math.tan(THREE.MathUtils.degToRad(lens.fov / 2));
+    let away = 0;
+    for (let k = 0; k < 8; k++) {
+      const corner = new THREE.Vector3(k & 1 ? high.x : low.x, k & 2 ? high.y : low.y, k & 4 ? high.z : low.z).sub(middle).applyMatrix4(back);
+      away = Math.max(away, corner.z + Math.abs(corner.x) / (half * aspect), corner.z + Math.abs(corner.y) / half);
+    }
+    lens.position.copy(middle).addScaledVector(way, away * 1.12);
+    lens.near = away / 100;
+    lens.far = away * 12;
+    lens.updateProjectionMatrix();
+    controls.current?.target.copy(middle);
+    controls.current?.update();
+    invalidate();
+    // A new size of the window must not turn the view back.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [props.direction, props.turn, props.low.join(), props.high.join()]);
+  return null;
+}

@@ -1,0 +1,70 @@
+/** Toolpaths as lines: cutting coloured by depth like a sea chart, positioning as fine dots, entries apart. */
+import { useEffect, useMemo } from "react";
+import * as THREE from "three";
+import { firstAbove } from "../lib/frames";
+import { scene } from "../theme";
+import type { OperationData } from "./data";
+
+const vertex = /* glsl */ `
+  attribute float along; varying float depth; varying float way; varying float x;
+  void main() { depth = position.z; way = along; x = position.x; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_Position.z -= 0.0006 * gl_Position.w; }`;
+
+const fragment = /* glsl */ `
+  uniform vec3 shallow; uniform vec3 deep; uniform float high; uniform float low; uniform float dots; uniform float section;
+  varying float depth; varying float way; varying float x;
+  void main() {
+    if (x > section) discard;
+    if (dots > 0.0 && mod(way, dots) > dots * 0.45) discard;
+    gl_FragColor = vec4(mix(shallow, deep, clamp((high - depth) / max(high - low, 1e-3), 0.0, 1.0)), 1.0);
+    #include <colorspace_fragment>
+  }`;
+
+interface Layer { geometry: THREE.BufferGeometry; moves: Int32Array }
+
+/** The moves of some kinds as pairs of points, with the number of each move. */
+function layer(data: OperationData, kinds: number[]): Layer {
+  const chosen: number[] = [];
+  for (let k = 0; k < data.kinds.length; k++) if (kinds.includes(data.kinds[k] as number) && !Number.isNaN(data.points[3 * k])) chosen.push(k);
+  const position = new Float32Array(chosen.length * 6), along = new Float32Array(chosen.length * 2);
+  let way = 0;
+  chosen.forEach((k, n) => {
+    const ends = data.points.subarray(3 * k, 3 * k + 6);
+    position.set(ends, 6 * n);
+    along[2 * n] = way;
+    way += Math.hypot((ends[3] as number) - (ends[0] as number), (ends[4] as number) - (ends[1] as number), (ends[5] as number) - (ends[2] as number));
+    along[2 * n + 1] = way;
+  });
+  const geometry = new THREE.BufferGeometry();
+  geometry.setAttribute("position", new THREE.BufferAttribute(position, 3));
+  geometry.setAttribute("along", new THREE.BufferAttribute(along, 1));
+  return { geometry, moves: Int32Array.from(chosen) };
+}
+
+function Lines(props: { layer: Layer; upTo: number; from: string; to: string; dots: number; high: number; low: number; section: number }) {
+  const { geometry, moves } = props.layer;
+  const material = useMemo(() => new THREE.ShaderMaterial({
+    vertexShader: vertex, fragmentShader: fragment,
+    uniforms: { shallow: { value: new THREE.Color(props.from) }, deep: { value: new THREE.Color(props.to) }, high: { value: 0 }, low: { value: 0 },
+      dots: { value: props.dots }, section: { value: 1e9 } },
+  }), [props.from, props.to, props.dots]);
+  const u = material.uniforms as Record<"high" | "low" | "section", { value: number }>;
+  u.high.value = props.high;
+  u.low.value = props.low;
+  u.section.value = props.section;
+  geometry.setDrawRange(0, 2 * firstAbove(moves, props.upTo));
+  return <lineSegments geometry={geometry} material={material} frustumCulled={false} />;
+}
+
+export function PathLines(props: { data: OperationData; upTo: number; high: number; low: number; section: number }) {
+  const { data } = props;
+  const layers = useMemo(() => ({ cut: layer(data, [1, 3]), rapid: layer(data, [0]), entry: layer(data, [2]) }), [data]);
+  useEffect(() => () => { Object.values(layers).forEach((item) => item.geometry.dispose()); }, [layers]);
+  const shared = { upTo: props.upTo, high: props.high, low: props.low, section: props.section };
+  return (
+    <>
+      <Lines layer={layers.cut} from={scene.shallow} to={scene.deep} dots={0} {...shared} />
+      <Lines layer={layers.entry} from={scene.entry} to={scene.entry} dots={0} {...shared} />
+      <Lines layer={layers.rapid} from={scene.rapid} to={scene.rapid} dots={2.4} {...shared} />
+    </>
+  );
+}

@@ -1,0 +1,79 @@
+/** What stands in the view besides block and paths: model, stock, zero, cutter. */
+import { useEffect, useMemo } from "react";
+import * as THREE from "three";
+import { usePicture } from "../api/hooks";
+import type { Cutter } from "../api/types";
+import { scene } from "../theme";
+
+export const matrixOf = (rows: number[][]) => new THREE.Matrix4().set(...(rows.flat() as Parameters<THREE.Matrix4["set"]>));
+
+/** A model, drawn from its lighter picture; `matrix` takes it from its file to the setup. */
+export function ModelPiece(props: { picture: string; matrix: THREE.Matrix4 }) {
+  const { data } = usePicture(props.picture);
+  const geometry = useMemo(() => {
+    if (!data) return null;
+    const made = new THREE.BufferGeometry();
+    made.setAttribute("position", new THREE.BufferAttribute(data.vertices, 3));
+    made.setIndex(new THREE.BufferAttribute(Uint32Array.from(data.faces), 1));
+    made.computeVertexNormals();
+    return made;
+  }, [data]);
+  useEffect(() => () => geometry?.dispose(), [geometry]);
+  if (!geometry) return null;
+  return (
+    <mesh geometry={geometry} matrix={props.matrix} matrixAutoUpdate={false}>
+      <meshStandardMaterial color={scene.model} roughness={0.85} side={THREE.DoubleSide} />
+    </mesh>
+  );
+}
+
+/** The stock as twelve edges. */
+export function StockEdges(props: { low: number[]; high: number[] }) {
+  const geometry = useMemo(() => {
+    const size = [0, 1, 2].map((k) => (props.high[k] as number) - (props.low[k] as number)) as [number, number, number];
+    const made = new THREE.EdgesGeometry(new THREE.BoxGeometry(...size));
+    made.translate(...([0, 1, 2].map((k) => ((props.high[k] as number) + (props.low[k] as number)) / 2) as [number, number, number]));
+    return made;
+  }, [props.low, props.high]);
+  return <lineSegments geometry={geometry}><lineBasicMaterial color={scene.edge} /></lineSegments>;
+}
+
+/** The work zero: a ring with its three directions. */
+export function ZeroMark(props: { size: number }) {
+  const s = props.size;
+  const arrow = (direction: [number, number, number], tone: string) => (
+    <arrowHelper args={[new THREE.Vector3(...direction), new THREE.Vector3(), s, tone, s * 0.28, s * 0.14]} />
+  );
+  return (
+    <group>
+      <mesh renderOrder={5}><torusGeometry args={[s * 0.22, s * 0.03, 10, 40]} /><meshBasicMaterial color={scene.zero} depthTest={false} /></mesh>
+      {arrow([1, 0, 0], "#A8321F")}{arrow([0, 1, 0], "#3F7A3A")}{arrow([0, 0, 1], "#2C5F8A")}
+    </group>
+  );
+}
+
+function profileOf(cutter: Cutter): THREE.Vector2[] {
+  const r = cutter.diameter / 2, points: THREE.Vector2[] = [];
+  if (cutter.shape === "ball") for (let k = 0; k <= 10; k++) points.push(new THREE.Vector2(r * Math.sin((k * Math.PI) / 20), r - r * Math.cos((k * Math.PI) / 20)));
+  else points.push(new THREE.Vector2(0, 0), new THREE.Vector2(r, 0));
+  const shank = cutter.shank_diameter / 2;
+  points.push(new THREE.Vector2(r, cutter.flute_length), new THREE.Vector2(shank, cutter.flute_length), new THREE.Vector2(shank, cutter.overall_length));
+  points.push(new THREE.Vector2(0, cutter.overall_length));
+  return points;
+}
+
+/** The cutter with its tip at a place. */
+export function CutterPiece(props: { cutter: Cutter; at: [number, number, number] }) {
+  const geometry = useMemo(() => new THREE.LatheGeometry(profileOf(props.cutter), 28).rotateX(Math.PI / 2), [props.cutter]);
+  useEffect(() => () => geometry.dispose(), [geometry]);
+  return <mesh geometry={geometry} position={props.at}><meshStandardMaterial color="#4A5459" roughness={0.5} metalness={0.3} /></mesh>;
+}
+
+/** A closed outline, such as a boundary, at a height. */
+export function Outline(props: { low: [number, number]; high: [number, number]; z: number; tone: string }) {
+  const geometry = useMemo(() => {
+    const [x0, y0] = props.low, [x1, y1] = props.high, z = props.z;
+    return new THREE.BufferGeometry().setFromPoints([[x0, y0], [x1, y0], [x1, y1], [x0, y1]].map(([x, y]) => new THREE.Vector3(x, y, z)));
+  }, [props.low, props.high, props.z]);
+  return <lineLoop geometry={geometry}><lineBasicMaterial color={props.tone} /></lineLoop>;
+}

@@ -1,0 +1,195 @@
+/** The view of the block in its four modes. */
+import { Canvas } from "@react-three/fiber";
+import { useMemo, useRef, useState } from "react";
+import { Slider, SliderThumb, SliderTrack } from "react-aria-components";
+import styled, { useTheme } from "styled-components";
+import * as THREE from "three";
+import { useBlockDetail } from "../api/hooks";
+import type { GridFacts } from "../api/types";
+import { heightsAt } from "../lib/frames";
+import { lengthText } from "../lib/numbers";
+import { Quiet, Segments } from "../parts/controls";
+import { scene } from "../theme";
+import { infoOf, setupOf, useSheetState, type Mode } from "../workspace/state";
+import { BlockMesh, type Deviation } from "./BlockMesh";
+import { Camera, type Direction } from "./Camera";
+import type { OperationData } from "./data";
+import type { Moment } from "./moment";
+import { PathLines } from "./PathLines";
+import { CutterPiece, matrixOf, ModelPiece, Outline, StockEdges, ZeroMark } from "./Pieces";
+
+const Frame = styled.div`
+  position: relative; min-width: 0; min-height: 0; background: ${(p) => p.theme.view};
+  & canvas { outline: none; }
+`;
+const Corner = styled.div<{ $at: string }>`
+  position: absolute; display: flex; gap: 8px; align-items: center; ${(p) => p.$at};
+`;
+const Card = styled.div`
+  background: ${(p) => p.theme.panel}; border: 1px solid ${(p) => p.theme.hairline}; padding: 6px 9px; font: 11.5px ${(p) => p.theme.mono};
+`;
+const Ramp = styled.div<{ $colours: string }>`width: 170px; height: 8px; background: ${(p) => p.$colours};`;
+const Between = styled.div`display: flex; justify-content: space-between; margin-top: 3px;`;
+const Empty = styled.div`
+  position: absolute; inset: 0; display: grid; place-items: center; pointer-events: none; text-align: center; color: ${(p) => p.theme.muted};
+  & span { background: ${(p) => p.theme.panel}; border: 1px solid ${(p) => p.theme.hairline}; padding: 10px 16px; max-width: 380px; }
+`;
+const Track = styled(SliderTrack)`
+  width: 120px; height: 16px; position: relative;
+  &::before { content: ""; position: absolute; left: 0; right: 0; top: 7px; height: 2px; background: ${(p) => p.theme.ink}; }
+`;
+const Thumb = styled(SliderThumb)`
+  width: 8px; height: 16px; background: ${(p) => p.theme.action}; border-radius: 2px; top: 50%;
+  &[data-focus-visible] { outline: 2px solid ${(p) => p.theme.action}; outline-offset: 2px; }
+`;
+
+const MODES: Record<Mode, string> = { place: "Place", paths: "Paths", proof: "Proof", compare: "Compare" };
+const DIRECTIONS: Record<Direction, string> = { top: "Top", front: "Front", right: "Right", corner: "Corner" };
+
+function Section(props: { low: number; high: number; value: number; onChange: (value: number) => void }) {
+  const { plan } = useSheetState();
+  const off = props.value >= props.high;
+  return (
+    <Card style={{ display: "flex", gap: 10, alignItems: "center" }}>
+      <span>section X</span>
+      <Slider aria-label="Section along X" minValue={props.low} maxValue={props.high} step={(props.high - props.low) / 200} value={Math.min(props.value, props.high)}
+        onChange={(value) => props.onChange(value as number)}>
+        <Track><Thumb /></Track>
+      </Slider>
+      <span style={{ minWidth: 44, textAlign: "right" }}>{off ? "off" : lengthText(props.value, plan.units ?? "mm", 1)}</span>
+    </Card>
+  );
+}
+
+function Legend(props: { mode: Mode; high: number; low: number; numbers: Record<string, number> | undefined }) {
+  const { plan } = useSheetState();
+  const unit = plan.units ?? "mm";
+  if (props.mode === "paths") {
+    return (
+      <Card>
+        <Ramp $colours={`linear-gradient(90deg, ${scene.shallow}, ${scene.deep})`} />
+        <Between><span>{lengthText(props.high, unit, 1)}</span><span>depth</span><span>{lengthText(props.low, unit, 1)}</span></Between>
+        <div style={{ marginTop: 4 }}><span style={{ color: scene.rapid }}>····</span> positioning <span style={{ color: scene.entry }}>—</span> entry</div>
+      </Card>
+    );
+  }
+  const n = props.numbers;
+  if (props.mode !== "compare" || !n) return null;
+  const number = (value: number | undefined) => lengthText(value ?? 0, unit, 3);
+  const swatch = (tone: string) => <span style={{ display: "inline-block", width: 10, height: 10, background: tone, marginRight: 6, border: "1px solid #0002" }} />;
+  return (
+    <Card style={{ display: "grid", gridTemplateColumns: "auto auto", gap: "2px 14px" }}>
+      <span>{swatch(scene.within)}within {number(n.limit)}</span><span>{(100 * (n.within_tolerance ?? 0)).toFixed(1)} %</span>
+      <span>{swatch(scene.leftover)}left, could be reached</span><span>{(100 * (n.could_reach ?? 0)).toFixed(1)} %</span>
+      <span style={{ paddingLeft: 16 }}>p95 where it reaches</span><span>{number(n.leftover_p95)}</span>
+      <span style={{ paddingLeft: 16 }}>most, where no cutter here can</span><span>{number(n.leftover_max_unreachable)}</span>
+      <span>{swatch(scene.gouge)}deepest gouge</span><span>{number(n.gouge_max)}</span>
+    </Card>
+  );
+}
+
+function useDeviation(key: string | null | undefined, limit: number | undefined): Deviation | null {
+  const { data } = useBlockDetail(key ?? undefined, "deviation");
+  const { derived } = useSheetState();
+  return useMemo(() => {
+    const info = infoOf(derived);
+    if (!data || !info?.summary || limit === undefined) return null;
+    const facts = (info.summary as unknown as { compare_grid: GridFacts }).compare_grid;
+    return { data: data.data, shape: data.shape, grid: facts, limit, most: Math.max(10 * limit, 0.2) };
+  }, [data, derived, limit]);
+}
+
+export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: OperationData[]; moment: Moment | null; complete: boolean }) {
+  const { job, plan, derived, chosen } = useSheetState();
+  const theme = useTheme();
+  const [direction, setDirection] = useState<Direction>("corner");
+  const [turn, setTurn] = useState(0);
+  const [section, setSection] = useState(Infinity);
+  const info = infoOf(derived);
+  const { mode, list, moment } = props;
+
+  const box = useMemo(() => {
+    const matrix = info ? matrixOf(info.matrix) : new THREE.Matrix4();
+    const found = new THREE.Box3(new THREE.Vector3(0, 0, 0), new THREE.Vector3(plan.stock.length, plan.stock.width, plan.stock.thickness)).applyMatrix4(matrix);
+    return { low: found.min.toArray(), high: found.max.toArray(), matrix };
+  }, [info, plan.stock]);
+  const [low, high] = [box.low, box.high];
+  const top = high[2] as number, foot = low[2] as number;
+
+  const grid = list[0]?.grid;
+  const version = useRef(0);
+  const buffers = useMemo(() => (grid ? new Float32Array(grid.nx * grid.ny) : null), [grid]);
+  const shown = mode === "paths" || mode === "proof" ? moment : null;
+  const atEnd = !shown || (shown.index === list.length - 1 && shown.part >= 0.9999);
+  if (buffers && grid && mode !== "place") {
+    if (atEnd) heightsAt(list.map((item) => item.frames), undefined, 0, top, buffers);
+    else heightsAt(list.slice(0, shown.index).map((item) => item.frames), shown.data.frames, shown.part, top, buffers);
+    version.current++;
+  }
+  const last = infoOf(derived)?.summary as unknown as { block_key?: string; block_shape?: number[] } | null;
+  const wanted = (mode === "proof" || mode === "compare") && atEnd && props.complete;
+  const { data: detail } = useBlockDetail(wanted ? last?.block_key : undefined, "high");
+  const fine = useMemo(() => (wanted && detail ? { data: detail.data, nx: detail.shape[2] as number, ny: detail.shape[1] as number } : null), [wanted, detail]);
+  const deviation = useDeviation(mode === "compare" ? info?.compare_key : null, info?.summary?.compare.limit);
+
+  const lowestCut = useMemo(() => {
+    let found = top - 1;
+    for (const item of list) for (let k = 2; k < item.points.length; k += 3) if ((item.points[k] as number) < found) found = item.points[k] as number;
+    return found;
+  }, [list, top]);
+
+  const models = (plan.models ?? []).filter((model) => model.shown);
+  const operation = chosen.kind === "operation" ? setupOf(plan).operations.find((item) => item.number === chosen.number) : undefined;
+  const bounds = useMemo(() => {
+    if (!operation || models.length === 0) return null;
+    const union = new THREE.Box3();
+    for (const model of models) {
+      const placed = derived.models[model.id];
+      if (placed) union.union(new THREE.Box3(new THREE.Vector3(...(placed.low as [number, number, number])), new THREE.Vector3(...(placed.high as [number, number, number]))));
+    }
+    if (operation.boundary?.kind === "stock") union.set(new THREE.Vector3(0, 0, 0), new THREE.Vector3(plan.stock.length, plan.stock.width, plan.stock.thickness));
+    union.applyMatrix4(box.matrix);
+    const margin = operation.boundary?.margin ?? (operation.boundary?.kind === "stock" ? 0 : operation.cutter.diameter / 2);
+    return { low: [union.min.x - margin, union.min.y - margin] as [number, number], high: [union.max.x + margin, union.max.y + margin] as [number, number] };
+  }, [operation, models, derived, plan.stock, box]);
+
+  const ready = list.length > 0;
+  const hidden = new Set(setupOf(plan).operations.filter((item) => !item.shown).map((item) => item.number));
+  return (
+    <Frame data-testid="view" data-mode={mode} data-ready={ready}>
+      <Canvas frameloop="demand" dpr={[1, 1.5]} camera={{ fov: 30, position: [200, -400, 300], up: [0, 0, 1] }} gl={{ antialias: true, preserveDrawingBuffer: true }}
+        aria-label="View of the block" tabIndex={0}>
+        <ambientLight intensity={0.9} />
+        <directionalLight position={[-200, 120, 400]} intensity={2.1} />
+        <Camera low={low} high={high} direction={direction} turn={turn} />
+        <StockEdges low={low} high={high} />
+        {mode === "place" && models.map((model) => {
+          const placed = derived.models[model.id], mesh = job.meshes[model.mesh];
+          return placed && mesh ? <ModelPiece key={model.id} picture={mesh.picture} matrix={box.matrix.clone().multiply(matrixOf(placed.matrix))} /> : null;
+        })}
+        {mode === "place" && <ZeroMark size={Math.max(plan.stock.length, plan.stock.width) * 0.09} />}
+        {bounds && mode !== "compare" && <Outline low={bounds.low} high={bounds.high} z={top} tone={theme.action} />}
+        {mode !== "place" && buffers && grid && (
+          <BlockMesh grid={grid} heights={buffers} foot={foot} top={top} section={section} fine={fine} deviation={deviation} version={version.current} />
+        )}
+        {mode === "paths" && list.map((item, k) => {
+          if (hidden.has(item.number) || (operation && operation.number !== item.number)) return null;
+          const upTo = !moment || k < moment.index ? Infinity : k === moment.index ? moment.move : -1;
+          return <PathLines key={item.number} data={item} upTo={upTo} high={top} low={lowestCut} section={section} />;
+        })}
+        {moment && (mode === "paths" || mode === "proof") && !atEnd && <CutterPiece cutter={moment.data.operation.cutter} at={moment.at} />}
+      </Canvas>
+      {!ready && mode !== "place" && (
+        <Empty><span>{models.length ? "Nothing is calculated yet. Press Calculate, and the paths, the proof and the comparison appear here." : "Bring in a mesh first: drop an STL file on the sheet."}</span></Empty>
+      )}
+      {mode === "compare" && ready && !info?.summary && <Empty><span>The comparison is made when all operations are up to date. Press Calculate.</span></Empty>}
+      <Corner $at="top: 10px; left: 12px"><Segments label="Mode" value={mode} choices={MODES} onChange={props.onMode} /></Corner>
+      <Corner $at="top: 10px; right: 12px">
+        <Segments label="Direction" value={direction} choices={DIRECTIONS} onChange={(value) => { setDirection(value); setTurn(turn + 1); }} />
+        <Quiet onPress={() => setTurn(turn + 1)}>Fit</Quiet>
+      </Corner>
+      <Corner $at="bottom: 12px; left: 12px"><Legend mode={mode} high={top} low={lowestCut} numbers={info?.summary?.compare} /></Corner>
+      {mode !== "place" && <Corner $at="bottom: 12px; right: 12px"><Section low={low[0] as number} high={high[0] as number} value={section} onChange={(value) => setSection(value >= (high[0] as number) ? Infinity : value)} /></Corner>}
+    </Frame>
+  );
+}

@@ -1,0 +1,86 @@
+/** Job name, revision, undo and redo, unit, machine, Post. */
+import { useState } from "react";
+import { Link } from "react-aria-components";
+import styled from "styled-components";
+import { useSheet } from "../App";
+import { Ask, Button, Foot, Quiet, Segments } from "../parts/controls";
+import { WordField } from "../parts/fields";
+import { Mark } from "../parts/Marks";
+import { lengthText } from "../lib/numbers";
+import { infoOf, useSheetState } from "./state";
+
+const Bar = styled.header`
+  display: flex; align-items: center; gap: 14px; padding: 0 14px; background: ${(p) => p.theme.panel};
+  border-bottom: 1px solid ${(p) => p.theme.hairline};
+  & .name { font-weight: 600; color: ${(p) => p.theme.ink}; }
+  & .facts { font: 12px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; }
+  & .gap { flex: 1; }
+`;
+export const Brand = styled(Link)`
+  font-weight: 700; font-size: 15px; text-decoration: none; color: ${(p) => p.theme.ink}; padding-right: 14px;
+  border-right: 1px solid ${(p) => p.theme.hairline}; line-height: 24px;
+`;
+const Files = styled.ul`
+  list-style: none; margin: 0; padding: 0; display: grid; gap: 6px;
+  & li { display: flex; justify-content: space-between; gap: 16px; border-bottom: 1px solid ${(p) => p.theme.hairline}; padding-bottom: 6px; }
+  & a { font: 12px ${(p) => p.theme.mono}; color: ${(p) => p.theme.action}; }
+`;
+
+function PostFiles(props: { open: boolean; onClose: () => void }) {
+  const { derived, plan } = useSheetState();
+  const info = infoOf(derived);
+  const stops = [...derived.findings, ...(info?.findings ?? [])].filter((finding) => finding.level === "stop");
+  const ready = info?.summary && stops.length === 0;
+  return (
+    <Ask title="Post files" open={props.open} onClose={props.onClose}>
+      {stops.map((finding) => <p key={finding.code + finding.row}><Mark level="stop" /> {finding.text}: {finding.way_out}.</p>)}
+      {!info?.summary && stops.length === 0 && <p>Not everything is up to date. Press Calculate first: only what was proved can be posted.</p>}
+      {ready && info?.summary && (
+        <>
+          <p>Zero: {info.zero}. One file a cutter, {plan.post}. Each was read back and says what was proved.</p>
+          <Files>
+            {info.summary.programs.map((program) => (
+              <li key={program.name}>
+                <a href={`/api/results/${info.summary_key}/program/${program.name}`} download={program.name}>{program.name}</a>
+                <span>{(program.size / 1024).toFixed(0)} kB</span>
+              </li>
+            ))}
+          </Files>
+        </>
+      )}
+      <Foot><Button onPress={props.onClose}>Close</Button></Foot>
+    </Ask>
+  );
+}
+
+export function Header(props: { saving: boolean; onUndo: () => void; onRedo: () => void; onRename: (name: string) => void }) {
+  const { job, plan, keep } = useSheetState();
+  const sheet = useSheet();
+  const [posting, setPosting] = useState(false);
+  const [name, setName] = useState<string | null>(null);
+  const unit = plan.units ?? "mm";
+  return (
+    <Bar>
+      <Brand href="/">nephos</Brand>
+      <Quiet className="name" aria-label={`Rename ${job.name}`} onPress={() => setName(job.name)}>{job.name}</Quiet>
+      <span className="facts" role="status">rev {job.revision} · {props.saving ? "saving…" : "saved"}</span>
+      <span className="gap" />
+      <span>
+        <Quiet aria-label="Undo" isDisabled={!job.can_undo} onPress={props.onUndo}>↶</Quiet>
+        <Quiet aria-label="Redo" isDisabled={!job.can_redo} onPress={props.onRedo}>↷</Quiet>
+      </span>
+      <Segments label="Unit" value={unit} choices={{ mm: "mm", in: "in" }} onChange={(units) => keep({ ...plan, units }, "unit")} />
+      <span className="facts">{job.machine.name} {job.machine.travel.map((value) => lengthText(value, unit, 0)).join(" × ")}</span>
+      <Quiet aria-label={sheet.dark ? "Paper sheet" : "Dark sheet"} onPress={sheet.turn}>{sheet.dark ? "☀" : "☾"}</Quiet>
+      <Button $main onPress={() => setPosting(true)}>Post files…</Button>
+      <PostFiles open={posting} onClose={() => setPosting(false)} />
+      <Ask title="Rename the job" open={name !== null} onClose={() => setName(null)}>
+        <WordField label="Name" value={name ?? ""} onChange={setName} autoFocus />
+        <Foot>
+          <Button onPress={() => setName(null)}>Cancel</Button>
+          <Button $main isDisabled={!name?.trim()} onPress={() => { props.onRename((name ?? "").trim()); setName(null); }}>Rename</Button>
+        </Foot>
+      </Ask>
+    </Bar>
+  );
+}

@@ -1,0 +1,107 @@
+/** The run strip: the machining time laid out, to be dragged through. */
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { Slider, SliderThumb, SliderTrack } from "react-aria-components";
+import styled from "styled-components";
+import { request } from "../api/client";
+import { clock, lengthText } from "../lib/numbers";
+import { Button } from "../parts/controls";
+import { Mark } from "../parts/Marks";
+import type { OperationData } from "../view/data";
+import { KINDS, type Moment } from "../view/moment";
+import { infoOf, useSheetState } from "./state";
+
+const Strip = styled.footer`
+  display: grid; grid-template-columns: 344px 1fr; background: ${(p) => p.theme.panel}; border-top: 1px solid ${(p) => p.theme.hairline};
+  & .now { padding: 9px 14px; display: grid; gap: 5px; align-content: start; }
+  & .clock { display: flex; align-items: center; gap: 9px; font: 17px ${(p) => p.theme.mono}; }
+  & .of { font-size: 12px; color: ${(p) => p.theme.muted}; }
+  & .code { font: 11.5px/16px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
+`;
+const Band = styled(SliderTrack)`
+  height: 62px; margin: 8px 14px 0 0; position: relative; cursor: col-resize;
+  & .blocks { position: absolute; left: 0; right: 0; top: 18px; height: 26px; display: flex; border: 1px solid ${(p) => p.theme.ink}; background: ${(p) => p.theme.panel}; }
+  & .block { border-right: 1px solid ${(p) => p.theme.ink}; font: 11.5px/24px ${(p) => p.theme.mono}; padding-left: 6px; overflow: hidden; min-width: 1px; }
+  & .block:last-child { border-right: 0; } & .block.chosen { background: ${(p) => p.theme.chosen}; }
+  & .pin { position: absolute; top: 2px; transform: translateX(-50%); }
+`;
+const Needle = styled(SliderThumb)`
+  top: 31px; width: 2px; height: 44px; background: ${(p) => p.theme.action};
+  &[data-focus-visible] { outline: 2px solid ${(p) => p.theme.action}; outline-offset: 2px; }
+`;
+const Scale = styled.div`position: relative; height: 18px; margin-right: 14px; font: 11px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted};
+  & span { position: absolute; transform: translateX(-50%); white-space: nowrap; } & span:first-child { transform: none; } & span:last-child { transform: translateX(-100%); }`;
+
+function useCodeLine(moment: Moment | null): string {
+  const { derived } = useSheetState();
+  const info = infoOf(derived);
+  const program = info?.summary?.programs.find((item) => moment && item.numbers.includes(moment.data.number));
+  const [settled, setSettled] = useState<number | null>(null);
+  const move = moment?.move ?? null;
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(move), 40);
+    return () => clearTimeout(timer);
+  }, [move]);
+  const { data } = useQuery({
+    queryKey: ["line", info?.summary_key, program?.name, moment?.data.number, settled], enabled: Boolean(program) && settled !== null,
+    queryFn: () => request<{ text: string }>(`/results/${info?.summary_key}/line/${program?.name}/${moment?.data.number}/${Math.max((settled ?? 0) - 2, 0)}`),
+    placeholderData: (before) => before, staleTime: Infinity, gcTime: 10_000,
+  });
+  return data?.text ?? "";
+}
+
+function ticks(total: number): number[] {
+  const step = [60, 120, 300, 600, 900, 1800, 3600, 7200, 14400].find((value) => total / value <= 6) ?? 28800;
+  const found = [];
+  for (let at = 0; at < total * 0.94; at += step) found.push(at);
+  return [...found, total];
+}
+
+export function RunStrip(props: { list: OperationData[]; total: number; time: number; moment: Moment | null; onTime: (time: number) => void }) {
+  const { derived, chosen, plan } = useSheetState();
+  const { list, total, moment } = props;
+  const [playing, setPlaying] = useState(false);
+  const line = useCodeLine(moment);
+  const unit = plan.units ?? "mm";
+  const speed = total > 3600 ? 300 : 60;
+  const { time, onTime } = props;
+  useEffect(() => {
+    if (!playing) return undefined;
+    const timer = setTimeout(() => {
+      const next = time + 0.1 * speed;
+      if (next >= total) setPlaying(false);
+      onTime(Math.min(next, total));
+    }, 100);
+    return () => clearTimeout(timer);
+  }, [playing, time, total, speed, onTime]);
+  if (!total) {
+    return <Strip aria-label="Run strip"><div className="now"><span className="code">no machining time yet</span></div><div className="now code">When the operations are calculated, their time is laid out here; drag along it to see the block as it will be then.</div></Strip>;
+  }
+  const pins = (infoOf(derived)?.findings ?? []).filter((finding) => finding.moment !== null);
+  return (
+    <Strip aria-label="Run strip">
+      <div className="now">
+        <div className="clock">
+          <Button aria-label={playing ? "Pause" : "Play"} onPress={() => { if (!playing && time >= total) onTime(0); setPlaying(!playing); }} style={{ padding: "2px 9px" }}>{playing ? "❚❚" : "▶"}</Button>
+          <span data-testid="clock">{clock(time)}</span><span className="of">of {clock(total)} · ×{speed}</span>
+        </div>
+        <div className="code" data-testid="code-line">{line || "\u00a0"}</div>
+        {moment && <div className="code">op {moment.data.number} · {KINDS[moment.kind]} · feed {moment.feed || "rapid"} · Z {lengthText(moment.at[2], unit, 3)}</div>}
+      </div>
+      <div>
+        <Slider aria-label="Moment of the program" minValue={0} maxValue={total} step={total / 5000} value={time} onChange={(value) => { setPlaying(false); onTime(value as number); }}>
+          <Band>
+            <div className="blocks">
+              {list.map((item) => (
+                <div key={item.number} className={chosen.kind === "operation" && chosen.number === item.number ? "block chosen" : "block"} style={{ flex: `${item.seconds} 0 0` }}>{item.number}</div>
+              ))}
+            </div>
+            {pins.map((finding) => <span key={finding.code + finding.row} className="pin" style={{ left: `${(100 * (finding.moment as number)) / total}%` }} title={finding.text}><Mark level={finding.level} /></span>)}
+            <Needle />
+          </Band>
+        </Slider>
+        <Scale>{ticks(total).map((at) => <span key={at} style={{ left: `${(100 * at) / total}%` }}>{at === total ? clock(total) : clock(at)}</span>)}</Scale>
+      </div>
+    </Strip>
+  );
+}

@@ -1,0 +1,101 @@
+/** The workspace of a job: sheet, view, inspector, run strip. */
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import styled from "styled-components";
+import { isBusy, previewPlan, useCalculation, useJob, useJobActions } from "../api/hooks";
+import type { Derived, FullPlan } from "../api/types";
+import { Button } from "../parts/controls";
+import { useOperationData } from "../view/data";
+import { momentAt } from "../view/moment";
+import { View } from "../view/View";
+import { Header } from "./Header";
+import { Inspector } from "./Inspector";
+import { RouteSheet } from "./RouteSheet";
+import { RunStrip } from "./RunStrip";
+import { infoOf, setupOf, SheetState, type Chosen, type Mode, type Sheet } from "./state";
+
+const Page = styled.div`
+  display: grid; height: 100vh; grid-template: 44px minmax(0, 1fr) 98px / 344px minmax(0, 1fr) 316px;
+  grid-template-areas: "head head head" "sheet view inspector" "strip strip strip";
+  & > header { grid-area: head; } & > aside { grid-area: sheet; } & > footer { grid-area: strip; }
+`;
+const Waiting = styled.div`display: grid; place-items: center; height: 100vh; gap: 12px; align-content: center;`;
+
+export function Workspace(props: { id: number }) {
+  const { data: job, error } = useJob(props.id);
+  const actions = useJobActions(props.id);
+  const { data: calculation } = useCalculation(job);
+  const [chosen, choose] = useState<Chosen>({ kind: "stock" });
+  const [mode, setMode] = useState<Mode>("place");
+  const [draft, setDraft] = useState<{ plan: FullPlan; derived: Derived | null; base: number } | null>(null);
+  const [time, setTime] = useState(Infinity);
+  const [problem, setProblem] = useState("");
+  const asked = useRef(0);
+
+  const live = useCallback((plan: FullPlan | null) => {
+    const turn = ++asked.current;
+    if (!plan || !job) { setDraft(null); setProblem(""); return; }
+    previewPlan(plan).then((derived) => {
+      if (turn === asked.current) { setDraft({ plan, derived, base: job.version }); setProblem(""); }
+    }).catch((reason: Error) => { if (turn === asked.current) setProblem(reason.message); });
+  }, [job]);
+
+  const write = actions.write;
+  const keep = useCallback((plan: FullPlan, note: string) => {
+    if (!job) return;
+    asked.current++;
+    setDraft({ plan, derived: null, base: job.version });
+    write.mutate({ based_on: job.version, plan, note }, {
+      onSuccess: () => { setDraft(null); setProblem(""); },
+      onError: (reason) => { setDraft(null); setProblem(reason.message); },
+    });
+  }, [job, write]);
+
+  const plan = draft?.plan ?? job?.plan;
+  const derived = draft?.derived ?? job?.derived;
+  const operations = useMemo(() => (job ? setupOf(job.plan).operations : []), [job]);
+  const list = useOperationData(operations, job ? infoOf(job.derived) : undefined);
+  const total = list.reduce((sum, item) => sum + item.seconds, 0);
+  const complete = list.length > 0 && list.length === operations.filter((item) => item.on).length;
+  const moment = useMemo(() => momentAt(list, time), [list, time]);
+
+  const { undo, redo, calculate, cancel } = actions;
+  const stepTo = useCallback((step: typeof undo) => {
+    if (job) step.mutate(job.version, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") });
+  }, [job]);
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z" || event.target instanceof HTMLInputElement) return;
+      event.preventDefault();
+      stepTo(event.shiftKey ? redo : undo);
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, [stepTo, undo, redo]);
+
+  useEffect(() => { if (job) document.title = `${job.name} · Nephos`; }, [job]);
+
+  if (error && !job) return <Waiting><p>{error.message}</p><Button onPress={() => window.location.assign("/")}>Back to the jobs</Button></Waiting>;
+  if (!job || !plan || !derived) return <Waiting>opening the job…</Waiting>;
+
+  const busy = isBusy(calculation);
+  const failed = calculation?.state === "failed" && calculation.revision === job.revision ? calculation.reason : "";
+  const sheet: Sheet = {
+    job, plan, derived, chosen, choose, live, keep, busy, fraction: calculation?.fraction ?? 0, working: busy ? (calculation?.note ?? "") : "",
+    problem: problem || failed,
+  };
+  const start = () => calculate.mutate(undefined, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") });
+  return (
+    <SheetState.Provider value={sheet}>
+      <Page>
+        <Header saving={write.isPending} onUndo={() => stepTo(undo)} onRedo={() => stepTo(redo)} onRename={(name) => actions.rename.mutate(name)} />
+        <RouteSheet calculation={calculation ?? null} onCalculate={start} onCancel={() => cancel.mutate()} />
+        <View mode={mode} onMode={setMode} list={list} moment={time === Infinity && mode !== "paths" ? null : moment} complete={complete} />
+        <Inspector />
+        <RunStrip list={list} total={total} time={Math.min(time, total)} moment={moment} onTime={(value) => {
+          setTime(value);
+          if (mode === "place" || mode === "compare") setMode("paths");
+        }} />
+      </Page>
+    </SheetState.Provider>
+  );
+}

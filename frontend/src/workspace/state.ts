@@ -1,0 +1,62 @@
+/** What is chosen and shown in the workspace, and the way to change the plan. */
+import { createContext, useContext } from "react";
+import type { Derived, FullPlan, Job, Operation, OperationInfo, Setup, SetupInfo } from "../api/types";
+
+export type Chosen = { kind: "stock" } | { kind: "model"; id: string } | { kind: "operation"; number: number };
+export type Mode = "place" | "paths" | "proof" | "compare";
+
+export interface Sheet {
+  job: Job; plan: FullPlan; derived: Derived; chosen: Chosen; choose: (what: Chosen) => void;
+  /** Show what a change would give, without keeping it. */
+  live: (plan: FullPlan | null) => void;
+  /** Keep a change. */
+  keep: (plan: FullPlan, note: string) => void;
+  busy: boolean; fraction: number; working: string; problem: string;
+}
+
+export const SheetState = createContext<Sheet | null>(null);
+
+export function useSheetState(): Sheet {
+  const sheet = useContext(SheetState);
+  if (!sheet) throw new Error("no sheet");
+  return sheet;
+}
+
+export const setupOf = (plan: FullPlan): Setup => plan.setups[0] as Setup;
+
+export const infoOf = (derived: Derived): SetupInfo | undefined => derived.setups[0];
+
+/** The plan with other operations in its setup. */
+export function withOperations(plan: FullPlan, operations: Operation[]): FullPlan {
+  return { ...plan, setups: plan.setups.map((setup, k) => (k === 0 ? { ...setup, operations } : setup)) };
+}
+
+export function withOperation(plan: FullPlan, number: number, change: Partial<Operation>): FullPlan {
+  return withOperations(plan, setupOf(plan).operations.map((item) => (item.number === number ? { ...item, ...change } : item)));
+}
+
+/** Operations in their new order, renumbered in tens so that numbers rise down the sheet. */
+export function moved(operations: Operation[], number: number, by: -1 | 1): Operation[] {
+  const from = operations.findIndex((item) => item.number === number);
+  const to = from + by;
+  if (from < 0 || to < 0 || to >= operations.length) return operations;
+  const order = [...operations];
+  order.splice(to, 0, ...order.splice(from, 1));
+  return order.map((item, k) => ({ ...item, number: 10 * (k + 1) }));
+}
+
+export function copied(operations: Operation[], number: number): Operation[] {
+  const item = operations.find((other) => other.number === number);
+  if (!item) return operations;
+  const last = Math.max(...operations.map((other) => other.number));
+  return [...operations, { ...item, number: (Math.floor(last / 10) + 1) * 10 }];
+}
+
+/** What stands beside an operation: its state in words. */
+export function stateText(info: OperationInfo | undefined, sheet: Pick<Sheet, "busy" | "fraction" | "working">): string {
+  if (!info) return "";
+  if (info.state === "out of date" && sheet.busy) {
+    return sheet.working === `operation ${info.number}` ? `calculating ${Math.round(sheet.fraction * 100)} %` : "waiting";
+  }
+  return info.state === "blocked" ? `blocked: ${info.reason}` : info.state;
+}
