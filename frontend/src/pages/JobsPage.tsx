@@ -20,7 +20,7 @@ const Tile = styled.article`
   background: ${(p) => p.theme.panel}; border: 1px solid ${(p) => p.theme.hairline}; position: relative; display: grid; grid-template-rows: 170px auto;
   &:hover { border-color: ${(p) => p.theme.action}; }
   & .picture { background: ${(p) => p.theme.view}; display: grid; place-items: center; overflow: hidden; color: ${(p) => p.theme.muted}; font-size: 12px; }
-  & .picture img { width: 100%; height: 100%; object-fit: cover; }
+  & .picture img { width: 100%; height: 100%; object-fit: contain; padding: 8px; }
   & .words { padding: 9px 12px 7px; display: grid; grid-template-columns: 1fr auto; gap: 1px 8px; }
   & .key { font: 11.5px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; grid-column: 1 / -1; }
   & .tools { position: relative; z-index: 1; grid-column: 1 / -1; margin: 3px 0 0 -5px; }
@@ -38,7 +38,7 @@ function JobTile(props: { job: JobListed; onCopy: () => void; onDelete: () => vo
   const { job } = props;
   return (
     <Tile>
-      <div className="picture">{job.picture ? <img alt={`${job.name}, the proof`} src={`data:image/png;base64,${job.picture}`} /> : "not calculated yet"}</div>
+      <div className="picture">{job.picture ? <img alt={job.name} src={`data:image/png;base64,${job.picture}`} /> : "no model yet"}</div>
       <div className="words">
         <Open href={`/jobs/${job.id}`}>{job.name}</Open>
         <span className="key">{job.stock} · {job.operations} operations</span>

@@ -7,7 +7,7 @@ import type { OperationData } from "./data";
 
 const vertex = /* glsl */ `
   attribute float along; varying float depth; varying float way; varying float x;
-  void main() { depth = position.z; way = along; x = position.x; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_Position.z -= 0.0006 * gl_Position.w; }`;
+  void main() { depth = position.z; way = along; x = position.x; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_Position.z -= 0.00006 * gl_Position.w; }`;
 
 const fragment = /* glsl */ `
   uniform vec3 shallow; uniform vec3 deep; uniform float high; uniform float low; uniform float dots; uniform float section;

@@ -19,7 +19,7 @@ const Rows = styled(DropZone)`
   &[data-drop-target] { box-shadow: inset 0 0 0 2px ${(p) => p.theme.action}; }
 `;
 const Line = styled.div<{ $chosen?: boolean; $off?: boolean }>`
-  display: grid; grid-template-columns: 34px 22px 1fr auto; gap: 0 8px; padding: 9px 12px 9px 14px; position: relative;
+  display: grid; grid-template-columns: 34px 22px 1fr auto; gap: 0 8px; align-items: start; padding: 9px 12px 9px 14px; position: relative;
   border-bottom: 1px solid ${(p) => p.theme.hairline}; background: ${(p) => (p.$chosen ? p.theme.chosen : "none")};
   box-shadow: ${(p) => (p.$chosen ? `inset 3px 0 0 ${p.theme.action}` : "none")};
   & > * { opacity: ${(p) => (p.$off ? 0.5 : 1)}; }

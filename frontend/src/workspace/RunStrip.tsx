@@ -89,7 +89,7 @@ export function RunStrip(props: { list: OperationData[]; total: number; time: nu
         {moment && <div className="code">op {moment.data.number} · {KINDS[moment.kind]} · feed {moment.feed || "rapid"} · Z {lengthText(moment.at[2], unit, 3)}</div>}
       </div>
       <div>
-        <Slider aria-label="Moment of the program" minValue={0} maxValue={total} step={total / 5000} value={time} onChange={(value) => { setPlaying(false); onTime(value as number); }}>
+        <Slider aria-label="Moment of the program" minValue={0} maxValue={total} step={total / 5000} value={time} onChange={(value) => { setPlaying(false); onTime((value as number) >= total * 0.9998 ? Infinity : (value as number)); }}>
           <Band>
             <div className="blocks">
               {list.map((item) => (

@@ -25,7 +25,7 @@ def run_logged(words: list[str], log: str, failed: str, **more: object) -> None:
     """Run a command with its output in a log; one clear line where it fails."""
     HOME.mkdir(parents=True, exist_ok=True)
     with (HOME / log).open("ab") as out:
-        done = subprocess.run(words, stdout=out, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL, **more)  # type: ignore[call-overload]
+        done = subprocess.run(words, check=False, stdout=out, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL, **more)  # type: ignore[call-overload]
     if done.returncode:
         raise SetupFailed(f"{failed} (.nephos/{log} has the details)")
 

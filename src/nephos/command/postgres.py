@@ -36,7 +36,7 @@ def _as_owner(words: list[str], **more: object) -> "subprocess.CompletedProcess[
     if os.geteuid() == 0:
         user = pwd.getpwnam(_OWNER)
         extra |= {"user": user.pw_uid, "group": user.pw_gid, "extra_groups": []}
-    return subprocess.run(words, **extra)  # type: ignore[call-overload, no-any-return]
+    return subprocess.run(words, check=False, **extra)  # type: ignore[call-overload, no-any-return]
 
 
 def _create(folder: Path, config: Config) -> None:

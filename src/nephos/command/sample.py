@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from demo.make import make
+
 from nephos.command.home import HOME
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.mesh.formats import read_mesh

@@ -168,7 +168,7 @@ def reset(words: list[str]) -> int:
 
 def _checked(title: str, words: list[str], cwd: Path = ROOT) -> bool:
     begin = time.monotonic()
-    done = subprocess.run(words, cwd=cwd, stdin=subprocess.DEVNULL)
+    done = subprocess.run(words, check=False, cwd=cwd, stdin=subprocess.DEVNULL)
     say(f"{title}: {'passed' if done.returncode == 0 else 'FAILED'} in {time.monotonic() - begin:.0f} s")
     return done.returncode == 0
 
@@ -182,7 +182,7 @@ def test(words: list[str]) -> int:
     postgres.start(load_config())
     try:
         if words:
-            return subprocess.run([sys.executable, "-m", "pytest", *words], cwd=ROOT, stdin=subprocess.DEVNULL).returncode
+            return subprocess.run([sys.executable, "-m", "pytest", *words], check=False, cwd=ROOT, stdin=subprocess.DEVNULL).returncode
         python = [sys.executable, "-m"]
         passed = [
             _checked("ruff", [*python, "ruff", "check", "-q", "src", "tests", "demo"]),
@@ -201,7 +201,7 @@ def test(words: list[str]) -> int:
 def screenshots(words: list[str]) -> int:
     """Make docs/screenshots anew against a running Nephos."""
     ensure_packages({"chromium": "chromium", "chromedriver": "chromium-driver"})
-    return subprocess.run([sys.executable, "-m", "demo.screenshots", *words], cwd=ROOT).returncode
+    return subprocess.run([sys.executable, "-m", "demo.screenshots", *words], check=False, cwd=ROOT).returncode
 
 
 def run(name: str, words: list[str]) -> int:

@@ -9,7 +9,7 @@ import django
 
 django.setup()
 
-from procrastinate.contrib.django import app
+from procrastinate.contrib.django import app  # noqa: E402  Django must be set up first
 
 HEARTBEAT = 2.0
 LOST = 10.0

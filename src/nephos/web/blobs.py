@@ -1,6 +1,6 @@
 """Bytes in the database: written and read in chunks."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import AsyncIterator, Iterable, Iterator
 
 import zstandard
 from django.db import transaction
@@ -44,6 +44,14 @@ def read_chunks(blob_id: int, first: int = 0, last: int | None = None) -> Iterat
     if last is not None:
         found = found.filter(position__lte=last)
     for data in found.order_by("position").values_list("data", flat=True).iterator(chunk_size=4):
+        yield unpacker.decompress(bytes(data), max_output_size=CHUNK)
+
+
+async def stream_chunks(blob_id: int) -> AsyncIterator[bytes]:
+    """All chunks of a blob for an answer that is sent as it is read, two chunks in memory at most."""
+    unpacker = zstandard.ZstdDecompressor()
+    found = Chunk.objects.filter(blob_id=blob_id).order_by("position").values_list("data", flat=True)
+    async for data in found.aiterator(chunk_size=2):
         yield unpacker.decompress(bytes(data), max_output_size=CHUNK)
 
 

@@ -20,6 +20,7 @@ class OriginGuard:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
+        """Check a request and pass it on."""
         origin = request.headers.get("Origin")
         if origin and urlsplit(origin).netloc != request.headers.get("Host", ""):
             return JsonResponse({"message": "this page is of another site and may not do that"}, status=403)

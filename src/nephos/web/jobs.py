@@ -87,7 +87,7 @@ def _first_plan(name: str, mesh: Mesh | None) -> Plan:
     if mesh is None:
         return Plan(stock=Stock(length=260, width=190, thickness=28), setups=(Setup(id="a", name="Setup A · top face"),))
     size = np.asarray(mesh.facts["size"])
-    scale = float(200 / size[:2].max()) if size.max() > 1200 or size.max() < 20 else 1.0
+    scale = float(200 / size[:2].max()) if size.max() > 2000 or size.max() < 20 else 1.0
     placement = Placement(size_x=round(float(size[0] * scale), 3))
     length, width, height = (size * scale).tolist()
     stock = Stock(length=_up(length + 24), width=_up(width + 24), thickness=max(_up(height + 7, 1), 10))

@@ -36,6 +36,7 @@ class Mesh(models.Model):
     facts = models.JSONField(default=dict)
     support = models.JSONField(default=list)
     picture = models.CharField(max_length=80, blank=True)
+    thumbnail = models.BinaryField(null=True)
     created = models.DateTimeField(auto_now_add=True)
 
 

@@ -12,7 +12,10 @@ DEBUG = False
 ALLOWED_HOSTS = ["localhost", "127.0.0.1", "testserver"]
 CSRF_TRUSTED_ORIGINS = [f"http://localhost:{PORT}", f"http://127.0.0.1:{PORT}"]
 CSRF_COOKIE_SAMESITE = "Strict"
-INSTALLED_APPS = ["django.contrib.contenttypes", "django.contrib.staticfiles", "procrastinate.contrib.django", "nephos.web.apps.NephosConfig"]
+INSTALLED_APPS = [
+    "django.contrib.contenttypes", "django.contrib.staticfiles", "procrastinate.contrib.django",
+    "nephos.web.apps.NephosConfig",
+]
 MIDDLEWARE = [
     "nephos.web.guard.OriginGuard",
     "django.middleware.security.SecurityMiddleware",
@@ -37,7 +40,7 @@ STATICFILES_DIRS = [ROOT / "frontend" / "dist"] if (ROOT / "frontend" / "dist").
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = False
 DATA_UPLOAD_MAX_MEMORY_SIZE = 8 * 1024 * 1024
-MESH_LIMIT = int(os.environ.get("NEPHOS_MESH_LIMIT", 400 * 1024 * 1024))
+MESH_LIMIT = int(os.environ.get("NEPHOS_MESH_LIMIT", str(400 * 1024 * 1024)))
 PROCRASTINATE_AUTODISCOVER_MODULE_NAME = "tasks"
 PROCRASTINATE_ON_APP_READY = None
 SECURE_CONTENT_TYPE_NOSNIFF = True

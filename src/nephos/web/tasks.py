@@ -2,11 +2,9 @@
 
 import time
 from functools import lru_cache
-from io import BytesIO
 
 import numpy as np
 from django.utils import timezone
-from PIL import Image
 from procrastinate.contrib.django import app
 
 from nephos.core.errors import Cancelled, Refused
@@ -22,6 +20,7 @@ from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.stock.frames import shown_grid, shown_top
 from nephos.web.blobs import read_chunks
 from nephos.web.models import Calculation, Job, Mesh, Revision
+from nephos.web.pictures import mesh_thumbnail, shaded
 from nephos.web.store import DatabaseStore
 
 STORE = DatabaseStore()
@@ -58,6 +57,7 @@ def read_uploaded(mesh_id: int) -> None:
     }
     Mesh.objects.filter(pk=mesh_id).update(
         state=Mesh.State.READY, digest=digest, facts=facts, support=support_points(mesh).tolist(), picture=key,
+        thumbnail=mesh_thumbnail(vertices, faces),
     )
 
 
@@ -108,23 +108,6 @@ def _keep_summary(done: SetupOutcome, plan: Plan) -> None:
         STORE.put(done.keys.summary, "summary", as_result(report, top=shown_top(done.block, grid)))
 
 
-def _thumbnail(done: SetupOutcome) -> bytes:
-    """A small shaded picture of the proof, for the jobs page."""
-    grid = shown_grid(done.block.grid)
-    top = shown_top(done.block, grid).astype(np.float64)
-    dy, dx = np.gradient(top, grid.pitch)
-    shade = (0.5 - 0.55 * dx + 0.55 * dy) / np.sqrt(1 + dx * dx + dy * dy)
-    low, high = top.min(), max(top.max(), top.min() + 1e-6)
-    depth = (top - low) / (high - low)
-    light = np.clip(0.55 + 0.5 * (shade - 0.35), 0.2, 1.1)[..., None]
-    colour = np.array([176, 141, 98]) + depth[..., None] * np.array([62, 70, 74])
-    image = Image.fromarray(np.clip(colour * light, 0, 255).astype(np.uint8)[::-1])
-    image.thumbnail((480, 360))
-    out = BytesIO()
-    image.save(out, "PNG")
-    return out.getvalue()
-
-
 @app.task(queue="calculate", lock="calculate", retry=2)
 def calculate(calculation_id: int) -> None:
     """Work out the plan of a calculation's revision, from where earlier results leave off."""
@@ -143,7 +126,7 @@ def calculate(calculation_id: int) -> None:
             done = run_setup(plan, setup, _loaded, work, f"{row.job.name}, revision {row.revision}")
             _keep_programs(done)
             _keep_summary(done, plan)
-            Job.objects.filter(pk=row.job_id).update(picture=_thumbnail(done))
+            Job.objects.filter(pk=row.job_id).update(picture=shaded(shown_top(done.block, shown_grid(done.block.grid)), shown_grid(done.block.grid).pitch))
     except Cancelled:
         Calculation.objects.filter(pk=row.pk).update(state=Calculation.State.CANCELLED)
     except (Refused, MemoryError) as reason:

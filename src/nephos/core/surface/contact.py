@@ -156,6 +156,7 @@ def inside_triangle(
     x: float, y: float,
     ax: float, ay: float, bx: float, by: float, cx: float, cy: float,
 ) -> bool:
+    """Whether (x, y) lies in a triangle on the plan, its border counted in, however it runs round."""
     u = (bx - ax) * (y - ay) - (by - ay) * (x - ax)
     v = (cx - bx) * (y - by) - (cy - by) * (x - bx)
     w = (ax - cx) * (y - cy) - (ay - cy) * (x - cx)

@@ -16,7 +16,8 @@ class GridArrays(NamedTuple):
     the plane z = p0 + p1 x + p2 y, then |(p1, p2)| and sqrt(1 + p1^2 + p2^2) (infinite for an
     upright facet); `owned` (m,) uint8, which edges ab, bc, ca (bits 0 to 2) and vertices a, b, c
     (bits 3 to 5) this triangle answers for, so that a shared one is looked at once, and an edge at
-    the bottom of a valley, which no cutter can rest on without touching a side, not at all. The triangles of cell k are `items[start[k]:start[k + 1]]`, by falling top.
+    the bottom of a valley, which no cutter can rest on without touching a side, not at all. The triangles of
+    cell k are `items[start[k]:start[k + 1]]`, by falling top.
     """
 
     corners: F64

@@ -125,12 +125,14 @@ def job_state(job: Job) -> dict[str, Any]:
 def list_jobs(request: HttpRequest) -> list[dict[str, Any]]:
     """All jobs, the one that was worked on last first."""
     found = []
+    thumbnails = dict(Mesh.objects.filter(thumbnail__isnull=False).values_list("digest", "thumbnail"))
     for job in Job.objects.order_by("-updated"):
         plan = service.current_plan(job)
         stock = plan["stock"]
+        picture = job.picture or next((thumbnails.get(model["mesh"]) for model in plan["models"]), None)
         found.append({
             "id": job.pk, "name": job.name, "updated": job.updated,
-            "picture": base64.b64encode(bytes(job.picture)).decode() if job.picture else None,
+            "picture": base64.b64encode(bytes(picture)).decode() if picture else None,
             "stock": f"{stock['material']} {stock['length']:g} × {stock['width']:g} × {stock['thickness']:g}",
             "operations": sum(len(setup["operations"]) for setup in plan["setups"]),
         })

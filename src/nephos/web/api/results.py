@@ -1,6 +1,5 @@
 """Results: arrays as little-endian binary, posted programs as files and by the line."""
 
-from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
@@ -8,7 +7,7 @@ from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpRespons
 from django.shortcuts import get_object_or_404
 from ninja import Router
 
-from nephos.web.blobs import read_chunks, read_range
+from nephos.web.blobs import read_range, stream_chunks
 from nephos.web.models import Result, ResultArray
 
 router = Router(tags=["results"])
@@ -30,7 +29,7 @@ def facts(request: HttpRequest, key: str) -> dict[str, Any]:
 def array(request: HttpRequest, key: str, name: str) -> StreamingHttpResponse:
     """One array, streamed chunk by chunk. Results never change, so it may be kept for good."""
     row = _array(key, name)
-    answer = StreamingHttpResponse(read_chunks(row.blob_id), content_type="application/octet-stream")
+    answer = StreamingHttpResponse(stream_chunks(row.blob_id), content_type="application/octet-stream")
     answer["Content-Length"] = row.blob.size
     answer["X-Dtype"], answer["X-Shape"] = row.dtype, ",".join(map(str, row.shape))
     answer["Cache-Control"] = "private, max-age=31536000, immutable"
@@ -41,11 +40,7 @@ def array(request: HttpRequest, key: str, name: str) -> StreamingHttpResponse:
 def program(request: HttpRequest, key: str, name: str) -> StreamingHttpResponse:
     """A posted program as a file to save."""
     row = _array(f"{key}/{name}", "text")
-
-    def pieces() -> Iterator[bytes]:
-        yield from read_chunks(row.blob_id)
-
-    answer = StreamingHttpResponse(pieces(), content_type="text/plain; charset=us-ascii")
+    answer = StreamingHttpResponse(stream_chunks(row.blob_id), content_type="text/plain; charset=us-ascii")
     answer["Content-Length"] = row.blob.size
     answer["Content-Disposition"] = f'attachment; filename="{name}"'
     return answer

@@ -1,0 +1,112 @@
+"""Pictures of each main view at 1280x800 from the sample shop: `./nephos screenshots` while Nephos runs."""
+
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from selenium import webdriver
+from selenium.webdriver.chrome.options import Options
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import WebDriverWait
+
+WORDS = (
+    "--headless=new", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
+    "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+    "--disable-dev-shm-usage", "--hide-scrollbars", "--window-size=1280,800",
+)
+
+
+def chromium(folder: Path | None = None) -> webdriver.Chrome:
+    """Headless Chromium from Debian's packages with software WebGL; downloads go to `folder`."""
+    options = Options()
+    options.binary_location = "/usr/bin/chromium"
+    for word in WORDS:
+        options.add_argument(word)
+    if folder:
+        options.add_experimental_option("prefs", {"download.default_directory": str(folder)})
+    driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", {
+        "width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False})
+    return driver
+
+
+def press(driver: webdriver.Chrome, words: str, timeout: float = 20) -> None:
+    """Press the button, tab or link that reads `words`, or is labelled so, once it can be pressed."""
+    path = (
+        "//*[self::button or self::a or @role='radio' or @role='option']"
+        f"[normalize-space()=\"{words}\" or @aria-label=\"{words}\"][not(@disabled)]"
+    )
+
+    def pressed(d: webdriver.Chrome) -> bool:
+        for item in d.find_elements(By.XPATH, path):
+            if item.is_displayed():
+                item.click()
+                return True
+        return False
+
+    WebDriverWait(driver, timeout, ignored_exceptions=[Exception]).until(pressed)
+
+
+def until(driver: webdriver.Chrome, test: Callable[[webdriver.Chrome], object], timeout: float = 60) -> None:
+    """Wait until `test` holds."""
+    WebDriverWait(driver, timeout, ignored_exceptions=[Exception]).until(test)
+
+
+def shoot(driver: webdriver.Chrome, path: Path, wait: float = 2.5) -> None:
+    """Save a picture once the view has settled."""
+    time.sleep(wait)
+    driver.save_screenshot(str(path))
+
+
+_SCRUB = """
+const [slider, share] = arguments;
+const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set;
+set.call(slider, Number(slider.max) * share);
+for (const kind of ['input', 'change']) slider.dispatchEvent(new Event(kind, {bubbles: true}));
+"""
+
+
+def scrub(driver: webdriver.Chrome, share: float) -> None:
+    """Drag the run strip to a share of the machining time."""
+    driver.execute_script(_SCRUB, driver.find_element(By.CSS_SELECTOR, "footer input[type=range]"), share)
+
+
+def main() -> int:
+    """Take all pictures."""
+    address = sys.argv[1] if len(sys.argv) > 1 else "http://localhost:8460"
+    folder = Path(sys.argv[2]) if len(sys.argv) > 2 else Path("docs/screenshots")
+    folder.mkdir(parents=True, exist_ok=True)
+    driver = chromium()
+    try:
+        driver.get(address)
+        until(driver, lambda d: d.find_elements(By.TAG_NAME, "article"))
+        shoot(driver, folder / "jobs.png", 1)
+        press(driver, "Cutters")
+        until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "td"))
+        shoot(driver, folder / "cutters.png", 1)
+        press(driver, "Jobs")
+        press(driver, "Heron plaque")
+        until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-ready='true']"), 90)
+        driver.find_element(By.CSS_SELECTOR, "[data-testid='row-model'] button").click()
+        shoot(driver, folder / "workspace-place.png", 5)
+        driver.find_element(By.CSS_SELECTOR, "[data-testid='operation-20'] button").click()
+        press(driver, "Paths")
+        scrub(driver, 0.62)
+        shoot(driver, folder / "workspace-paths.png", 6)
+        scrub(driver, 1.0)
+        press(driver, "Proof")
+        shoot(driver, folder / "workspace-proof.png", 6)
+        press(driver, "Compare")
+        shoot(driver, folder / "workspace-compare.png", 6)
+        for entry in driver.get_log("browser"):
+            if entry["level"] == "SEVERE":
+                print(entry["message"], file=sys.stderr)
+    finally:
+        driver.quit()
+    return 0
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
