@@ -70,7 +70,8 @@ def ensure_frontend() -> None:
     lock = _hash_of([FRONTEND / "package-lock.json", FRONTEND / "package.json"])
     if _unless_stamped("npm", lock, FRONTEND / "node_modules"):
         say("installing the page's packages")
-        npm("ci")
+        # Not `npm ci`: it asks the lock for the optional packages of other platforms too.
+        npm("install", "--no-save")
         _stamp("npm", lock)
     sources = [path for path in (FRONTEND / "src").rglob("*") if path.is_file() and path.name != "schema.d.ts"]
     sources += [FRONTEND / "index.html", FRONTEND / "vite.config.ts", FRONTEND / "tsconfig.json"]

@@ -182,7 +182,8 @@ def test(words: list[str]) -> int:
     postgres.start(load_config())
     try:
         if words:
-            return subprocess.run([sys.executable, "-m", "pytest", *words], check=False, cwd=ROOT, stdin=subprocess.DEVNULL).returncode
+            pytest = [sys.executable, "-m", "pytest", *words]
+            return subprocess.run(pytest, check=False, cwd=ROOT, stdin=subprocess.DEVNULL).returncode
         python = [sys.executable, "-m"]
         passed = [
             _checked("ruff", [*python, "ruff", "check", "-q", "src", "tests", "demo"]),

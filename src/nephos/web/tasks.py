@@ -126,7 +126,8 @@ def calculate(calculation_id: int) -> None:
             done = run_setup(plan, setup, _loaded, work, f"{row.job.name}, revision {row.revision}")
             _keep_programs(done)
             _keep_summary(done, plan)
-            Job.objects.filter(pk=row.job_id).update(picture=shaded(shown_top(done.block, shown_grid(done.block.grid)), shown_grid(done.block.grid).pitch))
+            grid = shown_grid(done.block.grid)
+            Job.objects.filter(pk=row.job_id).update(picture=shaded(shown_top(done.block, grid), grid.pitch))
     except Cancelled:
         Calculation.objects.filter(pk=row.pk).update(state=Calculation.State.CANCELLED)
     except (Refused, MemoryError) as reason:

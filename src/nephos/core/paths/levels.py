@@ -154,10 +154,10 @@ def level_regions(task: Task, stepdown: float, leave: float) -> list[Region]:
     x_low, y_low, x_high, y_high = task.region.bounds
     step = field_step(task.cutter, (x_high - x_low) * (y_high - y_low))
     allowance = chord_allowance(step, profile) + task.tolerance
+    # A larger corner at the same tip: keeps chords off walls, and level ground where it is.
     safe = profile.grown(allowance)
     drop_floor = task.floor - 1.0
     field = tip_field(task.index, task.region, safe, step, drop_floor, part(task.report, 0.0, 0.5))
-    lift = leave + allowance
     rows, columns = block.grid.window((x_low - profile.radius, y_low - profile.radius),
                                       (x_high + profile.radius, y_high + profile.radius))
     seen = block.top[rows, columns]
@@ -169,10 +169,10 @@ def level_regions(task: Task, stepdown: float, leave: float) -> list[Region]:
         found = []
         for level in levels[first:last]:
             def refine(points: F64, level: float = level) -> None:
-                _refine(task.index.arrays, points, field.x0, field.y0, field.step, level - lift,
+                _refine(task.index.arrays, points, field.x0, field.y0, field.step, level - leave,
                         safe.flat, safe.corner, drop_floor, task.tolerance / 2)
 
-            free = _polygons(field, level - lift, refine).intersection(task.region)
+            free = _polygons(field, level - leave, refine).intersection(task.region)
             free = free.intersection(material_above(block, level, task.cutter.radius))
             simple = shapely.simplify(free, task.tolerance / 2)
             found.append([piece for piece in polygons_of(simple) if piece.area > smallest])

@@ -148,7 +148,7 @@ def _ramp(item: Pass, height: float, angle: float) -> F64:
     along = np.concatenate([[0.0], np.cumsum(steps)])
     if item.closed:
         turns = int(np.ceil(needed / total))
-        marks = np.unique(np.concatenate([[needed], *(along[1:] + k * total for k in range(turns))]))
+        marks = np.unique(np.concatenate([[needed], *(total - along[:-1] + k * total for k in range(turns))]))
         marks = marks[(marks > 0) & (marks <= needed)]
         place = total - np.mod(marks, total)
     else:

@@ -1,0 +1,199 @@
+"""Toolpaths: no gouge, no rapid in the block, even layers, region by region."""
+
+import numpy as np
+import pytest
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from nephos.core.cutters import Cutter, standard_cutter
+from nephos.core.mesh.model import Mesh
+from nephos.core.paths.follow import follow_lines
+from nephos.core.paths.levels import level_heights
+from nephos.core.paths.lines import hatch, in_chains
+from nephos.core.paths.toolpath import Kind
+from nephos.core.plan.pipeline import SetupOutcome, Work, run_setup
+from nephos.core.plan.results import MemoryStore
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.polyline import densified, thin
+from nephos.core.surface.drop import drop_points
+from nephos.core.surface.index import build_index
+from nephos.core.surface.nearest import distance_at
+from nephos.command.warm import small_hill
+from tests.conftest import box_mesh, grid_mesh
+
+TOLERANCE = 0.01
+
+
+def run(mesh: Mesh, *operations: Operation, size: tuple[float, float, float] = (30, 30, 10), pitch: float = 0.25) -> SetupOutcome:
+    setup = Setup(id="a", name="a", operations=operations)
+    plan = Plan(stock=Stock(length=size[0], width=size[1], thickness=size[2]), setups=(setup,), pitch=pitch,
+                models=(Model(id="m", name="m", mesh="m", placement=Placement(gap_above=1)),))
+    return run_setup(plan, setup, lambda _: mesh, Work(MemoryStore()))
+
+
+def op(strategy: str, cutter: Cutter, number: int = 10, **settings: object) -> Operation:
+    return Operation(number=number, strategy=strategy, cutter=cutter, settings=settings)  # type: ignore[arg-type]
+
+
+FLAT, BALL = standard_cutter("flat", 4, 1), standard_cutter("ball", 3, 2)
+
+
+def worst_gouge(done: SetupOutcome, number: int = 0) -> float:
+    """How deep the cutter of an operation goes into the true mesh, square to it, along its posted moves."""
+    outcome = done.outcomes[number]
+    points = outcome.points[2:]
+    dense = densified(np.ascontiguousarray(points), 0.05)
+    profile = outcome.operation.cutter.profile
+    tips = drop_points(done.space.index, dense[:, :2], profile, done.space.floor)
+    low = dense[:, 2] < tips - 1e-4
+    if not low.any():
+        return 0.0
+    if profile.flat == 0:
+        grid = done.space.index.arrays
+        reach = profile.corner
+        return max(reach - distance_at(grid, x, y, z + reach, 2 * reach) for x, y, z in dense[low])
+    # For a flat cutter: how far it must step aside to be clear, or rise, whichever is less.
+    side = np.column_stack([np.cos(np.arange(16) * np.pi / 8), np.sin(np.arange(16) * np.pi / 8)]) * TOLERANCE
+    worst = 0.0
+    for x, y, z in dense[low]:
+        near = drop_points(done.space.index, np.array([x, y]) + side, profile, done.space.floor).min()
+        worst = max(worst, near - z)
+    return worst
+
+
+def bumpy(seed: int) -> Mesh:
+    rng = np.random.default_rng(seed)
+    x, y = np.meshgrid(np.linspace(0, 22, 23), np.linspace(0, 22, 23))
+    z = np.where(rng.random(x.shape) < 0.06, rng.uniform(1, 6, x.shape), rng.normal(2, 0.25, x.shape))
+    return grid_mesh(x, y, np.maximum(z, 0.2))
+
+
+@pytest.mark.parametrize("angle", [0.0, 37.0, 90.0])
+def test_finishing_does_not_gouge(hill: Mesh, angle: float) -> None:
+    done = run(hill, op("finish_lines", BALL, stepover=0.5, angle=angle))
+    assert worst_gouge(done) <= TOLERANCE
+    assert done.comparison.numbers()["gouge_max"] <= TOLERANCE
+
+
+@settings(max_examples=6, deadline=None)
+@given(seed=st.integers(0, 1000))
+def test_no_strategy_gouges_random_ground(seed: int) -> None:
+    mesh = bumpy(seed)
+    done = run(
+        mesh, op("rough_rings", FLAT, stepdown=2.0, stepover=1.6, leave=0.3),
+        op("rough_lines", standard_cutter("ball", 4, 3), 20, stepdown=2.0, stepover=1.5, leave=0.1, angle=20.0),
+        op("finish_lines", BALL, 30, stepover=0.6, angle=45.0),
+    )
+    for k in range(3):
+        assert worst_gouge(done, k) <= TOLERANCE
+    assert max(outcome.rapid_depth.max(initial=0) for outcome in done.outcomes) == 0, "a rapid goes through the block"
+
+
+@pytest.mark.parametrize("strategy", ["rough_rings", "rough_lines"])
+def test_roughing_leaves_the_skin_it_was_asked_to(strategy: str) -> None:
+    """A block on level ground: the skin on the ground and on the block's top and sides."""
+    x, y = np.meshgrid(np.linspace(0, 24, 49), np.linspace(0, 24, 49))
+    step = grid_mesh(x, y, np.where((np.abs(x - 12) < 4) & (np.abs(y - 12) < 4), 4.0, 0.0))
+    done = run(step, op(strategy, FLAT, stepdown=2.0, stepover=1.8, leave=0.5))
+    c = done.comparison
+    inside = np.isfinite(c.deviation)
+    # Never less than the skin, true to the tolerance, anywhere.
+    assert c.deviation[inside].min() >= 0.5 - TOLERANCE
+    ground = np.maximum(np.abs(c.grid.xs[None] - 15), np.abs(c.grid.ys[:, None] - 15)) > 9
+    assert np.allclose(c.deviation[inside & ground], 0.5, atol=1e-3)
+
+
+def test_roughing_in_level_steps_that_are_even(hill: Mesh) -> None:
+    done = run(hill, op("rough_rings", FLAT, stepdown=1.9, stepover=1.8, leave=0.4))
+    outcome = done.outcomes[0]
+    cuts = outcome.points[1:][outcome.kinds == Kind.CUT]
+    levels = np.unique(cuts[:, 2].round(3))
+    steps = np.diff(np.concatenate([levels, [0.0]]))
+    assert np.ptp(steps) < 0.003 and steps.max() <= 1.9 + 1e-3
+
+
+@pytest.mark.parametrize(("top", "bottom", "down"), [(0, -10, 3), (0, -9, 3), (2.5, -0.1, 0.7), (0, -0.2, 3)])
+def test_no_sliver_layers(top: float, bottom: float, down: float) -> None:
+    levels = level_heights(top, bottom, down)
+    steps = -np.diff([top, *levels])
+    assert levels[-1] == pytest.approx(bottom) and steps.max() <= down + 1e-6 and np.ptp(steps) < 1e-9
+
+
+def test_one_region_is_finished_before_the_next_begins() -> None:
+    """Two pits apart from each other: each is cut to its bottom in one go below the rim."""
+    walls = [box_mesh((0, 0, 0), (40, 4, 8)), box_mesh((0, 16, 0), (40, 20, 8)), box_mesh((0, 4, 0), (4, 16, 8)),
+             box_mesh((18, 4, 0), (22, 16, 8)), box_mesh((36, 4, 0), (40, 16, 8))]
+    mesh = Mesh(np.concatenate([w.vertices for w in walls]), np.concatenate([w.faces + 8 * k for k, w in enumerate(walls)]).astype(np.int32))
+    done = run(mesh, op("rough_rings", FLAT, stepdown=2.0, stepover=1.5, leave=0.2), size=(44, 24, 9.5))
+    outcome = done.outcomes[0]
+    low = outcome.points[1:][(outcome.kinds == Kind.CUT) & (outcome.points[1:, 2] < -2.5)]
+    sides = np.sign(low[:, 0] - 22)
+    assert np.count_nonzero(np.diff(sides)) == 1
+
+
+def test_entries_are_no_straight_plunges_into_material(hill: Mesh) -> None:
+    done = run(hill, op("rough_rings", FLAT, stepdown=2.0, stepover=1.8, leave=0.4, ramp_angle=3.0))
+    outcome = done.outcomes[0]
+    entry = outcome.kinds == Kind.ENTRY
+    step = np.diff(outcome.points, axis=0)[entry]
+    down = step[:, 2] < -1e-3
+    flat = np.hypot(step[:, 0], step[:, 1])
+    steep = down & (-step[:, 2] > flat * np.tan(np.radians(3.5)) + 2e-3)
+    # Straight down only through the gap over the block, which is air.
+    assert outcome.points[:-1][entry][steep][:, 2].size == 0 or -step[steep, 2].max() <= 1.6
+
+
+def test_lines_stay_within_their_distance_and_region() -> None:
+    region = shapely.Point(0, 0).buffer(10).difference(shapely.Point(0, 0).buffer(3))
+    lines, row = hatch(region, 30.0, 0.7)
+    assert shapely.covers(region.buffer(1e-6), shapely.linestrings(lines.reshape(-1, 2, 2))).all()
+    normal = np.array([-np.sin(np.radians(30)), np.cos(np.radians(30))])
+    offsets = np.unique((lines[:, :2] @ normal).round(6))
+    assert np.diff(offsets).max() <= 0.7 + 1e-6
+    ordered = in_chains(lines, row, both_ways=True)
+    assert len(ordered) == len(lines)
+    jumps = np.hypot(*(ordered[1:, :2] - ordered[:-1, 2:]).T)
+    assert (jumps > 3).sum() <= 3, "the cutter hops about"
+
+
+def test_followed_lines_keep_the_tolerance(hill: Mesh) -> None:
+    index = build_index(hill.vertices, hill.faces)
+    lines = np.array([[0.0, y, 24.0, y + 1] for y in np.linspace(1, 22, 12)])
+    points, ends = follow_lines(index, lines, BALL.profile, 0.0, 0.0, TOLERANCE)
+    begin = 0
+    for end in ends:
+        dense = densified(np.ascontiguousarray(points[begin : end + 1]), 0.02)
+        exact = np.column_stack([dense[:, :2], drop_points(index, dense[:, :2], BALL.profile, 0.0)])
+        off = np.abs(exact[:, 2] - dense[:, 2])
+        slope = np.abs(np.gradient(exact[:, 2], 0.02))
+        assert (off / np.sqrt(1 + slope**2)).max() <= TOLERANCE
+        begin = end + 1
+    assert len(points) < 12 * 24 / 0.1, "the lines were not thinned"
+
+
+@settings(max_examples=20, deadline=None)
+@given(seed=st.integers(0, 9999), tolerance=st.floats(0.001, 0.5))
+def test_thinning_keeps_within_the_tolerance(seed: int, tolerance: float) -> None:
+    points = np.cumsum(np.random.default_rng(seed).normal(0, 0.3, (200, 3)), axis=0)
+    kept = thin(points, np.array([99, 199]), tolerance)
+    assert {0, 99, 100, 199} <= set(kept.tolist())
+    for a, b in zip(kept[:-1], kept[1:], strict=True):
+        if b == a + 1:
+            continue
+        line = shapely.LineString([points[a][:2], points[b][:2]])
+        assert all(line.distance(shapely.Point(p[:2])) <= tolerance + 1e-9 for p in points[a:b])
+
+
+def test_finishing_leaves_no_more_than_the_scallop_where_the_cutter_reaches() -> None:
+    done = run(small_hill(cells=80), op("finish_lines", BALL, stepover=0.3), pitch=0.1)
+    numbers = done.comparison.numbers()
+    assert numbers["leftover_p95"] <= BALL.scallop(0.3) + TOLERANCE
+    assert numbers["gouge_max"] <= TOLERANCE
+
+
+def test_a_second_roughing_cuts_no_air(hill: Mesh) -> None:
+    one = op("rough_rings", FLAT, stepdown=2.0, stepover=1.8, leave=0.4)
+    again = one.model_copy(update={"number": 20, "cutter": standard_cutter("flat", 3, 4)})
+    done = run(hill, one, again)
+    assert done.outcomes[1].path.length(False) < 0.6 * done.outcomes[0].path.length(False)
