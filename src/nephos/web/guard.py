@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from urllib.parse import urlsplit
 
-from django.conf import settings
+from django.core.exceptions import DisallowedHost
 from django.http import HttpRequest, HttpResponse, JsonResponse
 
 _POLICY = (
@@ -21,11 +21,13 @@ class OriginGuard:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         """Check a request and pass it on."""
-        origin = request.headers.get("Origin")
-        if origin and urlsplit(origin).netloc != request.headers.get("Host", ""):
-            return JsonResponse({"message": "this page is of another site and may not do that"}, status=403)
-        if urlsplit(f"//{request.headers.get('Host', '')}").hostname not in settings.ALLOWED_HOSTS:
+        try:
+            host = request.get_host()
+        except DisallowedHost:
             return JsonResponse({"message": "Nephos answers to localhost only"}, status=400)
+        origin = request.headers.get("Origin")
+        if origin and urlsplit(origin).netloc != host:
+            return JsonResponse({"message": "this page is of another site and may not do that"}, status=403)
         response = self.get_response(request)
         response.headers.setdefault("Content-Security-Policy", _POLICY)
         response.headers.setdefault("Referrer-Policy", "no-referrer")

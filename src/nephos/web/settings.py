@@ -27,7 +27,7 @@ ROOT_URLCONF = "nephos.web.urls"
 ASGI_APPLICATION = "nephos.web.asgi.application"
 DATABASES = {
     "default": {
-        "ENGINE": "django.db.backends.postgresql", "NAME": "nephos", "USER": "nephos",
+        "ENGINE": "django.db.backends.postgresql", "NAME": os.environ.get("NEPHOS_DATABASE", "nephos"), "USER": "nephos",
         "PASSWORD": _config.database_password, "HOST": "127.0.0.1", "PORT": _config.database_port,
         "CONN_MAX_AGE": 0, "TEST": {"NAME": "nephos_test"},
     }

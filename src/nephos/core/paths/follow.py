@@ -11,8 +11,9 @@ from nephos.core.polyline import thin
 from nephos.core.surface.drop import drop_at
 from nephos.core.surface.index import SurfaceIndex
 
-SAMPLED, THINNED = 0.25, 0.6
-"""Shares of the tolerance spent on sampling and on thinning. The rest is for the post's rounding."""
+SAMPLED, THINNED = 0.2, 0.4
+"""Shares of the tolerance spent on sampling and on thinning. The rest is for the post's rounding and for rims of open meshes, where
+a cut that is true to the tolerance square to the cutter goes deeper straight down."""
 
 _DEEPEST = 40
 
@@ -108,7 +109,7 @@ def follow_lines(
         ends = np.empty(last - first, np.int64)
         points = _follow(
             index.arrays, lines[first:last], grown.flat, grown.corner, floor - leave, leave, spacing,
-            sampled, sampled, ends,
+            sampled, sampled / 2, ends,
         )
         kept = thin(points, ends, THINNED * tolerance)
         return points[kept], np.searchsorted(kept, ends)

@@ -99,7 +99,7 @@ def _put_moves(  # type: ignore[no-untyped-def]
         for axis in range(3):
             moved = moved or units[k + 1, axis] != units[k, axis]
         if not moved:
-            move_lines[k] = max(line - 1, first_line)
+            move_lines[k] = line - 1  # where the cutter stands already
             continue
         if number >= 0:
             out[at] = 78

@@ -1,0 +1,230 @@
+"""The plan as a value, its placement, its keys, its findings."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from nephos.command.warm import small_hill
+from nephos.core.cutters import standard_cutter
+from nephos.core.errors import Cancelled, Refused
+from nephos.core.mesh.examine import support_points
+from nephos.core.mesh.model import Mesh
+from nephos.core.paths.registry import strategies
+from nephos.core.plan.checks import operation_findings, outcome_findings, placement_findings
+from nephos.core.plan.keys import setup_keys
+from nephos.core.plan.pipeline import Work, certify, placed_models, run_setup
+from nephos.core.plan.place import place, to_setup, zero_in_words
+from nephos.core.plan.results import MemoryStore
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
+
+HILL = small_hill()
+SUPPORT = support_points(HILL)
+
+
+def plan(**change: object) -> Plan:
+    operations = (
+        Operation(number=10, strategy="rough_rings", cutter=standard_cutter("flat", 4, 1),
+                  settings={"stepdown": 2, "stepover": 2}),  # type: ignore[arg-type]
+        Operation(number=20, strategy="finish_lines", cutter=standard_cutter("ball", 3, 2),
+                  settings={"stepover": 0.8}),  # type: ignore[arg-type]
+    )
+    base = Plan(stock=Stock(length=30, width=30, thickness=10), models=(Model(id="m", name="m", mesh="m"),), pitch=0.4,
+                setups=(Setup(id="a", name="A", operations=operations),))
+    return base.model_copy(update=change)
+
+
+def with_settings(value: Plan, number: int, **settings_: object) -> Plan:
+    setup = value.setups[0]
+    changed = tuple(
+        op.model_copy(update={"settings": op.settings.model_copy(update=settings_)}) if op.number == number else op
+        for op in setup.operations
+    )
+    return value.model_copy(update={"setups": (setup.model_copy(update={"operations": changed}),)})
+
+
+class Counting(MemoryStore):
+    """Notes which stages were worked out."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.made: list[str] = []
+
+    def put(self, key, stage, result) -> None:  # type: ignore[no-untyped-def]
+        self.made.append(stage)
+        super().put(key, stage, result)
+
+
+def calculate(value: Plan, store: MemoryStore):
+    return run_setup(value, value.setups[0], lambda _: HILL, Work(store))
+
+
+def test_a_plan_survives_being_written_and_read() -> None:
+    value = plan()
+    assert parse_plan(value.model_dump(mode="json")) == value
+
+
+@pytest.mark.parametrize(("change", "words"), [
+    ({"stock": {"length": 30, "width": 30, "thickness": 0}}, "thickness"),
+    ({"stock": {"length": "wide", "width": 30, "thickness": 10}}, "length"),
+    ({"schema_version": 99}, "update Nephos"),
+    ({"tolerance": float("nan")}, "tolerance"),
+])
+def test_bad_plans_are_refused_with_the_place(change: dict, words: str) -> None:
+    with pytest.raises(Refused, match=words):
+        parse_plan(plan().model_dump(mode="json") | change)
+
+
+def test_a_stepover_larger_than_the_cutter_is_refused_with_the_way_out() -> None:
+    document = plan().model_dump(mode="json")
+    document["setups"][0]["operations"][1]["settings"]["stepover"] = 9
+    with pytest.raises(Refused, match=r"larger than the cutter \(3 mm\).*use 2.7 mm"):
+        parse_plan(document)
+
+
+def test_an_unknown_strategy_is_refused() -> None:
+    document = plan().model_dump(mode="json")
+    document["setups"][0]["operations"][0]["strategy"] = "magic"
+    with pytest.raises(Refused, match="rough_rings"):
+        parse_plan(document)
+
+
+def test_changing_one_operation_recalculates_that_and_the_blocks_after_it() -> None:
+    store = Counting()
+    calculate(plan(), store)
+    store.made.clear()
+    calculate(plan(), store)
+    assert store.made == []
+    calculate(with_settings(plan(), 20, stepover=0.9), store)
+    assert store.made == ["passes", "path", "moves", "block", "frames", "compare"]
+    store.made.clear()
+    calculate(with_settings(plan(), 10, stepover=1.8), store)
+    # The finisher's passes hang on the model alone; its links and its block are new.
+    assert store.made.count("passes") == 1 and store.made.count("block") == 2
+    store.made.clear()
+    calculate(plan(), store)
+    assert store.made == [], "undo finds the old results"
+
+
+def test_what_does_not_touch_the_cut_changes_no_key() -> None:
+    a, b = plan(), plan(units="in")
+    assert setup_keys(a, a.setups[0]) == setup_keys(b, b.setups[0])
+
+
+def test_cancelling_stops_between_bands_and_keeps_what_is_done() -> None:
+    store = MemoryStore()
+
+    def report(fraction: float) -> None:
+        if fraction > 0.6:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        value = plan()
+        run_setup(value, value.setups[0], lambda _: HILL, Work(store, report))
+    keys = setup_keys(plan(), plan().setups[0]).operations
+    assert store.get(keys[10].block) is not None and store.get(keys[20].block) is None
+
+
+@settings(max_examples=40, deadline=None)
+@given(turn=st.tuples(*[st.floats(-180, 180)] * 3), mirror=st.tuples(*[st.booleans()] * 3), size=st.floats(1, 500),
+       height=st.floats(1, 50), gap=st.floats(-5, 5))
+def test_placement_gives_the_size_and_gap_that_were_asked_for(turn, mirror, size, height, gap) -> None:  # type: ignore[no-untyped-def]
+    stock = Stock(length=300, width=200, thickness=30)
+    placement = Placement(turn=turn, mirror=mirror, size_x=size, height=height, gap_above=gap)
+    placed = place(SUPPORT, placement, stock)
+    whole = HILL.moved(placed.matrix)
+    assert np.allclose(whole.low, placed.low, atol=1e-6) and np.allclose(whole.high, placed.high, atol=1e-6)
+    assert whole.size[0] == pytest.approx(size) and whole.size[2] == pytest.approx(height)
+    assert 30 - whole.high[2] == pytest.approx(gap, abs=1e-6)
+    assert (whole.low[0] + whole.high[0]) / 2 == pytest.approx(150, abs=1e-6)
+
+
+@pytest.mark.parametrize("side", ["top", "bottom", "front", "back", "left", "right"])
+@pytest.mark.parametrize("zero", [Zero(), Zero(x="centre", y="high", z="bottom")])
+def test_setup_space_is_rigid_and_has_its_origin_at_the_zero(side: str, zero: Zero) -> None:
+    stock = Stock(length=60, width=40, thickness=20)
+    matrix = to_setup(stock, Setup(id="a", name="a", side=side, zero=zero))  # type: ignore[arg-type]
+    assert np.allclose(matrix[:3, :3] @ matrix[:3, :3].T, np.eye(3)) and np.linalg.det(matrix[:3, :3]) == pytest.approx(1)
+    corners = np.array([[x, y, z] for x in (0, 60) for y in (0, 40) for z in (0, 20)]) @ matrix[:3, :3].T + matrix[:3, 3]
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    if zero == Zero():
+        assert np.allclose([low[0], low[1], high[2]], 0)
+    else:
+        assert np.allclose([low[0] + high[0], high[1], low[2]], 0)
+
+
+def test_the_zero_in_words() -> None:
+    assert zero_in_words(Setup(id="a", name="a")) == "front left corner of the stock, on its top face"
+    assert zero_in_words(Setup(id="a", name="a", zero=Zero(x="centre", y="centre", z="bottom"))) == "centre of the stock, on its underside"
+
+
+@pytest.mark.parametrize(("thickness", "gap", "code"), [
+    (10, 1, None), (10, -0.5, "model-above"), (4.5, 1, "model-below"), (5.5, 1, "nothing-below"),
+])
+def test_placement_findings_just_at_the_limit(thickness: float, gap: float, code: str | None) -> None:
+    model = Model(id="m", name="m", mesh="m", placement=Placement(gap_above=gap))
+    value = plan(stock=Stock(length=30, width=30, thickness=thickness), models=(model,))
+    found = placement_findings(value, placed_models(value, lambda _: SUPPORT))
+    assert [f.code for f in found] == ([code] if code else [])
+    assert all(f.way_out and any(c.isdigit() for c in f.text) for f in found)
+
+
+def test_model_beside_and_stock_beyond_the_travel() -> None:
+    value = plan(stock=Stock(length=20, width=900, thickness=10))
+    codes = {f.code for f in placement_findings(value, placed_models(value, lambda _: SUPPORT))}
+    assert codes == {"model-side-x", "beyond-travel"}
+
+
+def test_one_number_for_two_cutters_is_found() -> None:
+    value = plan()
+    setup = value.setups[0]
+    twice = setup.operations[1].model_copy(update={"cutter": standard_cutter("ball", 3, 1)})
+    assert [f.code for f in operation_findings(value, setup.model_copy(update={"operations": (setup.operations[0], twice)}))] \
+        == ["one-number-two-cutters"]
+
+
+def test_a_sound_job_has_no_stops() -> None:
+    done = calculate(plan(), MemoryStore())
+    assert [f for f in outcome_findings(done, 0.01) if f.level == "stop"] == []
+
+
+def test_a_tampered_program_is_not_certified() -> None:
+    done = calculate(plan(), MemoryStore())
+    program, run = done.programs[0], [done.outcomes[0]]
+    certify(program, run)
+    lines = program.text.split(b"\n")
+    k = next(i for i in range(len(lines) // 2, len(lines)) if b"X" in lines[i])
+    lines[k] = lines[k].replace(b"X", b"X1")
+    from dataclasses import replace
+
+    with pytest.raises(Refused, match="was not posted"):
+        certify(replace(program, text=b"\n".join(lines)), run)
+
+
+def test_estimates_are_near_the_calculated_time() -> None:
+    from nephos.core.paths.estimate import Ground
+
+    done = calculate(plan(), MemoryStore())
+    space = done.space
+    for outcome in done.outcomes:
+        width, height = np.diff(np.array(space.region(outcome.operation).bounds).reshape(2, 2), axis=0)[0]
+        ground = Ground(float(width), float(height), float(space.stock_high[2] - space.floor), 4.0, 0.0,
+                        outcome.operation.cutting_feed, outcome.operation.entering_feed, 600)
+        kind = strategies()[outcome.operation.strategy]
+        estimate = kind.estimate(outcome.operation.settings, outcome.operation.cutter, 0.0, ground)
+        assert 0.3 < estimate.seconds / outcome.total_seconds < 3
+
+
+def test_a_hidden_model_is_not_cut_and_none_is_an_error() -> None:
+    value = plan(models=(Model(id="m", name="m", mesh="m", shown=False),))
+    with pytest.raises(Refused, match="no model"):
+        calculate(value, MemoryStore())
+
+
+def test_mirroring_keeps_the_outside_out() -> None:
+    flipped = HILL.moved(np.diag([-1.0, 1, 1, 1]))
+    def upward(mesh: Mesh) -> float:
+        a, b, c = (mesh.vertices[mesh.faces][:, k] for k in range(3))
+        return float(np.cross(b - a, c - a)[:, 2].mean())
+
+    assert upward(flipped) == pytest.approx(upward(HILL))

@@ -1,0 +1,85 @@
+"""Program text: what is posted, read back by the independent reader, is what was planned."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from nephos.core.cutters import standard_cutter
+from nephos.core.errors import Refused
+from nephos.core.paths.toolpath import Kind, Toolpath
+from nephos.core.post.read import read_program
+from nephos.core.post.schema import parse_post, post_named
+from nephos.core.post.write import Step, write_program
+
+METRIC = post_named("rs274-metric")
+INCH = METRIC.model_copy(update={"id": "test-inch", "unit": "in", "decimals": 4, "start": ("G20", "G90"), "feed_decimals": 1})
+
+
+def path(points: np.ndarray, kinds: np.ndarray) -> Toolpath:
+    return Toolpath(points, kinds.astype(np.uint8), np.where(kinds == Kind.RAPID, 0, 1200).astype(np.float32))
+
+
+def program(post, toolpath: Toolpath) -> bytes:
+    return write_program(post, "t", ["a job (with brackets)"], [Step(10, "Rough", standard_cutter("flat", 6, 7), 18000, toolpath)], 4).text
+
+
+@pytest.mark.parametrize("post", [METRIC, INCH])
+@settings(max_examples=60, deadline=None)
+@given(seed=st.integers(0, 10**6), count=st.integers(1, 60))
+def test_text_read_back_equals_the_plan(post, seed: int, count: int) -> None:
+    rng = np.random.default_rng(seed)
+    points = rng.uniform(-300, 300, (count + 1, 3))
+    points[rng.random(points.shape) < 0.3] = 0.0
+    kinds = rng.choice([0, 1, 2, 3], count)
+    toolpath = path(points, kinds)
+    whole = write_program(post, "t", [], [Step(10, "Rough", standard_cutter("flat", 6, 7), 18000, toolpath)], 4)
+    reading = read_program(whole.text)
+    step = post.millimetres * 10.0**-post.decimals
+    at = np.searchsorted(reading.lines, whole.move_lines[0])
+    assert np.abs(reading.points[at + 1] - points[1:]).max() <= step * 0.5000001
+    moved = (np.rint(points[1:] / step) != np.rint(points[:-1] / step)).any(axis=1)
+    assert ((reading.rapid[at] == 1) == (kinds == 0))[moved].all()
+    assert np.allclose(reading.feeds[at][moved & (kinds != 0)], 1200, atol=2.6)
+    assert (reading.tools == 7).all() and (reading.speeds == 18000).all()
+
+
+def test_words_that_repeat_are_left_out_and_lines_counted() -> None:
+    points = np.array([[0, 0, 5], [10, 0, 5], [10, 0, -1.25], [20, 0, -1.25], [20, 8, -1.25]], float)
+    text = program(METRIC, path(points, np.array([0, 2, 1, 1]))).decode().splitlines()
+    assert text[-7:-2] == ["N8 G0 X0.000 Y0.000", "N9 G0 X10.0", "N10 G1 Z-1.25 F1200", "N11 X20.0", "N12 Y8.0"]
+    assert text[0] == "(a job with brackets)"
+
+
+@pytest.mark.parametrize(("text", "words"), [
+    ("G1 X1", "before any feed"), ("X1 Y2", "before G0"), ("G0 X", "cannot be read"), ("G2 X1 I1", "none that Nephos can follow"),
+    ("(open", "not closed"), ("G0 Q3", "none that"),
+])
+def test_reader_stops_at_what_it_cannot_follow(text: str, words: str) -> None:
+    with pytest.raises(Refused, match=words) as reason:
+        read_program(b"G21 G90\n" + text.encode() + b"\n")
+    assert str(reason.value).startswith("line 2")
+
+
+def test_reader_follows_other_ways_of_writing() -> None:
+    reading = read_program(b"%\ng20g90 ; inches\nN5 G00 X1. Y-.5 Z+2\r\nG91 G1 X.25 F10.5 (one) Z-1\n/M3 S900\nG4 P2\nG90 G21 X0\nM30")
+    assert np.allclose(reading.points[1:], [[25.4, -12.7, 50.8], [31.75, -12.7, 25.4], [0, -12.7, 25.4]])
+    assert reading.rapid.tolist() == [1, 0, 0] and reading.lines.tolist() == [3, 4, 7]
+    assert reading.feeds.tolist() == pytest.approx([0, 266.7, 266.7], abs=1e-3)
+
+
+@given(st.binary(max_size=300))
+def test_no_text_breaks_the_reader(data: bytes) -> None:
+    try:
+        read_program(b"G0 X0 Y0 Z0\n" + data)
+    except Refused as reason:
+        assert "line" in str(reason)
+
+
+def test_a_post_with_a_mistake_says_where() -> None:
+    with pytest.raises(Refused, match="decimals"):
+        parse_post(METRIC.model_dump_json().replace('"decimals":3', '"decimals":9'))
+    with pytest.raises(Refused, match="line 1"):
+        parse_post("{")
+    with pytest.raises(Refused, match="rs274-metric"):
+        post_named("unknown")

@@ -1,0 +1,263 @@
+"""The API against the real database: nothing lost, nothing half stored, plain sentences."""
+
+import json
+
+import numpy as np
+import pytest
+from django.test import Client
+
+from nephos.command.sample import sample_cutters
+from nephos.command.warm import small_hill
+from nephos.core.mesh.stl import write_stl
+from nephos.core.plan.results import as_result
+from nephos.web import tasks
+from nephos.web.models import Blob, Calculation, Chunk, Cutter, Job, Mesh, Revision
+from nephos.web.store import DatabaseStore
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+@pytest.fixture()
+def shop(client: Client) -> Client:
+    tasks.STORE = DatabaseStore()
+    for cutter in sample_cutters():
+        Cutter.objects.create(number=cutter.number, data=cutter.model_dump())
+    return client
+
+
+def send(client: Client, path: str, body: object = None, method: str = "post"):
+    return getattr(client, method)(f"/api{path}", json.dumps(body), content_type="application/json")
+
+
+def upload(client: Client, data: bytes, name: str = "hill.stl"):
+    return client.post("/api/meshes", data, content_type="application/octet-stream", headers={"X-Filename": name})
+
+
+@pytest.fixture()
+def job(shop: Client) -> dict:
+    mesh = upload(shop, write_stl(small_hill(cells=60))).json()
+    tasks.read_uploaded(mesh["id"])
+    return send(shop, "/jobs", {"name": "Hill", "mesh": mesh["id"]}).json()
+
+
+def calculate(client: Client, job: dict) -> dict:
+    state = send(client, f"/jobs/{job['id']}/calculate").json()
+    tasks.calculate(state["id"])
+    return client.get(f"/api/jobs/{job['id']}").json()
+
+
+def body_of(response) -> bytes:
+    return b"".join(response)
+
+
+def change(client: Client, job: dict, edit) -> tuple[int, dict]:
+    plan = json.loads(json.dumps(job["plan"]))
+    edit(plan)
+    answer = send(client, f"/jobs/{job['id']}/plan", {"based_on": job["version"], "plan": plan, "note": "test"}, "put")
+    return answer.status_code, answer.json()
+
+
+def set_stepover(value):
+    return lambda plan: plan["setups"][0]["operations"][1]["settings"].update(stepover=value)
+
+
+def test_a_new_job_has_a_sensible_sheet_that_fits(job: dict) -> None:
+    operations = job["plan"]["setups"][0]["operations"]
+    assert [op["strategy"] for op in operations] == ["rough_rings", "finish_lines"]
+    assert not [f for f in job["derived"]["findings"] if f["level"] == "stop"]
+    assert [op["state"] for op in job["derived"]["setups"][0]["operations"]] == ["out of date", "out of date"]
+    assert all(op["estimate"]["seconds"] > 0 for op in job["derived"]["setups"][0]["operations"])
+
+
+def test_the_whole_way_from_upload_to_program(shop: Client, job: dict) -> None:
+    done = calculate(shop, job)
+    assert done["calculation"]["state"] == "done", done["calculation"]
+    info = done["derived"]["setups"][0]
+    assert [op["state"] for op in info["operations"]] == ["current", "current"]
+    assert info["summary"]["compare"]["gouge_max"] <= 0.01
+    for program in info["summary"]["programs"]:
+        answer = shop.get(f"/api/results/{info['summary_key']}/program/{program['name']}")
+        text = body_of(answer)
+        assert answer["Content-Disposition"].endswith(f'"{program["name"]}"') and len(text) == program["size"]
+        assert text.startswith(b"(Hill, revision 1)") and text.rstrip().endswith(b"M30")
+        line = shop.get(f"/api/results/{info['summary_key']}/line/{program['name']}/{program['numbers'][0]}/5").json()
+        assert text.split(b"\n")[line["line"] - 1].decode() == line["text"]
+
+
+def test_arrays_travel_as_they_lie(shop: Client, job: dict) -> None:
+    done = calculate(shop, job)
+    key = done["derived"]["setups"][0]["operations"][0]["keys"]["moves"]
+    answer = shop.get(f"/api/results/{key}/array/points")
+    points = np.frombuffer(body_of(answer), answer["X-Dtype"]).reshape([int(n) for n in answer["X-Shape"].split(",")])
+    assert points.shape[1] == 3 and np.array_equal(points, tasks.STORE.get(key).arrays["points"], equal_nan=True)
+    assert "immutable" in answer["Cache-Control"]
+
+
+def test_undo_brings_results_back_at_once(shop: Client, job: dict) -> None:
+    done = calculate(shop, job)
+    _, changed = change(shop, done, set_stepover(0.45))
+    states = [op["state"] for op in changed["derived"]["setups"][0]["operations"]]
+    assert states == ["current", "out of date"]
+    undone = send(shop, f"/jobs/{job['id']}/undo", {"based_on": changed["version"]}).json()
+    assert [op["state"] for op in undone["derived"]["setups"][0]["operations"]] == ["current", "current"]
+    assert undone["can_redo"] and undone["plan"] == done["plan"]
+    redone = send(shop, f"/jobs/{job['id']}/redo", {"based_on": undone["version"]}).json()
+    assert redone["plan"] == changed["plan"] and not redone["can_redo"]
+
+
+def test_two_windows_the_slower_write_is_refused_and_nothing_lost(shop: Client, job: dict) -> None:
+    first = change(shop, job, set_stepover(0.45))
+    second = change(shop, job, set_stepover(0.2))
+    assert first[0] == 200 and second[0] == 409 and "another window" in second[1]["message"]
+    now = shop.get(f"/api/jobs/{job['id']}").json()
+    assert now["plan"]["setups"][0]["operations"][1]["settings"]["stepover"] == 0.45
+    assert send(shop, f"/jobs/{job['id']}/undo", {"based_on": job["version"]}).status_code == 409
+
+
+def test_a_change_after_undo_keeps_all_revisions(shop: Client, job: dict) -> None:
+    _, a = change(shop, job, set_stepover(0.45))
+    undone = send(shop, f"/jobs/{job['id']}/undo", {"based_on": a["version"]}).json()
+    _, b = change(shop, undone, set_stepover(0.2))
+    assert not b["can_redo"] and Revision.objects.filter(job_id=job["id"]).count() == 3
+
+
+@pytest.mark.parametrize(("edit", "said"), [
+    (lambda p: p["stock"].update(thickness=0), "thickness"),
+    (lambda p: p["stock"].update(thickness=-3), "thickness"),
+    (lambda p: p["stock"].update(length="wide"), "length"),
+    (set_stepover(99), "larger than the cutter"),
+    (set_stepover("abc"), "stepover"),
+    (set_stepover(None), "stepover"),
+    (lambda p: p.update(extra=1), "extra"),
+    (lambda p: p["setups"][0]["operations"].append(p["setups"][0]["operations"][0]), "one number"),
+    (lambda p: p["models"][0].update(mesh="gone"), "bring it in again"),
+])
+def test_bad_numbers_are_refused_and_store_nothing(shop: Client, job: dict, edit, said: str) -> None:
+    status, answer = change(shop, job, edit)
+    assert status == 422 and said in answer["message"]
+    assert shop.get(f"/api/jobs/{job['id']}").json()["plan"] == job["plan"]
+    assert Revision.objects.filter(job_id=job["id"]).count() == 1
+
+
+def test_preview_keeps_nothing(shop: Client, job: dict) -> None:
+    plan = json.loads(json.dumps(job["plan"]))
+    plan["stock"]["thickness"] = 3
+    answer = send(shop, "/jobs/preview/plan", {"plan": plan}).json()
+    assert any(f["code"] == "model-below" for f in answer["findings"])
+    assert answer["setups"][0]["operations"][0]["state"] == "blocked"
+    assert Revision.objects.count() == 1
+
+
+def test_a_job_with_a_stop_is_not_calculated(shop: Client, job: dict) -> None:
+    _, changed = change(shop, job, lambda p: p["stock"].update(thickness=4))
+    answer = send(shop, f"/jobs/{job['id']}/calculate")
+    assert answer.status_code == 422 and "under the stock" in answer.json()["message"]
+    assert not Calculation.objects.exists() and changed["version"] == 2
+
+
+@pytest.mark.parametrize(("data", "name", "said"), [
+    (b"", "a.stl", "empty"), (b"hello", "a.exe", "use .stl"), (b"hello", "", "use .stl"),
+])
+def test_uploads_refused_at_the_door_store_nothing(shop: Client, data: bytes, name: str, said: str) -> None:
+    answer = upload(shop, data, name)
+    assert answer.status_code == 422 and said in answer.json()["message"]
+    assert not Blob.objects.exists() and not Chunk.objects.exists() and not Mesh.objects.exists()
+
+
+def test_a_file_over_the_limit_is_refused_before_it_is_kept(shop: Client, settings) -> None:
+    settings.MESH_LIMIT = 1000
+    answer = upload(shop, write_stl(small_hill()))
+    assert answer.status_code == 422 and "larger than" in answer.json()["message"] and not Blob.objects.exists()
+
+
+def test_what_is_no_mesh_is_refused_by_the_worker_with_a_sentence(shop: Client) -> None:
+    mesh = upload(shop, b"this is no mesh, whatever its name says").json()
+    tasks.read_uploaded(mesh["id"])
+    told = shop.get(f"/api/meshes/{mesh['id']}").json()
+    assert told["state"] == "refused" and "no STL file" in told["reason"]
+    assert send(shop, "/jobs", {"name": "x", "mesh": mesh["id"]}).status_code == 404 and not Job.objects.exists()
+
+
+def test_cancel_is_obeyed_and_what_was_done_is_kept(shop: Client, job: dict, monkeypatch) -> None:
+    state = send(shop, f"/jobs/{job['id']}/calculate").json()
+    original = tasks._Progress.__call__
+
+    def stop_late(self, fraction: float) -> None:
+        if fraction > 0.5:
+            Calculation.objects.filter(pk=self.id).update(cancel=True)
+            self.told = 0.0
+        original(self, fraction)
+
+    monkeypatch.setattr(tasks._Progress, "__call__", stop_late)
+    tasks.calculate(state["id"])
+    now = shop.get(f"/api/jobs/{job['id']}").json()
+    assert now["calculation"]["state"] == "cancelled"
+    assert now["derived"]["setups"][0]["operations"][0]["state"] == "current"
+
+
+def test_a_calculation_taken_up_again_goes_on_from_what_is_kept(shop: Client, job: dict, monkeypatch) -> None:
+    """As after a worker was killed: the row still says working, and the first operation is in the store."""
+    state = send(shop, f"/jobs/{job['id']}/calculate").json()
+    monkeypatch.setattr(tasks._Progress, "__call__", lambda self, f: (_ for _ in ()).throw(KeyboardInterrupt) if f > 0.5 else None)
+    with pytest.raises(KeyboardInterrupt):
+        tasks.calculate(state["id"])
+    assert Calculation.objects.get().state == "working"
+    monkeypatch.undo()
+    tasks.STORE = DatabaseStore()
+    tasks.calculate(state["id"])
+    row = Calculation.objects.get()
+    assert row.state == "done"
+    assert shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]["summary"]
+
+
+def test_a_newer_calculation_stops_the_older(shop: Client, job: dict) -> None:
+    first = send(shop, f"/jobs/{job['id']}/calculate").json()
+    assert send(shop, f"/jobs/{job['id']}/calculate").json()["id"] == first["id"], "asked twice, worked once"
+    change(shop, job, set_stepover(0.5))
+    second = send(shop, f"/jobs/{job['id']}/calculate").json()
+    assert second["id"] != first["id"] and Calculation.objects.get(pk=first["id"]).cancel
+
+
+def test_duplicate_rename_delete(shop: Client, job: dict) -> None:
+    copy = send(shop, f"/jobs/{job['id']}/copy", {"name": "Hill, copy"}).json()
+    assert copy["plan"] == job["plan"] and copy["id"] != job["id"]
+    assert send(shop, f"/jobs/{copy['id']}", {"name": "Mound"}, "patch").json()["name"] == "Mound"
+    assert send(shop, f"/jobs/{copy['id']}", {"name": ""}, "patch").status_code == 422
+    assert shop.delete(f"/api/jobs/{job['id']}").status_code == 204
+    assert [j["name"] for j in shop.get("/api/jobs").json()] == ["Mound"]
+    assert shop.get(f"/api/jobs/{job['id']}").status_code == 404
+
+
+def test_cutters_are_kept_once_a_number(shop: Client) -> None:
+    data = {**sample_cutters()[0].model_dump(), "number": 40, "name": "8 mm flat"}
+    row = send(shop, "/cutters", {"data": data}).json()
+    again = send(shop, "/cutters", {"data": data})
+    assert again.status_code == 422 and "another cutter already" in again.json()["message"]
+    assert send(shop, f"/cutters/{row['id']}", {"data": {**data, "diameter": -1}}, "put").status_code == 422
+    assert send(shop, f"/cutters/{row['id']}", {"data": {**data, "flute_length": 900}}, "put").json()["message"].startswith("the flutes")
+    assert send(shop, f"/cutters/{row['id']}", {"data": {**data, "diameter": 8.0}}, "put").json()["data"]["diameter"] == 8
+    assert shop.delete(f"/api/cutters/{row['id']}").status_code == 204
+
+
+def test_other_sites_are_kept_out(shop: Client) -> None:
+    strict = Client(enforce_csrf_checks=True)
+    assert strict.post("/api/jobs", json.dumps({"name": "x"}), content_type="application/json").status_code == 403
+    assert shop.get("/api/jobs", headers={"Origin": "http://evil.example"}).status_code == 403
+    assert shop.get("/api/jobs", headers={"Host": "evil.example"}).status_code == 400
+    policy = shop.get("/api/jobs")["Content-Security-Policy"]
+    assert "default-src 'self'" in policy and "frame-ancestors 'none'" in policy
+    page = strict.get("/")
+    token = page.cookies["csrftoken"].value
+    allowed = strict.post("/api/jobs", json.dumps({"name": "x"}), content_type="application/json", headers={"X-CSRFToken": token})
+    assert allowed.status_code == 200
+
+
+def test_results_of_two_workers_do_not_meet(db) -> None:
+    one, two = DatabaseStore(), DatabaseStore()
+    result = as_result({"n": 1}, a=np.arange(300_000, dtype=np.float64).reshape(-1, 3), b=np.empty((0, 3), np.float32))
+    one.put("k", "moves", result)
+    two.put("k", "moves", result)
+    back = DatabaseStore().get("k")
+    assert back is not None and back.facts == {"n": 1}
+    assert np.array_equal(back.arrays["a"], result.arrays["a"]) and back.arrays["b"].shape == (0, 3)
+    assert Chunk.objects.count() > 2, "a large array is kept in chunks"
