@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from selenium import webdriver
+from selenium.common.exceptions import TimeoutException
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
@@ -50,8 +51,12 @@ def press(driver: webdriver.Chrome, words: str, timeout: float = 20) -> None:
 
 
 def until(driver: webdriver.Chrome, test: Callable[[webdriver.Chrome], object], timeout: float = 60) -> None:
-    """Wait until `test` holds."""
-    WebDriverWait(driver, timeout, ignored_exceptions=[Exception]).until(test)
+    """Wait until `test` holds; what the page shows is told where it never does."""
+    try:
+        WebDriverWait(driver, timeout, ignored_exceptions=[Exception]).until(test)
+    except TimeoutException:
+        log = [entry["message"] for entry in driver.get_log("browser")]
+        raise AssertionError(f"the page at {driver.current_url} shows: {driver.find_element(By.TAG_NAME, 'body').text} {log}") from None
 
 
 def shoot(driver: webdriver.Chrome, path: Path, wait: float = 2.5) -> None:

@@ -81,8 +81,8 @@ def test_from_upload_to_program(browser, tmp_path: Path) -> None:
     assert browser.find_elements(By.CSS_SELECTOR, "[data-mode='place']")
 
     # Stock, with arithmetic and with what is no number: the sentence stands beside the field.
-    type_in(browser, "Length, X", "2*25")
-    until(browser, lambda d: "rev 2" in text(d) and "/ 50" in text(d))
+    type_in(browser, "Length, X", "2*30")
+    until(browser, lambda d: "rev 2" in text(d) and "/ 60" in text(d))
     type_in(browser, "Thickness, Z", "abc")
     until(browser, lambda d: "that is no number: give more than 0" in text(d))
     type_in(browser, "Thickness, Z", "3")
@@ -93,7 +93,7 @@ def test_from_upload_to_program(browser, tmp_path: Path) -> None:
     # Size of the model, then an operation more, moved up and down and taken out again.
     browser.find_element(By.CSS_SELECTOR, "[data-testid='row-model'] button").click()
     type_in(browser, "Size X", "30")
-    until(browser, lambda d: "30 / 50" in text(d))
+    until(browser, lambda d: "30 / 60" in text(d))
     press(browser, "+ Add operation")
     until(browser, lambda d: d.find_elements(By.XPATH, "//section//button[contains(., 'Rough, lines')]"))
     browser.find_element(By.XPATH, "//section//button[contains(., 'Rough, lines')]").click()

@@ -37,7 +37,7 @@ from nephos.core.stock.block import Block, Grid, box_block
 from nephos.core.stock.compare import Comparison, compare
 from nephos.core.stock.frames import record_frames, shown_grid, shown_top
 from nephos.core.stock.sweep import sweep
-from nephos.core.surface.index import SurfaceIndex, build_index
+from nephos.core.surface.index import SurfaceIndex, build_index, with_walls
 
 Meshes = Callable[[str], Mesh]
 
@@ -120,7 +120,8 @@ def setup_space(plan: Plan, setup: Setup, meshes: Meshes) -> SetupSpace:
         count += len(moved.vertices)
     joined = Mesh(np.concatenate(vertices), np.concatenate(faces).astype(np.int32))
     corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
-    return SetupSpace(plan, setup, matrix, build_index(joined.vertices, joined.faces), joined,
+    walled = with_walls(joined.vertices, joined.faces, float(joined.low[2]))
+    return SetupSpace(plan, setup, matrix, build_index(*walled), joined,
                       corners.min(axis=0), corners.max(axis=0))
 
 

@@ -173,6 +173,28 @@ def _edge_keys(faces: I32, count: int) -> I64:
     return (np.minimum(ends, following) * count + np.maximum(ends, following)).ravel()
 
 
+def with_walls(vertices: F64, faces: I32, foot: float) -> tuple[F64, I32]:
+    """The mesh with a wall from each open edge down to the height `foot`.
+
+    That is how an open sheet is cut: what lies under its rim stays. No cutter rests on a wall that
+    did not rest on the edge above it, but distances near a rim are then those to the cut part.
+    """
+    keys = _edge_keys(faces, len(vertices))
+    order = np.argsort(keys, kind="stable")
+    new = np.concatenate([[True], keys[order][1:] != keys[order][:-1], [True]])
+    open_edges = order[new[:-1] & new[1:]]
+    if len(open_edges) == 0:
+        return vertices, faces
+    p = faces.ravel()[open_edges]
+    q = np.roll(faces, -1, axis=1).ravel()[open_edges]
+    below = np.concatenate([vertices[p], vertices[q]])
+    below[:, 2] = np.minimum(below[:, 2], foot)
+    n, m = len(vertices), len(p)
+    under_p, under_q = n + np.arange(m), n + m + np.arange(m)
+    walls = np.concatenate([np.stack([q, p, under_p], 1), np.stack([q, under_p, under_q], 1)])
+    return np.concatenate([vertices, below]), np.concatenate([faces, walls]).astype(np.int32)
+
+
 def build_index(vertices: F64, faces: I32) -> SurfaceIndex:
     """Index the triangles `vertices[faces]` ((n, 3) float64 millimetres, (m, 3) int32).
 
