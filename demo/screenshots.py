@@ -75,6 +75,7 @@ for (const kind of ['input', 'change']) slider.dispatchEvent(new Event(kind, {bu
 
 def scrub(driver: webdriver.Chrome, share: float) -> None:
     """Drag the run strip to a share of the machining time."""
+    until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "footer input[type=range]"))
     driver.execute_script(_SCRUB, driver.find_element(By.CSS_SELECTOR, "footer input[type=range]"), share)
 
 

@@ -46,7 +46,7 @@ class MemoryStore:
 
 
 STAGE_VERSIONS = {
-    "passes": 1, "path": 1, "moves": 1, "block": 1, "frames": 1, "compare": 1, "program": 1,
+    "passes": 2, "path": 2, "moves": 2, "block": 2, "frames": 2, "compare": 2, "program": 1,
     "space": 1, "summary": 2,
 }
 """Raised when a stage comes to give other results for the same causes, so that old ones are not used."""
