@@ -8,7 +8,7 @@ import { GlobalStyle, paper, slate } from "./theme";
 
 const Workspace = lazy(() => import("./workspace/Workspace").then((module) => ({ default: module.Workspace })));
 
-const SheetContext = createContext({ dark: false, turn: () => undefined as void });
+const SheetContext = createContext({ dark: false, turn: (): void => undefined });
 export const useSheet = () => useContext(SheetContext);
 
 function WorkspaceRoute() {

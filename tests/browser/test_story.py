@@ -9,10 +9,10 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from demo.screenshots import chromium, press, scrub, until
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from demo.screenshots import chromium, press, scrub, until
 from nephos.command.sample import sample_cutters
 from nephos.command.warm import small_hill
 from nephos.core.mesh.stl import write_stl

@@ -1,10 +1,13 @@
 """The virtual block: what a cutter sweeps is gone, and nothing else."""
 
+import itertools
+
 import numpy as np
 import pytest
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.conftest import box_mesh, grid_mesh
 
 from nephos.core.cutters import Profile
 from nephos.core.errors import Refused
@@ -15,7 +18,6 @@ from nephos.core.stock.frames import record_frames, shown_grid, shown_top
 from nephos.core.stock.solid import block_mesh
 from nephos.core.stock.sweep import sweep
 from nephos.core.surface.index import build_index
-from tests.conftest import box_mesh, grid_mesh
 
 GRID = Grid(0.0, 0.0, 0.25, 81, 61)
 
@@ -31,7 +33,7 @@ def stamped(points: np.ndarray, cutter: Profile, n: int = 4000) -> np.ndarray:
     """The same by brute force: the cutter stamped at very many places along the way."""
     top = np.full((GRID.ny, GRID.nx), 10.0)
     x, y = np.meshgrid(GRID.xs, GRID.ys)
-    for p, q in zip(points[:-1], points[1:], strict=True):
+    for p, q in itertools.pairwise(points):
         for t in np.linspace(0, 1, n):
             a = p + t * (q - p)
             rho2 = (x - a[0]) ** 2 + (y - a[1]) ** 2

@@ -4,13 +4,13 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.conftest import box_mesh, grid_mesh
 
 from nephos.core.cutters import Profile
 from nephos.core.mesh.model import Mesh
 from nephos.core.surface.contact import on_triangle, underside
 from nephos.core.surface.drop import drop_grid, drop_points
 from nephos.core.surface.index import build_index
-from tests.conftest import box_mesh, grid_mesh
 
 FLAT, BALL, BULL = Profile(2.0, 0.0), Profile(0.0, 2.0), Profile(1.2, 0.8)
 CUTTERS = [FLAT, BALL, BULL]

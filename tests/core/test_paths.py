@@ -1,11 +1,15 @@
 """Toolpaths: no gouge, no rapid in the block, even layers, region by region."""
 
+import itertools
+
 import numpy as np
 import pytest
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.conftest import box_mesh, grid_mesh
 
+from nephos.command.warm import small_hill
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.follow import follow_lines
@@ -19,8 +23,6 @@ from nephos.core.polyline import densified, thin
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import build_index
 from nephos.core.surface.nearest import distance_at
-from nephos.command.warm import small_hill
-from tests.conftest import box_mesh, grid_mesh
 
 TOLERANCE = 0.01
 
@@ -178,7 +180,7 @@ def test_thinning_keeps_within_the_tolerance(seed: int, tolerance: float) -> Non
     points = np.cumsum(np.random.default_rng(seed).normal(0, 0.3, (200, 3)), axis=0)
     kept = thin(points, np.array([99, 199]), tolerance)
     assert {0, 99, 100, 199} <= set(kept.tolist())
-    for a, b in zip(kept[:-1], kept[1:], strict=True):
+    for a, b in itertools.pairwise(kept):
         if b == a + 1:
             continue
         line = shapely.LineString([points[a][:2], points[b][:2]])

@@ -62,7 +62,7 @@ export function useJobList() {
   return {
     create: useMutation({ ...settle, mutationFn: (v: { name: string; mesh?: number }) => request<Job>("/jobs", "POST", v) }),
     copy: useMutation({ ...settle, mutationFn: (v: { id: number; name: string }) => request<Job>(`/jobs/${v.id}/copy`, "POST", { name: v.name }) }),
-    remove: useMutation({ ...settle, mutationFn: (id: number) => request<void>(`/jobs/${id}`, "DELETE") }),
+    remove: useMutation({ ...settle, mutationFn: (id: number) => request<undefined>(`/jobs/${id}`, "DELETE") }),
   };
 }
 
@@ -72,7 +72,7 @@ export function useCutterActions() {
   return {
     save: useMutation({ ...settle, mutationFn: (v: { id: number | null; data: Cutter }) =>
       v.id === null ? request<CutterRow>("/cutters", "POST", { data: v.data }) : request<CutterRow>(`/cutters/${v.id}`, "PUT", { data: v.data }) }),
-    remove: useMutation({ ...settle, mutationFn: (id: number) => request<void>(`/cutters/${id}`, "DELETE") }),
+    remove: useMutation({ ...settle, mutationFn: (id: number) => request<undefined>(`/cutters/${id}`, "DELETE") }),
   };
 }
 

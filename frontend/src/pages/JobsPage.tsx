@@ -19,8 +19,8 @@ const Tiles = styled.main`
 const Tile = styled.article`
   background: ${(p) => p.theme.panel}; border: 1px solid ${(p) => p.theme.hairline}; position: relative; display: grid; grid-template-rows: 170px auto;
   &:hover { border-color: ${(p) => p.theme.action}; }
-  & .picture { background: ${(p) => p.theme.view}; display: grid; place-items: center; overflow: hidden; color: ${(p) => p.theme.muted}; font-size: 12px; }
-  & .picture img { width: 100%; height: 100%; object-fit: contain; padding: 8px; }
+  & .picture { position: relative; background: ${(p) => p.theme.view}; display: grid; place-items: center; overflow: hidden; color: ${(p) => p.theme.muted}; font-size: 12px; }
+  & .picture img { position: absolute; inset: 8px; width: calc(100% - 16px); height: calc(100% - 16px); object-fit: contain; }
   & .words { padding: 9px 12px 7px; display: grid; grid-template-columns: 1fr auto; gap: 1px 8px; }
   & .key { font: 11.5px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; grid-column: 1 / -1; }
   & .tools { position: relative; z-index: 1; grid-column: 1 / -1; margin: 3px 0 0 -5px; }

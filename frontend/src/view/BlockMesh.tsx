@@ -1,4 +1,5 @@
 /** The block: columns of a height field drawn as one surface with walls, shaded from the finest heights known. */
+import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
 import * as THREE from "three";
 import type { GridFacts } from "../api/types";
@@ -113,7 +114,10 @@ export function BlockMesh(props: {
       within: colour(scene.within), gouge: colour(scene.gouge),
     }).map(([key, value]) => [key, { value }])),
   }), []);
+  const invalidate = useThree((state) => state.invalidate);
   useEffect(() => { coarse.needsUpdate = true; }, [props.version, coarse]);
+  // Uniforms are set past React, so nothing else asks for a new picture.
+  useEffect(() => invalidate());
   useEffect(() => () => { geometry.dispose(); }, [geometry]);
   useEffect(() => () => { coarse.dispose(); }, [coarse]);
 

@@ -1,4 +1,5 @@
 /** Toolpaths as lines: cutting coloured by depth like a sea chart, positioning as fine dots, entries apart. */
+import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
 import * as THREE from "three";
 import { firstAbove } from "../lib/frames";
@@ -51,6 +52,9 @@ function Lines(props: { layer: Layer; upTo: number; from: string; to: string; do
   u.high.value = props.high;
   u.low.value = props.low;
   u.section.value = props.section;
+  const invalidate = useThree((state) => state.invalidate);
+  // Uniforms and the draw range are set past React, so nothing else asks for a new picture.
+  useEffect(() => invalidate());
   geometry.setDrawRange(0, 2 * firstAbove(moves, props.upTo));
   return <lineSegments geometry={geometry} material={material} frustumCulled={false} />;
 }

@@ -28,6 +28,7 @@ const Line = styled.div<{ $chosen?: boolean; $off?: boolean }>`
   & .right { text-align: right; font: 11.5px/18px ${(p) => p.theme.mono}; max-width: 112px; }
   & .state { font: 11.5px/15px ${(p) => p.theme.text}; color: ${(p) => p.theme.muted}; }
   & .wide { grid-column: 3 / -1; }
+  & > svg { grid-row: 1 / span 2; }
 `;
 const Pick = styled(AriaButton)`
   border: 0; background: none; text-align: left; padding: 0; cursor: pointer; font-weight: 600; outline: none; grid-column: 3;

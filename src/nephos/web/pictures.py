@@ -5,7 +5,7 @@ from io import BytesIO
 import numpy as np
 from PIL import Image
 
-from nephos.core.arrays import F32, I32
+from nephos.core.arrays import F32, F64, I32
 from nephos.core.cutters import Profile
 from nephos.core.surface.drop import drop_grid
 from nephos.core.surface.index import build_index
@@ -32,12 +32,22 @@ def shaded(top: F32, pitch: float, empty: np.ndarray | None = None) -> bytes:  #
 
 
 def mesh_thumbnail(vertices: F32, faces: I32) -> bytes:
-    """A mesh seen along its thinnest side, whichever way it stands in its file."""
+    """A mesh seen along its thinnest side, from where there is more to see, whichever way it stands in its file."""
     size = np.ptp(vertices, axis=0)
     thin = int(size.argmin())
     axes = [k for k in range(3) if k != thin]
     points = np.ascontiguousarray(vertices[:, [*axes, thin]], np.float64)
     points *= 100 / max(float(size[axes].max()), 1e-9)
+    rise, fall = _relief(points), _relief(points * [1, -1, -1])
+    return _seen(points if rise >= fall else points * [1, -1, -1], faces)
+
+
+def _relief(points: F64) -> float:
+    """How far half of the points lie below the top: more on the side that carries the relief."""
+    return float(points[:, 2].max() - np.median(points[:, 2]))
+
+
+def _seen(points: F64, faces: I32) -> bytes:
     index = build_index(points, faces)
     width, depth, _ = index.high - index.low
     pitch = max(width / 480, depth / 360)
