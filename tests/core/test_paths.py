@@ -126,7 +126,7 @@ def test_one_region_is_finished_before_the_next_begins() -> None:
     """Two pits apart from each other: each is cut to its bottom in one go below the rim."""
     walls = [box_mesh((0, 0, 0), (40, 4, 8)), box_mesh((0, 16, 0), (40, 20, 8)), box_mesh((0, 4, 0), (4, 16, 8)),
              box_mesh((18, 4, 0), (22, 16, 8)), box_mesh((36, 4, 0), (40, 16, 8))]
-    mesh = Mesh(np.concatenate([w.vertices for w in walls]), np.concatenate([w.faces + 8 * k for k, w in enumerate(walls)]).astype(np.int32))
+    mesh = Mesh(np.concatenate([w.vertices for w in walls]), np.concatenate([w.faces + 8 * k for k, w in enumerate(walls)]))
     done = run(mesh, op("rough_rings", FLAT, stepdown=2.0, stepover=1.5, leave=0.2), size=(44, 24, 9.5))
     outcome = done.outcomes[0]
     low = outcome.points[1:][(outcome.kinds == Kind.CUT) & (outcome.points[1:, 2] < -2.5)]

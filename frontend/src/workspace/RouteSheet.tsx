@@ -28,10 +28,10 @@ const Line = styled.div<{ $chosen?: boolean; $off?: boolean }>`
   & .right { text-align: right; font: 11.5px/18px ${(p) => p.theme.mono}; max-width: 112px; }
   & .state { font: 11.5px/15px ${(p) => p.theme.text}; color: ${(p) => p.theme.muted}; }
   & .wide { grid-column: 3 / -1; }
-  & > svg { grid-row: 1 / span 2; }
+  & > .number { grid-area: 1 / 1; } & > svg { grid-area: 1 / 2 / span 2; }
 `;
 const Pick = styled(AriaButton)`
-  border: 0; background: none; text-align: left; padding: 0; cursor: pointer; font-weight: 600; outline: none; grid-column: 3;
+  border: 0; background: none; text-align: left; padding: 0; cursor: pointer; font-weight: 600; outline: none; grid-area: 1 / 3;
   &::after { content: ""; position: absolute; inset: 0; }
   &[data-focus-visible]::after { outline: 2px solid ${(p) => p.theme.action}; outline-offset: -2px; }
 `;

@@ -57,7 +57,7 @@ def _create(folder: Path, config: Config) -> None:
     with (folder / "data" / "postgresql.conf").open("a") as conf:
         conf.write(
             f"\nlisten_addresses = '127.0.0.1'\nport = {config.database_port}\nunix_socket_directories = ''\n"
-            "shared_buffers = 256MB\nmax_wal_size = 2GB\nsynchronous_commit = on\nwal_compression = on\n"
+            "shared_buffers = 256MB\nmax_wal_size = 2GB\nsynchronous_commit = on\n"
         )
 
 

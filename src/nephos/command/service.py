@@ -28,7 +28,8 @@ def _django() -> None:
 def _migrate() -> None:
     from django.core.management import call_command
 
-    call_command("migrate", verbosity=0, interactive=False)
+    # The checks would load every kernel here first; the tests run them.
+    call_command("migrate", verbosity=0, interactive=False, skip_checks=True)
 
 
 def _free(port: int) -> bool:
@@ -91,20 +92,21 @@ def start(words: list[str]) -> int:
     processes: dict[str, subprocess.Popen[bytes]] = {}
     try:
         postgres.start(load_config())
+        # The web server takes longest to load, so it goes first; nobody is told of it before all is ready.
+        processes["web"] = _spawn(server_words(port), "web.log")
         _django()
         _migrate()
-        from nephos.command.sample import load_sample
-
-        processes["worker"] = _spawn(WORKER, "worker.log")
-        processes["web"] = _spawn(server_words(port), "web.log")
         for _ in range(150):
             if _up(port) or processes["web"].poll() is not None:
                 break
             time.sleep(0.1)
         if not _up(port):
             raise SetupFailed("the web server does not start (.nephos/logs/web.log has the details)")
+        processes["worker"] = _spawn(WORKER, "worker.log")
         _PID.write_text(f"{os.getpid()} port {port}")
         print(f"Nephos is up: http://localhost:{port}  (Ctrl-C stops it)", flush=True)
+        from nephos.command.sample import load_sample
+
         load_sample()
         while True:
             time.sleep(1)

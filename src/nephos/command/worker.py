@@ -11,6 +11,8 @@ django.setup()
 
 from procrastinate.contrib.django import app  # noqa: E402  Django must be set up first
 
+import nephos.web.tasks  # noqa: E402, F401  makes the tasks known to the application
+
 HEARTBEAT = 2.0
 LOST = 10.0
 """A worker that was silent for this many seconds is taken for dead, and its work is taken up again."""

@@ -1,6 +1,7 @@
 """What workers do: read meshes, calculate jobs. Killed in the middle, the work is taken up again."""
 
 import time
+from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
 
 import numpy as np
@@ -45,9 +46,12 @@ def read_uploaded(mesh_id: int) -> None:
     except Refused as reason:
         Mesh.objects.filter(pk=mesh_id).update(state=Mesh.State.REFUSED, reason=str(reason))
         return
-    found = examine(mesh)
-    digest = mesh.digest()
-    vertices, faces = picture_mesh(mesh)
+    with ThreadPoolExecutor(2) as pool:
+        examined, spanning = pool.submit(examine, mesh), pool.submit(support_points, mesh)
+        digest = mesh.digest()
+        vertices, faces = picture_mesh(mesh)
+        thumbnail = mesh_thumbnail(vertices, faces)
+        found, support = examined.result(), spanning.result()
     key = f"picture-{digest[:40]}"
     if STORE.get(key) is None:
         STORE.put(key, "picture", as_result({}, vertices=vertices, faces=faces))
@@ -56,8 +60,8 @@ def read_uploaded(mesh_id: int) -> None:
         "watertight": found.watertight, "shells": found.shells, "holes": found.holes, "repairs": list(found.repairs),
     }
     Mesh.objects.filter(pk=mesh_id).update(
-        state=Mesh.State.READY, digest=digest, facts=facts, support=support_points(mesh).tolist(), picture=key,
-        thumbnail=mesh_thumbnail(vertices, faces),
+        state=Mesh.State.READY, digest=digest, facts=facts, support=support.tolist(), picture=key,
+        thumbnail=thumbnail,
     )
 
 
