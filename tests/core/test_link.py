@@ -1,0 +1,104 @@
+"""Entries and links: down along the pass, across at the lowest height that is safe."""
+
+import numpy as np
+import pytest
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from nephos.core.cutters import Profile
+from nephos.core.paths.link import OVER_BLOCK, LinkBlock, LinkTask, _ramp, link
+from nephos.core.paths.registry import Passes
+from nephos.core.paths.toolpath import Kind, Pass
+from nephos.core.stock.block import box_block
+from nephos.core.surface.index import build_index
+from tests.conftest import box_mesh
+
+RING = np.array([[0, 0, -4], [20, 0, -4], [20, 10, -4], [0, 10, -4], [0, 0, -4]], float)
+FLOOR = box_mesh((-50, -50, -30), (50, 50, -20))
+
+
+def task(block, clearance: float = 5.0, cutter: Profile = Profile(3.0, 0.0)) -> LinkTask:  # noqa: B008
+    return LinkTask(build_index(FLOOR.vertices, FLOOR.faces), shapely.box(-40, -40, 40, 40), block, cutter, 0.0, -20.0, 1800, 600,
+                    clearance, 0.01)
+
+
+@pytest.mark.parametrize("angle", [1.0, 3.0, 20.0])
+@pytest.mark.parametrize("closed", [True, False])
+@settings(max_examples=20, deadline=None)
+@given(height=st.floats(0.05, 12))
+def test_a_ramp_stays_on_its_pass_and_within_its_angle(angle: float, closed: bool, height: float) -> None:
+    item = Pass(RING if closed else RING[:3], closed=closed, entry="ramp")
+    way = np.vstack([_ramp(item, height, angle), item.start])
+    assert way[0, 2] == pytest.approx(-4 + height)
+    line = shapely.LineString(item.points[:, :2])
+    assert max(line.distance(shapely.Point(p)) for p in way[:, :2]) < 1e-9
+    step = np.diff(way, axis=0)
+    flat = np.hypot(step[:, 0], step[:, 1])
+    assert (step[:, 2] <= 1e-9).all(), "a ramp never goes up"
+    assert (-step[:, 2] <= np.tan(np.radians(angle)) * flat + 1e-9).all()
+    # Between two points it follows the pass, not a short cut over what may stand inside.
+    middle = (way[1:, :2] + way[:-1, :2]) / 2
+    assert max(line.distance(shapely.Point(p)) for p in middle) < 1e-9
+
+
+def test_a_ramp_over_a_pass_of_no_length_ends() -> None:
+    tiny = Pass(np.array([[0, 0, -4], [1e-4, 0, -4.0]]), entry="ramp")
+    assert len(_ramp(tiny, 5.0, 3.0)) < 200
+
+
+@settings(max_examples=30, deadline=None)
+@given(seed=st.integers(0, 9999))
+def test_the_highest_of_the_block_along_a_way(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    block = box_block((0, 0, -10), (30, 20, 0), 0.5)
+    block = block.cut_above(rng.uniform(-10, 0, block.top.shape).astype(np.float32), np.zeros(block.top.shape, np.int32))
+    a, b = rng.uniform([-3, -3], [33, 23], (2, 2))
+    radius = rng.uniform(0.6, 5)
+    x, y = np.meshgrid(block.grid.xs, block.grid.ys)
+    way = shapely.LineString([a, b])
+    near = shapely.distance(shapely.points(x, y), way) <= radius
+    expected = block.top[near].max() if near.any() else -np.inf
+    assert LinkBlock(block, keep_up=False).highest(a, b, radius) == pytest.approx(expected)
+
+
+def two_pits(gap: float) -> Passes:
+    left = Pass(np.array([[5, 10, -4], [15, 10, -4.0]]))
+    right = Pass(np.array([[15 + gap, 10, -4], [25 + gap, 10, -4.0]]))
+    return Passes((left, right), stay_down=6.0, on_surface=False)
+
+
+def test_near_and_clear_the_cutter_stays_down() -> None:
+    path = link(two_pits(4.0), task(box_block((0, 0, -10), (60, 20, 0), 0.5)))
+    assert Kind.LINK in path.kinds and np.count_nonzero(path.kinds == Kind.RAPID) == 2
+
+
+def test_far_it_lifts_just_over_what_stands_between() -> None:
+    path = link(two_pits(20.0), task(box_block((0, 0, -10), (60, 20, 0), 0.5)))
+    rapid = path.points[1:][path.kinds == Kind.RAPID]
+    assert Kind.LINK not in path.kinds
+    across = rapid[(rapid[:, 0] > 16)][0]
+    assert across[2] == pytest.approx(0 + OVER_BLOCK)
+    assert path.points[0, 2] == path.points[-1, 2] == 5.0, "begins and ends at the clearance"
+
+
+def test_over_ground_that_is_cut_already_it_lifts_less() -> None:
+    block = box_block((0, 0, -10), (60, 20, 0), 0.5)
+    low = block.cut_above(np.full(block.top.shape, -3, np.float32), np.zeros(block.top.shape, np.int32))
+    path = link(two_pits(20.0), task(low))
+    inner = path.points[1:-1][path.kinds[:-1] == Kind.RAPID]
+    assert inner[1:, 2].max() == pytest.approx(-3 + OVER_BLOCK)
+
+
+def test_a_wall_in_the_way_is_not_cut_through() -> None:
+    wall = box_mesh((16, 0, -20), (18, 20, -1))
+    mesh_vertices = np.concatenate([FLOOR.vertices, wall.vertices])
+    mesh_faces = np.concatenate([FLOOR.faces, wall.faces + 8]).astype(np.int32)
+    base = task(box_block((0, 0, -10), (60, 20, 0), 0.5))
+    walled = LinkTask(build_index(mesh_vertices, mesh_faces), base.region, base.block, base.cutter, 0.0, -20.0, 1800, 600, 5.0, 0.01)
+    assert Kind.LINK not in link(two_pits(4.0), walled).kinds
+
+
+def test_no_passes_no_moves() -> None:
+    path = link(Passes((), 5.0, False), task(box_block((0, 0, -10), (20, 20, 0), 0.5)))
+    assert path.moves == 0 and path.length(True) == 0
