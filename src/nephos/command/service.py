@@ -88,7 +88,9 @@ def start(words: list[str]) -> int:
     os.environ["NEPHOS_PORT"] = str(port)
     ensure_frontend()
     ensure_kernels()
+    # Set both: a shell that starts us in the background has SIGINT ignored.
     signal.signal(signal.SIGTERM, _on_signal)
+    signal.signal(signal.SIGINT, _on_signal)
     processes: dict[str, subprocess.Popen[bytes]] = {}
     try:
         postgres.start(load_config())
@@ -114,7 +116,7 @@ def start(words: list[str]) -> int:
                 if processes[name].poll() is not None:
                     say(f"the {name} stopped by itself and is started again")
                     processes[name] = _spawn(module, log)
-    except (KeyboardInterrupt, _Stopped):
+    except _Stopped:
         say("stopping")
         return 0
     finally:
