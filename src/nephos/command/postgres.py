@@ -54,6 +54,7 @@ def _create(folder: Path, config: Config) -> None:
                           f"--pwfile={secret.name}", "-E", "UTF8", "--locale=C.UTF-8"])
     if done.returncode:
         raise SetupFailed(f"the database could not be created: {done.stderr.strip().splitlines()[-1:] or 'is the disk full?'}")
+    (folder / "made-by").write_text(_mark(config))
     with (folder / "data" / "postgresql.conf").open("a") as conf:
         conf.write(
             f"\nlisten_addresses = '127.0.0.1'\nport = {config.database_port}\nunix_socket_directories = ''\n"
@@ -61,9 +62,25 @@ def _create(folder: Path, config: Config) -> None:
         )
 
 
+def _mark(config: Config) -> str:
+    return hashlib.sha256(config.database_password.encode()).hexdigest()
+
+
+def _put_aside_strange(folder: Path, config: Config) -> None:
+    """Put a cluster aside that another copy in this place made, whose password is not ours. Nothing is deleted."""
+    mark = folder / "made-by"
+    if not (folder / "data").exists() or (mark.exists() and mark.read_text() == _mark(config)):
+        return
+    _as_owner([str(_bin() / "pg_ctl"), "-D", str(folder / "data"), "-m", "fast", "-w", "stop"])
+    aside = folder.with_name(f"{folder.name}.{time.strftime('%Y%m%d-%H%M%S')}")
+    folder.rename(aside)
+    say(f"a database of an earlier copy was put aside as {aside.name}")
+
+
 def start(config: Config) -> None:
     """Create the cluster if there is none, and start it if it does not run."""
     binary, folder = _bin(), _folder()
+    _put_aside_strange(folder, config)
     if not (folder / "data" / "PG_VERSION").exists():
         _create(folder, config)
     if _as_owner([str(binary / "pg_ctl"), "-D", str(folder / "data"), "status"]).returncode == 0:
