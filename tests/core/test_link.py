@@ -5,6 +5,7 @@ import pytest
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.conftest import box_mesh
 
 from nephos.core.cutters import Profile
 from nephos.core.paths.link import OVER_BLOCK, LinkBlock, LinkTask, _ramp, link
@@ -12,7 +13,6 @@ from nephos.core.paths.registry import Passes
 from nephos.core.paths.toolpath import Kind, Pass
 from nephos.core.stock.block import box_block
 from nephos.core.surface.index import build_index
-from tests.conftest import box_mesh
 
 RING = np.array([[0, 0, -4], [20, 0, -4], [20, 10, -4], [0, 10, -4], [0, 0, -4]], float)
 FLOOR = box_mesh((-50, -50, -30), (50, 50, -20))
