@@ -19,7 +19,7 @@ const vertex = /* glsl */ `
 
 const fragment = /* glsl */ `
   uniform sampler2D detail; uniform vec2 detailStep; uniform vec2 detailSize; uniform float foot; uniform float fullTop; uniform vec3 wood; uniform float section;
-  uniform sampler2D deviation; uniform vec4 window; uniform float limit; uniform float most; uniform bool compare; uniform bool hideWaste;
+  uniform sampler2D deviation; uniform vec4 window; uniform float limit; uniform float most; uniform bool compare;
   uniform vec3 leftover; uniform vec3 within; uniform vec3 gouge;
   varying vec2 place; varying vec3 world; varying float side;
   float grain(vec2 p) { return 0.5 + 0.5 * sin(p.y * 2.1 + 1.6 * sin(p.x * 0.045) + 0.7 * sin(p.x * 0.11 + p.y * 0.4)); }
@@ -110,7 +110,7 @@ export function BlockMesh(props: {
     uniforms: Object.fromEntries(Object.entries({
       heights: null, detail: null, cells: new THREE.Vector2(), low: new THREE.Vector2(), size: new THREE.Vector2(), foot: 0, lift: 0,
       detailStep: new THREE.Vector2(), detailSize: new THREE.Vector2(), fullTop: 0, wood: colour(scene.wood), section: 1e9, deviation: null,
-      window: new THREE.Vector4(), limit: 0, most: 1, compare: false, hideWaste: false, leftover: colour(scene.leftover),
+      window: new THREE.Vector4(), limit: 0, most: 1, compare: false, leftover: colour(scene.leftover),
       within: colour(scene.within), gouge: colour(scene.gouge),
     }).map(([key, value]) => [key, { value }])),
   }), []);
