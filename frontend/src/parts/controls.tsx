@@ -27,6 +27,14 @@ export const Quiet = styled(AriaButton)`
   &[data-disabled] { opacity: 0.35; cursor: default; }
 `;
 
+export const ToggleQuiet = styled(ToggleButton)`
+  ${focus}
+  border: 0; background: none; padding: 3px 7px; border-radius: 3px; cursor: pointer; color: ${(p) => p.theme.muted};
+  &[data-hovered] { color: ${(p) => p.theme.ink}; background: ${(p) => p.theme.chosen}; }
+  &[data-selected] { color: ${(p) => p.theme.onAction}; background: ${(p) => p.theme.action}; }
+  &[data-disabled] { opacity: 0.35; cursor: default; }
+`;
+
 const Bar = styled(ToggleButtonGroup)`
   display: flex; border: 1px solid ${(p) => p.theme.hairline}; border-radius: 3px; background: ${(p) => p.theme.panel}; overflow: hidden;
 `;

@@ -4,6 +4,10 @@ import { useEffect, useMemo } from "react";
 import * as THREE from "three";
 import type { GridFacts } from "../api/types";
 import { scene } from "../theme";
+import { usePaceContext } from "./pace";
+
+/** How many cells of the block one of the coarser picture covers, each way. */
+const COARSER = 4;
 
 const vertex = /* glsl */ `
   uniform sampler2D heights; uniform vec2 cells; uniform vec2 low; uniform vec2 size; uniform float foot; uniform float lift;
@@ -97,7 +101,10 @@ export function BlockMesh(props: {
   deviation?: Deviation | null; version: number;
 }) {
   const { grid, heights, fine, deviation } = props;
-  const geometry = useMemo(() => blockGeometry(grid.nx, grid.ny), [grid.nx, grid.ny]);
+  const { coarse: moving } = usePaceContext();
+  const full = useMemo(() => blockGeometry(grid.nx, grid.ny), [grid.nx, grid.ny]);
+  const light = useMemo(() => blockGeometry(Math.max(Math.ceil(grid.nx / COARSER), 2), Math.max(Math.ceil(grid.ny / COARSER), 2)), [grid.nx, grid.ny]);
+  const geometry = moving ? light : full;
   const coarse = useMemo(() => texture(heights, grid.nx, grid.ny), [heights, grid.nx, grid.ny]);
   const finest = useMemo(() => (fine ? texture(fine.data, fine.nx, fine.ny) : coarse), [fine, coarse]);
   const deviationTexture = useMemo(() => {
@@ -118,7 +125,7 @@ export function BlockMesh(props: {
   useEffect(() => { coarse.needsUpdate = true; }, [props.version, coarse]);
   // Uniforms are set past React, so nothing else asks for a new picture.
   useEffect(() => invalidate());
-  useEffect(() => () => { geometry.dispose(); }, [geometry]);
+  useEffect(() => () => { full.dispose(); light.dispose(); }, [full, light]);
   useEffect(() => () => { coarse.dispose(); }, [coarse]);
 
   const u = material.uniforms as Record<string, { value: unknown }>;

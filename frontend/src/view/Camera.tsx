@@ -3,22 +3,40 @@ import { useThree } from "@react-three/fiber";
 import { useEffect, useRef } from "react";
 import * as THREE from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
+import { usePaceContext } from "./pace";
 
 export type Direction = "top" | "front" | "right" | "corner";
 
 const FROM: Record<Direction, [number, number, number]> = { top: [0, -0.0001, 1], front: [0, -1, 0.0001], right: [1, 0, 0.0001], corner: [0.42, -1, 0.86] };
 
 export function Camera(props: { low: number[]; high: number[]; direction: Direction; turn: number }) {
-  const { camera, gl, invalidate, size } = useThree();
+  const { camera, gl, invalidate, size, setDpr } = useThree();
   const controls = useRef<OrbitControls | null>(null);
+  const { poke, drew, coarse } = usePaceContext();
+  // Half the picture's points each way while it moves, all of them as soon as it rests.
+  useEffect(() => {
+    const sharp = Math.min(Math.max(window.devicePixelRatio, 1), 1.5);
+    setDpr(coarse ? sharp / 2 : sharp);
+    invalidate();
+  }, [coarse, invalidate, setDpr]);
+  useEffect(() => {
+    const plain = gl.render.bind(gl);
+    gl.render = (...words) => {
+      const begin = performance.now();
+      plain(...words);
+      // Drawing goes on after the call; the page's second turn from here has to wait until it is done.
+      requestAnimationFrame(() => requestAnimationFrame(() => drew(performance.now() - begin)));
+    };
+    return () => { gl.render = plain; };
+  }, [gl, drew]);
   useEffect(() => {
     const made = new OrbitControls(camera, gl.domElement);
-    made.addEventListener("change", () => invalidate());
+    made.addEventListener("change", () => { poke(); invalidate(); });
     made.zoomToCursor = true;
     made.listenToKeyEvents(gl.domElement);
     controls.current = made;
     return () => made.dispose();
-  }, [camera, gl, invalidate]);
+  }, [camera, gl, invalidate, poke]);
   useEffect(() => {
     const low = new THREE.Vector3(...(props.low as [number, number, number])), high = new THREE.Vector3(...(props.high as [number, number, number]));
     const middle = low.clone().add(high).multiplyScalar(0.5);

@@ -5,6 +5,7 @@ import * as THREE from "three";
 import { firstAbove } from "../lib/frames";
 import { scene } from "../theme";
 import type { OperationData } from "./data";
+import { usePaceContext } from "./pace";
 
 const vertex = /* glsl */ `
   attribute float along; varying float depth; varying float way; varying float x;
@@ -20,7 +21,24 @@ const fragment = /* glsl */ `
     #include <colorspace_fragment>
   }`;
 
-interface Layer { geometry: THREE.BufferGeometry; moves: Int32Array }
+interface Layer { geometry: THREE.BufferGeometry; moves: Int32Array; light: THREE.BufferGeometry; lightMoves: Int32Array }
+
+/** Millimetres that one line of the coarser picture covers. */
+const LONG = 4;
+
+/**
+ * Groups of moves that follow one another, each drawn as one line in the coarser picture: as pairs of first and last move.
+ * A group ends where moves of other kinds come between, or where it is `long` (an arc's length, so that corners are cut a little only).
+ */
+export function groups(moves: ArrayLike<number>, along: ArrayLike<number>, long: number): Int32Array {
+  const found: number[] = [];
+  let first = 0;
+  for (let n = 0; n < moves.length; n++) {
+    const ends = n + 1 === moves.length || (moves[n + 1] as number) !== (moves[n] as number) + 1 || (along[2 * n + 1] as number) - (along[2 * first] as number) >= long;
+    if (ends) { found.push(first, n); first = n + 1; }
+  }
+  return Int32Array.from(found);
+}
 
 /** The moves of some kinds as pairs of points, with the number of each move. */
 function layer(data: OperationData, kinds: number[]): Layer {
@@ -38,11 +56,18 @@ function layer(data: OperationData, kinds: number[]): Layer {
   const geometry = new THREE.BufferGeometry();
   geometry.setAttribute("position", new THREE.BufferAttribute(position, 3));
   geometry.setAttribute("along", new THREE.BufferAttribute(along, 1));
-  return { geometry, moves: Int32Array.from(chosen) };
+  const moves = Int32Array.from(chosen), joined = groups(moves, along, LONG);
+  const light = new THREE.BufferGeometry();
+  light.setAttribute("position", geometry.getAttribute("position"));
+  light.setAttribute("along", geometry.getAttribute("along"));
+  // The start of a group's first move and the end of its last one.
+  light.setIndex(new THREE.BufferAttribute(Uint32Array.from(joined, (n, k) => 2 * n + (k % 2)), 1));
+  return { geometry, moves, light, lightMoves: joined.filter((_, k) => k % 2 === 1).map((n) => moves[n] as number) };
 }
 
 function Lines(props: { layer: Layer; upTo: number; from: string; to: string; dots: number; high: number; low: number; section: number }) {
-  const { geometry, moves } = props.layer;
+  const { coarse } = usePaceContext();
+  const geometry = coarse ? props.layer.light : props.layer.geometry, moves = coarse ? props.layer.lightMoves : props.layer.moves;
   const material = useMemo(() => new THREE.ShaderMaterial({
     vertexShader: vertex, fragmentShader: fragment,
     uniforms: { shallow: { value: new THREE.Color(props.from) }, deep: { value: new THREE.Color(props.to) }, high: { value: 0 }, low: { value: 0 },
@@ -62,7 +87,7 @@ function Lines(props: { layer: Layer; upTo: number; from: string; to: string; do
 export function PathLines(props: { data: OperationData; upTo: number; high: number; low: number; section: number }) {
   const { data } = props;
   const layers = useMemo(() => ({ cut: layer(data, [1, 3]), rapid: layer(data, [0]), entry: layer(data, [2]) }), [data]);
-  useEffect(() => () => { Object.values(layers).forEach((item) => item.geometry.dispose()); }, [layers]);
+  useEffect(() => () => { Object.values(layers).forEach((item) => { item.geometry.dispose(); item.light.dispose(); }); }, [layers]);
   const shared = { upTo: props.upTo, high: props.high, low: props.low, section: props.section };
   return (
     <>

@@ -8,7 +8,7 @@ import { scene } from "../theme";
 export const matrixOf = (rows: number[][]) => new THREE.Matrix4().set(...(rows.flat() as Parameters<THREE.Matrix4["set"]>));
 
 /** A model, drawn from its lighter picture; `matrix` takes it from its file to the setup. */
-export function ModelPiece(props: { picture: string; matrix: THREE.Matrix4 }) {
+export function ModelPiece(props: { id: string; picture: string; matrix: THREE.Matrix4 }) {
   const { data } = usePicture(props.picture);
   const geometry = useMemo(() => {
     if (!data) return null;
@@ -21,7 +21,7 @@ export function ModelPiece(props: { picture: string; matrix: THREE.Matrix4 }) {
   useEffect(() => () => geometry?.dispose(), [geometry]);
   if (!geometry) return null;
   return (
-    <mesh geometry={geometry} matrix={props.matrix} matrixAutoUpdate={false}>
+    <mesh geometry={geometry} matrix={props.matrix} matrixAutoUpdate={false} userData={{ model: props.id }}>
       <meshStandardMaterial color={scene.model} roughness={0.85} side={THREE.DoubleSide} />
     </mesh>
   );

@@ -1,6 +1,6 @@
 /** The view of the block in its four modes. */
 import { Canvas } from "@react-three/fiber";
-import { useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Slider, SliderThumb, SliderTrack } from "react-aria-components";
 import styled, { useTheme } from "styled-components";
 import * as THREE from "three";
@@ -8,14 +8,18 @@ import { useBlockDetail } from "../api/hooks";
 import type { GridFacts } from "../api/types";
 import { heightsAt } from "../lib/frames";
 import { lengthText } from "../lib/numbers";
-import { Quiet, Segments } from "../parts/controls";
+import { hitHeights, type Point, type Ray } from "../lib/ray";
+import { Quiet, Segments, ToggleQuiet } from "../parts/controls";
 import { scene } from "../theme";
 import { infoOf, setupOf, useSheetState, type Mode } from "../workspace/state";
 import { BlockMesh, type Deviation } from "./BlockMesh";
 import { Camera, type Direction } from "./Camera";
 import type { OperationData } from "./data";
+import { measured, MeasureMarks, nextPoints } from "./Measure";
 import type { Moment } from "./moment";
+import { PaceContext, usePace } from "./pace";
 import { PathLines } from "./PathLines";
+import { Picker, type Picked } from "./Picker";
 import { CutterPiece, matrixOf, ModelPiece, Outline, StockEdges, ZeroMark } from "./Pieces";
 
 const Frame = styled.div`
@@ -105,8 +109,12 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   const [direction, setDirection] = useState<Direction>("corner");
   const [turn, setTurn] = useState(0);
   const [section, setSection] = useState(Infinity);
+  const [points, setPoints] = useState<Point[] | null>(null);
+  const pace = usePace();
   const info = infoOf(derived);
   const { mode, list, moment } = props;
+  const { poke } = pace;
+  useEffect(() => poke(), [moment, poke]);
 
   const box = useMemo(() => {
     const matrix = info ? matrixOf(info.matrix) : new THREE.Matrix4();
@@ -153,10 +161,14 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
     return { low: [union.min.x - margin, union.min.y - margin] as [number, number], high: [union.max.x + margin, union.max.y + margin] as [number, number] };
   }, [operation, models, derived, plan.stock, box]);
 
+  const onBlock = useCallback((ray: Ray) => (buffers && grid ? hitHeights(ray, grid, buffers, foot, top) : null), [buffers, grid, foot, top]);
+  const picked = useCallback((found: Picked | null) => { if (found) setPoints((old) => nextPoints(old ?? [], found.point)); }, []);
+
   const ready = list.length > 0;
   const hidden = new Set(setupOf(plan).operations.filter((item) => !item.shown).map((item) => item.number));
   return (
-    <Frame data-testid="view" data-mode={mode} data-ready={ready}>
+    <Frame data-testid="view" data-mode={mode} data-ready={ready} onKeyDown={(event) => { if (event.key === "Escape") setPoints(null); }}>
+      <PaceContext.Provider value={pace}>
       <Canvas frameloop="demand" dpr={[1, 1.5]} camera={{ fov: 30, position: [200, -400, 300], up: [0, 0, 1] }} gl={{ antialias: true, preserveDrawingBuffer: true }}
         aria-label="View of the block" tabIndex={0}>
         <ambientLight intensity={0.9} />
@@ -165,7 +177,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
         <StockEdges low={low} high={high} />
         {mode === "place" && models.map((model) => {
           const placed = derived.models[model.id], mesh = job.meshes[model.mesh];
-          return placed && mesh ? <ModelPiece key={model.id} picture={mesh.picture} matrix={box.matrix.clone().multiply(matrixOf(placed.matrix))} /> : null;
+          return placed && mesh ? <ModelPiece key={model.id} id={model.id} picture={mesh.picture} matrix={box.matrix.clone().multiply(matrixOf(placed.matrix))} /> : null;
         })}
         {mode === "place" && <ZeroMark size={Math.max(plan.stock.length, plan.stock.width) * 0.09} />}
         {bounds && mode !== "compare" && <Outline low={bounds.low} high={bounds.high} z={top} tone={theme.action} />}
@@ -178,7 +190,10 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
           return <PathLines key={item.number} data={item} upTo={upTo} high={top} low={lowestCut} section={section} />;
         })}
         {moment && (mode === "paths" || mode === "proof") && !atEnd && <CutterPiece cutter={moment.data.operation.cutter} at={moment.at} />}
+        <Picker active={points !== null} block={mode === "place" ? null : onBlock} onPick={picked} />
+        {points && <MeasureMarks points={points} size={Math.max(plan.stock.length, plan.stock.width) * 0.005} />}
       </Canvas>
+      </PaceContext.Provider>
       {!ready && mode !== "place" && (
         <Empty><span>{models.length ? "Nothing is calculated yet. Press Calculate, and the paths, the proof and the comparison appear here." : "Bring in a mesh first: drop an STL file on the sheet."}</span></Empty>
       )}
@@ -187,7 +202,9 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
       <Corner $at="top: 10px; right: 12px">
         <Segments label="Direction" value={direction} choices={DIRECTIONS} onChange={(value) => { setDirection(value); setTurn(turn + 1); }} />
         <Quiet onPress={() => setTurn(turn + 1)}>Fit</Quiet>
+        <ToggleQuiet isSelected={points !== null} onChange={(on) => setPoints(on ? [] : null)}>Measure</ToggleQuiet>
       </Corner>
+      {points && <Corner $at="top: 48px; right: 12px"><Card role="status" data-testid="measured">{measured(points, plan.units ?? "mm").map((line) => <div key={line}>{line}</div>)}</Card></Corner>}
       <Corner $at="bottom: 12px; left: 12px"><Legend mode={mode} high={top} low={lowestCut} numbers={info?.summary?.compare} /></Corner>
       {mode !== "place" && <Corner $at="bottom: 12px; right: 12px"><Section low={low[0] as number} high={high[0] as number} value={section} onChange={(value) => setSection(value >= (high[0] as number) ? Infinity : value)} /></Corner>}
     </Frame>
