@@ -6,8 +6,8 @@ from pathlib import Path
 
 from demo.reliefs import fen_chart, heron, heron_scan, moth
 from demo.rounds import bulrush_finial, dragonfly, lily_dish
+from nephos.core.mesh.formats.stl import read_stl, write_stl
 from nephos.core.mesh.model import Mesh
-from nephos.core.mesh.stl import read_stl, write_stl
 
 MESHES: dict[str, Callable[[], Mesh]] = {
     "heron-plaque": heron, "heron-scan": heron_scan, "lily-leaf-dish": lily_dish, "bulrush-finial": bulrush_finial,

@@ -1,75 +1,22 @@
 """The whole story in a real browser: from an upload to a program that was proved."""
 
-import os
 import signal
-import subprocess
-import sys
 import time
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from demo.screenshots import chromium, press, scrub, until
+from demo.screenshots import press, scrub, until
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from nephos.command.sample import sample_cutters
+from browser.page import bring_in, click_view, drop, field, start_worker, text, type_in
 from nephos.command.warm import small_hill
-from nephos.core.mesh.stl import write_stl
+from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.post.read import read_program
-from nephos.web.models import Calculation, Cutter
+from nephos.web.jobs import current_plan, write_plan
+from nephos.web.models import Calculation, Cutter, Job, Revision
 
 pytestmark = [pytest.mark.browser, pytest.mark.django_db(transaction=True)]
-
-
-def start_worker() -> "subprocess.Popen[bytes]":
-    from django.db import connection
-
-    name = str(connection.settings_dict["NAME"])
-    return subprocess.Popen([sys.executable, "-m", "nephos.command.worker"], env={**os.environ, "NEPHOS_DATABASE": name},
-                            stdin=subprocess.DEVNULL)
-
-
-@pytest.fixture()
-def worker(transactional_db) -> Iterator[list]:
-    workers = [start_worker()]
-    yield workers
-    for process in workers:
-        process.terminate()
-    for process in workers:
-        try:
-            process.wait(8)
-        except subprocess.TimeoutExpired:
-            process.kill()
-
-
-@pytest.fixture()
-def browser(live_server, worker, tmp_path: Path):
-    for cutter in sample_cutters():
-        Cutter.objects.create(number=cutter.number, data=cutter.model_dump())
-    driver = chromium(tmp_path)
-    driver.get(live_server.url)
-    yield driver
-    driver.quit()
-
-
-def text(driver) -> str:
-    return driver.find_element(By.TAG_NAME, "body").text
-
-
-def field(driver, label: str):
-    return driver.find_element(By.XPATH, f"//label[normalize-space()='{label}']/following::input[1]")
-
-
-def type_in(driver, label: str, value: str) -> None:
-    box = field(driver, label)
-    box.send_keys(Keys.CONTROL, "a")
-    box.send_keys(value, Keys.ENTER)
-
-
-def bring_in(driver, path: Path) -> None:
-    until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "input[type=file]"))
-    driver.find_element(By.CSS_SELECTOR, "input[type=file]").send_keys(str(path))
 
 
 def test_from_upload_to_program(browser, tmp_path: Path) -> None:
@@ -175,3 +122,58 @@ def test_a_killed_worker_loses_nothing(browser, worker: list, tmp_path: Path) ->
     worker.append(start_worker())
     until(browser, lambda d: "all is up to date" in text(d), 120)
     assert Calculation.objects.get().state == "done"
+
+
+def test_a_dropped_file_becomes_a_job_and_then_its_model(browser, tmp_path: Path) -> None:
+    path = tmp_path / "mound.stl"
+    path.write_bytes(write_stl(small_hill(cells=40)))
+    drop(browser, "[aria-label='Drop a mesh to make a job of it']", path)
+    until(browser, lambda d: "/jobs/" in d.current_url and "Finish, lines" in text(d))
+    other = tmp_path / "other mound.stl"
+    other.write_bytes(write_stl(small_hill(side=50, cells=30)))
+    drop(browser, "[aria-label='Route sheet, drop a mesh here']", other)
+    until(browser, lambda d: "other mound" in text(d) and "rev 2" in text(d))
+
+
+def test_two_windows_never_overwrite_each_other(browser, tmp_path: Path) -> None:
+    path = tmp_path / "mound.stl"
+    path.write_bytes(write_stl(small_hill(cells=40)))
+    bring_in(browser, path)
+    until(browser, lambda d: "Length, X" in text(d))
+    browser.execute_script("window.open(location.href)")
+    one, two = browser.window_handles
+    browser.switch_to.window(two)
+    until(browser, lambda d: "Length, X" in text(d))
+    type_in(browser, "Length, X", "71")
+    until(browser, lambda d: "/ 71" in text(d) and "rev 2" in text(d))
+    browser.switch_to.window(one)
+    until(browser, lambda d: "/ 71" in text(d))
+
+    # Another window is quicker by a moment: this one is told so instead of overwriting it.
+    job = Job.objects.get()
+    plan = current_plan(job)
+    write_plan(job.pk, job.version, plan | {"stock": plan["stock"] | {"thickness": 17}}, "thickness")
+    type_in(browser, "Width, Y", "66")
+    until(browser, lambda d: "changed in another window" in text(d) and "/ 17" in text(d) and "/ 66" not in text(d))
+    type_in(browser, "Width, Y", "67")
+    until(browser, lambda d: all(size in text(d) for size in ("/ 71", "/ 67", "/ 17", "rev 4")))
+    assert Revision.objects.count() == 4
+
+
+def test_measuring_in_the_view(browser, tmp_path: Path) -> None:
+    path = tmp_path / "mound.stl"
+    path.write_bytes(write_stl(small_hill(cells=40)))
+    bring_in(browser, path)
+    until(browser, lambda d: "Finish, lines" in text(d))
+    press(browser, "Top")
+    press(browser, "Measure")
+    until(browser, lambda d: "click a first point" in text(d))
+
+    def clicked(x: float, words: str) -> None:
+        until(browser, lambda d: (click_view(d, x, 0.5), time.sleep(0.2), words in text(d))[-1])
+
+    clicked(0.45, "click a second point")
+    clicked(0.55, "mm apart")
+    told = browser.find_element(By.CSS_SELECTOR, "[data-testid='measured']").text
+    length, along = float(told.splitlines()[2].split()[0]), float(told.splitlines()[3].split()[1])
+    assert 0 < along <= length < 40

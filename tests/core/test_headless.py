@@ -8,7 +8,7 @@ import pytest
 
 from nephos.command.headless import run
 from nephos.command.warm import small_hill
-from nephos.core.mesh.stl import read_stl, write_stl
+from nephos.core.mesh.formats.stl import read_stl, write_stl
 from nephos.core.post.read import read_program
 
 

@@ -30,7 +30,7 @@ TOLERANCE = 0.01
 def run(mesh: Mesh, *operations: Operation, size: tuple[float, float, float] = (30, 30, 10), pitch: float = 0.25) -> SetupOutcome:
     setup = Setup(id="a", name="a", operations=operations)
     plan = Plan(stock=Stock(length=size[0], width=size[1], thickness=size[2]), setups=(setup,), pitch=pitch,
-                models=(Model(id="m", name="m", mesh="m", placement=Placement(gap_above=1)),))
+                models=(Model(id="m", name="m", mesh="m", placement=Placement()),))
     return run_setup(plan, setup, lambda _: mesh, Work(MemoryStore()))
 
 

@@ -11,7 +11,8 @@ from nephos.core.errors import Cancelled, Refused
 from nephos.core.mesh.examine import support_points
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.registry import strategies
-from nephos.core.plan.checks import operation_findings, outcome_findings, placement_findings
+from nephos.core.plan.checks import operation_findings, outcome_findings
+from nephos.core.plan.fit import placement_findings
 from nephos.core.plan.keys import setup_keys
 from nephos.core.plan.pipeline import Work, certify, placed_models, run_setup
 from nephos.core.plan.place import place, to_setup, zero_in_words
@@ -130,7 +131,7 @@ def test_cancelling_stops_between_bands_and_keeps_what_is_done() -> None:
        height=st.floats(1, 50), gap=st.floats(-5, 5))
 def test_placement_gives_the_size_and_gap_that_were_asked_for(turn, mirror, size, height, gap) -> None:  # type: ignore[no-untyped-def]
     stock = Stock(length=300, width=200, thickness=30)
-    placement = Placement(turn=turn, mirror=mirror, size_x=size, height=height, gap_above=gap)
+    placement = Placement(turn=turn, mirror=mirror, size=(size, None, height), offset=(0, 0, -gap))
     placed = place(SUPPORT, placement, stock)
     whole = HILL.moved(placed.matrix)
     assert np.allclose(whole.low, placed.low, atol=1e-6) and np.allclose(whole.high, placed.high, atol=1e-6)
@@ -162,7 +163,7 @@ def test_the_zero_in_words() -> None:
     (10, 1, None), (10, -0.5, "model-above"), (4.5, 1, "model-below"), (5.5, 1, "nothing-below"),
 ])
 def test_placement_findings_just_at_the_limit(thickness: float, gap: float, code: str | None) -> None:
-    model = Model(id="m", name="m", mesh="m", placement=Placement(gap_above=gap))
+    model = Model(id="m", name="m", mesh="m", placement=Placement(offset=(0, 0, -gap)))
     value = plan(stock=Stock(length=30, width=30, thickness=thickness), models=(model,))
     found = placement_findings(value, placed_models(value, lambda _: SUPPORT))
     assert [f.code for f in found] == ([code] if code else [])

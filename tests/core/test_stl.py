@@ -11,9 +11,9 @@ from tests.conftest import box_mesh
 from nephos.command.warm import small_hill
 from nephos.core.errors import Refused
 from nephos.core.mesh.examine import examine, support_points
+from nephos.core.mesh.formats.stl import read_stl, write_stl
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.picture import picture_mesh
-from nephos.core.mesh.stl import read_stl, write_stl
 
 BOX = box_mesh((0, 0, 0), (1, 2, 3))
 

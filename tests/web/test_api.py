@@ -8,7 +8,7 @@ from django.test import Client
 
 from nephos.command.sample import sample_cutters
 from nephos.command.warm import small_hill
-from nephos.core.mesh.stl import write_stl
+from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.plan.results import as_result
 from nephos.web import tasks
 from nephos.web.models import Blob, Calculation, Chunk, Cutter, Job, Mesh, Revision

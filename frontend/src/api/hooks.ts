@@ -1,7 +1,7 @@
 /** Server state. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { loadArray, request } from "./client";
-import type { Calculation, Cutter, CutterRow, Derived, FullPlan, Job, JobListed, Operation, Strategy } from "./types";
+import type { Calculation, Cutter, CutterRow, Derived, Edit, Fitting, FullPlan, Job, JobListed, Listed, Operation, RepairKind, Strategy } from "./types";
 
 const busy = (calculation: Calculation | null | undefined) =>
   calculation?.state === "waiting" || calculation?.state === "working";
@@ -9,7 +9,10 @@ const busy = (calculation: Calculation | null | undefined) =>
 export const useJobs = () => useQuery({ queryKey: ["jobs"], queryFn: () => request<JobListed[]>("/jobs"), refetchInterval: 4000 });
 
 export const useJob = (id: number) =>
-  useQuery({ queryKey: ["job", id], queryFn: () => request<Job>(`/jobs/${id}`), refetchOnWindowFocus: true, refetchInterval: 5000 });
+  useQuery({
+    queryKey: ["job", id], queryFn: () => request<Job>(`/jobs/${id}`), refetchOnWindowFocus: true,
+    refetchInterval: (query) => (Object.values(query.state.data?.derived.models ?? {}).some((model) => model.state === "working" || model.state === "reading") ? 500 : 5000),
+  });
 
 /** Watches the latest calculation while it runs; the job is read again when it ends or an operation is done. */
 export function useCalculation(job: Job | undefined) {
@@ -36,7 +39,45 @@ export const useStrategies = () =>
 export const useShapes = () =>
   useQuery({ queryKey: ["shapes"], queryFn: () => request<Record<string, string>>("/cutters/shapes"), staleTime: Infinity });
 
-export const previewPlan = (plan: FullPlan) => request<Derived>("/jobs/preview/plan", "POST", { plan });
+export const previewPlan = (plan: FullPlan, edit: Edit | null = null) =>
+  request<{ plan: FullPlan; derived: Derived }>("/jobs/preview/plan", "POST", { plan, edit });
+
+export const useRepairs = () =>
+  useQuery({ queryKey: ["repairs"], queryFn: () => request<RepairKind[]>("/shelf/repairs"), staleTime: Infinity });
+
+export const useFormats = () =>
+  useQuery({ queryKey: ["formats"], queryFn: () => request<{ read: string[]; written: string[] }>("/shelf/formats"), staleTime: Infinity });
+
+export type Shelf = "materials" | "pieces";
+
+export const useShelf = <T>(shelf: Shelf) => useQuery({ queryKey: ["shelf", shelf], queryFn: () => request<Listed<T>[]>(`/shelf/${shelf}`) });
+
+export function useShelfActions<T>(shelf: Shelf) {
+  const client = useQueryClient();
+  const settle = { onSuccess: () => client.invalidateQueries({ queryKey: ["shelf", shelf] }) };
+  return {
+    save: useMutation({ ...settle, mutationFn: (v: { id: number | null; data: T }) =>
+      v.id === null ? request(`/shelf/${shelf}`, "POST", { data: v.data }) : request(`/shelf/${shelf}/${v.id}`, "PUT", { data: v.data }) }),
+    remove: useMutation({ ...settle, mutationFn: (id: number) => request<undefined>(`/shelf/${shelf}/${id}`, "DELETE") }),
+  };
+}
+
+export const useFittingPieces = (job: number, revision: number, open: boolean) =>
+  useQuery({ queryKey: ["fitting", job, revision], enabled: open, queryFn: () => request<Fitting[]>(`/jobs/${job}/pieces`) });
+
+const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
+
+/** Have a model written as a file; resolves to where it can be fetched. */
+export async function exportModel(job: number, model: string, suffix: string): Promise<string> {
+  const { key } = await request<{ key: string }>(`/jobs/${job}/export`, "POST", { model, suffix });
+  for (let turn = 0; turn < 600; turn++) {
+    const facts = await request<{ facts: { refused?: string } }>(`/results/${key}/facts`).catch(() => null);
+    if (facts?.facts.refused) throw new Error(facts.facts.refused);
+    if (facts) return `/api/results/${key}/file`;
+    await wait(300);
+  }
+  throw new Error("writing the file takes too long: is the worker running?");
+}
 
 export const proposeOperation = (job: number, strategy: string) => request<Operation>(`/jobs/${job}/operation/${strategy}`);
 
@@ -48,6 +89,7 @@ export function useJobActions(id: number) {
   const calculation = { onSuccess: (state: Calculation | null) => client.setQueryData(["calculation", id], state) };
   return {
     write: useMutation({ ...settle, mutationFn: (v: { based_on: number; plan: FullPlan; note: string }) => request<Job>(`/jobs/${id}/plan`, "PUT", v) }),
+    edit: useMutation({ ...settle, mutationFn: (v: { based_on: number; edit: Edit; note: string }) => request<Job>(`/jobs/${id}/edit`, "POST", v) }),
     undo: useMutation({ ...settle, mutationFn: (based_on: number) => request<Job>(`/jobs/${id}/undo`, "POST", { based_on }) }),
     redo: useMutation({ ...settle, mutationFn: (based_on: number) => request<Job>(`/jobs/${id}/redo`, "POST", { based_on }) }),
     rename: useMutation({ ...settle, mutationFn: (name: string) => request<Job>(`/jobs/${id}`, "PATCH", { name }) }),
@@ -78,10 +120,11 @@ export function useCutterActions() {
 
 const forever = { staleTime: Infinity, gcTime: 600_000 };
 
-/** A decimated picture of a mesh. */
-export const usePicture = (key: string | undefined) =>
-  useQuery({ queryKey: ["picture", key], enabled: Boolean(key), ...forever, queryFn: async () => {
-    const [vertices, faces] = await Promise.all([loadArray<Float32Array>(key as string, "vertices"), loadArray<Int32Array>(key as string, "faces")]);
+/** A decimated picture of a mesh, or the lighter one that is drawn while it moves. */
+export const usePicture = (key: string | undefined, prefix: "" | "light_" = "") =>
+  useQuery({ queryKey: ["picture", key, prefix], enabled: Boolean(key), ...forever, queryFn: async () => {
+    const [vertices, faces] = await Promise.all([
+      loadArray<Float32Array>(key as string, `${prefix}vertices`), loadArray<Int32Array>(key as string, `${prefix}faces`)]);
     return { vertices: vertices.data, faces: faces.data };
   } });
 

@@ -12,9 +12,38 @@ export type Calculation = Schemas["CalculationState"];
 export type MeshState = Schemas["MeshState"];
 export type CutterRow = Omit<Schemas["CutterRow"], "data"> & { data: Cutter };
 
+export type Placement = Required<NonNullable<Schemas["Model"]["placement"]>>;
+export type Copies = Required<NonNullable<Schemas["Model"]["copies"]>>;
+export type Zero = Required<NonNullable<Schemas["Setup"]["zero"]>>;
+export type KeepOut = Required<Schemas["KeepOut"]>;
+export type Stock = Schemas["Stock"];
+export type Material = Required<Schemas["Material"]>;
+export type Piece = Required<Schemas["Piece"]>;
+export type Fitting = Schemas["Fitting"];
+export interface Listed<T> { id: number; data: T }
+
+/** A change that the server makes of a plan: its name under `do`, and its words. */
+export type Edit = { do: string } & Record<string, unknown>;
+export interface Way { label: string; edit: Edit }
+
 export interface Finding {
   code: string; level: "stop" | "caution" | "note"; row: string; text: string; way_out: string;
-  place: [number, number, number] | null; moment: number | null;
+  place: [number, number, number] | null; moment: number | null; ways: Way[];
+}
+
+export interface MeshFacts {
+  format: string; triangles: number; vertices: number; size: number[]; watertight: boolean; shells: number; holes: number; flipped: number;
+  inside_out: number; without_area: number; duplicates: number; nonmanifold: number; largest_hole: number; smallest_shell: number;
+  repairs: string[]; said: string[]; unit: { name: string; mm: number; sure: boolean };
+}
+
+export interface ModelState {
+  state: "ready" | "working" | "refused"; reason: string; look: string; facts: MeshFacts; low: number[]; high: number[]; size: number[];
+  scale: number[]; matrices: number[][][]; percent: number; slab: number | null; undercut: number;
+}
+
+export interface RepairKind {
+  key: string; title: string; summary: string; schema: { properties: Record<string, SettingField & { length?: boolean }> };
 }
 
 export interface Estimate { seconds: number; lines: number; layers: number; scallop: number | null }
@@ -39,7 +68,7 @@ export interface SetupInfo {
 }
 
 export interface Derived {
-  models: Record<string, { low: number[]; high: number[]; size: number[]; matrix: number[][] }>;
+  models: Record<string, ModelState | { state: "reading" }>;
   findings: Finding[]; setups: SetupInfo[]; pitch: number;
 }
 
@@ -48,7 +77,13 @@ export type FullPlan = Omit<Plan, "setups"> & { setups: Setup[] };
 export interface Job {
   id: number; name: string; version: number; revision: number; can_undo: boolean; can_redo: boolean; plan: FullPlan;
   derived: Derived; machine: { name: string; travel: number[] }; calculation: Calculation | null;
-  meshes: Record<string, { name: string; picture: string; facts: { triangles: number; repairs: string[]; size: number[] } }>;
+  meshes: Record<string, { name: string; facts: MeshFacts }>;
+}
+
+/** The state of a model whose mesh has been read, or undefined. */
+export function placedOf(derived: Derived, id: string): ModelState | undefined {
+  const found = derived.models[id];
+  return found && found.state !== "reading" ? found : undefined;
 }
 
 export interface SettingField {

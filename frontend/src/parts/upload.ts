@@ -1,9 +1,9 @@
 /** Bringing in a mesh: the file is sent with progress, then a worker reads it. */
 import { useRef, useState } from "react";
 import { request, sendFile } from "../api/client";
-import type { MeshState } from "../api/types";
+import type { MeshFacts, MeshState } from "../api/types";
 
-export type ReadMesh = MeshState & { digest: string };
+export type ReadMesh = Omit<MeshState, "facts"> & { digest: string; facts: MeshFacts };
 
 const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
 

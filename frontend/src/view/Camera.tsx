@@ -10,7 +10,7 @@ export type Direction = "top" | "front" | "right" | "corner";
 const FROM: Record<Direction, [number, number, number]> = { top: [0, -0.0001, 1], front: [0, -1, 0.0001], right: [1, 0, 0.0001], corner: [0.42, -1, 0.86] };
 
 export function Camera(props: { low: number[]; high: number[]; direction: Direction; turn: number }) {
-  const { camera, gl, invalidate, size, setDpr } = useThree();
+  const { camera, gl, invalidate, size, setDpr, set } = useThree();
   const controls = useRef<OrbitControls | null>(null);
   const { poke, drew, coarse } = usePaceContext();
   // Half the picture's points each way while it moves, all of them as soon as it rests.
@@ -35,8 +35,9 @@ export function Camera(props: { low: number[]; high: number[]; direction: Direct
     made.zoomToCursor = true;
     made.listenToKeyEvents(gl.domElement);
     controls.current = made;
+    set({ controls: made });
     return () => made.dispose();
-  }, [camera, gl, invalidate, poke]);
+  }, [camera, gl, invalidate, poke, set]);
   useEffect(() => {
     const low = new THREE.Vector3(...(props.low as [number, number, number])), high = new THREE.Vector3(...(props.high as [number, number, number]));
     const middle = low.clone().add(high).multiplyScalar(0.5);

@@ -4,12 +4,18 @@ import * as THREE from "three";
 import { usePicture } from "../api/hooks";
 import type { Cutter } from "../api/types";
 import { scene } from "../theme";
+import { usePaceContext } from "./pace";
 
 export const matrixOf = (rows: number[][]) => new THREE.Matrix4().set(...(rows.flat() as Parameters<THREE.Matrix4["set"]>));
 
-/** A model, drawn from its lighter picture; `matrix` takes it from its file to the setup. */
-export function ModelPiece(props: { id: string; picture: string; matrix: THREE.Matrix4 }) {
-  const { data } = usePicture(props.picture);
+/** A model, drawn from its lighter picture; `matrix` takes it from its file to the setup, and nothing of it is drawn below `floor`. */
+export function ModelPiece(props: { id: string; look: string; matrix: THREE.Matrix4; floor: number }) {
+  const { coarse } = usePaceContext();
+  const { data: full } = usePicture(props.look);
+  const { data: light } = usePicture(props.look, "light_");
+  const data = coarse ? (light ?? full) : full;
+  // What is sunk is not cut, and so not shown: a plane in setup space takes it away.
+  const clip = useMemo(() => [new THREE.Plane(new THREE.Vector3(0, 0, 1), -props.floor + 1e-4)], [props.floor]);
   const geometry = useMemo(() => {
     if (!data) return null;
     const made = new THREE.BufferGeometry();
@@ -22,9 +28,24 @@ export function ModelPiece(props: { id: string; picture: string; matrix: THREE.M
   if (!geometry) return null;
   return (
     <mesh geometry={geometry} matrix={props.matrix} matrixAutoUpdate={false} userData={{ model: props.id }}>
-      <meshStandardMaterial color={scene.model} roughness={0.85} side={THREE.DoubleSide} />
+      <meshStandardMaterial color={scene.model} roughness={0.85} side={THREE.DoubleSide} clippingPlanes={clip} />
     </mesh>
   );
+}
+
+/** A round bar as rings at its ends and lines along it, lying along X in stock space. */
+export function BarEdges(props: { length: number; diameter: number; matrix: THREE.Matrix4 }) {
+  const geometry = useMemo(() => {
+    const r = props.diameter / 2, points: THREE.Vector3[] = [];
+    const at = (x: number, k: number) => new THREE.Vector3(x, r + r * Math.cos((k * Math.PI) / 24), r + r * Math.sin((k * Math.PI) / 24));
+    for (let k = 0; k < 48; k++) {
+      for (const x of [0, props.length]) points.push(at(x, k), at(x, k + 1));
+      if (k % 12 === 0) points.push(at(0, k), at(props.length, k));
+    }
+    return new THREE.BufferGeometry().setFromPoints(points);
+  }, [props.length, props.diameter]);
+  useEffect(() => () => geometry.dispose(), [geometry]);
+  return <lineSegments geometry={geometry} matrix={props.matrix} matrixAutoUpdate={false}><lineBasicMaterial color={scene.edge} /></lineSegments>;
 }
 
 /** The stock as twelve edges. */
@@ -39,14 +60,15 @@ export function StockEdges(props: { low: number[]; high: number[] }) {
 }
 
 /** The work zero: a ring with its three directions. */
-export function ZeroMark(props: { size: number }) {
+export function ZeroMark(props: { size: number; hot?: boolean }) {
   const s = props.size;
   const arrow = (direction: [number, number, number], tone: string) => (
     <arrowHelper args={[new THREE.Vector3(...direction), new THREE.Vector3(), s, tone, s * 0.28, s * 0.14]} />
   );
   return (
     <group>
-      <mesh renderOrder={5}><torusGeometry args={[s * 0.22, s * 0.03, 10, 40]} /><meshBasicMaterial color={scene.zero} depthTest={false} /></mesh>
+      <mesh renderOrder={5}><torusGeometry args={[s * 0.3, s * (props.hot ? 0.055 : 0.04), 10, 40]} /><meshBasicMaterial color={scene.zero} depthTest={false} /></mesh>
+      <mesh renderOrder={5}><sphereGeometry args={[s * 0.1, 16, 12]} /><meshBasicMaterial color={scene.zero} depthTest={false} /></mesh>
       {arrow([1, 0, 0], "#A8321F")}{arrow([0, 1, 0], "#3F7A3A")}{arrow([0, 0, 1], "#2C5F8A")}
     </group>
   );

@@ -5,7 +5,7 @@ import { Slider, SliderThumb, SliderTrack } from "react-aria-components";
 import styled, { useTheme } from "styled-components";
 import * as THREE from "three";
 import { useBlockDetail } from "../api/hooks";
-import type { GridFacts } from "../api/types";
+import { placedOf, type GridFacts } from "../api/types";
 import { heightsAt } from "../lib/frames";
 import { lengthText } from "../lib/numbers";
 import { hitHeights, type Point, type Ray } from "../lib/ray";
@@ -14,13 +14,15 @@ import { scene } from "../theme";
 import { infoOf, setupOf, useSheetState, type Mode } from "../workspace/state";
 import { BlockMesh, type Deviation } from "./BlockMesh";
 import { Camera, type Direction } from "./Camera";
+import { FaultMarks } from "./FaultMarks";
 import type { OperationData } from "./data";
 import { measured, MeasureMarks, nextPoints } from "./Measure";
 import type { Moment } from "./moment";
 import { PaceContext, usePace } from "./pace";
 import { PathLines } from "./PathLines";
 import { Picker, type Picked } from "./Picker";
-import { CutterPiece, matrixOf, ModelPiece, Outline, StockEdges, ZeroMark } from "./Pieces";
+import { BarEdges, CutterPiece, matrixOf, ModelPiece, Outline, StockEdges, ZeroMark } from "./Pieces";
+import { KeepOutPieces, PlaceHandles, ZeroHandle } from "./PlaceHandles";
 
 const Frame = styled.div`
   position: relative; min-width: 0; min-height: 0; background: ${(p) => p.theme.view};
@@ -104,17 +106,19 @@ function useDeviation(key: string | null | undefined, limit: number | undefined)
 }
 
 export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: OperationData[]; moment: Moment | null; complete: boolean }) {
-  const { job, plan, derived, chosen } = useSheetState();
+  const { plan, derived, chosen, edit, tool, setTool, faults } = useSheetState();
   const theme = useTheme();
   const [direction, setDirection] = useState<Direction>("corner");
   const [turn, setTurn] = useState(0);
   const [section, setSection] = useState(Infinity);
-  const [points, setPoints] = useState<Point[] | null>(null);
+  const [points, setPoints] = useState<Point[]>([]);
+  const [cutOff, setCutOff] = useState<number | null>(null);
   const pace = usePace();
   const info = infoOf(derived);
   const { mode, list, moment } = props;
   const { poke } = pace;
-  useEffect(() => poke(), [moment, poke]);
+  useEffect(() => poke(), [moment, derived.models, poke]);
+  useEffect(() => { setCutOff(null); setPoints([]); }, [tool]);
 
   const box = useMemo(() => {
     const matrix = info ? matrixOf(info.matrix) : new THREE.Matrix4();
@@ -152,7 +156,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
     if (!operation || models.length === 0) return null;
     const union = new THREE.Box3();
     for (const model of models) {
-      const placed = derived.models[model.id];
+      const placed = placedOf(derived, model.id);
       if (placed) union.union(new THREE.Box3(new THREE.Vector3(...(placed.low as [number, number, number])), new THREE.Vector3(...(placed.high as [number, number, number]))));
     }
     if (operation.boundary?.kind === "stock") union.set(new THREE.Vector3(0, 0, 0), new THREE.Vector3(plan.stock.length, plan.stock.width, plan.stock.thickness));
@@ -162,24 +166,50 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   }, [operation, models, derived, plan.stock, box]);
 
   const onBlock = useCallback((ray: Ray) => (buffers && grid ? hitHeights(ray, grid, buffers, foot, top) : null), [buffers, grid, foot, top]);
-  const picked = useCallback((found: Picked | null) => { if (found) setPoints((old) => nextPoints(old ?? [], found.point)); }, []);
+  const picked = useCallback((found: Picked | null) => {
+    if (!found) return;
+    if (tool === "measure") setPoints((old) => nextPoints(old, found.point));
+    if (tool !== "lay flat" || !found.model || !found.normal) return;
+    const normal = new THREE.Vector3(...found.normal).transformDirection(box.matrix.clone().invert());
+    edit({ do: "lay_flat", model: found.model, normal: normal.toArray() }, "lay a face flat");
+    setTool("none");
+  }, [tool, edit, setTool, box]);
+  const grip = Math.max(plan.stock.length, plan.stock.width) * 0.055;
 
   const ready = list.length > 0;
   const hidden = new Set(setupOf(plan).operations.filter((item) => !item.shown).map((item) => item.number));
   return (
-    <Frame data-testid="view" data-mode={mode} data-ready={ready} onKeyDown={(event) => { if (event.key === "Escape") setPoints(null); }}>
+    <Frame data-testid="view" data-mode={mode} data-ready={ready} onKeyDown={(event) => { if (event.key === "Escape") setTool("none"); }}>
       <PaceContext.Provider value={pace}>
-      <Canvas frameloop="demand" dpr={[1, 1.5]} camera={{ fov: 30, position: [200, -400, 300], up: [0, 0, 1] }} gl={{ antialias: true, preserveDrawingBuffer: true }}
+      <Canvas frameloop="demand" dpr={[1, 1.5]} camera={{ fov: 30, position: [200, -400, 300], up: [0, 0, 1] }} gl={{ antialias: true, preserveDrawingBuffer: true, localClippingEnabled: true }}
         aria-label="View of the block" tabIndex={0}>
         <ambientLight intensity={0.9} />
         <directionalLight position={[-200, 120, 400]} intensity={2.1} />
         <Camera low={low} high={high} direction={direction} turn={turn} />
-        <StockEdges low={low} high={high} />
+        {plan.stock.kind === "round" ? <BarEdges length={plan.stock.length} diameter={plan.stock.width} matrix={box.matrix} /> : <StockEdges low={low} high={high} />}
         {mode === "place" && models.map((model) => {
-          const placed = derived.models[model.id], mesh = job.meshes[model.mesh];
-          return placed && mesh ? <ModelPiece key={model.id} id={model.id} picture={mesh.picture} matrix={box.matrix.clone().multiply(matrixOf(placed.matrix))} /> : null;
+          const placed = placedOf(derived, model.id);
+          if (!placed) return null;
+          // In setup space: what lies under the model's own foot is sunk.
+          const floor = (placed.low[2] as number) + (box.matrix.elements[14] as number);
+          const clip = setupOf(plan).side === "top" && (model.placement?.sink ?? 0) > 0 ? floor : -1e6;
+          return placed.matrices.map((rows, k) => {
+            const matrix = box.matrix.clone().multiply(matrixOf(rows));
+            return (
+              <group key={`${model.id} ${k}`}>
+                <ModelPiece id={model.id} look={placed.look} matrix={matrix} floor={clip} />
+                {faults && chosen.kind === "model" && chosen.id === model.id && <FaultMarks look={placed.look} fault={faults} matrix={matrix} />}
+              </group>
+            );
+          });
         })}
-        {mode === "place" && <ZeroMark size={Math.max(plan.stock.length, plan.stock.width) * 0.09} />}
+        {mode === "place" && (
+          <ZeroHandle low={low} high={high} size={grip}>{(hot) => <ZeroMark size={Math.max(plan.stock.length, plan.stock.width) * 0.11} hot={hot} />}</ZeroHandle>
+        )}
+        <group matrix={box.matrix} matrixAutoUpdate={false}>
+          <KeepOutPieces />
+          {mode === "place" && <PlaceHandles size={grip} cutOff={cutOff} onCutOff={setCutOff} />}
+        </group>
         {bounds && mode !== "compare" && <Outline low={bounds.low} high={bounds.high} z={top} tone={theme.action} />}
         {mode !== "place" && buffers && grid && (
           <BlockMesh grid={grid} heights={buffers} foot={foot} top={top} section={section} fine={fine} deviation={deviation} version={version.current} />
@@ -190,21 +220,25 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
           return <PathLines key={item.number} data={item} upTo={upTo} high={top} low={lowestCut} section={section} />;
         })}
         {moment && (mode === "paths" || mode === "proof") && !atEnd && <CutterPiece cutter={moment.data.operation.cutter} at={moment.at} />}
-        <Picker active={points !== null} block={mode === "place" ? null : onBlock} onPick={picked} />
-        {points && <MeasureMarks points={points} size={Math.max(plan.stock.length, plan.stock.width) * 0.005} />}
+        <Picker active={tool === "measure" || tool === "lay flat"} block={mode === "place" ? null : onBlock} onPick={picked} />
+        {tool === "measure" && <MeasureMarks points={points} size={Math.max(plan.stock.length, plan.stock.width) * 0.005} />}
       </Canvas>
       </PaceContext.Provider>
       {!ready && mode !== "place" && (
-        <Empty><span>{models.length ? "Nothing is calculated yet. Press Calculate, and the paths, the proof and the comparison appear here." : "Bring in a mesh first: drop an STL file on the sheet."}</span></Empty>
+        <Empty><span>{models.length ? "Nothing is calculated yet. Press Calculate, and the paths, the proof and the comparison appear here." : "Bring in a mesh first: drop a file on the sheet."}</span></Empty>
       )}
       {mode === "compare" && ready && !info?.summary && <Empty><span>The comparison is made when all operations are up to date. Press Calculate.</span></Empty>}
       <Corner $at="top: 10px; left: 12px"><Segments label="Mode" value={mode} choices={MODES} onChange={props.onMode} /></Corner>
       <Corner $at="top: 10px; right: 12px">
         <Segments label="Direction" value={direction} choices={DIRECTIONS} onChange={(value) => { setDirection(value); setTurn(turn + 1); }} />
         <Quiet onPress={() => setTurn(turn + 1)}>Fit</Quiet>
-        <ToggleQuiet isSelected={points !== null} onChange={(on) => setPoints(on ? [] : null)}>Measure</ToggleQuiet>
+        <ToggleQuiet isSelected={tool === "measure"} onChange={(on) => setTool(on ? "measure" : "none")}>Measure</ToggleQuiet>
       </Corner>
-      {points && <Corner $at="top: 48px; right: 12px"><Card role="status" data-testid="measured">{measured(points, plan.units ?? "mm").map((line) => <div key={line}>{line}</div>)}</Card></Corner>}
+      {tool === "measure" && <Corner $at="top: 48px; right: 12px"><Card role="status" data-testid="measured">{measured(points, plan.units ?? "mm").map((line) => <div key={line}>{line}</div>)}</Card></Corner>}
+      {mode === "place" && (
+        <Corner $at="bottom: 12px; left: 12px"><Card data-testid="zero"><b style={{ color: scene.zero }}>zero</b> {info?.zero}</Card></Corner>
+      )}
+      {tool === "cut off" && cutOff !== null && <Corner $at="bottom: 44px; left: 12px"><Card>cut off below {lengthText(cutOff, plan.units ?? "mm", 2)}</Card></Corner>}
       <Corner $at="bottom: 12px; left: 12px"><Legend mode={mode} high={top} low={lowestCut} numbers={info?.summary?.compare} /></Corner>
       {mode !== "place" && <Corner $at="bottom: 12px; right: 12px"><Section low={low[0] as number} high={high[0] as number} value={section} onChange={(value) => setSection(value >= (high[0] as number) ? Infinity : value)} /></Corner>}
     </Frame>

@@ -2,16 +2,16 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
 import { isBusy, previewPlan, useCalculation, useJob, useJobActions } from "../api/hooks";
-import type { Derived, FullPlan } from "../api/types";
+import type { Derived, Edit, FullPlan } from "../api/types";
 import { Button } from "../parts/controls";
 import { useOperationData } from "../view/data";
 import { momentAt } from "../view/moment";
 import { View } from "../view/View";
 import { Header } from "./Header";
-import { Inspector } from "./Inspector";
+import { Inspector } from "./inspector/Inspector";
 import { RouteSheet } from "./RouteSheet";
 import { RunStrip } from "./RunStrip";
-import { infoOf, setupOf, SheetState, type Chosen, type Mode, type Sheet } from "./state";
+import { infoOf, setupOf, SheetState, type Chosen, type Fault, type Mode, type Sheet, type Tool } from "./state";
 
 const Page = styled.div`
   display: grid; height: 100vh; grid-template: 44px minmax(0, 1fr) 98px / 344px minmax(0, 1fr) 316px;
@@ -29,15 +29,29 @@ export function Workspace(props: { id: number }) {
   const [draft, setDraft] = useState<{ plan: FullPlan; derived: Derived | null; base: number } | null>(null);
   const [time, setTime] = useState(Infinity);
   const [problem, setProblem] = useState("");
+  const [tool, setTool] = useState<Tool>("none");
+  const [faults, showFaults] = useState<Fault | null>(null);
   const asked = useRef(0);
 
-  const live = useCallback((plan: FullPlan | null) => {
+  const look = useCallback((plan: FullPlan | null, change: Edit | null) => {
     const turn = ++asked.current;
     if (!plan || !job) { setDraft(null); setProblem(""); return; }
-    previewPlan(plan).then((derived) => {
-      if (turn === asked.current) { setDraft({ plan, derived, base: job.version }); setProblem(""); }
+    previewPlan(plan, change).then((seen) => {
+      if (turn === asked.current) { setDraft({ ...seen, base: job.version }); setProblem(""); }
     }).catch((reason: Error) => { if (turn === asked.current) setProblem(reason.message); });
   }, [job]);
+  const live = useCallback((plan: FullPlan | null) => look(plan, null), [look]);
+  const liveEdit = useCallback((change: Edit | null) => look(change && job ? job.plan : null, change), [look, job]);
+
+  const { edit: make } = actions;
+  const edit = useCallback((change: Edit, note: string) => {
+    if (!job) return;
+    asked.current++;
+    make.mutate({ based_on: job.version, edit: change, note }, {
+      onSuccess: () => { setDraft(null); setProblem(""); },
+      onError: (reason) => { setDraft(null); setProblem(reason.message); },
+    });
+  }, [job, make]);
 
   const write = actions.write;
   const keep = useCallback((plan: FullPlan, note: string) => {
@@ -81,13 +95,13 @@ export function Workspace(props: { id: number }) {
   const failed = calculation?.state === "failed" && calculation.revision === job.revision ? calculation.reason : "";
   const sheet: Sheet = {
     job, plan, derived, chosen, choose, live, keep, busy, fraction: calculation?.fraction ?? 0, working: busy ? (calculation?.note ?? "") : "",
-    problem: problem || failed,
+    problem: problem || failed, liveEdit, edit, tool, setTool, faults, showFaults,
   };
   const start = () => calculate.mutate(undefined, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") });
   return (
     <SheetState.Provider value={sheet}>
       <Page>
-        <Header saving={write.isPending} onUndo={() => stepTo(undo)} onRedo={() => stepTo(redo)} onRename={(name) => actions.rename.mutate(name)} />
+        <Header saving={write.isPending || make.isPending} onUndo={() => stepTo(undo)} onRedo={() => stepTo(redo)} onRename={(name) => actions.rename.mutate(name)} />
         <RouteSheet calculation={calculation ?? null} onCalculate={start} onCancel={() => cancel.mutate()} />
         <View mode={mode} onMode={setMode} list={list} moment={time === Infinity && mode !== "paths" ? null : moment} complete={complete} />
         <Inspector />

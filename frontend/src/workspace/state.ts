@@ -1,8 +1,10 @@
 /** What is chosen and shown in the workspace, and the way to change the plan. */
 import { createContext, useContext } from "react";
-import type { Derived, FullPlan, Job, Operation, OperationInfo, Setup, SetupInfo } from "../api/types";
+import type { Derived, Edit, FullPlan, Job, Operation, OperationInfo, Setup, SetupInfo, Zero } from "../api/types";
 
 export type Chosen = { kind: "stock" } | { kind: "model"; id: string } | { kind: "operation"; number: number };
+export type Tool = "none" | "measure" | "lay flat" | "cut off";
+export type Fault = "holes" | "nonmanifold" | "flipped" | "loose";
 export type Mode = "place" | "paths" | "proof" | "compare";
 
 export interface Sheet {
@@ -11,6 +13,14 @@ export interface Sheet {
   live: (plan: FullPlan | null) => void;
   /** Keep a change. */
   keep: (plan: FullPlan, note: string) => void;
+  /** Show what an edit would give, without keeping it. */
+  liveEdit: (edit: Edit | null) => void;
+  /** Have the server make an edit, and keep it. */
+  edit: (edit: Edit, note: string) => void;
+  /** What a click in the view does now, besides turning it. */
+  tool: Tool; setTool: (tool: Tool) => void;
+  /** Which faults of a mesh are shown in the view. */
+  faults: Fault | null; showFaults: (faults: Fault | null) => void;
   busy: boolean; fraction: number; working: string; problem: string;
 }
 
@@ -24,11 +34,17 @@ export function useSheetState(): Sheet {
 
 export const setupOf = (plan: FullPlan): Setup => plan.setups[0] as Setup;
 
+/** The work zero of the setup, which every plan that the server sends has. */
+export const zeroOf = (plan: FullPlan): Zero => setupOf(plan).zero as Zero;
 export const infoOf = (derived: Derived): SetupInfo | undefined => derived.setups[0];
+
+/** The plan with other settings of its setup. */
+export const withSetup = (plan: FullPlan, change: Partial<Setup>): FullPlan =>
+  ({ ...plan, setups: plan.setups.map((setup, k) => (k === 0 ? { ...setup, ...change } : setup)) });
 
 /** The plan with other operations in its setup. */
 export function withOperations(plan: FullPlan, operations: Operation[]): FullPlan {
-  return { ...plan, setups: plan.setups.map((setup, k) => (k === 0 ? { ...setup, operations } : setup)) };
+  return withSetup(plan, { operations });
 }
 
 export function withOperation(plan: FullPlan, number: number, change: Partial<Operation>): FullPlan {

@@ -4,7 +4,8 @@ import sys
 
 _HELP = """usage: ./nephos COMMAND
 
-  start [--port N]      install what is missing, start everything, print the address
+  start [--port N]      install what is missing, start everything, print the address;
+                        --empty leaves the sample shop out
   stop                  stop what was started
   reset                 throw away all jobs and begin anew (asks first)
   test [PYTEST WORDS]   set up and run all tests

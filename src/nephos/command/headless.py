@@ -12,13 +12,16 @@ from pydantic import ValidationError
 from nephos.core.bench import bench_drop, bench_removal
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
-from nephos.core.mesh.examine import examine, support_points
+from nephos.core.mesh.examine import examine
 from nephos.core.mesh.formats import read_mesh
+from nephos.core.mesh.formats.stl import write_stl
+from nephos.core.mesh.look import quick_look, unit_guess
 from nephos.core.mesh.model import Mesh
-from nephos.core.mesh.stl import write_stl
 from nephos.core.paths.registry import strategy
-from nephos.core.plan.checks import operation_findings, outcome_findings, placement_findings
-from nephos.core.plan.pipeline import Work, placed_models, run_setup
+from nephos.core.plan.checks import operation_findings, outcome_findings
+from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.fit import placement_findings
+from nephos.core.plan.pipeline import Work, placed_models, prepared_mesh, run_setup
 from nephos.core.plan.report import setup_report
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan, reasons
@@ -88,19 +91,14 @@ def _operation(number: int, kind: str, spec: dict[str, Any]) -> Operation:
 def _plan_from(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
     length, width, thickness = arguments.stock
     stock = Stock(length=length, width=width, thickness=thickness)
-    placement = Placement(turn=tuple(arguments.turn), gap_above=arguments.gap_above)
-    if arguments.size_x:
-        placement = placement.model_copy(update={"size_x": arguments.size_x})
-    if arguments.height:
-        placement = placement.model_copy(update={"height": arguments.height})
+    placement = Placement(turn=tuple(arguments.turn), size=(arguments.size_x or None, None, arguments.height or None),
+                          linked=bool(arguments.size_x), offset=(0.0, 0.0, -arguments.gap_above))
     plan = Plan(stock=stock, models=(Model(id="m1", name="model", mesh="model", placement=placement),),
                 pitch=arguments.pitch, tolerance=arguments.tolerance, post=arguments.post)
     if arguments.fit:
-        box = placed_models(plan, lambda _: support_points(mesh))["m1"]
-        size = box.high - box.low
-        scale = min(length / size[0], width / size[1], max(thickness - BELOW - arguments.gap_above, 0.1) / size[2])
-        fitted = placement.model_copy(update={"size_x": float(size[0] * scale), "height": None})
-        plan = plan.model_copy(update={"models": (plan.models[0].model_copy(update={"placement": fitted}),)})
+        look = quick_look(mesh)
+        plan = apply_edit(plan, lambda _: look, {
+            "do": "fit_model", "model": "m1", "margin": 0.0, "above": arguments.gap_above, "below": BELOW})
     specs = [("rough", spec) for spec in arguments.rough or []] + [("finish", spec) for spec in arguments.finish or []]
     operations = tuple(_operation(10 * (k + 1), kind, spec) for k, (kind, spec) in enumerate(specs))
     return plan.model_copy(update={"setups": (
@@ -159,14 +157,15 @@ def cut(words: list[str]) -> int:
         meshes = {"model": read_mesh(source.name, _load(source))}
         plan = _plan_from(arguments, meshes["model"])
     post_named(plan.post)
-    supports = {key: support_points(mesh) for key, mesh in meshes.items()}
-    early = placement_findings(plan, placed_models(plan, supports.__getitem__))
+    work = Work(MemoryStore())
+    looks = {model.id: quick_look(prepared_mesh(model, meshes.__getitem__, work)) for model in plan.models}
+    sure = {model.id: True for model in plan.models}
+    early = placement_findings(plan, placed_models(plan, lambda model: looks[model.id].support), looks, sure)
     stops = [finding for finding in early if finding.level == "stop"]
     if stops:
         for finding in stops:
             print(f"nephos cut: {finding.text}: {finding.way_out}", file=sys.stderr)
         return 1
-    work = Work(MemoryStore())
     work.seconds["read"] = time.perf_counter() - begin
     out = Path(arguments.out)
     try:
@@ -188,6 +187,12 @@ def cut(words: list[str]) -> int:
     return 0
 
 
+def _unit_name(mesh: Mesh) -> str | None:
+    """The unit that the file names, or none."""
+    guess = unit_guess(mesh)
+    return str(guess["name"]) if guess["sure"] else None
+
+
 def inspect(words: list[str]) -> int:
     """Run `./nephos inspect`; returns the exit status."""
     parser = _Parser(prog="nephos inspect", description="Say what is in a mesh file.")
@@ -195,15 +200,18 @@ def inspect(words: list[str]) -> int:
     status = 0
     for name in parser.parse_args(words).models:
         try:
-            found = examine(read_mesh(name, _load(Path(name))))
+            mesh = read_mesh(name, _load(Path(name)))
+            found = examine(mesh)
         except Refused as reason:
             print(f"nephos inspect: {Path(name).name}: {reason}", file=sys.stderr)
             status = 1
             continue
         print(json.dumps({
-            "file": Path(name).name, "format": found.format, "unit": None, "triangles": found.triangles,
+            "file": Path(name).name, "format": found.format, "unit": _unit_name(mesh), "triangles": found.triangles,
             "vertices": found.vertices, "size": [round(v, 6) for v in found.size], "watertight": found.watertight,
-            "shells": found.shells, "holes": found.holes, "repaired": list(found.repairs),
+            "shells": found.shells, "holes": found.holes, "flipped": found.flipped, "inside_out": found.inside_out,
+            "without_area": found.without_area, "duplicates": found.duplicates, "nonmanifold": found.nonmanifold,
+            "repaired": list(found.repairs),
         }))
     return status
 

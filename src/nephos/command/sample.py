@@ -8,10 +8,12 @@ from nephos.command.home import HOME
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.mesh.formats import read_mesh
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.shelf import Piece
 from nephos.web.blobs import pieces_of, save_blob
 from nephos.web.jobs import create_job
 from nephos.web.models import Calculation, Job, Mesh
 from nephos.web.models import Cutter as CutterRow
+from nephos.web.models import Piece as PieceRow
 from nephos.web.tasks import calculate, read_uploaded
 
 _OTHERS = ("heron-scan", "lily-leaf-dish", "bulrush-finial", "fen-chart", "dragonfly", "moth-roundel")
@@ -24,6 +26,16 @@ def sample_cutters() -> list[Cutter]:
         standard_cutter(shape, size, k + 1).model_copy(update={"name": f"{size} mm {shape}, 2 flute"})
         for k, (shape, size) in enumerate(made)
     ]
+
+
+def sample_pieces() -> list[Piece]:
+    """What lies on the sample shop's shelf."""
+    sizes = [
+        ("lime board", "lime", 1200, 220, 28, 2), ("lime offcut", "lime", 310, 200, 32, 1),
+             ("oak board", "oak", 900, 300, 35, 1),
+             ("sycamore blank", "sycamore", 260, 260, 40, 3), ("foam sheet", "foam", 600, 400, 50, 4),
+             ("lime square", "lime", 320, 60, 60, 2)]
+    return [Piece(name=name, material=material, length=x, width=y, thickness=z, count=n) for name, material, x, y, z, n in sizes]
 
 
 def _upload(path: Path) -> Mesh:
@@ -44,9 +56,9 @@ def heron_plan(digest: str) -> Plan:
         Operation(number=20, strategy="finish_lines", cutter=cutters[5],
                   settings={"stepover": 0.3, "angle": 30.0}),  # type: ignore[arg-type]
     )
-    placement = Placement(size_x=236.0, height=20.2, gap_above=1.0)
+    placement = Placement(size=(236.0, None, 20.2))
     return Plan(
-        stock=Stock(length=260, width=190, thickness=28, material="lime"),
+        stock=Stock(length=260, width=190, thickness=28),
         models=(Model(id="m1", name="Heron plaque", mesh=digest, placement=placement),),
         setups=(Setup(id="a", name="Setup A · top face", operations=operations),),
     )
@@ -59,6 +71,8 @@ def load_sample() -> None:
             CutterRow.objects.create(number=cutter.number, data=cutter.model_dump())
     if Job.objects.exists():
         return
+    for piece in sample_pieces():
+        PieceRow.objects.create(data=piece.model_dump())
     folder = HOME / "meshes"
     make(folder)
     for name in reversed(_OTHERS):

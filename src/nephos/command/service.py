@@ -76,7 +76,9 @@ def start(words: list[str]) -> int:
     """Start everything and stay until Ctrl-C. A worker that dies is started again."""
     parser = argparse.ArgumentParser(prog="nephos start")
     parser.add_argument("--port", type=int, default=load_config().web_port)
-    port = parser.parse_args(words).port
+    parser.add_argument("--empty", action="store_true", help="without the sample shop")
+    arguments = parser.parse_args(words)
+    port = arguments.port
     if not _free(port):
         running = _PID.exists() and f"port {port}" in _PID.read_text()
         hint = f"Nephos runs already: open http://localhost:{port}" if running else \
@@ -104,12 +106,16 @@ def start(words: list[str]) -> int:
             time.sleep(0.1)
         if not _up(port):
             raise SetupFailed("the web server does not start (.nephos/logs/web.log has the details)")
+        from nephos.web.looks import read_again
+
+        read_again()
         processes["worker"] = _spawn(WORKER, "worker.log")
         _PID.write_text(f"{os.getpid()} port {port}")
         print(f"Nephos is up: http://localhost:{port}  (Ctrl-C stops it)", flush=True)
-        from nephos.command.sample import load_sample
+        if not arguments.empty:
+            from nephos.command.sample import load_sample
 
-        load_sample()
+            load_sample()
         while True:
             time.sleep(1)
             for name, module, log in (("worker", WORKER, "worker.log"), ("web", server_words(port), "web.log")):

@@ -4,10 +4,11 @@ import numpy as np
 
 from nephos.core.bench import bench_drop, bench_removal
 from nephos.core.cutters import SHAPES, standard_cutter
-from nephos.core.mesh.examine import support_points
+from nephos.core.mesh.formats.stl import read_stl, write_stl
+from nephos.core.mesh.look import look_at
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.picture import picture_mesh
-from nephos.core.mesh.stl import read_stl, write_stl
+from nephos.core.mesh.repair.registry import repair_kind
 from nephos.core.paths.registry import strategies
 from nephos.core.plan.pipeline import Work, run_setup
 from nephos.core.plan.results import MemoryStore
@@ -29,9 +30,12 @@ def main() -> None:
     hill = read_stl(write_stl(small_hill()))
     text = b"solid t\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0.5\nendloop\nendfacet\nendsolid t\n"
     read_stl(text)
-    support_points(hill)
+    look_at(hill)
     picture_mesh(small_hill(cells=500))
-    model = Model(id="m", name="hill", mesh="hill", placement=Placement(gap_above=1))
+    for kind in ("unify", "drop_shells", "close_holes"):
+        repair_kind(kind).apply(hill, repair_kind(kind).settings())
+    repair_kind("thin").apply(hill, repair_kind("thin").settings(triangles=1000, deviation=20.0))
+    model = Model(id="m", name="hill", mesh="hill", placement=Placement())
     for shape in SHAPES:
         cutter = standard_cutter(shape, 3)
         for key, kind in strategies().items():

@@ -1,5 +1,6 @@
 """Jobs and their revisions: write, undo, redo, copy, and what can be said of a plan at once."""
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -9,13 +10,16 @@ from django.db.models import Max
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import machine_named
+from nephos.core.mesh.attitude import slab_height, undercut
 from nephos.core.paths.estimate import Ground
 from nephos.core.paths.registry import strategy
-from nephos.core.plan.checks import operation_findings, placement_findings
+from nephos.core.plan.checks import operation_findings
+from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.fit import placement_findings
 from nephos.core.plan.keys import setup_keys
-from nephos.core.plan.pipeline import placed_models
-from nephos.core.plan.place import Placed, to_setup, zero_in_words
+from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, zero_in_words
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan
+from nephos.web.looks import Known, known, look_for, prepare_missing
 from nephos.web.models import Calculation, Job, Mesh, Result, Revision
 from nephos.web.models import Cutter as CutterRow
 
@@ -29,68 +33,67 @@ def current_plan(job: Job) -> dict[str, Any]:
     return Revision.objects.get(job=job, number=job.revision).plan
 
 
-def supports(plan: Plan) -> dict[str, np.ndarray]:
-    """The spanning points of the plan's meshes."""
-    digests = {model.mesh for model in plan.models}
-    rows = Mesh.objects.filter(digest__in=digests, state=Mesh.State.READY)
-    found = {row.digest: np.asarray(row.support) for row in rows}
-    missing = digests - set(found)
-    if missing:
-        raise Refused("the mesh of this job is gone: bring it in again")
-    return found
+def _moved(job_id: int, based_on: int, move: Callable[[Job], None]) -> Job:
+    """Change where a job stands, if it still stands where the writer saw it."""
+    with transaction.atomic():
+        job = Job.objects.select_for_update().get(pk=job_id)
+        if job.version != based_on:
+            raise Stale
+        move(job)
+        job.version += 1
+        job.save()
+    return job
 
 
 def write_plan(job_id: int, based_on: int, document: object, note: str) -> Job:
     """Add a revision. Refused where it is no plan; :class:`Stale` where somebody else was quicker."""
     plan = parse_plan(document)
-    supports(plan)
-    with transaction.atomic():
-        job = Job.objects.select_for_update().get(pk=job_id)
-        if job.version != based_on:
-            raise Stale
+    known(plan)
+
+    def add(job: Job) -> None:
         number = (Revision.objects.filter(job=job).aggregate(Max("number"))["number__max"] or 0) + 1
         Revision.objects.create(job=job, number=number, parent=job.revision, plan=plan.model_dump(mode="json"), note=note[:200])
-        job.revision, job.redo, job.version = number, [], job.version + 1
-        job.save()
-    return job
+        job.revision, job.redo = number, []
+        prepare_missing(plan)
+
+    return _moved(job_id, based_on, add)
+
+
+def edit_plan(job_id: int, based_on: int, edit: dict[str, Any], note: str) -> Job:
+    """Add a revision that an edit makes of the plan as it stands."""
+    plan = parse_plan(current_plan(Job.objects.get(pk=job_id)))
+    return write_plan(job_id, based_on, apply_edit(plan, look_for, edit).model_dump(mode="json"), note)
 
 
 def step_back(job_id: int, based_on: int) -> Job:
     """Undo: stand at the revision before. Nothing is thrown away."""
-    with transaction.atomic():
-        job = Job.objects.select_for_update().get(pk=job_id)
-        if job.version != based_on:
-            raise Stale
+    def back(job: Job) -> None:
         parent = Revision.objects.get(job=job, number=job.revision).parent
         if parent is None:
             raise Refused("there is nothing to undo")
-        job.redo, job.revision, job.version = [*job.redo, job.revision], parent, job.version + 1
-        job.save()
-    return job
+        job.redo, job.revision = [*job.redo, job.revision], parent
+
+    return _moved(job_id, based_on, back)
 
 
 def step_forward(job_id: int, based_on: int) -> Job:
     """Redo what was undone last."""
-    with transaction.atomic():
-        job = Job.objects.select_for_update().get(pk=job_id)
-        if job.version != based_on:
-            raise Stale
+    def forward(job: Job) -> None:
         if not job.redo:
             raise Refused("there is nothing to do again")
-        job.redo, job.revision, job.version = job.redo[:-1], job.redo[-1], job.version + 1
-        job.save()
-    return job
+        job.redo, job.revision = job.redo[:-1], job.redo[-1]
+
+    return _moved(job_id, based_on, forward)
 
 
 def _first_plan(name: str, mesh: Mesh | None) -> Plan:
     """A sensible start: stock a little larger than the model, roughing and finishing with usual cutters."""
     if mesh is None:
         return Plan(stock=Stock(length=260, width=190, thickness=28), setups=(Setup(id="a", name="Setup A · top face"),))
-    size = np.asarray(mesh.facts["size"])
-    scale = float(200 / size[:2].max()) if size.max() > 2000 or size.max() < 20 else 1.0
-    placement = Placement(size_x=round(float(size[0] * scale), 3))
-    length, width, height = (size * scale).tolist()
+    unit = float(mesh.facts["unit"]["mm"])
+    length, width, height = (np.asarray(mesh.facts["size"]) * unit).tolist()
     stock = Stock(length=_up(length + 24), width=_up(width + 24), thickness=max(_up(height + 7, 1), 10))
+    placement = Placement(unit=unit)
     model = Model(id="m1", name=mesh.name.rsplit(".", 1)[0], mesh=mesh.digest, placement=placement)
     return Plan(stock=stock, models=(model,), setups=(
         Setup(id="a", name="Setup A · top face", operations=first_operations()),
@@ -98,7 +101,7 @@ def _first_plan(name: str, mesh: Mesh | None) -> Plan:
 
 
 def _up(value: float, step: float = 10) -> float:
-    return float(np.ceil(value / step) * step)
+    return min(float(np.ceil(value / step) * step), 10_000.0)
 
 
 def shop_cutters() -> list[Cutter]:
@@ -134,6 +137,7 @@ def create_job(name: str, mesh: Mesh | None, plan: Plan | None = None) -> Job:
         job = Job.objects.create(name=name)
         first = plan or _first_plan(name, mesh)
         Revision.objects.create(job=job, number=1, plan=first.model_dump(mode="json"), note="new")
+        prepare_missing(first)
     return job
 
 
@@ -176,17 +180,31 @@ def _operation_state(operation: Operation, done: dict[str, dict[str, Any]], bloc
             "keys": {"moves": mine.moves, "frames": mine.frames}}
 
 
+def _model_state(model: Model, box: Placed, item: Known) -> dict[str, Any]:
+    """A model as it lies, what is known of its mesh, and what might be done to it."""
+    linear = linear_of(model.placement)
+    return {
+        "state": item.state, "reason": item.reason, "look": item.key, "facts": item.facts,
+        "low": box.low.tolist(), "high": box.high.tolist(), "size": box.size.tolist(), "scale": box.scale.tolist(),
+        "matrices": box.matrices.tolist(), "percent": float(100 * box.scale[0] / item.look.unit),
+        "slab": slab_height(item.look, linear, float(box.scale[2])) if item.state == "ready" else None,
+        "undercut": undercut(item.look, linear, model.placement.sink / max(float(box.size[2]), 1e-9)),
+    }
+
+
 def derived(plan: Plan) -> dict[str, Any]:
     """What follows from a plan without calculating: boxes, findings, estimates, what is up to date."""
-    placed = placed_models(plan, supports(plan).__getitem__)
-    findings = placement_findings(plan, placed)
-    models = {
-        key: {"low": box.low.tolist(), "high": box.high.tolist(), "size": (box.high - box.low).tolist(),
-              "matrix": box.matrix.tolist()} for key, box in placed.items()
-    }
+    items = known(plan)
+    placed = {model.id: placed_model(items[model.id].look.support, model, plan.stock) for model in plan.models if model.id in items}
+    sure = {key: bool(item.facts["unit"]["sure"]) for key, item in items.items()}
+    findings = placement_findings(plan, placed, {key: item.look for key, item in items.items()}, sure)
+    models = {model.id: _model_state(model, placed[model.id], items[model.id]) if model.id in items else {"state": "reading"}
+              for model in plan.models}
     stops = [finding for finding in findings if finding.level == "stop"]
-    shown = [placed[model.id] for model in plan.models if model.shown]
+    shown = [placed[model.id] for model in plan.models if model.shown and model.id in placed]
     blocked = stops[0].text if stops else "" if shown else "the job has no model yet"
+    refused = next((item.reason for item in items.values() if item.state == "refused"), "")
+    blocked = blocked or refused
     setups = []
     for setup in plan.setups:
         findings += operation_findings(plan, setup)

@@ -34,8 +34,6 @@ class Mesh(models.Model):
     digest = models.CharField(max_length=64, blank=True, db_index=True)
     file = models.ForeignKey(Blob, on_delete=models.PROTECT)
     facts = models.JSONField(default=dict)
-    support = models.JSONField(default=list)
-    picture = models.CharField(max_length=80, blank=True)
     thumbnail = models.BinaryField(null=True)
     created = models.DateTimeField(auto_now_add=True)
 
@@ -92,6 +90,19 @@ class Cutter(models.Model):
     """A cutter of the shop, as the core describes it."""
 
     number = models.IntegerField(unique=True)
+    data = models.JSONField()
+
+
+class Material(models.Model):
+    """A material of the shop, as the core describes it."""
+
+    name = models.CharField(max_length=60, unique=True)
+    data = models.JSONField()
+
+
+class Piece(models.Model):
+    """A piece of stock on the shop's shelf, as the core describes it."""
+
     data = models.JSONField()
 
 

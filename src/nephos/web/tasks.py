@@ -1,25 +1,25 @@
 """What workers do: read meshes, calculate jobs. Killed in the middle, the work is taken up again."""
 
 import time
-from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
 from nephos.core.errors import Cancelled, Refused
-from nephos.core.mesh.examine import examine, support_points
-from nephos.core.mesh.formats import read_mesh
+from nephos.core.mesh.formats import read_mesh, write_mesh
+from nephos.core.mesh.look import look_at
 from nephos.core.mesh.model import Mesh as CoreMesh
-from nephos.core.mesh.picture import picture_mesh
 from nephos.core.plan.checks import outcome_findings
-from nephos.core.plan.pipeline import SetupOutcome, Work, run_setup
+from nephos.core.plan.pipeline import SetupOutcome, Work, joined, placed_parts, prepared_key, prepared_mesh, run_setup
 from nephos.core.plan.report import setup_report
 from nephos.core.plan.results import as_result
-from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.plan.schema import Model, Plan, parse_plan
 from nephos.core.stock.frames import shown_grid, shown_top
 from nephos.web.blobs import read_chunks
+from nephos.web.looks import look_key
 from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.pictures import mesh_thumbnail, shaded
 from nephos.web.store import DatabaseStore
@@ -35,6 +35,16 @@ def _loaded(digest: str) -> CoreMesh:
     return read_mesh(row.name, b"".join(read_chunks(row.file_id)))
 
 
+def _keep_look(key: str, mesh: CoreMesh, said: tuple[str, ...] = ()) -> dict[str, Any]:
+    """Work out and keep the look of a mesh; returns its facts."""
+    kept = STORE.get(key)
+    if kept is not None:
+        return kept.facts
+    facts, arrays = look_at(mesh, said)
+    STORE.put(key, "look", as_result(facts, **arrays))
+    return facts
+
+
 @app.task(queue="mesh", retry=2)
 def read_uploaded(mesh_id: int) -> None:
     """Find out what is in an uploaded mesh and make its picture."""
@@ -43,26 +53,43 @@ def read_uploaded(mesh_id: int) -> None:
         return
     try:
         mesh = read_mesh(row.name, b"".join(read_chunks(row.file_id)))
-    except Refused as reason:
-        Mesh.objects.filter(pk=mesh_id).update(state=Mesh.State.REFUSED, reason=str(reason))
-        return
-    with ThreadPoolExecutor(2) as pool:
-        examined, spanning = pool.submit(examine, mesh), pool.submit(support_points, mesh)
         digest = mesh.digest()
-        vertices, faces = picture_mesh(mesh)
-        thumbnail = mesh_thumbnail(vertices, faces)
-        found, support = examined.result(), spanning.result()
-    key = f"picture-{digest[:40]}"
-    if STORE.get(key) is None:
-        STORE.put(key, "picture", as_result({}, vertices=vertices, faces=faces))
-    facts = {
-        "format": found.format, "triangles": found.triangles, "vertices": found.vertices, "size": list(found.size),
-        "watertight": found.watertight, "shells": found.shells, "holes": found.holes, "repairs": list(found.repairs),
-    }
-    Mesh.objects.filter(pk=mesh_id).update(
-        state=Mesh.State.READY, digest=digest, facts=facts, support=support.tolist(), picture=key,
-        thumbnail=thumbnail,
-    )
+        facts = _keep_look(f"look-{digest[:40]}", mesh)
+    except (Refused, MemoryError) as reason:
+        text = str(reason) or "there is not enough memory to read this mesh: thin it out before you bring it in"
+        Mesh.objects.filter(pk=mesh_id).update(state=Mesh.State.REFUSED, reason=text)
+        return
+    look = STORE.get(f"look-{digest[:40]}")
+    thumbnail = mesh_thumbnail(look.arrays["vertices"], look.arrays["faces"]) if look else None
+    Mesh.objects.filter(pk=mesh_id).update(state=Mesh.State.READY, digest=digest, facts=facts, thumbnail=thumbnail)
+
+
+@app.task(queue="mesh", retry=2)
+def prepare(model: dict[str, Any]) -> None:
+    """Do a model's repairs and keep what can be said of the mesh after them."""
+    item = Model.model_validate(model)
+    key = look_key(item)
+    if STORE.get(key) is not None:
+        return
+    try:
+        mesh = prepared_mesh(item, _loaded, Work(STORE))
+        made = STORE.get(prepared_key(item))
+        _keep_look(key, mesh, tuple(made.facts["said"]) if made else ())
+    except (Refused, MemoryError) as reason:
+        text = str(reason) or "there is not enough memory for this repair: thin the mesh out first"
+        STORE.put(key, "look", as_result({"refused": text}))
+
+
+@app.task(queue="mesh", retry=2)
+def export_model(key: str, name: str, plan: dict[str, Any], model: str) -> None:
+    """Write a model as it is placed, in millimetres from the stock's low corner, to a file to be fetched under `key`."""
+    whole = parse_plan(plan)
+    item = next(other for other in whole.models if other.id == model)
+    try:
+        mesh = joined(placed_parts(whole, item, prepared_mesh(item, _loaded, Work(STORE))))
+        STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(write_mesh(name, mesh), np.uint8)))
+    except (Refused, MemoryError) as reason:
+        STORE.put(key, "export", as_result({"refused": str(reason) or "there is not enough memory to write this file"}))
 
 
 class _Progress:

@@ -13,13 +13,15 @@ class Mesh:
     """Triangles over shared vertices.
 
     `vertices` : (n, 3) float64 in the file's unit. `faces` : (m, 3) int32.
-    `repairs` : what reading had to put right, one sentence each.
+    `repairs` : what reading had to put right, one sentence each. `unit` : the millimetres that the
+    file says one unit stands for, none where it does not say.
     """
 
     vertices: F64
     faces: I32
     format: str = ""
     repairs: tuple[str, ...] = field(default=())
+    unit: float | None = None
 
     @property
     def low(self) -> F64:
@@ -51,4 +53,4 @@ class Mesh:
         faces = self.faces
         if np.linalg.det(matrix[:3, :3]) < 0:
             faces = np.ascontiguousarray(faces[:, ::-1])
-        return Mesh(np.ascontiguousarray(vertices), faces, self.format, self.repairs)
+        return Mesh(np.ascontiguousarray(vertices), faces, self.format, self.repairs, self.unit)

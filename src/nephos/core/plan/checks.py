@@ -1,4 +1,7 @@
-"""Findings: what a person must know before pressing start, each with its number, place and way out."""
+"""Findings: what a person must know before pressing start, each with its number, place and way out.
+
+Those on model, stock and zero are in :mod:`nephos.core.plan.fit`.
+"""
 
 from dataclasses import asdict, dataclass
 from typing import Any, Literal
@@ -7,10 +10,17 @@ import numpy as np
 
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.plan.pipeline import SetupOutcome
-from nephos.core.plan.place import Placed
 from nephos.core.plan.schema import Plan, Setup
 
 Level = Literal["stop", "caution", "note"]
+
+
+@dataclass(frozen=True)
+class Way:
+    """A way out of a finding that the application can do itself: what the button says, and the edit."""
+
+    label: str
+    edit: dict[str, Any]
 
 
 @dataclass(frozen=True)
@@ -18,7 +28,8 @@ class Finding:
     """Something checked that a person must know.
 
     `row` is the row of the route sheet that it concerns: "stock", a model's id or an operation's
-    number. `place` is a point in setup space, `moment` seconds from the start of the program.
+    number. `place` is a point in setup space, `moment` seconds from the start of the program; `ways`
+    are those ways out that are one press away.
     """
 
     code: str
@@ -28,6 +39,7 @@ class Finding:
     way_out: str
     place: tuple[float, float, float] | None = None
     moment: float | None = None
+    ways: tuple[Way, ...] = ()
 
     def as_dict(self) -> dict[str, Any]:
         """As it is sent and written."""
@@ -36,41 +48,6 @@ class Finding:
 
 def _mm(value: float) -> str:
     return f"{value:.1f} mm" if abs(value) >= 0.1 else f"{value:.3f} mm"
-
-
-def placement_findings(plan: Plan, placed: dict[str, Placed]) -> list[Finding]:
-    """What can be said before anything is calculated: does the model fit the stock, the stock the machine."""
-    found = []
-    size = plan.stock.size
-    names = ("X", "Y")
-    for model in plan.models:
-        if not model.shown or model.id not in placed:
-            continue
-        box = placed[model.id]
-        above, below = box.high[2] - size[2], -box.low[2]
-        if above > 1e-6:
-            found.append(Finding("model-above", "stop", model.id, f"the model is {_mm(above)} higher than the stock",
-                                 "raise the gap above, make the model flatter or the stock thicker"))
-        if below > 1e-6:
-            found.append(Finding("model-below", "stop", model.id, f"the model reaches {_mm(below)} under the stock",
-                                 "make the model flatter, the gap above smaller or the stock thicker"))
-        for axis in (0, 1):
-            over = max(-box.low[axis], box.high[axis] - size[axis])
-            if over > 1e-6:
-                found.append(Finding(f"model-side-{names[axis].lower()}", "stop", model.id,
-                                     f"the model stands {_mm(over)} out of the stock along {names[axis]}",
-                                     "make the model smaller, move it, or take larger stock"))
-        if above <= 1e-6 and below <= 1e-6 and box.low[2] < 1.0:
-            found.append(Finding("nothing-below", "caution", model.id,
-                                 f"only {_mm(box.low[2])} is left below the model: nothing for tabs or a cut-out",
-                                 "make the gap above smaller or the stock thicker"))
-    machine = machine_named(plan.machine)
-    for axis, name in enumerate(("X", "Y", "Z")):
-        if size[axis] > machine.travel[axis]:
-            found.append(Finding("beyond-travel", "stop" if axis < 2 else "caution", "stock",
-                                 f"the stock is {_mm(size[axis] - machine.travel[axis])} longer along {name} "
-                                 f"than the {machine.name} travels", "take smaller stock or another machine"))
-    return found
 
 
 def operation_findings(plan: Plan, setup: Setup) -> list[Finding]:

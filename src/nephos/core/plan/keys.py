@@ -36,8 +36,10 @@ class SetupKeys:
 
 def space_key(plan: Plan, setup: Setup) -> str:
     """What the models in the setup's space depend on."""
-    models = [[model.mesh, model.placement.model_dump()] for model in plan.models if model.shown]
-    return key_of("space", models, plan.stock.model_dump(exclude={"material"}), setup.side, setup.zero.model_dump())
+    models = [[model.mesh, [step.model_dump() for step in model.steps], model.placement.model_dump(), model.copies.model_dump()]
+              for model in plan.models if model.shown]
+    stock = plan.stock.model_dump(exclude={"material", "grain"})
+    return key_of("space", models, stock, setup.side, setup.zero.model_dump(), setup.packing)
 
 
 def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, before: str) -> OperationKeys:
@@ -70,7 +72,7 @@ def setup_keys(plan: Plan, setup: Setup) -> SetupKeys:
         before = operations[operation.number].block
     finest = finest_operation(todo).model_dump(include={"cutter", "boundary"}) if todo else None
     compare = key_of("compare", before, finest, compare_limit(plan, setup), plan.tolerance)
-    summary = key_of("summary", compare, setup.name, plan.stock.material, [k.moves for k in operations.values()])
+    summary = key_of("summary", compare, setup.name, plan.stock.material.name, [k.moves for k in operations.values()])
     return SetupKeys(space, operations, compare, summary)
 
 

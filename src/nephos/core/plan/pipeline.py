@@ -23,23 +23,26 @@ from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import Machine, machine_named, move_seconds
 from nephos.core.mesh.examine import support_points
 from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.repair.cut_below import cut_below
+from nephos.core.mesh.repair.registry import repaired
 from nephos.core.paths.link import LinkTask, link
 from nephos.core.paths.registry import Passes, Task, strategy
 from nephos.core.paths.toolpath import Kind, Pass, Toolpath
 from nephos.core.plan.keys import OperationKeys, SetupKeys, compare_limit, finest_operation, setup_keys
-from nephos.core.plan.place import Placed, place, to_setup, zero_in_words
-from nephos.core.plan.results import Result, Store, as_result, kept
+from nephos.core.plan.place import Placed, placed_model, to_setup, zero_in_words
+from nephos.core.plan.results import MemoryStore, Result, Store, as_result, kept, key_of
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
 from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import post_named
 from nephos.core.post.write import Program, Step, write_program
-from nephos.core.stock.block import Block, Grid, box_block
+from nephos.core.stock.block import Block, Grid, box_block, rounded
 from nephos.core.stock.compare import Comparison, compare
 from nephos.core.stock.frames import record_frames, shown_grid, shown_top
 from nephos.core.stock.sweep import sweep
 from nephos.core.surface.index import SurfaceIndex, build_index, with_walls
 
 Meshes = Callable[[str], Mesh]
+"""The mesh as it came, by the digest (or path) that a plan names it with."""
 
 
 @dataclass(frozen=True)
@@ -107,28 +110,58 @@ def shown_models(plan: Plan) -> list[Model]:
     return models
 
 
-def setup_space(plan: Plan, setup: Setup, meshes: Meshes) -> SetupSpace:
+def prepared_key(model: Model) -> str:
+    """Under which a model's mesh is kept after its repairs."""
+    return key_of("prepared", model.mesh, [step.model_dump() for step in model.steps])
+
+
+def prepared_mesh(model: Model, meshes: Meshes, work: Work) -> Mesh:
+    """The mesh of a model after its repairs, worked out once."""
+    if not model.steps:
+        return meshes(model.mesh)
+
+    def made() -> Result:
+        mesh, said = repaired(meshes(model.mesh), model.steps)
+        return as_result({"said": list(said)}, vertices=mesh.vertices, faces=mesh.faces)
+
+    result = work.stage(prepared_key(model), "prepared", made)
+    came = meshes(model.mesh)
+    return replace(came, vertices=result.arrays["vertices"], faces=result.arrays["faces"])
+
+
+def placed_parts(plan: Plan, model: Model, mesh: Mesh) -> list[Mesh]:
+    """All copies of a model in the stock's space; what is sunk is cut away."""
+    placed = placed_model(support_points(mesh), model, plan.stock)
+    parts = [mesh.moved(matrix) for matrix in placed.matrices]
+    if model.placement.sink > 0:
+        parts = [cut_below(part, np.array([0.0, 0.0, 1.0]), float(placed.low[2])) for part in parts]
+    return parts
+
+
+def joined(parts: list[Mesh]) -> Mesh:
+    """Several meshes as one."""
+    starts = np.cumsum([0, *(len(part.vertices) for part in parts[:-1])])
+    faces = [part.faces + start for part, start in zip(parts, starts, strict=True)]
+    return Mesh(np.concatenate([part.vertices for part in parts]), np.concatenate(faces).astype(np.int32))
+
+
+def setup_space(plan: Plan, setup: Setup, meshes: Meshes, work: Work | None = None) -> SetupSpace:
     """Place the models for a setup and index their surface."""
     matrix = to_setup(plan.stock, setup)
-    vertices, faces, count = [], [], 0
-    for model in shown_models(plan):
-        mesh = meshes(model.mesh)
-        placed = place(support_points(mesh), model.placement, plan.stock)
-        moved = mesh.moved(matrix @ placed.matrix)
-        vertices.append(moved.vertices)
-        faces.append(moved.faces + count)
-        count += len(moved.vertices)
-    joined = Mesh(np.concatenate(vertices), np.concatenate(faces).astype(np.int32))
+    work = work or Work(MemoryStore())
+    parts = [part for model in shown_models(plan) for part in placed_parts(plan, model, prepared_mesh(model, meshes, work))]
+    whole = joined(parts).moved(matrix)
     corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
-    walled = with_walls(joined.vertices, joined.faces, float(joined.low[2]))
-    return SetupSpace(plan, setup, matrix, build_index(*walled), joined,
+    walled = with_walls(whole.vertices, whole.faces, float(whole.low[2]))
+    return SetupSpace(plan, setup, matrix, build_index(*walled), whole,
                       corners.min(axis=0), corners.max(axis=0))
 
 
 def first_block(space: SetupSpace) -> Block:
     """The stock before the first cut."""
     low, high = tuple(map(float, space.stock_low)), tuple(map(float, space.stock_high))
-    return box_block((low[0], low[1], low[2]), (high[0], high[1], high[2]), space.plan.block_pitch)
+    block = box_block((low[0], low[1], low[2]), (high[0], high[1], high[2]), space.plan.block_pitch)
+    return rounded(block, space.matrix[:3, 0]) if space.plan.stock.kind == "round" else block
 
 
 def _passes_result(passes: Passes) -> Result:
@@ -294,7 +327,7 @@ def header_lines(space: SetupSpace, outcomes: list[Outcome], title: str) -> list
     seconds = sum(outcome.total_seconds for outcome in outcomes)
     return [
         title, f"{space.setup.name}: zero at {zero_in_words(space.setup)}",
-        f"stock {stock.length:g} x {stock.width:g} x {stock.thickness:g} mm, {stock.material}",
+        f"stock {stock.length:g} x {stock.width:g} x {stock.thickness:g} mm, {stock.material.name}",
         f"cutter {outcomes[0].operation.cutter.number}: {outcomes[0].operation.cutter.name}",
         f"X {bottom[0]:.3f} to {top[0]:.3f}, Y {bottom[1]:.3f} to {top[1]:.3f}, Z {bottom[2]:.3f} to {top[2]:.3f} mm",
         f"about {seconds / 60:.0f} min",
@@ -348,7 +381,7 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
         raise Refused("only the first setup can be worked out yet: put the operations there")
     begin = time.perf_counter()
     work.note("placing the model")
-    space = setup_space(plan, setup, meshes)
+    space = setup_space(plan, setup, meshes, work)
     work.seconds["place"] = time.perf_counter() - begin
     block, keys = first_block(space), setup_keys(plan, setup)
     todo = [operation for operation in setup.operations if operation.on]
@@ -388,6 +421,6 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
     return SetupOutcome(space, tuple(outcomes), block, comparison, keys, programs)
 
 
-def placed_models(plan: Plan, support: Callable[[str], F64]) -> dict[str, Placed]:
+def placed_models(plan: Plan, support: Callable[[Model], F64]) -> dict[str, Placed]:
     """Where each model lies in the stock, from few points of each mesh: quick enough for every keystroke."""
-    return {model.id: place(support(model.mesh), model.placement, plan.stock) for model in plan.models}
+    return {model.id: placed_model(support(model), model, plan.stock) for model in plan.models}

@@ -1,67 +1,92 @@
 """Where a mesh lies: from the file's own coordinates to the stock, and from there to a setup."""
 
 from dataclasses import dataclass
-from math import cos, radians, sin
 
 import numpy as np
 
 from nephos.core.arrays import F64
-from nephos.core.plan.schema import Placement, Setup, Stock
+from nephos.core.plan.schema import Copies, Model, Placement, Setup, Stock
+from nephos.core.plan.turns import turning
 
 _SIDES: dict[str, tuple[float, float, float]] = {
     "top": (0, 0, 0), "bottom": (180, 0, 0), "front": (-90, 0, 0), "back": (90, 0, 180),
     "left": (0, 90, -90), "right": (0, -90, 90),
 }
-
-
-def turning(rx: float, ry: float, rz: float) -> F64:
-    """(3, 3) rotation by degrees about X, then Y, then Z; exact for quarter turns."""
-    def cs(angle: float) -> tuple[float, float]:
-        quarter = angle / 90
-        if quarter == round(quarter):
-            return ((1.0, 0.0), (0.0, 1.0), (-1.0, 0.0), (0.0, -1.0))[round(quarter) % 4]
-        return cos(radians(angle)), sin(radians(angle))
-
-    (cx, sx), (cy, sy), (cz, sz) = cs(rx), cs(ry), cs(rz)
-    about_x = np.array([[1, 0, 0], [0, cx, -sx], [0, sx, cx]])
-    about_y = np.array([[cy, 0, sy], [0, 1, 0], [-sy, 0, cy]])
-    about_z = np.array([[cz, -sz, 0], [sz, cz, 0], [0, 0, 1]])
-    result: F64 = about_z @ about_y @ about_x + 0.0
-    return result
+_SHARE = {"low": 0.0, "centre": 0.5, "high": 1.0}
 
 
 @dataclass(frozen=True)
 class Placed:
-    """The matrix (4, 4) from the file to the stock's space, and the box of the model there.
+    """A model in the stock, whose space has its origin at the low corner of the stock.
 
-    Stock space has its origin at the low corner of the stock.
+    `matrices` : (k, 4, 4) from the file to the stock, one for each copy. `low`, `high` : (3,) the box
+    of all copies; where the model is sunk, `low` is where cutting ends. `size` : (3,) of one whole
+    copy, `scale` : (3,) millimetres to a unit of the file along each axis of the stock.
     """
 
-    matrix: F64
+    matrices: F64
     low: F64
     high: F64
+    size: F64
+    scale: F64
+
+    @property
+    def matrix(self) -> F64:
+        """(4, 4) of the first copy."""
+        first: F64 = self.matrices[0]
+        return first
 
 
-def place(support: F64, placement: Placement, stock: Stock) -> Placed:
+def linear_of(placement: Placement) -> F64:
+    """(3, 3) turning and mirroring alone."""
+    result: F64 = np.diag([-1.0 if m else 1.0 for m in placement.mirror]) @ turning(*placement.turn)
+    return result
+
+
+def scale_of(placement: Placement, extent: F64) -> F64:
+    """(3,) millimetres to a unit of the file along each axis, for a turned mesh of `extent` (3,)."""
+    given = [size / span if size else None for size, span in zip(placement.size, np.maximum(extent, 1e-9), strict=True)]
+    first = next((factor for factor in given if factor), None)
+    rest = first if first and placement.linked else placement.unit
+    return np.array([factor or rest for factor in given])
+
+
+def extent_of(support: F64, placement: Placement) -> F64:
+    """(3,) size of the turned mesh along the stock's axes, in the file's unit."""
+    turned = support @ linear_of(placement).T
+    result: F64 = turned.max(axis=0) - turned.min(axis=0)
+    return result
+
+
+def place(support: F64, placement: Placement, stock: Stock, copies: Copies | None = None) -> Placed:
     """Place a mesh given by points (k, 3) that span its box however it is turned."""
-    linear = turning(*placement.turn) @ np.diag([-1.0 if m else 1.0 for m in placement.mirror])
+    copies = copies or Copies()
+    linear = linear_of(placement)
     turned = support @ linear.T
-    extent = np.maximum(turned.max(axis=0) - turned.min(axis=0), 1e-9)
-    scale = np.full(3, placement.size_x / extent[0] if placement.size_x else placement.unit)
-    if placement.height:
-        scale[2] = placement.height / extent[2]
-    matrix = np.eye(4)
-    matrix[:3, :3] = np.diag(scale) @ linear
+    scale = scale_of(placement, turned.max(axis=0) - turned.min(axis=0))
     scaled = turned * scale
     low, high = scaled.min(axis=0), scaled.max(axis=0)
-    move = np.empty(3)
-    for axis in (0, 1):
-        room = stock.size[axis] - (high[axis] - low[axis])
-        share = {"low": 0.0, "centre": 0.5, "high": 1.0}[placement.align[axis]]
-        move[axis] = room * share - low[axis] + placement.offset[axis]
-    move[2] = stock.thickness - placement.gap_above - high[2]
-    matrix[:3, 3] = move
-    return Placed(matrix, low + move, high + move)
+    size = high - low
+    low[2] += min(placement.sink, size[2] - 1e-6)
+    step = np.array([size[0] + copies.gap[0], size[1] + copies.gap[1]])
+    repeats = np.array([copies.columns - 1, copies.rows - 1])
+    group = high - low
+    group[:2] += step * repeats
+    room = np.array(stock.size) - group
+    share = np.array([_SHARE[align] for align in placement.align])
+    move = room * share - low + placement.offset
+    matrices = np.tile(np.eye(4), (copies.columns * copies.rows, 1, 1))
+    matrices[:, :3, :3] = np.diag(scale) @ linear
+    i, j = np.meshgrid(np.arange(copies.columns), np.arange(copies.rows))
+    matrices[:, :3, 3] = move
+    matrices[:, 0, 3] += step[0] * i.ravel()
+    matrices[:, 1, 3] += step[1] * j.ravel()
+    return Placed(matrices, low + move, low + move + group, size, scale)
+
+
+def placed_model(support: F64, model: Model, stock: Stock) -> Placed:
+    """Place a model of a plan."""
+    return place(support, model.placement, stock, model.copies)
 
 
 def to_setup(stock: Stock, setup: Setup) -> F64:
@@ -70,23 +95,31 @@ def to_setup(stock: Stock, setup: Setup) -> F64:
     corners = np.array([[x, y, z] for x in (0, stock.length) for y in (0, stock.width) for z in (0, stock.thickness)])
     turned = corners @ rotation.T
     low, high = turned.min(axis=0), turned.max(axis=0)
-    share = {"low": 0.0, "centre": 0.5, "high": 1.0, "bottom": 0.0, "top": 1.0}
-    zero = low + (high - low) * [share[setup.zero.x], share[setup.zero.y], share[setup.zero.z]]
+    zero = setup.zero
+    if zero.at is not None:
+        origin = low + np.array(zero.at)
+    else:
+        height = {"top": high[2], "bottom": low[2], "bed": low[2] - setup.packing}[zero.z]
+        origin = np.array([low[0] + (high[0] - low[0]) * _SHARE[zero.x], low[1] + (high[1] - low[1]) * _SHARE[zero.y], height])
     matrix = np.eye(4)
     matrix[:3, :3] = rotation
-    matrix[:3, 3] = -zero
+    matrix[:3, 3] = -origin
     return matrix
 
 
 def zero_in_words(setup: Setup) -> str:
     """What to touch off, as a sentence."""
-    height = "on its top face" if setup.zero.z == "top" else "on its underside"
-    x = {"low": "left", "centre": "", "high": "right"}[setup.zero.x]
-    y = {"low": "front", "centre": "", "high": "back"}[setup.zero.y]
-    if x and y:
-        spot = f"{y} {x} corner"
-    elif x or y:
-        spot = f"middle of the {x or y} edge"
+    zero = setup.zero
+    if zero.at is not None:
+        x, y, z = zero.at
+        return f"{x:g} mm right and {y:g} mm back of the stock's front left corner, {z:g} mm above its underside"
+    height = {"top": "on its top face", "bottom": "on its underside", "bed": "on the bed beside it"}[zero.z]
+    along_x = {"low": "left", "centre": "", "high": "right"}[zero.x]
+    along_y = {"low": "front", "centre": "", "high": "back"}[zero.y]
+    if along_x and along_y:
+        spot = f"{along_y} {along_x} corner"
+    elif along_x or along_y:
+        spot = f"middle of the {along_x or along_y} edge"
     else:
         spot = "centre"
     return f"{spot} of the stock, {height}"

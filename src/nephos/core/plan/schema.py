@@ -6,6 +6,7 @@ Lengths are millimetres, angles degrees, feeds mm/min. The document carries a sc
 
 from typing import Annotated, Any, Literal
 
+import numpy as np
 from pydantic import (
     BaseModel,
     ConfigDict,
@@ -18,9 +19,12 @@ from pydantic import (
 
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
+from nephos.core.materials import Material, shipped_material
+from nephos.core.mesh.repair.registry import Repair
 from nephos.core.paths.registry import StrategySettings, strategy
+from nephos.core.plan.turns import angles_of, turning
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 
 Align = Literal["low", "centre", "high"]
 Side = Literal["top", "bottom", "front", "back", "left", "right"]
@@ -35,13 +39,20 @@ class Part(BaseModel):
 
 
 class Stock(Part):
-    """The block as it is before the first cut."""
+    """The block as it is before the first cut: a box, or a round bar lying along X."""
 
-    kind: Literal["box"] = "box"
+    kind: Literal["box", "round"] = "box"
     length: Size = Field(title="Length", description="along X")
-    width: Size = Field(title="Width", description="along Y")
-    thickness: Size = Field(title="Thickness", description="along Z")
-    material: str = Field(default="lime", max_length=60)
+    width: Size = Field(title="Width", description="along Y; of a bar its diameter")
+    thickness: Size = Field(title="Thickness", description="along Z; of a bar its diameter")
+    material: Material = shipped_material("lime")
+    grain: Literal["x", "y"] = Field(default="x", description="the way the grain runs")
+
+    @model_validator(mode="after")
+    def _bar_is_round(self) -> "Stock":
+        if self.kind == "round" and abs(self.width - self.thickness) > 1e-9:
+            raise ValueError("a round bar is as wide as it is thick: give both the diameter")
+        return self
 
     @property
     def size(self) -> tuple[float, float, float]:
@@ -50,16 +61,29 @@ class Stock(Part):
 
 
 class Placement(Part):
-    """How a mesh lies in the stock: mirrored, turned about X, then Y, then Z, sized, then moved."""
+    """How a mesh lies in the stock: turned about X, then Y, then Z, mirrored, sized, then moved.
 
-    mirror: tuple[bool, bool, bool] = (False, False, False)
+    Mirroring is along the axes of the stock. A size that is given is reached; axes without one
+    follow the first that has one while `linked`, and otherwise keep the file's unit.
+    """
+
     turn: tuple[Place, Place, Place] = (0.0, 0.0, 0.0)
+    mirror: tuple[bool, bool, bool] = (False, False, False)
     unit: Size = Field(default=1.0, description="millimetres that one unit of the file stands for")
-    size_x: Size | None = Field(default=None, title="Size X", description="the other axes follow")
-    height: Size | None = Field(default=None, title="Height", description="Z on its own")
-    align: tuple[Align, Align] = ("centre", "centre")
-    offset: tuple[Place, Place] = (0.0, 0.0)
-    gap_above: Place = Field(default=1.0, title="Gap above", description="from the top of the stock down")
+    size: tuple[Size | None, Size | None, Size | None] = (None, None, None)
+    linked: bool = Field(default=True, description="axes without a size follow")
+    align: tuple[Align, Align, Align] = ("centre", "centre", "high")
+    offset: tuple[Place, Place, Place] = (0.0, 0.0, -1.0)
+    sink: Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)] = Field(
+        default=0.0, title="Sink", description="how much of its foot is sunk away and not cut")
+
+
+class Copies(Part):
+    """A model repeated in columns along X and rows along Y, with gaps between."""
+
+    columns: Annotated[int, Field(ge=1, le=50)] = 1
+    rows: Annotated[int, Field(ge=1, le=50)] = 1
+    gap: tuple[Annotated[float, Field(ge=0, le=1000)], Annotated[float, Field(ge=0, le=1000)]] = (10.0, 10.0)
 
 
 class Model(Part):
@@ -69,15 +93,36 @@ class Model(Part):
     name: str = Field(min_length=1, max_length=120)
     mesh: str
     shown: bool = True
+    steps: tuple[Repair, ...] = ()
     placement: Placement = Placement()
+    copies: Copies = Copies()
 
 
 class Zero(Part):
-    """The work zero: a point of the stock's box, in the directions of the setup."""
+    """The work zero: one of nine points in plan, at a height; or a typed point of the stock's box.
+
+    In the directions of the setup; `at`, where given, is from the low corner of the stock.
+    """
 
     x: Align = "low"
     y: Align = "low"
-    z: Literal["top", "bottom"] = "top"
+    z: Literal["top", "bottom", "bed"] = "top"
+    at: tuple[Place, Place, Place] | None = None
+
+
+class KeepOut(Part):
+    """Something on the stock that no cutter may meet: a clamp (box) or a screw (cylinder).
+
+    `at` is its middle in plan and `foot` its lowest point, from the low corner of the stock; a
+    cylinder's diameter is its X size.
+    """
+
+    id: str = Field(min_length=1, max_length=40)
+    name: str = Field(min_length=1, max_length=60)
+    shape: Literal["box", "cylinder"] = "box"
+    at: tuple[Place, Place] = (0.0, 0.0)
+    foot: Place = 0.0
+    size: tuple[Size, Size, Size] = (40.0, 20.0, 30.0)
 
 
 class Boundary(Part):
@@ -142,6 +187,8 @@ class Setup(Part):
     side: Side = "top"
     zero: Zero = Zero()
     clearance: Annotated[float, Field(gt=0, le=500)] = Field(default=5.0, description="over the stock")
+    packing: Annotated[float, Field(ge=0, le=500)] = Field(default=0.0, description="between bed and stock")
+    keep_outs: tuple[KeepOut, ...] = ()
     operations: tuple[Operation, ...] = ()
 
     @field_validator("operations")
@@ -174,11 +221,42 @@ class Plan(Part):
         return self.pitch or max(0.2, round((self.stock.length * self.stock.width / 4e6) ** 0.5, 3))
 
 
+def _placement_1_to_2(old: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 mirrored before it turned, and knew one size, a height and a gap above."""
+    mirror = [bool(m) for m in old.get("mirror", (False, False, False))]
+    turn = old.get("turn", (0.0, 0.0, 0.0))
+    if any(mirror):
+        # turn . mirror = mirror . (mirror . turn . mirror), and what stands in brackets is a turn again.
+        flip = np.diag([-1.0 if m else 1.0 for m in mirror])
+        turn = angles_of(flip @ turning(*turn) @ flip)
+    size_x, height = old.get("size_x"), old.get("height")
+    x, y = old.get("align", ("centre", "centre"))
+    dx, dy = old.get("offset", (0.0, 0.0))
+    return {
+        "turn": list(turn), "mirror": mirror, "unit": old.get("unit", 1.0), "size": [size_x, None, height],
+        "linked": not (height and not size_x), "align": [x, y, "high"], "offset": [dx, dy, -old.get("gap_above", 1.0)],
+    }
+
+
+def _from_1_to_2(document: dict[str, Any]) -> dict[str, Any]:
+    stock = dict(document.get("stock", {}))
+    if isinstance(stock.get("material", "lime"), str):
+        stock["material"] = shipped_material(stock.get("material", "lime")).model_dump()
+    models = [model | {"placement": _placement_1_to_2(model.get("placement", {}))} for model in document.get("models", ())]
+    return document | {"schema_version": 2, "stock": stock, "models": models}
+
+
+_UPGRADES = {1: _from_1_to_2}
+
+
 def upgrade(document: dict[str, Any]) -> dict[str, Any]:
     """Bring a document of an older schema version up to date. Refuses one from the future."""
     version = document.get("schema_version", SCHEMA_VERSION)
-    if not isinstance(version, int) or version > SCHEMA_VERSION:
-        raise Refused(f"this plan has schema version {version}, newer than {SCHEMA_VERSION}: update Nephos")
+    if not isinstance(version, int) or not 1 <= version <= SCHEMA_VERSION:
+        raise Refused(f"this plan has schema version {version}, not 1 to {SCHEMA_VERSION}: update Nephos")
+    while version < SCHEMA_VERSION:
+        document = _UPGRADES[version](document)
+        version += 1
     return document
 
 

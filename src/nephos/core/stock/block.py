@@ -101,3 +101,24 @@ def box_block(low: tuple[float, float, float], high: tuple[float, float, float],
         grid, np.full(shape, low[2], np.float32), np.full(shape, high[2], np.float32),
         np.full(shape[1:], -1, np.int32),
     )
+
+
+def rounded(block: Block, axis: F64) -> Block:
+    """A full block as the round bar that it holds.
+
+    `axis` (3,) is the bar's own direction in the space of the block: along X or Y the bar lies, along
+    Z it stands. Columns beside a standing bar are empty.
+    """
+    low, high = float(block.low.min()), float(block.high.max())
+    grid = block.grid
+    across = np.abs(axis).argmax()
+    x, y = np.meshgrid(grid.xs - (grid.x0 + grid.pitch * (grid.nx - 1) / 2), grid.ys - (grid.y0 + grid.pitch * (grid.ny - 1) / 2))
+    middle = (low + high) / 2
+    if across == 2:
+        radius = grid.pitch * min(grid.nx, grid.ny) / 2
+        inside = x * x + y * y <= radius * radius
+        return replace(block, high=np.where(inside, block.high, block.low).astype(np.float32))
+    radius = (high - low) / 2
+    side = y if across == 0 else x
+    half = np.sqrt(np.maximum(radius * radius - side * side, 0.0))
+    return replace(block, low=(middle - half)[None].astype(np.float32), high=(middle + half)[None].astype(np.float32))

@@ -6,7 +6,7 @@ from ninja.errors import ValidationError as RequestInvalid
 from ninja.security import APIKeyCookie
 
 from nephos.core.errors import Refused
-from nephos.web.api import cutters, jobs, meshes, results
+from nephos.web.api import cutters, jobs, meshes, results, shelf
 from nephos.web.jobs import Stale
 
 
@@ -25,6 +25,7 @@ api.add_router("/jobs", jobs.router)
 api.add_router("/meshes", meshes.router)
 api.add_router("/cutters", cutters.router)
 api.add_router("/results", results.router)
+api.add_router("/shelf", shelf.router)
 
 
 @api.exception_handler(Refused)

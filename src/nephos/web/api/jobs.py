@@ -4,19 +4,28 @@ import base64
 from datetime import datetime
 from typing import Any
 
+from django.conf import settings
 from django.db import transaction
 from django.db.models import Q
-from django.http import HttpRequest
+from django.http import FileResponse, HttpRequest
 from django.shortcuts import get_object_or_404
+from django.utils.text import slugify
 from ninja import Router, Schema
 from pydantic import Field
 
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import machine_named
+from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.results import key_of
 from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.plan.shelf import Fitting, Piece, fitting_pieces
 from nephos.web import jobs as service
-from nephos.web.models import Calculation, Job, Mesh, Revision
+from nephos.web.jobfile import read_job_file, write_job_file
+from nephos.web.looks import look_for
+from nephos.web.models import Calculation, Job, Mesh, Result, Revision
+from nephos.web.models import Piece as PieceRow
 from nephos.web.tasks import calculate as calculate_task
+from nephos.web.tasks import export_model
 
 router = Router(tags=["jobs"])
 BUSY = (Calculation.State.WAITING, Calculation.State.WORKING)
@@ -84,6 +93,14 @@ class Change(Schema):
     note: str = ""
 
 
+class Edit(Schema):
+    """An edit, with the version of the job that it was made on."""
+
+    based_on: int
+    edit: dict[str, Any]
+    note: str = ""
+
+
 class Step(Schema):
     """An undo or redo, with the version of the job that it was asked for on."""
 
@@ -91,9 +108,29 @@ class Step(Schema):
 
 
 class Proposal(Schema):
-    """A plan to be looked at, not kept."""
+    """A plan to be looked at, not kept, perhaps with an edit of it."""
 
     plan: dict[str, Any]
+    edit: dict[str, Any] | None = None
+
+
+class Previewed(Schema):
+    """What would follow from a plan, and the plan itself after the edit."""
+
+    plan: Plan
+    derived: dict[str, Any]
+
+
+class Wanted(Schema):
+    """A model to be written as a file."""
+
+    model: str
+    suffix: str
+
+
+def _material(stock: dict[str, Any]) -> str:
+    material = stock.get("material", "")
+    return str(material["name"] if isinstance(material, dict) else material)
 
 
 def calculation_state(row: Calculation | None) -> dict[str, Any] | None:
@@ -111,8 +148,7 @@ def job_state(job: Job) -> dict[str, Any]:
     revision = Revision.objects.get(job=job, number=job.revision)
     plan = parse_plan(revision.plan)
     digests = [model.mesh for model in plan.models]
-    meshes = {row.digest: {"facts": row.facts, "picture": row.picture, "name": row.name}
-              for row in Mesh.objects.filter(digest__in=digests, state=Mesh.State.READY)}
+    meshes = {row.digest: {"facts": row.facts, "name": row.name} for row in Mesh.objects.filter(digest__in=digests)}
     return {
         "id": job.pk, "name": job.name, "version": job.version, "revision": job.revision,
         "can_undo": revision.parent is not None, "can_redo": bool(job.redo), "plan": plan,
@@ -133,7 +169,7 @@ def list_jobs(request: HttpRequest) -> list[dict[str, Any]]:
         found.append({
             "id": job.pk, "name": job.name, "updated": job.updated,
             "picture": base64.b64encode(bytes(picture)).decode() if picture else None,
-            "stock": f"{stock['material']} {stock['length']:g} × {stock['width']:g} × {stock['thickness']:g}",
+            "stock": f"{_material(stock)} {stock['length']:g} × {stock['width']:g} × {stock['thickness']:g}",
             "operations": sum(len(setup["operations"]) for setup in plan["setups"]),
         })
     return found
@@ -196,10 +232,55 @@ def redo(request: HttpRequest, job_id: int, body: Step) -> dict[str, Any]:
     return job_state(service.step_forward(job_id, body.based_on))
 
 
-@router.post("/preview/plan", response=dict[str, Any])
+@router.post("/{int:job_id}/edit", response=JobState)
+def edit_job(request: HttpRequest, job_id: int, body: Edit) -> dict[str, Any]:
+    """Keep what an edit makes of the plan as a new revision."""
+    get_object_or_404(Job, pk=job_id)
+    return job_state(service.edit_plan(job_id, body.based_on, body.edit, body.note))
+
+
+@router.post("/preview/plan", response=Previewed)
 def preview(request: HttpRequest, body: Proposal) -> dict[str, Any]:
     """What would follow from a plan, without keeping it: for numbers that are being typed or dragged."""
-    return service.derived(parse_plan(body.plan))
+    plan = parse_plan(body.plan)
+    if body.edit is not None:
+        plan = apply_edit(plan, look_for, body.edit)
+    return {"plan": plan, "derived": service.derived(plan)}
+
+
+@router.post("/{int:job_id}/export", response=dict[str, str])
+def export(request: HttpRequest, job_id: int, body: Wanted) -> dict[str, str]:
+    """Have a model written as it is placed; the answer names where it will be found."""
+    job = get_object_or_404(Job, pk=job_id)
+    document = service.current_plan(job)
+    model = next((item for item in parse_plan(document).models if item.id == body.model), None)
+    if model is None or body.suffix not in {".stl", ".ply", ".3mf"}:
+        raise Refused("that model is not in the job, or cannot be written so: use .stl, .ply or .3mf")
+    key = key_of("export", document["stock"], model.model_dump(), body.suffix)
+    if not Result.objects.filter(pk=key).exists():
+        export_model.defer(key=key, name=f"{model.name}{body.suffix}", plan=document, model=model.id)
+    return {"key": key}
+
+
+@router.get("/{int:job_id}/pieces", response=list[Fitting])
+def pieces(request: HttpRequest, job_id: int) -> list[Fitting]:
+    """The pieces on the shelf that the job could be cut from."""
+    plan = parse_plan(service.current_plan(get_object_or_404(Job, pk=job_id)))
+    return fitting_pieces(plan, look_for, [Piece.model_validate(row.data) for row in PieceRow.objects.all()])
+
+
+@router.get("/{int:job_id}/file")
+def job_file(request: HttpRequest, job_id: int) -> FileResponse:
+    """The job as one open file."""
+    job = get_object_or_404(Job, pk=job_id)
+    return FileResponse(write_job_file(job), as_attachment=True, filename=f"{slugify(job.name) or 'job'}.nephos.zip",
+                        content_type="application/zip")
+
+
+@router.post("/file", response=JobState)
+def read_file(request: HttpRequest) -> dict[str, Any]:
+    """Make a job of a job file, sent as the raw body."""
+    return job_state(read_job_file(request, settings.MESH_LIMIT))
 
 
 @router.get("/{int:job_id}/operation/{strategy}", response=dict[str, Any])
@@ -218,9 +299,13 @@ def start_calculation(request: HttpRequest, job_id: int) -> dict[str, Any] | Non
     same = running.filter(revision=job.revision).first()
     if same:
         return calculation_state(same)
-    stops = [f for f in service.derived(parse_plan(service.current_plan(job)))["findings"] if f["level"] == "stop"]
+    derived = service.derived(parse_plan(service.current_plan(job)))
+    stops = [f for f in derived["findings"] if f["level"] == "stop"]
     if stops:
         raise Refused(f"{stops[0]['text']}: {stops[0]['way_out']}")
+    refused = next((model["reason"] for model in derived["models"].values() if model["state"] == "refused"), "")
+    if refused:
+        raise Refused(f"{refused}; take that repair out or change it")
     with transaction.atomic():
         running.update(cancel=True)
         row = Calculation.objects.create(job=job, revision=job.revision)

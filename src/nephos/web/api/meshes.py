@@ -12,7 +12,7 @@ from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 
 from nephos.core.errors import Refused
-from nephos.core.mesh.formats import READERS
+from nephos.core.mesh.formats import check_name
 from nephos.web.blobs import CHUNK, save_blob
 from nephos.web.models import Mesh
 from nephos.web.tasks import read_uploaded
@@ -28,11 +28,11 @@ class MeshState(Schema):
     state: str
     reason: str
     facts: dict[str, Any]
-    picture: str
     digest: str
 
 
-def _body(request: HttpRequest, limit: int) -> Iterator[bytes]:
+def body_pieces(request: HttpRequest, limit: int) -> Iterator[bytes]:
+    """The raw body piece by piece; refused as soon as it is larger than `limit` bytes."""
     total = 0
     while piece := request.read(CHUNK):
         total += len(piece)
@@ -46,12 +46,11 @@ def upload(request: HttpRequest) -> Mesh:
     """Take in a file as the raw body, its name in X-Filename (percent-encoded). Reading it is a worker's work."""
     name = PurePath(unquote(request.headers.get("X-Filename", ""))).name[:200]
     limit = settings.MESH_LIMIT
-    if PurePath(name).suffix.lower() not in READERS:
-        raise Refused(f"'{name}' is not of a kind that can be read: use {', '.join(sorted(READERS))}")
+    check_name(name)
     if int(request.headers.get("Content-Length") or 0) > limit:
         raise Refused(f"the file is larger than {limit // 2**20} MB: thin it out before you bring it in")
     with transaction.atomic():
-        blob = save_blob(_body(request, limit))
+        blob = save_blob(body_pieces(request, limit))
         if blob.size == 0:
             raise Refused("the file is empty: export it again from where it came from")
         mesh = Mesh.objects.create(name=name, file=blob)

@@ -5,8 +5,10 @@ from typing import Any
 import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils.http import content_disposition_header
 from ninja import Router
 
+from nephos.core.errors import Refused
 from nephos.web.blobs import read_range, stream_chunks
 from nephos.web.models import Result, ResultArray
 
@@ -43,6 +45,19 @@ def program(request: HttpRequest, key: str, name: str) -> StreamingHttpResponse:
     answer = StreamingHttpResponse(stream_chunks(row.blob_id), content_type="text/plain; charset=us-ascii")
     answer["Content-Length"] = row.blob.size
     answer["Content-Disposition"] = f'attachment; filename="{name}"'
+    return answer
+
+
+@router.get("/{key}/file")
+def written_file(request: HttpRequest, key: str) -> StreamingHttpResponse:
+    """A file that a worker has written; not found until it has."""
+    row = get_object_or_404(Result, pk=key)
+    if "refused" in row.facts:
+        raise Refused(row.facts["refused"])
+    blob = _array(key, "file").blob
+    answer = StreamingHttpResponse(stream_chunks(blob.pk), content_type="application/octet-stream")
+    answer["Content-Length"] = blob.size
+    answer["Content-Disposition"] = content_disposition_header(True, row.facts["name"]) or "attachment"
     return answer
 
 

@@ -1,15 +1,15 @@
 """STL, binary and ASCII, read as forgivingly as can be done without guessing."""
 
 import struct
-from math import inf
 
 import numpy as np
 
 from nephos.core.arrays import F64, U8
 from nephos.core.bands import kernel
 from nephos.core.errors import Refused
+from nephos.core.mesh.formats.registry import Format
 from nephos.core.mesh.model import Mesh
-from nephos.core.mesh.weld import weld
+from nephos.core.mesh.tidy import tidied
 
 _RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 _HEADER = 84
@@ -142,26 +142,7 @@ def read_stl(data: bytes) -> Mesh:
         kind = "STL, binary"
     else:
         raise Refused("this is no STL file: it is too short to hold a triangle and is no STL text")
-    finite = np.isfinite(corners).all(axis=(1, 2)) & (np.abs(corners).max(axis=(1, 2), initial=0) < 1e9)
-    dropped = int(np.count_nonzero(~finite))
-    if dropped and dropped >= 0.5 * len(corners):
-        raise Refused("this is no STL file: most of what should be coordinates are no numbers")
-    if dropped:
-        corners = corners[finite]
-        notes.append(f"{dropped} triangles with corners that are no numbers were left out")
-    if len(corners) == 0:
-        raise Refused("the file holds no triangles: export it again as a mesh")
-    vertices, faces = weld(corners)
-    thin = (faces[:, 0] == faces[:, 1]) | (faces[:, 1] == faces[:, 2]) | (faces[:, 2] == faces[:, 0])
-    if thin.any():
-        faces = np.ascontiguousarray(faces[~thin])
-        notes.append(f"{int(thin.sum())} triangles without area were left out")
-    if len(faces) == 0:
-        raise Refused("all triangles of the file are without area: export it again as a mesh")
-    span = vertices.max(axis=0) - vertices.min(axis=0)
-    if not 0 < span.max() < inf:
-        raise Refused("the mesh has no size: all its corners are one point")
-    return Mesh(vertices, faces, kind, tuple(notes))
+    return tidied(corners, kind, notes)
 
 
 def write_stl(mesh: Mesh, title: str = "Nephos") -> bytes:
@@ -173,3 +154,6 @@ def write_stl(mesh: Mesh, title: str = "Nephos") -> bytes:
     records["normal"] = np.divide(normals, length, out=np.zeros_like(normals), where=length > 0)
     records["corners"] = corners
     return title.encode("ascii", "replace")[:79].ljust(80) + struct.pack("<I", len(corners)) + records.tobytes()
+
+
+FORMAT = Format("STL", (".stl",), read_stl, write_stl)

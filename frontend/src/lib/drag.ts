@@ -1,0 +1,33 @@
+/** Dragging in the view: where a ray of sight comes nearest to a line, or meets a level plane. */
+import type { Point, Ray } from "./ray";
+
+const dot = (a: Point, b: Point) => a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+const minus = (a: Point, b: Point): Point => [a[0] - b[0], a[1] - b[1], a[2] - b[2]];
+
+/** How far along a line (from `origin`, in units of `way`) it comes nearest to a ray; null where they run side by side. */
+export function alongLine(ray: Ray, origin: Point, way: Point): number | null {
+  const w = minus(origin, ray.origin);
+  const a = dot(way, way), b = dot(way, ray.direction), c = dot(ray.direction, ray.direction);
+  const d = dot(way, w), e = dot(ray.direction, w);
+  const bottom = a * c - b * b;
+  return Math.abs(bottom) < 1e-9 * a * c ? null : (b * e - c * d) / bottom;
+}
+
+/** Where a ray meets the level plane at height `z`; null where it runs along it or away from it. */
+export function onLevel(ray: Ray, z: number): Point | null {
+  if (Math.abs(ray.direction[2]) < 1e-9) return null;
+  const t = (z - ray.origin[2]) / ray.direction[2];
+  return t < 0 ? null : [ray.origin[0] + t * ray.direction[0], ray.origin[1] + t * ray.direction[1], z];
+}
+
+/** A dragged length at a round number of the unit: halves of a millimetre, sixteenths of an inch. */
+export function rounded(mm: number, unit: "mm" | "in"): number {
+  const step = unit === "in" ? 25.4 / 16 : 0.5;
+  return Number((Math.round(mm / step) * step).toFixed(6));
+}
+
+/** The nearest of low side, middle and high side. */
+export function nearestThird(value: number, low: number, high: number): "low" | "centre" | "high" {
+  const share = (value - low) / Math.max(high - low, 1e-9);
+  return share < 0.25 ? "low" : share > 0.75 ? "high" : "centre";
+}

@@ -1,0 +1,17 @@
+/** The settings of the chosen row. */
+import { setupOf, useSheetState } from "../state";
+import { ModelSettings } from "./ModelSettings";
+import { OperationSettings } from "./OperationSettings";
+import { Panel } from "./shared";
+import { StockSettings } from "./StockSettings";
+
+export function Inspector() {
+  const { plan, chosen } = useSheetState();
+  const model = chosen.kind === "model" ? plan.models?.find((item) => item.id === chosen.id) : undefined;
+  const operation = chosen.kind === "operation" ? setupOf(plan).operations.find((item) => item.number === chosen.number) : undefined;
+  return (
+    <Panel aria-label="Inspector">
+      {model ? <ModelSettings key={model.id} model={model} /> : operation ? <OperationSettings key={operation.number} operation={operation} /> : <StockSettings />}
+    </Panel>
+  );
+}

@@ -1,0 +1,99 @@
+/** The settings of an operation: most used first, the rest folded. */
+import styled, { useTheme } from "styled-components";
+import { useCutters, useStrategies } from "../../api/hooks";
+import type { Operation, OperationInfo, SettingField } from "../../api/types";
+import { clock, lengthText } from "../../lib/numbers";
+import { Choose, Said } from "../../parts/controls";
+import { NumberField } from "../../parts/fields";
+import { infoOf, useSheetState, withOperation } from "../state";
+import { Folded } from "./shared";
+
+const Costs = styled.div`
+  display: grid; grid-template-columns: repeat(3, 1fr); border: solid ${(p) => p.theme.hairline}; border-width: 1px 0; padding: 7px 0; margin: 8px 0;
+  & dt { font-size: 11.5px; color: ${(p) => p.theme.muted}; } & dd { margin: 0; font: 13px ${(p) => p.theme.mono}; }
+`;
+
+function CostCurve(props: { info: OperationInfo; stepover: number }) {
+  const theme = useTheme();
+  const { plan } = useSheetState();
+  const curve = props.info.curve ?? [];
+  if (curve.length < 2 || !props.info.estimate) return null;
+  const last = (curve.at(-1) as [number, number])[0];
+  const most = Math.max((curve.find(([step]) => step > last / 12) ?? (curve[0] as [number, number]))[1], props.info.estimate.seconds * 1.15);
+  const x = (v: number) => 8 + (262 * v) / last, y = (v: number) => 78 - (66 * v) / most;
+  const at = [x(props.stepover), y(Math.max(props.info.estimate.seconds, 1))] as const;
+  const inside = at[0] > 4 && at[0] < 280;
+  return (
+    <svg viewBox="0 0 288 94" width="100%" role="img" aria-label="Time over stepover" style={{ font: `10px ${theme.mono}` }}>
+      <path d="M8 8 V78 H280" fill="none" stroke={theme.hairline} />
+      <path d={`M ${curve.filter(([, t]) => t <= most).map(([s, t]) => `${x(s).toFixed(1)} ${y(t).toFixed(1)}`).join(" L ")}`} fill="none" stroke={theme.action} strokeWidth={1.4} />
+      {inside && <circle cx={at[0]} cy={at[1]} r={4} fill={theme.action} />}
+      {inside && <text x={Math.min(at[0] + 8, 190)} y={Math.max(at[1] - 6, 10)} fill={theme.ink}>{lengthText(props.stepover, plan.units ?? "mm")} → {clock(props.info.estimate.seconds)}</text>}
+      <text x={12} y={10} fill={theme.muted}>time</text><text x={230} y={90} fill={theme.muted}>stepover</text>
+    </svg>
+  );
+}
+
+function Setting(props: { name: string; field: SettingField; operation: Operation }) {
+  const { plan, live, keep } = useSheetState();
+  const { name, field, operation } = props;
+  const value = operation.settings[name] ?? field.default;
+  const changed = (next: number | string | boolean) => withOperation(plan, operation.number, { settings: { ...operation.settings, [name]: next } });
+  if (field.names) return <Choose label={field.title} value={String(value)} choices={field.names} onChange={(next) => keep(changed(next), field.title.toLowerCase())} />;
+  const length = field.unit === "mm";
+  const limits = { ...(field.minimum !== undefined && { low: field.minimum }), ...(field.exclusiveMinimum !== undefined && { over: field.exclusiveMinimum }), ...(field.maximum !== undefined && { high: field.maximum }) };
+  return (
+    <NumberField label={field.title} help={field.description} value={Number(value)} unit={plan.units ?? "mm"} kind={length ? "length" : "angle"} {...(length ? {} : { suffix: field.unit ?? "" })}
+      step={field.step ?? 1} {...limits} onLive={(next) => next !== null && live(changed(next))} onChange={(next) => next !== null && keep(changed(next), field.title.toLowerCase())} />
+  );
+}
+
+export function OperationSettings(props: { operation: Operation }) {
+  const { plan, derived, keep, problem } = useSheetState();
+  const { operation } = props;
+  const unit = plan.units ?? "mm";
+  const { data: strategies } = useStrategies();
+  const { data: cutters } = useCutters();
+  const kind = strategies?.find((item) => item.key === operation.strategy);
+  const info = infoOf(derived)?.operations.find((item) => item.number === operation.number);
+  if (!kind || !cutters) return null;
+  const fields = Object.entries(kind.schema.properties);
+  const folds = [...new Set(fields.map(([, field]) => field.fold ?? "").filter(Boolean))];
+  const usable = cutters.filter((row) => kind.shapes.includes(row.data.shape));
+  const mine = usable.find((row) => JSON.stringify(row.data) === JSON.stringify(operation.cutter));
+  const choices = Object.fromEntries([...(mine ? [] : [["own", `${operation.cutter.name} (as in job)`]]), ...usable.map((row) => [String(row.id), row.data.name])]);
+  const boundary = operation.boundary ?? { kind: "model" as const, margin: null };
+  const change = (part: Partial<Operation>, note: string) => keep(withOperation(plan, operation.number, part), note);
+  const feed = operation.feed ?? operation.cutter.feed, plunge = operation.plunge_feed ?? operation.cutter.plunge_feed, spindle = operation.spindle ?? operation.cutter.spindle;
+  const e = info?.estimate;
+  return (
+    <>
+      <h2>{operation.number} {kind.title}</h2><p className="sub">{kind.summary}</p>
+      <Choose label="Cutter" value={mine ? String(mine.id) : "own"} choices={choices} onChange={(id) => { const row = usable.find((item) => String(item.id) === id); if (row) change({ cutter: row.data }, "cutter"); }} />
+      <Choose label="Boundary" value={boundary.kind ?? "model"} choices={{ model: "box of model", stock: "whole stock" }} onChange={(key) => change({ boundary: { kind: key as "model", margin: null } }, "boundary")} />
+      <NumberField label="Margin" unit={unit} value={boundary.margin ?? null} low={-500} high={500} step={0.5} empty={boundary.kind === "stock" ? "0" : lengthText(operation.cutter.diameter / 2, unit)} help="how far the cutter's centre may pass the boundary"
+        onChange={(margin) => change({ boundary: { ...boundary, margin } }, "margin")} />
+      {fields.filter(([, field]) => !field.fold).map(([name, field]) => <Setting key={`${operation.number}${name}`} name={name} field={field} operation={operation} />)}
+      {problem && <Said role="alert">{problem}</Said>}
+      {e && (
+        <Costs as="dl">
+          {e.scallop !== null ? <div><dt>scallop</dt><dd>{lengthText(e.scallop, unit, 3)}</dd></div> : <div><dt>layers</dt><dd>{e.layers}</dd></div>}
+          <div><dt>{info?.seconds === undefined ? "time, about" : "time"}</dt><dd>{clock(info?.seconds ?? e.seconds)}</dd></div>
+          <div><dt>lines</dt><dd>{e.lines}</dd></div>
+        </Costs>
+      )}
+      {info && typeof operation.settings.stepover === "number" && <CostCurve info={info} stepover={operation.settings.stepover} />}
+      <Folded title="Feed and speed" short={`${feed} / ${plunge} · ${spindle}`}>
+        <NumberField label="Feed" kind="plain" suffix="" unit={unit} value={operation.feed ?? null} empty={String(operation.cutter.feed)} over={0} high={100000} step={100} onChange={(value) => change({ feed: value }, "feed")} />
+        <NumberField label="Plunge feed" kind="plain" suffix="" unit={unit} value={operation.plunge_feed ?? null} empty={String(operation.cutter.plunge_feed)} over={0} high={100000} step={50} onChange={(value) => change({ plunge_feed: value }, "plunge feed")} />
+        <NumberField label="Spindle" kind="plain" suffix="/min" unit={unit} value={operation.spindle ?? null} empty={String(operation.cutter.spindle)} over={0} high={200000} step={500} onChange={(value) => change({ spindle: value }, "spindle")} />
+        <p className="sub">Feeds in mm a minute. Empty means as the cutter says.</p>
+      </Folded>
+      {folds.map((fold) => (
+        <Folded key={fold} title={fold} short={fields.filter(([, field]) => field.fold === fold).map(([name]) => operation.settings[name]).join(" · ")}>
+          {fields.filter(([, field]) => field.fold === fold).map(([name, field]) => <Setting key={`${operation.number}${name}`} name={name} field={field} operation={operation} />)}
+        </Folded>
+      ))}
+    </>
+  );
+}

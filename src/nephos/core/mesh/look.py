@@ -1,0 +1,86 @@
+"""What is kept of a mesh for quick answers: its examination, hull, samples of its surface, and pictures."""
+
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+
+from nephos.core.arrays import F32, F64
+from nephos.core.mesh.examine import examine_closely, support_points
+from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.picture import light_picture, picture_mesh
+
+SAMPLES = 6000
+UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4}
+
+
+@dataclass(frozen=True)
+class Look:
+    """Enough of a mesh to answer at once how it lies, whichever way it is turned.
+
+    `support` : (k, 3) float64, points with the same box however the mesh is turned. `samples` :
+    (n, 6) float32, points spread evenly over its surface, each with the direction of its face. `unit` :
+    millimetres that one unit of the file stands for, as the file says or as it is guessed.
+    """
+
+    support: F64
+    samples: F32
+    unit: float = 1.0
+
+
+def surface_samples(mesh: Mesh, count: int = SAMPLES) -> F32:
+    """(count, 6) float32 points and normals, spread evenly by area; the same ones for the same mesh."""
+    rng = np.random.default_rng(7)
+    a, b, c = (mesh.vertices[mesh.faces[:, k]] for k in range(3))
+    cross = np.cross(b - a, c - a)
+    twice = np.linalg.norm(cross, axis=1)
+    sums = np.cumsum(twice)
+    # One draw in each of equal shares of the area: spread more evenly than by chance alone.
+    t = np.searchsorted(sums, (np.arange(count) + rng.random(count)) / count * sums[-1]).clip(0, len(sums) - 1)
+    u, v = rng.random((2, count, 1))
+    u, v = np.where(u + v > 1, 1 - u, u), np.where(u + v > 1, 1 - v, v)
+    points = a[t] + u * (b[t] - a[t]) + v * (c[t] - a[t])
+    normals = cross[t] / np.maximum(twice[t], 1e-300)[:, None]
+    return np.concatenate([points, normals], axis=1).astype(np.float32)
+
+
+def unit_guess(mesh: Mesh) -> dict[str, Any]:
+    """The unit of the file: its own word where it has one, otherwise a guess from the longest side.
+
+    Models for a router are between a finger and a door long; the first unit of mm, inch, cm and m
+    under which the mesh is so is taken.
+    """
+    if mesh.unit is not None:
+        name = next((key for key, value in UNITS.items() if value == mesh.unit), f"{mesh.unit:g} mm")
+        return {"name": name, "mm": mesh.unit, "sure": True}
+    longest = float(mesh.size.max())
+    for name in ("mm", "inch", "cm", "m"):
+        if 25 <= longest * UNITS[name] <= 2000:
+            return {"name": name, "mm": UNITS[name], "sure": False}
+    return {"name": "mm", "mm": 1.0, "sure": False}
+
+
+def look_at(mesh: Mesh, said: tuple[str, ...] = ()) -> tuple[dict[str, Any], dict[str, Any]]:
+    """Facts (plain values) and arrays to be kept of a mesh.
+
+    Arrays: `support`, `samples`; `vertices`, `faces` and `light_vertices`, `light_faces`, the pictures;
+    `holes`, `nonmanifold` (edges), `flipped`, `loose` (triangles), where faults are.
+    """
+    with ThreadPoolExecutor(2) as pool:
+        examined, spanning = pool.submit(examine_closely, mesh), pool.submit(support_points, mesh)
+        vertices, faces = picture_mesh(mesh)
+        light_vertices, light_faces = light_picture(vertices, faces)
+        samples = surface_samples(mesh)
+        (found, faults), support = examined.result(), spanning.result()
+    facts = asdict(found) | {"size": list(found.size), "repairs": list(found.repairs), "unit": unit_guess(mesh), "said": list(said)}
+    return facts, {
+        "support": support, "samples": samples, "vertices": vertices, "faces": faces, "light_vertices": light_vertices,
+        "light_faces": light_faces, "holes": faults.holes, "nonmanifold": faults.nonmanifold,
+        "flipped": faults.flipped, "loose": faults.loose,
+    }
+
+
+def quick_look(mesh: Mesh) -> Look:
+    """The part of a look that placing needs, made at once."""
+    return Look(support_points(mesh), surface_samples(mesh), unit_guess(mesh)["mm"])

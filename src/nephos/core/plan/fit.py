@@ -1,0 +1,185 @@
+"""Findings before anything is calculated: does the model fit the stock, the stock the machine, is the zero on it."""
+
+from math import ceil
+
+import numpy as np
+
+from nephos.core.machine.kinematics import machine_named
+from nephos.core.mesh.attitude import undercut
+from nephos.core.mesh.look import UNITS, Look
+from nephos.core.plan.checks import Finding, Way, _mm
+from nephos.core.plan.place import Placed, linear_of, to_setup
+from nephos.core.plan.schema import Model, Plan, Setup
+
+HAIR = 1e-6
+LITTLE_BELOW = 1.0
+"""Less than this below the model leaves nothing for tabs or a cut-out."""
+_AXES = ("X", "Y", "Z")
+
+
+def _up(value: float) -> float:
+    """The next half millimetre: nobody orders 27.314 mm of wood."""
+    return ceil(value * 2 - 1e-9) / 2
+
+
+def _fit(model: Model) -> Way:
+    return Way("Scale it to fit", {"do": "fit_model", "model": model.id})
+
+
+def _height_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
+    found = []
+    thickness = plan.stock.thickness
+    above, below = float(box.high[2]) - thickness, -float(box.low[2])
+    tall = float(box.high[2] - box.low[2])
+    fits = tall + 1.0 <= thickness
+    lower = Way("Put it 1 mm under the top", {"do": "gap_model", "model": model.id, "gap": 1.0, "side": "above"})
+    thicker = Way(f"Make the stock {_up(tall + 4):g} mm thick", {"do": "size_stock", "thickness": _up(tall + 4)})
+    flatter = Way(f"Make it {max(thickness - 4, 0.5):g} mm high", {
+        "do": "size_model", "model": model.id, "axis": 2, "value": max(thickness - 4, 0.5) + model.placement.sink, "alone": True})
+    if above > HAIR:
+        found.append(Finding("model-above", "stop", model.id, f"the model is {_mm(above)} higher than the stock",
+                             "lower it, make it flatter or the stock thicker",
+                             ways=(lower,) if fits else (thicker, flatter, _fit(model))))
+    if below > HAIR:
+        found.append(Finding("model-below", "stop", model.id, f"the model reaches {_mm(below)} under the stock",
+                             "raise it, make it flatter or the stock thicker",
+                             ways=(lower,) if fits else (thicker, flatter, _fit(model))))
+    if above <= HAIR and below <= HAIR and box.low[2] < LITTLE_BELOW:
+        more = _up(thickness + 4 - float(box.low[2]))
+        found.append(Finding("nothing-below", "caution", model.id,
+                             f"only {_mm(float(box.low[2]))} is left below the model: nothing for tabs or a cut-out",
+                             "raise it or take thicker stock",
+                             ways=(Way(f"Make the stock {more:g} mm thick", {"do": "size_stock", "thickness": more}),)))
+    return found
+
+
+def _side_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
+    found = []
+    size, extent = plan.stock.size, box.high - box.low
+    for axis in (0, 1):
+        over = max(-float(box.low[axis]), float(box.high[axis]) - size[axis])
+        if over <= HAIR:
+            continue
+        ways = []
+        if extent[axis] <= size[axis] + HAIR:
+            ways.append(Way("Centre it", {"do": "align_model", "model": model.id, "axis": axis, "align": "centre"}))
+        else:
+            if extent[0] <= size[1] and extent[1] <= size[0]:
+                ways.append(Way("Turn it by a quarter", {"do": "swap_xy", "model": model.id}))
+            ways.append(_fit(model))
+            name = ("length", "width")[axis]
+            longer = _up(float(extent[axis]) + 20)
+            ways.append(Way(f"Make the stock {longer:g} mm {('long', 'wide')[axis]}", {"do": "size_stock", name: longer}))
+        found.append(Finding(f"model-side-{_AXES[axis].lower()}", "stop", model.id,
+                             f"the model stands {_mm(over)} out of the stock along {_AXES[axis]}",
+                             "make it smaller, move it, or take larger stock", ways=tuple(ways)))
+    return found
+
+
+def _bar_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
+    """Whether the corners of the model's box stay inside a round bar."""
+    radius = plan.stock.width / 2
+    corners = np.array([[y, z] for y in (box.low[1], box.high[1]) for z in (box.low[2], box.high[2])]) - radius
+    over = float(np.linalg.norm(corners, axis=1).max()) - radius
+    if over <= HAIR:
+        return []
+    larger = _up(2 * (radius + over) + 2)
+    return [Finding("model-beside-bar", "caution", model.id, f"corners of the model's box stand {_mm(over)} out of the round bar",
+                    "make it smaller or take a thicker bar",
+                    ways=(Way(f"Take a bar of {larger:g} mm", {"do": "size_stock", "width": larger}),))]
+
+
+def _mesh_findings(model: Model, box: Placed, look: Look, sure: bool) -> list[Finding]:
+    found = []
+    placement = model.placement
+    if not sure and not any(placement.size) and placement.unit in UNITS.values() and not model.steps:
+        name = next(key for key, value in UNITS.items() if value == placement.unit)
+        others = tuple(Way(key, {"do": "unit_model", "model": model.id, "unit": value}) for key, value in UNITS.items() if key != name)
+        found.append(Finding("unit-guessed", "note", model.id,
+                             f"the file names no unit: {name} is a guess, which makes it {box.size.max():.4g} mm long",
+                             "choose another unit, or set a size", ways=others))
+    hidden = undercut(look, linear_of(placement), placement.sink / max(float(box.size[2]), 1e-9))
+    if hidden > 0.03:
+        found.append(Finding("undercut", "note", model.id,
+                             f"{100 * hidden:.0f} % of the surface looks down, where a cutter from above never comes",
+                             "turn it another way up, or sink it deeper",
+                             ways=(Way("Sink it half", {"do": "sink_half", "model": model.id}),) if placement.sink == 0 else ()))
+    return found
+
+
+def _apart(plan: Plan, placed: dict[str, Placed]) -> list[Finding]:
+    found = []
+    shown = [model for model in plan.models if model.shown and model.id in placed]
+    for k, model in enumerate(shown):
+        for other in shown[:k]:
+            a, b = placed[model.id], placed[other.id]
+            common = np.minimum(a.high, b.high)[:2] - np.maximum(a.low, b.low)[:2]
+            if (common > HAIR).all():
+                found.append(Finding("models-overlap", "note", model.id,
+                                     f"its box and that of {other.name} share {_mm(float(common.min()))}",
+                                     "move one of them, unless they are meant to be joined"))
+    return found
+
+
+def _machine_findings(plan: Plan) -> list[Finding]:
+    found = []
+    machine = machine_named(plan.machine)
+    size = plan.stock.size
+    turned = size[1] <= machine.travel[0] and size[0] <= machine.travel[1]
+    for axis, name in enumerate(_AXES):
+        if size[axis] > machine.travel[axis]:
+            way = (Way("Turn the job by a quarter", {"do": "turn_job"}),) if axis < 2 and turned else ()
+            found.append(Finding("beyond-travel", "stop" if axis < 2 else "caution", "stock",
+                                 f"the stock is {_mm(size[axis] - machine.travel[axis])} longer along {name} "
+                                 f"than the {machine.name} travels", "take smaller stock or another machine", ways=way))
+    return found
+
+
+def _setup_findings(plan: Plan, setup: Setup, placed: dict[str, Placed]) -> list[Finding]:
+    found = []
+    size = plan.stock.size
+    at = setup.zero.at
+    if at is not None and any(value < -HAIR or value > side + HAIR for value, side in zip(at, size, strict=True)):
+        ways = (Way("Front left corner, top", {"do": "corner_zero", "setup": setup.id}),)
+        found.append(Finding("zero-off-stock", "caution", "stock", "the work zero is not on the stock: there is nothing to touch off there",
+                             "choose a corner or the centre", ways=ways))
+    if setup.zero.z == "bed" and setup.side != "top":
+        found.append(Finding("zero-on-bed", "note", "stock", "the zero is on the bed: it must be found again after turning the stock over",
+                             "measure from the same bed in each setup"))
+    matrix = to_setup(plan.stock, setup)
+    for item in setup.keep_outs:
+        reach = item.size[1] / 2 if item.shape == "box" else item.size[0] / 2
+        half = np.array([item.size[0] / 2, reach])
+        low, high = np.array(item.at) - half, np.array(item.at) + half
+        for model in plan.models:
+            box = placed.get(model.id)
+            if box is None or not model.shown:
+                continue
+            common = np.minimum(box.high[:2], high) - np.maximum(box.low[:2], low)
+            if (common > HAIR).all() and item.foot + item.size[2] > box.low[2]:
+                spot = matrix[:3, :3] @ [*item.at, item.foot + item.size[2]] + matrix[:3, 3]
+                found.append(Finding("keep-out-on-model", "stop", "stock", f"{item.name} stands {_mm(float(common.min()))} in {model.name}",
+                                     "move it, or hold the stock some other way", (float(spot[0]), float(spot[1]), float(spot[2]))))
+    return found
+
+
+def placement_findings(plan: Plan, placed: dict[str, Placed], looks: dict[str, Look] | None = None,
+                       sure: dict[str, bool] | None = None) -> list[Finding]:
+    """What can be said at once of models, stock, zero and keep-outs.
+
+    `looks` and `sure` (whether the file names its unit), by model id, add what can be said of the meshes themselves.
+    """
+    found: list[Finding] = []
+    for model in plan.models:
+        if not model.shown or model.id not in placed:
+            continue
+        box = placed[model.id]
+        found += _height_findings(plan, model, box) + _side_findings(plan, model, box)
+        if plan.stock.kind == "round":
+            found += _bar_findings(plan, model, box)
+        if looks and model.id in looks:
+            found += _mesh_findings(model, box, looks[model.id], (sure or {}).get(model.id, True))
+    found += _apart(plan, placed) + _machine_findings(plan)
+    for setup in plan.setups:
+        found += _setup_findings(plan, setup, placed)
+    return found

@@ -1,0 +1,111 @@
+"""What is known of the models of a plan: kept results of workers, and what is still being worked out."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any, Literal
+
+import numpy as np
+from django.db import transaction
+from procrastinate.exceptions import AlreadyEnqueued
+
+from nephos.core.errors import Refused
+from nephos.core.mesh.look import Look
+from nephos.core.plan.pipeline import prepared_key
+from nephos.core.plan.schema import Model, Plan
+from nephos.web.blobs import read_chunks
+from nephos.web.models import Mesh, Result, ResultArray
+
+State = Literal["ready", "working", "refused"]
+
+
+def look_key(model: Model) -> str:
+    """Under which the look of a model's mesh is kept, its repairs done."""
+    return f"look-{prepared_key(model)}" if model.steps else f"look-{model.mesh[:40]}"
+
+
+@dataclass(frozen=True)
+class Known:
+    """What is known of a model: its facts and look, after its repairs where they are `ready`, before them otherwise."""
+
+    key: str
+    state: State
+    reason: str
+    facts: dict[str, Any]
+    look: Look
+
+
+@lru_cache(maxsize=64)
+def _arrays(key: str, unit: float) -> Look:
+    found = {}
+    for name in ("support", "samples"):
+        row = ResultArray.objects.get(result_id=key, name=name)
+        found[name] = np.frombuffer(b"".join(read_chunks(row.blob_id)), row.dtype).reshape(row.shape)
+    return Look(found["support"], found["samples"], unit)
+
+
+def _from_row(row: Result, state: State, reason: str = "") -> Known:
+    return Known(row.key, state, reason, row.facts, _arrays(row.key, float(row.facts["unit"]["mm"])))
+
+
+def known(plan: Plan) -> dict[str, Known]:
+    """What is known of each model, by its id.
+
+    A model whose mesh is still being read is left out; one whose mesh is gone is refused.
+    """
+    models = {model.id: model for model in plan.models}
+    digests = {model.mesh for model in plan.models}
+    wanted = {look_key(model) for model in plan.models} | {f"look-{digest[:40]}" for digest in digests}
+    rows = {row.key: row for row in Result.objects.filter(key__in=wanted)}
+    waiting = set()
+    if any(f"look-{digest[:40]}" not in rows for digest in digests):
+        states = dict(Mesh.objects.filter(digest__in=digests).values_list("digest", "state"))
+        waiting = {digest for digest in digests if states.get(digest) == Mesh.State.READING}
+    found = {}
+    for key, model in models.items():
+        raw = rows.get(f"look-{model.mesh[:40]}")
+        if raw is None:
+            if model.mesh in waiting:
+                continue
+            raise Refused("the mesh of this job is gone: bring it in again")
+        own = rows.get(look_key(model))
+        if own is None:
+            found[key] = _from_row(raw, "working")
+        elif "refused" in own.facts:
+            found[key] = _from_row(raw, "refused", own.facts["refused"])
+        else:
+            found[key] = _from_row(own, "ready")
+    return found
+
+
+def look_for(model: Model) -> Look:
+    """The look of one model, for edits."""
+    one = known(Plan.model_construct(models=(model,)))
+    if model.id not in one:
+        raise Refused("the mesh is still being read: try again in a moment")
+    return one[model.id].look
+
+
+def prepare_missing(plan: Plan) -> None:
+    """Have workers do the repairs that no result is kept of yet."""
+    from nephos.web.tasks import prepare
+
+    for model in plan.models:
+        if model.steps and not Result.objects.filter(key=look_key(model)).exists():
+            try:
+                # On its own, so that finding it queued already does not spoil what else is being written.
+                with transaction.atomic():
+                    prepare.configure(queueing_lock=look_key(model)).defer(model=model.model_dump(mode="json"))
+            except AlreadyEnqueued:
+                continue
+
+
+def read_again() -> None:
+    """Have workers read the meshes that nobody has read to the end, such as those of an older version."""
+    from nephos.web.tasks import read_uploaded
+
+    for mesh in Mesh.objects.filter(state=Mesh.State.READING):
+        try:
+            with transaction.atomic():
+                read_uploaded.configure(queueing_lock=f"mesh-{mesh.pk}").defer(mesh_id=mesh.pk)
+        except AlreadyEnqueued:
+            continue

@@ -1,0 +1,60 @@
+"""How the tests use the page: type, press, drop, read."""
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+from demo.screenshots import until
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+
+def start_worker() -> "subprocess.Popen[bytes]":
+    from django.db import connection
+
+    name = str(connection.settings_dict["NAME"])
+    return subprocess.Popen([sys.executable, "-m", "nephos.command.worker"], env={**os.environ, "NEPHOS_DATABASE": name},
+                            stdin=subprocess.DEVNULL)
+
+
+def text(driver) -> str:
+    return driver.find_element(By.TAG_NAME, "body").text
+
+
+def field(driver, label: str):
+    return driver.find_element(By.XPATH, f"//label[normalize-space()='{label}']/following::input[1]")
+
+
+def type_in(driver, label: str, value: str) -> None:
+    box = field(driver, label)
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys(value, Keys.ENTER)
+
+
+def bring_in(driver, path: Path) -> None:
+    until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "input[type=file]"))
+    driver.find_element(By.CSS_SELECTOR, "input[type=file]").send_keys(str(path))
+
+
+def drop(driver, selector: str, path: Path) -> None:
+    """Drop a file on the element that `selector` finds, as a hand would."""
+    until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, selector))
+    box = driver.find_element(By.CSS_SELECTOR, selector).rect
+    load = {"items": [], "files": [str(path)], "dragOperationsMask": 1}
+    for kind in ("dragEnter", "dragOver", "drop"):
+        driver.execute_cdp_cmd("Input.dispatchDragEvent", {"type": kind, "x": box["x"] + 40, "y": box["y"] + 120, "data": load})
+
+
+_CLICK = """
+const [x, y] = arguments;
+const canvas = document.querySelector('canvas');
+const box = canvas.getBoundingClientRect();
+for (const kind of ['pointerdown', 'pointerup']) canvas.dispatchEvent(new PointerEvent(kind, {
+  bubbles: true, button: 0, pointerId: 1, clientX: box.left + x * box.width, clientY: box.top + y * box.height}));
+"""
+
+
+def click_view(driver, x: float, y: float) -> None:
+    """Click in the view, at shares of its width and height."""
+    driver.execute_script(_CLICK, x, y)
