@@ -13,6 +13,7 @@ from nephos.core.plan.results import as_result
 from nephos.web import tasks
 from nephos.web.models import Blob, Calculation, Chunk, Cutter, Job, Mesh, Revision
 from nephos.web.store import DatabaseStore
+from web.shop import body_of, send, upload
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -23,14 +24,6 @@ def shop(client: Client) -> Client:
     for cutter in sample_cutters():
         Cutter.objects.create(number=cutter.number, data=cutter.model_dump())
     return client
-
-
-def send(client: Client, path: str, body: object = None, method: str = "post"):
-    return getattr(client, method)(f"/api{path}", json.dumps(body), content_type="application/json")
-
-
-def upload(client: Client, data: bytes, name: str = "hill.stl"):
-    return client.post("/api/meshes", data, content_type="application/octet-stream", headers={"X-Filename": name})
 
 
 @pytest.fixture()
@@ -44,10 +37,6 @@ def calculate(client: Client, job: dict) -> dict:
     state = send(client, f"/jobs/{job['id']}/calculate").json()
     tasks.calculate(state["id"])
     return client.get(f"/api/jobs/{job['id']}").json()
-
-
-def body_of(response) -> bytes:
-    return b"".join(response)
 
 
 def change(client: Client, job: dict, edit) -> tuple[int, dict]:
@@ -142,7 +131,7 @@ def test_bad_numbers_are_refused_and_store_nothing(shop: Client, job: dict, edit
 def test_preview_keeps_nothing(shop: Client, job: dict) -> None:
     plan = json.loads(json.dumps(job["plan"]))
     plan["stock"]["thickness"] = 3
-    answer = send(shop, "/jobs/preview/plan", {"plan": plan}).json()
+    answer = send(shop, "/jobs/preview/plan", {"plan": plan}).json()["derived"]
     assert any(f["code"] == "model-below" for f in answer["findings"])
     assert answer["setups"][0]["operations"][0]["state"] == "blocked"
     assert Revision.objects.count() == 1
@@ -156,7 +145,7 @@ def test_a_job_with_a_stop_is_not_calculated(shop: Client, job: dict) -> None:
 
 
 @pytest.mark.parametrize(("data", "name", "said"), [
-    (b"", "a.stl", "empty"), (b"hello", "a.exe", "use .stl"), (b"hello", "", "use .stl"),
+    (b"", "a.stl", "empty"), (b"hello", "a.exe", "not of a kind that can be read"), (b"hello", "", "not of a kind that can be read"),
 ])
 def test_uploads_refused_at_the_door_store_nothing(shop: Client, data: bytes, name: str, said: str) -> None:
     answer = upload(shop, data, name)

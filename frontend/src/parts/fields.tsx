@@ -17,7 +17,7 @@ const Entry = styled(Input)`
 `;
 
 const Unitary = styled.span`
-  position: absolute; right: 8px; top: 9px; font: 11px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; pointer-events: none;
+  position: absolute; right: 8px; top: 50%; transform: translateY(-50%); line-height: 1; font: 11px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; pointer-events: none;
 `;
 
 const Wrong = styled(FieldError)`

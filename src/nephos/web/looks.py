@@ -11,6 +11,7 @@ from procrastinate.exceptions import AlreadyEnqueued
 from nephos.core.errors import Refused
 from nephos.core.mesh.look import Look
 from nephos.core.plan.pipeline import prepared_key
+from nephos.core.plan.results import key_of
 from nephos.core.plan.schema import Model, Plan
 from nephos.web.blobs import read_chunks
 from nephos.web.models import Mesh, Result, ResultArray
@@ -18,9 +19,14 @@ from nephos.web.models import Mesh, Result, ResultArray
 State = Literal["ready", "working", "refused"]
 
 
+def raw_look_key(digest: str) -> str:
+    """Under which the look of a mesh as it came is kept."""
+    return key_of("look", digest)
+
+
 def look_key(model: Model) -> str:
     """Under which the look of a model's mesh is kept, its repairs done."""
-    return f"look-{prepared_key(model)}" if model.steps else f"look-{model.mesh[:40]}"
+    return key_of("look", prepared_key(model)) if model.steps else raw_look_key(model.mesh)
 
 
 @dataclass(frozen=True)
@@ -54,15 +60,15 @@ def known(plan: Plan) -> dict[str, Known]:
     """
     models = {model.id: model for model in plan.models}
     digests = {model.mesh for model in plan.models}
-    wanted = {look_key(model) for model in plan.models} | {f"look-{digest[:40]}" for digest in digests}
+    wanted = {look_key(model) for model in plan.models} | {raw_look_key(digest) for digest in digests}
     rows = {row.key: row for row in Result.objects.filter(key__in=wanted)}
     waiting = set()
-    if any(f"look-{digest[:40]}" not in rows for digest in digests):
+    if any(raw_look_key(digest) not in rows for digest in digests):
         states = dict(Mesh.objects.filter(digest__in=digests).values_list("digest", "state"))
         waiting = {digest for digest in digests if states.get(digest) == Mesh.State.READING}
     found = {}
     for key, model in models.items():
-        raw = rows.get(f"look-{model.mesh[:40]}")
+        raw = rows.get(raw_look_key(model.mesh))
         if raw is None:
             if model.mesh in waiting:
                 continue

@@ -19,7 +19,7 @@ from nephos.core.plan.results import as_result
 from nephos.core.plan.schema import Model, Plan, parse_plan
 from nephos.core.stock.frames import shown_grid, shown_top
 from nephos.web.blobs import read_chunks
-from nephos.web.looks import look_key
+from nephos.web.looks import look_key, raw_look_key
 from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.pictures import mesh_thumbnail, shaded
 from nephos.web.store import DatabaseStore
@@ -54,12 +54,12 @@ def read_uploaded(mesh_id: int) -> None:
     try:
         mesh = read_mesh(row.name, b"".join(read_chunks(row.file_id)))
         digest = mesh.digest()
-        facts = _keep_look(f"look-{digest[:40]}", mesh)
+        facts = _keep_look(raw_look_key(digest), mesh)
     except (Refused, MemoryError) as reason:
         text = str(reason) or "there is not enough memory to read this mesh: thin it out before you bring it in"
         Mesh.objects.filter(pk=mesh_id).update(state=Mesh.State.REFUSED, reason=text)
         return
-    look = STORE.get(f"look-{digest[:40]}")
+    look = STORE.get(raw_look_key(digest))
     thumbnail = mesh_thumbnail(look.arrays["vertices"], look.arrays["faces"]) if look else None
     Mesh.objects.filter(pk=mesh_id).update(state=Mesh.State.READY, digest=digest, facts=facts, thumbnail=thumbnail)
 

@@ -8,7 +8,7 @@ import { NumberField } from "../../parts/fields";
 import { PointGrid } from "../../parts/PointGrid";
 import { useSheetState } from "../state";
 import { MeshCare } from "./MeshCare";
-import { Buttons, Folded, Head, Note } from "./shared";
+import { Buttons, Folded, Head, Note, Threes } from "./shared";
 
 const UNITS: Record<string, string> = { 1: "mm", 10: "cm", 25.4: "inch", 1000: "m" };
 const AXES = ["X", "Y", "Z"] as const;
@@ -64,26 +64,25 @@ function WayUp(props: { model: Model }) {
         <ToggleQuiet isSelected={tool === "lay flat"} onChange={(on) => setTool(on ? "lay flat" : "none")}>Lay a face flat</ToggleQuiet>
       </Buttons>
       {tool === "lay flat" && <Note role="status">Click the face that is to lie on the bed.</Note>}
-      <Buttons>
+      <Threes>
         {AXES.map((name, axis) => <Quiet key={name} aria-label={`Turn about ${name} by 90°`} onPress={() => turn(axis, 90)}>{name} +90°</Quiet>)}
         {AXES.map((name, axis) => <Quiet key={name} aria-label={`Turn about ${name} by -90°`} onPress={() => turn(axis, -90)}>{name} −90°</Quiet>)}
         {AXES.map((name, axis) => (
           <ToggleQuiet key={name} isSelected={mirror[axis] ?? false} onChange={() => edit({ do: "mirror_model", model: model.id, axis }, "mirror")}>Mirror {name}</ToggleQuiet>
         ))}
-      </Buttons>
+      </Threes>
     </>
   );
 }
 
 function Place(props: { model: Model; state: ModelState }) {
-  const { plan, derived, edit, liveEdit } = useSheetState();
+  const { plan, edit, liveEdit } = useSheetState();
   const { model, state } = props;
   const unit = plan.units ?? "mm";
   const align = model.placement?.align ?? ["centre", "centre", "high"], offset = model.placement?.offset ?? [0, 0, -1];
   const flush = offset[0] === 0 && offset[1] === 0;
   const above = plan.stock.thickness - (state.high[2] ?? 0), below = state.low[2] ?? 0;
   const gap = (side: "above" | "below") => ({ do: "gap_model", model: model.id, side });
-  void derived;
   return (
     <>
       <Head>Place<span>{lengthText(above, unit, 2)} above · {lengthText(below, unit, 2)} below</span></Head>

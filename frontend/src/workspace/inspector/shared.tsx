@@ -26,6 +26,8 @@ export const Buttons = styled.div`
   & button { border: 1px solid ${(p) => p.theme.hairline}; padding: 3px 7px; }
 `;
 
+export const Threes = styled(Buttons)`display: grid; grid-template-columns: repeat(3, 1fr);`;
+
 export const Head = styled.h3`
   margin-top: 10px; padding-top: 8px; border-top: 1px solid ${(p) => p.theme.hairline}; font-weight: 600; display: flex; justify-content: space-between;
   & span { font: 11.5px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; }

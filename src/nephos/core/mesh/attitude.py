@@ -4,6 +4,7 @@ import numpy as np
 
 from nephos.core.arrays import F64
 from nephos.core.mesh.look import Look
+from nephos.core.turns import turn_onto
 
 _BACK = -0.05
 """A face that looks down by more than this (cosine) is out of the cutter's sight."""
@@ -42,10 +43,21 @@ def best_attitude(look: Look, linear: F64, long_along_x: bool) -> F64:
             score = _seen(heights, normals @ whole[2]) - 1.5 * thin
             if score > best + 1e-6:
                 best, found = score, whole
+    found = _settled(found, normals)
     lying = points @ found.T
     if (np.ptp(lying[:, 0]) >= np.ptp(lying[:, 1])) != long_along_x:
         found = np.array([[0.0, -1.0, 0.0], [1.0, 0.0, 0.0], [0.0, 0.0, 1.0]]) @ found
     return found
+
+
+def _settled(found: F64, normals: F64) -> F64:
+    """The rotation turned a little more, so that a flat back, where there is one, lies exactly level."""
+    down = normals @ found.T
+    back = down[down[:, 2] < -np.cos(np.radians(6.0))]
+    if len(back) < 0.1 * len(down):
+        return found
+    # The middle one of the directions: noise and edges do not move it.
+    return np.asarray(turn_onto(np.median(back, axis=0), np.array([0.0, 0.0, -1.0])) @ found)
 
 
 def _upright_axes(points: F64) -> list[F64]:

@@ -30,7 +30,7 @@ class Look:
 
 
 def surface_samples(mesh: Mesh, count: int = SAMPLES) -> F32:
-    """(count, 6) float32 points and normals, spread evenly by area; the same ones for the same mesh."""
+    """(count, 6) float32 points and outward directions, spread evenly by area; the same ones for the same mesh."""
     rng = np.random.default_rng(7)
     a, b, c = (mesh.vertices[mesh.faces[:, k]] for k in range(3))
     cross = np.cross(b - a, c - a)
@@ -41,7 +41,9 @@ def surface_samples(mesh: Mesh, count: int = SAMPLES) -> F32:
     u, v = rng.random((2, count, 1))
     u, v = np.where(u + v > 1, 1 - u, u), np.where(u + v > 1, 1 - v, v)
     points = a[t] + u * (b[t] - a[t]) + v * (c[t] - a[t])
-    normals = cross[t] / np.maximum(twice[t], 1e-300)[:, None]
+    # A mesh that was mirrored without turning its faces round looks inwards all over; its volume tells.
+    outwards = -1.0 if np.einsum("ij,ij->", a - (mesh.low + mesh.high) / 2, cross) < 0 else 1.0
+    normals = outwards * cross[t] / np.maximum(twice[t], 1e-300)[:, None]
     return np.concatenate([points, normals], axis=1).astype(np.float32)
 
 
@@ -56,7 +58,7 @@ def unit_guess(mesh: Mesh) -> dict[str, Any]:
         return {"name": name, "mm": mesh.unit, "sure": True}
     longest = float(mesh.size.max())
     for name in ("mm", "inch", "cm", "m"):
-        if 25 <= longest * UNITS[name] <= 2000:
+        if 20 <= longest * UNITS[name] <= 2000:
             return {"name": name, "mm": UNITS[name], "sure": False}
     return {"name": "mm", "mm": 1.0, "sure": False}
 

@@ -33,7 +33,8 @@ def _height_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
     tall = float(box.high[2] - box.low[2])
     fits = tall + 1.0 <= thickness
     lower = Way("Put it 1 mm under the top", {"do": "gap_model", "model": model.id, "gap": 1.0, "side": "above"})
-    thicker = Way(f"Make the stock {_up(tall + 4):g} mm thick", {"do": "size_stock", "thickness": _up(tall + 4)})
+    thicker = Way(f"Make the stock {_up(tall + 4):g} mm thick", {
+        "do": "thicken_stock", "model": model.id, "thickness": _up(tall + 4)})
     flatter = Way(f"Make it {max(thickness - 4, 0.5):g} mm high", {
         "do": "size_model", "model": model.id, "axis": 2, "value": max(thickness - 4, 0.5) + model.placement.sink, "alone": True})
     if above > HAIR:
@@ -49,7 +50,8 @@ def _height_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
         found.append(Finding("nothing-below", "caution", model.id,
                              f"only {_mm(float(box.low[2]))} is left below the model: nothing for tabs or a cut-out",
                              "raise it or take thicker stock",
-                             ways=(Way(f"Make the stock {more:g} mm thick", {"do": "size_stock", "thickness": more}),)))
+                             ways=(Way(f"Make the stock {more:g} mm thick", {
+                                 "do": "thicken_stock", "model": model.id, "thickness": more, "above": max(-above, 0.0)}),)))
     return found
 
 
@@ -83,10 +85,11 @@ def _bar_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
     over = float(np.linalg.norm(corners, axis=1).max()) - radius
     if over <= HAIR:
         return []
-    larger = _up(2 * (radius + over) + 2)
+    extent = box.high - box.low
+    larger = _up(float(np.hypot(extent[1], extent[2])) + 2)
     return [Finding("model-beside-bar", "caution", model.id, f"corners of the model's box stand {_mm(over)} out of the round bar",
                     "make it smaller or take a thicker bar",
-                    ways=(Way(f"Take a bar of {larger:g} mm", {"do": "size_stock", "width": larger}),))]
+                    ways=(Way(f"Take a bar of {larger:g} mm", {"do": "larger_bar", "model": model.id, "diameter": larger}),))]
 
 
 def _mesh_findings(model: Model, box: Placed, look: Look, sure: bool) -> list[Finding]:

@@ -6,7 +6,7 @@ import numpy as np
 
 from nephos.core.arrays import F64
 from nephos.core.plan.schema import Copies, Model, Placement, Setup, Stock
-from nephos.core.plan.turns import turning
+from nephos.core.turns import turning
 
 _SIDES: dict[str, tuple[float, float, float]] = {
     "top": (0, 0, 0), "bottom": (180, 0, 0), "front": (-90, 0, 0), "back": (90, 0, 180),

@@ -22,7 +22,7 @@ from nephos.core.errors import Refused
 from nephos.core.materials import Material, shipped_material
 from nephos.core.mesh.repair.registry import Repair
 from nephos.core.paths.registry import StrategySettings, strategy
-from nephos.core.plan.turns import angles_of, turning
+from nephos.core.turns import angles_of, turning
 
 SCHEMA_VERSION = 2
 

@@ -7,6 +7,7 @@ from pydantic import Field
 
 from nephos.core.arrays import F64
 from nephos.core.errors import Refused
+from nephos.core.plan.edits.position import align_model, gap_model
 from nephos.core.plan.edits.registry import Looks, edit, tidy, with_placement
 from nephos.core.plan.edits.turn import swap_xy
 from nephos.core.plan.place import placed_model
@@ -59,6 +60,19 @@ def size_stock(plan: Plan, looks: Looks, length: Size | None = None, width: Size
         width = thickness = width or thickness or stock.width
     return plan.model_copy(update={"stock": Stock.model_validate(stock.model_dump() | {
         "length": length or stock.length, "width": width or stock.width, "thickness": thickness or stock.thickness})})
+
+
+@edit
+def thicken_stock(plan: Plan, looks: Looks, model: str, thickness: Size, above: Margin = 1.0) -> Plan:
+    """Take thicker stock, and put a model so far under its top."""
+    return gap_model(size_stock(plan, looks, thickness=thickness), looks, model, above, "above")
+
+
+@edit
+def larger_bar(plan: Plan, looks: Looks, model: str, diameter: Size) -> Plan:
+    """Take a thicker bar, and put a model on its axis."""
+    after = size_stock(plan, looks, width=diameter)
+    return align_model(align_model(after, looks, model, 1, "centre"), looks, model, 2, "centre")
 
 
 @edit

@@ -10,7 +10,7 @@ from nephos.core.mesh.attitude import best_attitude
 from nephos.core.plan.edits.registry import Looks, edit, model_of, tidy, with_placement
 from nephos.core.plan.place import extent_of, linear_of, scale_of
 from nephos.core.plan.schema import Placement, Plan
-from nephos.core.plan.turns import angles_of, turn_onto, turning
+from nephos.core.turns import angles_of, turn_onto, turning
 
 Axis = Annotated[int, Field(ge=0, le=2)]
 Degrees = Annotated[float, Field(ge=-3600, le=3600, allow_inf_nan=False)]
