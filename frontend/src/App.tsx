@@ -4,6 +4,7 @@ import { BrowserRouter, Route, Routes, useNavigate, useParams } from "react-rout
 import { ThemeProvider } from "styled-components";
 import { CuttersPage } from "./pages/CuttersPage";
 import { JobsPage } from "./pages/JobsPage";
+import { ShelfPage } from "./pages/ShelfPage";
 import { GlobalStyle, paper, slate } from "./theme";
 
 const Workspace = lazy(() => import("./workspace/Workspace").then((module) => ({ default: module.Workspace })));
@@ -23,6 +24,7 @@ function Pages() {
       <Routes>
         <Route path="/" element={<JobsPage />} />
         <Route path="/cutters" element={<CuttersPage />} />
+        <Route path="/shelf" element={<ShelfPage />} />
         <Route path="/jobs/:id" element={<WorkspaceRoute />} />
         <Route path="*" element={<JobsPage />} />
       </Routes>

@@ -179,6 +179,16 @@ def test_a_plain_slab_is_found_and_cut_off_and_the_rest_keeps_its_scale() -> Non
     assert slab_height(quick_look(WEDGE), np.eye(3), 1.0) is None
 
 
+def test_an_open_sheet_looks_up_whatever_its_shape() -> None:
+    known = quick_look(small_hill())
+    assert undercut(known, np.eye(3), 0.0) == 0.0 and undercut(known, np.diag([1.0, -1, -1]), 0.0) > 0.9
+
+
+def test_a_mesh_that_looks_inwards_is_taken_for_what_it_is() -> None:
+    inward = Mesh(WEDGE.vertices, WEDGE.faces[:, ::-1].copy())
+    assert quick_look(inward).samples[:, 3:] == pytest.approx(LOOK.samples[:, 3:])
+
+
 def test_a_ball_has_half_its_surface_out_of_sight_until_it_is_sunk() -> None:
     import trimesh
 

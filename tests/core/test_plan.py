@@ -18,6 +18,7 @@ from nephos.core.plan.pipeline import Work, certify, placed_models, run_setup
 from nephos.core.plan.place import place, to_setup, zero_in_words
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
+from nephos.core.post.read import read_program
 
 HILL = small_hill()
 SUPPORT = support_points(HILL)
@@ -200,6 +201,19 @@ def test_a_tampered_program_is_not_certified() -> None:
 
     with pytest.raises(Refused, match="was not posted"):
         certify(replace(program, text=b"\n".join(lines)), run)
+
+
+def test_the_cutter_is_parked_where_it_is_asked_to_be() -> None:
+    value = plan()
+    parked = value.model_copy(update={"setups": (value.setups[0].model_copy(update={"home": (40.0, -12.5)}),)})
+    done = calculate(parked, MemoryStore())
+    for program, run in zip(done.programs, [[outcome] for outcome in done.outcomes], strict=True):
+        reading = read_program(program.text)
+        assert reading.points[-1].tolist() == [40.0, -12.5, done.space.clearance] and reading.rapid[-1] == 1
+        # A file that parks anywhere else, or that does not park, is not what was planned.
+        for other in ((40.0, 0.0), None):
+            with pytest.raises(Refused, match="not planned"):
+                certify(program, run, other)
 
 
 def test_estimates_are_near_the_calculated_time() -> None:

@@ -10,9 +10,11 @@ describe("numbers as they are typed", () => {
     expect(parseNumber('1/2"', "mm")).toBeCloseTo(12.7);
     expect(parseNumber("2", "in")).toBeCloseTo(50.8);
     expect(parseNumber("10mm", "in")).toBe(10);
+    expect(parseNumber("1 3/8 in", "mm")).toBeCloseTo(34.925);
+    expect(parseNumber("2 1/2 + 1/4", "in")).toBeCloseTo(2.75 * 25.4);
   });
   it("refuses what is no number", () => {
-    for (const text of ["", "abc", "1/0", "2*(3", "3 kg", "1..2"]) expect(() => parseNumber(text, "mm")).toThrow();
+    for (const text of ["", "abc", "1/0", "2*(3", "3 kg", "1..2", "1 3"]) expect(() => parseNumber(text, "mm")).toThrow();
   });
   it("takes no unit where there is none", () => {
     expect(parseNumber("18000", null)).toBe(18000);

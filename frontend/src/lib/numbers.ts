@@ -49,6 +49,12 @@ class Reader {
     const match = /^\d+(?:[.,]\d*)?|^[.,]\d+/.exec(this.text.slice(this.at));
     if (!match) throw new Error("that is no number");
     this.at += match[0].length;
+    // A fraction behind a whole number, as on a rule: 1 3/8.
+    const rest = /^\s+(\d+)\s*\/\s*(\d+)/.exec(this.text.slice(this.at));
+    if (rest && /^\d+$/.test(match[0])) {
+      this.at += rest[0].length;
+      return Number(match[0]) + Number(rest[1]) / Number(rest[2]);
+    }
     return Number(match[0].replace(",", "."));
   }
 

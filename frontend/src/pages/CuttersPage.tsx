@@ -6,11 +6,13 @@ import { useCutterActions, useCutters, useShapes } from "../api/hooks";
 import type { Cutter, CutterRow } from "../api/types";
 import { Ask, Button, Choose, Foot, Quiet, Said } from "../parts/controls";
 import { CutterDrawing } from "../parts/CutterDrawing";
+import { lengthText } from "../lib/numbers";
 import { NumberField, WordField } from "../parts/fields";
 import { TopBar } from "./TopBar";
+import { useUnit } from "./unit";
 
-const Sheet = styled.main`padding: 18px 24px; max-width: 1180px;`;
-const List = styled(Table)`
+export const Sheet = styled.main`padding: 18px 24px; max-width: 1180px;`;
+export const List = styled(Table)`
   width: 100%; border-collapse: collapse; background: ${(p) => p.theme.panel}; border: 1px solid ${(p) => p.theme.hairline}; outline: none;
   & th { text-align: right; font-size: 12px; color: ${(p) => p.theme.muted}; font-weight: 500; padding: 8px 12px; border-bottom: 1px solid ${(p) => p.theme.hairline}; outline: none; }
   & td { padding: 6px 12px; border-bottom: 1px solid ${(p) => p.theme.hairline}; font: 12.5px ${(p) => p.theme.mono}; text-align: right; outline: none; }
@@ -35,6 +37,7 @@ const NUMBERS: { key: Exclude<keyof Cutter, "name" | "shape">; label: string; ki
 
 function CutterForm(props: { row: { id: number | null; data: Cutter }; onClose: () => void }) {
   const [data, setData] = useState(props.row.data);
+  const { unit } = useUnit();
   const { data: shapes } = useShapes();
   const { save } = useCutterActions();
   return (
@@ -44,7 +47,7 @@ function CutterForm(props: { row: { id: number | null; data: Cutter }; onClose: 
           <WordField label="Name" value={data.name} onChange={(name) => setData({ ...data, name })} autoFocus />
           <Choose label="Shape" value={data.shape} choices={shapes ?? { [data.shape]: data.shape }} onChange={(shape) => setData({ ...data, shape: shape as Cutter["shape"] })} />
           {NUMBERS.map((field) => (
-            <NumberField key={field.key} label={field.label} kind={field.kind} unit="mm" value={data[field.key]} high={field.high} step={field.step} {...(field.suffix ? { suffix: field.suffix } : {})}
+            <NumberField key={field.key} label={field.label} kind={field.kind} unit={unit} value={data[field.key]} high={field.high} step={field.step} {...(field.suffix ? { suffix: field.suffix } : {})}
               {...(field.low === undefined ? { over: 0 } : { low: field.low })} onLive={(value) => value !== null && setData((old) => ({ ...old, [field.key]: value }))}
               onChange={(value) => value !== null && setData((old) => ({ ...old, [field.key]: value }))} />
           ))}
@@ -63,6 +66,7 @@ function CutterForm(props: { row: { id: number | null; data: Cutter }; onClose: 
 export function CuttersPage() {
   const { data: rows, error } = useCutters();
   const { remove } = useCutterActions();
+  const { unit } = useUnit();
   const [open, setOpen] = useState<{ id: number | null; data: Cutter } | null>(null);
   const [gone, setGone] = useState<CutterRow | null>(null);
   useEffect(() => { document.title = "Cutters · Nephos"; }, []);
@@ -80,14 +84,14 @@ export function CuttersPage() {
           <TableBody items={rows ?? []} renderEmptyState={() => "No cutters yet. Add the first one."}>
             {(row) => (
               <TableRow id={row.id}>
-                <Cell>{row.data.number}</Cell><Cell><CutterDrawing cutter={row.data} height={40} /></Cell><Cell>{row.data.name}</Cell><Cell>{row.data.diameter}</Cell>
-                <Cell>{row.data.flute_length}</Cell><Cell>{row.data.flutes}</Cell><Cell>{row.data.feed}</Cell><Cell>{row.data.plunge_feed}</Cell><Cell>{row.data.spindle}</Cell>
+                <Cell>{row.data.number}</Cell><Cell><CutterDrawing cutter={row.data} height={40} /></Cell><Cell>{row.data.name}</Cell><Cell>{lengthText(row.data.diameter, unit)}</Cell>
+                <Cell>{lengthText(row.data.flute_length, unit)}</Cell><Cell>{row.data.flutes}</Cell><Cell>{row.data.feed}</Cell><Cell>{row.data.plunge_feed}</Cell><Cell>{row.data.spindle}</Cell>
                 <Cell><Quiet aria-label={`Change ${row.data.name}`} onPress={() => setOpen(row)}>Change</Quiet><Quiet aria-label={`Delete ${row.data.name}`} onPress={() => setGone(row)}>Delete</Quiet></Cell>
               </TableRow>
             )}
           </TableBody>
         </List>
-        <p style={{ marginTop: 10 }}>Lengths in mm, feeds in mm a minute. Jobs keep a cutter as it was when they took it.</p>
+        <p style={{ marginTop: 10 }}>Lengths in {unit}, feeds in mm a minute. Jobs keep a cutter as it was when they took it.</p>
       </Sheet>
       {open && <CutterForm key={open.id ?? "new"} row={open} onClose={() => setOpen(null)} />}
       <Ask title={`Delete ${gone?.data.name ?? ""}?`} open={gone !== null} onClose={() => setGone(null)}>

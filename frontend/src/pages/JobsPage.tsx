@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 import { DropZone, FileTrigger, isFileDropItem, Link } from "react-aria-components";
 import { useNavigate } from "react-router";
 import styled from "styled-components";
-import { useJobList, useJobs } from "../api/hooks";
+import { useFormats, useJobList, useJobs } from "../api/hooks";
 import type { JobListed } from "../api/types";
 import { Ask, Button, Foot, Quiet, Said } from "../parts/controls";
 import { WordField } from "../parts/fields";
@@ -43,7 +43,7 @@ function JobTile(props: { job: JobListed; onCopy: () => void; onDelete: () => vo
         <Open href={`/jobs/${job.id}`}>{job.name}</Open>
         <span className="key">{job.stock} · {job.operations} operations</span>
         <span className="key">{new Date(job.updated).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}</span>
-        <div className="tools"><Quiet aria-label={`Duplicate ${job.name}`} onPress={props.onCopy}>Duplicate</Quiet><Quiet aria-label={`Delete ${job.name}`} onPress={props.onDelete}>Delete</Quiet></div>
+        <div className="tools"><Quiet aria-label={`Duplicate ${job.name}`} onPress={props.onCopy}>Duplicate</Quiet><Quiet aria-label={`Save ${job.name} as a file`} onPress={() => window.location.assign(`/api/jobs/${job.id}/file`)}>Save as a file</Quiet><Quiet aria-label={`Delete ${job.name}`} onPress={props.onDelete}>Delete</Quiet></div>
       </div>
     </Tile>
   );
@@ -54,11 +54,16 @@ export function JobsPage() {
   const { create, copy, remove } = useJobList();
   const navigate = useNavigate();
   const upload = useUpload();
+  const { data: formats } = useFormats();
   const [gone, setGone] = useState<JobListed | null>(null);
   const [name, setName] = useState<string | null>(null);
   useEffect(() => { document.title = "Jobs · Nephos"; }, []);
 
   const fromFile = (file: File) => {
+    if (/\.nephos\.zip$/i.test(file.name)) {
+      void upload.bringJob(file).then((job) => { if (job) void navigate(`/jobs/${job.id}`); });
+      return;
+    }
     void upload.bring(file).then((mesh) => {
       if (mesh) create.mutate({ name: file.name.replace(/\.[^.]+$/, ""), mesh: mesh.id }, { onSuccess: (job) => void navigate(`/jobs/${job.id}`) });
     });
@@ -67,14 +72,14 @@ export function JobsPage() {
   return (
     <Page aria-label="Drop a mesh to make a job of it" onDrop={(event) => { const item = event.items.find(isFileDropItem); if (item) void item.getFile().then(fromFile); }}>
       <TopBar page="jobs">
-        <FileTrigger acceptedFileTypes={[".stl"]} onSelect={(files) => files?.[0] && fromFile(files[0])}><Button>New job from a mesh…</Button></FileTrigger>
+        <FileTrigger acceptedFileTypes={formats?.read ?? [".stl"]} onSelect={(files) => files?.[0] && fromFile(files[0])}><Button>New job from a mesh…</Button></FileTrigger>
         <Button $main onPress={() => setName("New job")}>New job</Button>
       </TopBar>
       {upload.state && <Strip role="status"><span>{upload.state}</span><progress max={1} value={upload.share || undefined} aria-label="Bringing in the mesh" /><Quiet onPress={upload.cancel}>Cancel</Quiet></Strip>}
       {problem && <Strip><Said role="alert">{problem}</Said></Strip>}
       <Tiles>
         {jobs?.map((job) => <JobTile key={job.id} job={job} onCopy={() => copy.mutate({ id: job.id, name: `${job.name}, copy` })} onDelete={() => setGone(job)} />)}
-        {jobs?.length === 0 && <p>No jobs yet. Drop an STL file anywhere on this page, or press New job.</p>}
+        {jobs?.length === 0 && <p>No jobs yet. Drop a mesh or a job file anywhere on this page, or press New job.</p>}
       </Tiles>
       <Ask title={`Delete ${gone?.name ?? ""}?`} open={gone !== null} onClose={() => setGone(null)}>
         <p>The job and all its revisions are deleted for good. Its mesh stays.</p>

@@ -3,7 +3,8 @@ import type { ReactNode } from "react";
 import { Link } from "react-aria-components";
 import styled from "styled-components";
 import { useSheet } from "../App";
-import { Quiet } from "../parts/controls";
+import { Quiet, Segments } from "../parts/controls";
+import { useUnit } from "./unit";
 import { Brand } from "../workspace/Header";
 
 const Bar = styled.header`
@@ -15,14 +16,17 @@ const Tab = styled(Link)<{ $here: boolean }>`
   outline: none; &[data-focus-visible] { outline: 2px solid ${(p) => p.theme.action}; outline-offset: 3px; }
 `;
 
-export function TopBar(props: { page: "jobs" | "cutters"; children: ReactNode }) {
+export function TopBar(props: { page: "jobs" | "cutters" | "shelf"; children: ReactNode }) {
   const sheet = useSheet();
+  const { unit, setUnit } = useUnit();
   return (
     <Bar>
       <Brand href="/">nephos</Brand>
       <Tab href="/" $here={props.page === "jobs"}>Jobs</Tab>
       <Tab href="/cutters" $here={props.page === "cutters"}>Cutters</Tab>
+      <Tab href="/shelf" $here={props.page === "shelf"}>Shelf</Tab>
       <span className="gap" />
+      {props.page !== "jobs" && <Segments label="Unit" value={unit} choices={{ mm: "mm", in: "in" }} onChange={setUnit} />}
       <Quiet aria-label={sheet.dark ? "Paper sheet" : "Dark sheet"} onPress={sheet.turn}>{sheet.dark ? "☀" : "☾"}</Quiet>
       {props.children}
     </Bar>

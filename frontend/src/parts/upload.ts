@@ -36,5 +36,22 @@ export function useUpload() {
       setShare(0);
     }
   };
-  return { bring, state, share, problem, cancel: () => stop.current?.abort() };
+  /** A job file becomes a job at once; its meshes are read after that. */
+  const bringJob = async (file: File): Promise<{ id: number } | null> => {
+    setProblem("");
+    stop.current = new AbortController();
+    try {
+      return await sendFile<{ id: number }>("/jobs/file", file, (sent) => {
+        setShare(sent);
+        setState(`sending ${file.name} · ${Math.round(100 * sent)} %`);
+      }, stop.current.signal);
+    } catch (reason) {
+      setProblem(`${file.name}: ${(reason as Error).message}`);
+      return null;
+    } finally {
+      setState("");
+      setShare(0);
+    }
+  };
+  return { bring, bringJob, state, share, problem, cancel: () => stop.current?.abort() };
 }

@@ -181,6 +181,10 @@ export function StockSettings() {
       <Folded title="Clearance and bed" short={`clear ${lengthText(setup.clearance ?? 5, unit)}`}>
         <NumberField label="Clearance over stock" unit={unit} value={setup.clearance ?? 5} over={0} high={500} onChange={(value) => value !== null && keep(withSetup(plan, { clearance: value }), "clearance")} />
         <NumberField label="Packing under stock" unit={unit} value={setup.packing ?? 0} low={0} high={500} help="between bed and stock" onChange={(value) => value !== null && keep(withSetup(plan, { packing: value }), "packing")} />
+        {(["X", "Y"] as const).map((name, axis) => (
+          <NumberField key={name} label={`Park at ${name}`} unit={unit} value={setup.home?.[axis] ?? null} empty="stays" low={-10000} high={10000} help="where the cutter is left at the end, from the zero"
+            onChange={(value) => keep(withSetup(plan, { home: value === null ? null : [0, 1].map((k) => (k === axis ? value : (setup.home?.[k] ?? 0))) as [number, number] }), "park")} />
+        ))}
         <Note>{job.machine.name} travels {job.machine.travel.map((value) => lengthText(value, unit, 0)).join(" × ")} {unit}.</Note>
       </Folded>
       <Folded title="Accuracy" short={`${lengthText(plan.tolerance ?? 0.01, unit)} · pitch ${lengthText(derived.pitch, unit)}`}>

@@ -10,6 +10,7 @@ from nephos.core.arrays import F32, F64
 from nephos.core.mesh.examine import examine_closely, support_points
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.picture import light_picture, picture_mesh
+from nephos.core.mesh.topology import edges_of
 
 SAMPLES = 6000
 UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4}
@@ -41,8 +42,9 @@ def surface_samples(mesh: Mesh, count: int = SAMPLES) -> F32:
     u, v = rng.random((2, count, 1))
     u, v = np.where(u + v > 1, 1 - u, u), np.where(u + v > 1, 1 - v, v)
     points = a[t] + u * (b[t] - a[t]) + v * (c[t] - a[t])
-    # A mesh that was mirrored without turning its faces round looks inwards all over; its volume tells.
-    outwards = -1.0 if np.einsum("ij,ij->", a - (mesh.low + mesh.high) / 2, cross) < 0 else 1.0
+    # A mesh that was mirrored without turning its faces round looks inwards all over. Of a closed one the volume tells.
+    closed = float((edges_of(mesh.faces).uses == 2).mean()) > 0.999
+    outwards = -1.0 if closed and np.einsum("ij,ij->", a - mesh.low, cross) < 0 else 1.0
     normals = outwards * cross[t] / np.maximum(twice[t], 1e-300)[:, None]
     return np.concatenate([points, normals], axis=1).astype(np.float32)
 

@@ -72,7 +72,7 @@ def setup_keys(plan: Plan, setup: Setup) -> SetupKeys:
         before = operations[operation.number].block
     finest = finest_operation(todo).model_dump(include={"cutter", "boundary"}) if todo else None
     compare = key_of("compare", before, finest, compare_limit(plan, setup), plan.tolerance)
-    summary = key_of("summary", compare, setup.name, plan.stock.material.name, [k.moves for k in operations.values()])
+    summary = key_of("summary", compare, setup.name, plan.stock.material.name, setup.home, [k.moves for k in operations.values()])
     return SetupKeys(space, operations, compare, summary)
 
 

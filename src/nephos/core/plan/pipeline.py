@@ -340,13 +340,13 @@ def _programs(space: SetupSpace, outcomes: tuple[Outcome, ...], title: str) -> t
     programs = []
     for run in by_cutter(outcomes):
         program = write_program(post, _file_name(space.setup, [item.operation for item in run]),
-                                header_lines(space, run, title), [_step(o.operation, o.path) for o in run], wait)
-        certify(program, run)
+                                header_lines(space, run, title), [_step(o.operation, o.path) for o in run], wait, space.setup.home)
+        certify(program, run, space.setup.home)
         programs.append(program)
     return tuple(programs)
 
 
-def certify(program: Program, run: list[Outcome]) -> None:
+def certify(program: Program, run: list[Outcome], home: tuple[float, float] | None = None) -> None:
     """Read a whole file back and hold it against the moves that were shown, timed and proved.
 
     Raises
@@ -371,6 +371,9 @@ def certify(program: Program, run: list[Outcome]) -> None:
             raise Refused(f"{program.name} does not say what was planned for operation "
                           f"{outcome.operation.number}: it was not posted; please report this")
         at += count
+    if home is not None and at < len(reading.rapid):
+        before, end = reading.points[at], reading.points[at + 1]
+        at += int(reading.rapid[at] == 1 and end[2] == before[2] and bool(np.abs(end[:2] - home).max() < 0.01))
     if at != len(reading.rapid):
         raise Refused(f"{program.name} holds moves that were not planned: it was not posted; please report this")
 

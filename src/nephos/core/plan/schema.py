@@ -188,6 +188,7 @@ class Setup(Part):
     zero: Zero = Zero()
     clearance: Annotated[float, Field(gt=0, le=500)] = Field(default=5.0, description="over the stock")
     packing: Annotated[float, Field(ge=0, le=500)] = Field(default=0.0, description="between bed and stock")
+    home: tuple[Place, Place] | None = Field(default=None, description="where the cutter is left at the end, from the zero")
     keep_outs: tuple[KeepOut, ...] = ()
     operations: tuple[Operation, ...] = ()
 

@@ -184,11 +184,13 @@ class _Writer:
         return lines
 
 
-def write_program(post: Post, name: str, header: list[str], steps: list[Step], spindle_wait: float) -> Program:
+def write_program(post: Post, name: str, header: list[str], steps: list[Step], spindle_wait: float,
+                  home: tuple[float, float] | None = None) -> Program:
     """The text of one program: `header` as comments, then each step with its cutter.
 
     Each step begins with the cutter going up to the clearance, then across, with all words
-    written, so that it can be read and started on its own.
+    written, so that it can be read and started on its own. At `home`, X and Y from the work zero, the
+    cutter is left at the end, at the height that the last step ends at.
     """
     writer = _Writer(post)
     for text in header:
@@ -222,6 +224,9 @@ def write_program(post: Post, name: str, header: list[str], steps: list[Step], s
         numbers.append(step.number)
         ranges.append((first, writer.line - 1))
         move_lines.append(lines)
+    if home is not None:
+        x, y = rounded(np.array([[*home, 0.0]]), post)[0][:2] / 10**post.decimals
+        writer.words(f"{post.words.rapid} {post.words.x}{x:.{post.decimals}f} {post.words.y}{y:.{post.decimals}f}")
     for text in post.end:
         writer.words(text)
     return Program(f"{name}.{post.extension}", b"".join(writer.parts), tuple(numbers), tuple(ranges),

@@ -70,7 +70,8 @@ def _apply(mesh: Mesh, settings: CutBelow) -> tuple[Mesh, str]:
         raise Refused("nothing would be left above this height: lower it")
     cut = cut_below(mesh, normal, settings.height)
     gone = max(settings.height - float(along.min()), 0.0)
-    return cut, f"{gone:.3g} of its height cut off, {len(mesh.faces) - len(cut.faces)} triangles fewer"
+    share = 100 * gone / float(np.ptp(along))
+    return cut, f"the lowest {share:.1f} % of its height cut off, {len(mesh.faces) - len(cut.faces)} triangles fewer"
 
 
 REPAIR = RepairKind("cut_below", "Cut off below", "everything under a height goes: a scan's slab, a plinth", CutBelow, _apply)
