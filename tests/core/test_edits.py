@@ -16,7 +16,7 @@ from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.edits.registry import EDITS
 from nephos.core.plan.fit import placement_findings
 from nephos.core.plan.pipeline import joined, placed_models, placed_parts
-from nephos.core.plan.place import Placed, linear_of, to_setup
+from nephos.core.plan.place import Placed, linear_of, to_setup, zero_in_words
 from nephos.core.plan.schema import KeepOut, Model, Placement, Plan, Setup, Stock, Zero, parse_plan
 from nephos.core.plan.shelf import Piece, fitting_pieces
 from nephos.core.turns import angles_of, turn_onto, turning
@@ -335,3 +335,17 @@ def test_a_plan_of_version_1_lies_as_it_lay(turn, mirrors, x, height) -> None:  
     lying += [3 - lying[:, 0].min(), 150 - 4 - lying[:, 1].max(), 38 - lying[:, 2].max()]
     mesh = joined(placed_parts(value, value.models[0], WEDGE))
     assert mesh.vertices == pytest.approx(lying, abs=1e-6)
+
+
+def test_findings_speak_the_unit_of_the_job_and_mean_the_same() -> None:
+    value = do(plan(), do="move_model", by=(0, 0, 6.35))
+    inches = value.model_copy(update={"units": "in"})
+    def told(one: Plan):  # type: ignore[no-untyped-def]
+        return placement_findings(one, placed_models(one, lambda _: LOOK.support))
+
+    (mm,), (inch,) = told(value), told(inches)
+    assert "5.3 mm" in mm.text or "5.4 mm" in mm.text
+    assert "0.211 in" in inch.text and "mm" not in inch.text + "".join(way.label for way in inch.ways)
+    assert [way.edit for way in mm.ways] == [way.edit for way in inch.ways]
+    zero = Setup(id="a", name="a", zero=Zero(at=(25.4, 0, 12.7)))
+    assert zero_in_words(zero, "in") == "1 in right and 0 in back of the stock's front left corner, 0.5 in above its underside"

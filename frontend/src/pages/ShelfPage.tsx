@@ -11,7 +11,7 @@ import { List, Sheet } from "./CuttersPage";
 import { TopBar } from "./TopBar";
 import { useUnit } from "./unit";
 
-const Titled = styled.div`display: flex; justify-content: space-between; align-items: center; margin: 0 0 8px; & h2 { font-size: 15px; font-weight: 600; } & + * { margin-bottom: 22px; }`;
+const Titled = styled.div`display: flex; justify-content: space-between; align-items: center; margin: 20px 0 8px; & h2 { font-size: 15px; font-weight: 600; } &:first-child { margin-top: 0; }`;
 const Swatch = styled.span`display: inline-block; width: 26px; height: 14px; border: 1px solid ${(p) => p.theme.hairline}; vertical-align: middle;`;
 
 const GROUPS = Object.fromEntries(["wood", "board", "foam", "wax", "plastic", "metal"].map((name) => [name, name]));

@@ -98,7 +98,7 @@ export interface Deviation { data: Float32Array; shape: number[]; grid: GridFact
 
 export function BlockMesh(props: {
   grid: GridFacts; heights: Float32Array; foot: number; top: number; section: number; fine?: { data: Float32Array; nx: number; ny: number } | null;
-  deviation?: Deviation | null; version: number;
+  deviation?: Deviation | null; version: number; wood: string;
 }) {
   const { grid, heights, fine, deviation } = props;
   const { coarse: moving } = usePaceContext();
@@ -133,7 +133,7 @@ export function BlockMesh(props: {
   const width = grid.nx * grid.pitch, depth = grid.ny * grid.pitch;
   const nx = fine ? fine.nx : grid.nx, ny = fine ? fine.ny : grid.ny;
   set({
-    heights: coarse, detail: finest, cells: new THREE.Vector2(grid.nx, grid.ny), low: new THREE.Vector2(grid.x0 - grid.pitch / 2, grid.y0 - grid.pitch / 2),
+    wood: colour(props.wood), heights: coarse, detail: finest, cells: new THREE.Vector2(grid.nx, grid.ny), low: new THREE.Vector2(grid.x0 - grid.pitch / 2, grid.y0 - grid.pitch / 2),
     size: new THREE.Vector2(width, depth), foot: props.foot, fullTop: props.top, section: props.section,
     detailStep: new THREE.Vector2(1 / nx, 1 / ny), detailSize: new THREE.Vector2(width / nx, depth / ny), compare: Boolean(deviation), deviation: deviationTexture,
   });

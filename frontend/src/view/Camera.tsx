@@ -9,6 +9,20 @@ export type Direction = "top" | "front" | "right" | "corner";
 
 const FROM: Record<Direction, [number, number, number]> = { top: [0, -0.0001, 1], front: [0, -1, 0.0001], right: [1, 0, 0.0001], corner: [0.42, -1, 0.86] };
 
+/** Tells when the picture asked for last is really drawn, which goes on after the call that asks for it. */
+function whenDrawn(context: WebGL2RenderingContext, tell: () => void) {
+  const fence = context.fenceSync(context.SYNC_GPU_COMMANDS_COMPLETE, 0);
+  if (!fence) return;
+  context.flush();
+  const look = () => {
+    if (context.isContextLost()) return;
+    if (context.clientWaitSync(fence, 0, 0) === context.TIMEOUT_EXPIRED) { setTimeout(look, 8); return; }
+    context.deleteSync(fence);
+    tell();
+  };
+  setTimeout(look, 0);
+}
+
 export function Camera(props: { low: number[]; high: number[]; direction: Direction; turn: number }) {
   const { camera, gl, invalidate, size, setDpr, set } = useThree();
   const controls = useRef<OrbitControls | null>(null);
@@ -24,8 +38,7 @@ export function Camera(props: { low: number[]; high: number[]; direction: Direct
     gl.render = (...words) => {
       const begin = performance.now();
       plain(...words);
-      // Drawing goes on after the call; the page's second turn from here has to wait until it is done.
-      requestAnimationFrame(() => requestAnimationFrame(() => drew(performance.now() - begin)));
+      whenDrawn(gl.getContext() as WebGL2RenderingContext, () => drew(performance.now() - begin));
     };
     return () => { gl.render = plain; };
   }, [gl, drew]);

@@ -1,6 +1,6 @@
 /** The view of the block in its four modes. */
 import { Canvas } from "@react-three/fiber";
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { Slider, SliderThumb, SliderTrack } from "react-aria-components";
 import styled, { useTheme } from "styled-components";
 import * as THREE from "three";
@@ -117,7 +117,8 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   const info = infoOf(derived);
   const { mode, list, moment } = props;
   const { poke } = pace;
-  useEffect(() => poke(), [moment, derived.models, poke]);
+  // Before the picture is drawn, so that the first one of a drag is the coarser one already.
+  useLayoutEffect(() => poke(), [moment, derived.models, poke]);
   useEffect(() => { setCutOff(null); setPoints([]); }, [tool]);
 
   const box = useMemo(() => {
@@ -212,7 +213,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
         </group>
         {bounds && mode !== "compare" && <Outline low={bounds.low} high={bounds.high} z={top} tone={theme.action} />}
         {mode !== "place" && buffers && grid && (
-          <BlockMesh grid={grid} heights={buffers} foot={foot} top={top} section={section} fine={fine} deviation={deviation} version={version.current} />
+          <BlockMesh grid={grid} heights={buffers} foot={foot} top={top} section={section} fine={fine} deviation={deviation} version={version.current} wood={plan.stock.material?.colour ?? scene.wood} />
         )}
         {mode === "paths" && list.map((item, k) => {
           if (hidden.has(item.number) || (operation && operation.number !== item.number)) return null;

@@ -1,8 +1,8 @@
 /** How fluent the view is: where a full picture takes long, a coarser one is drawn while things move. */
 import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState } from "react";
 
-/** Milliseconds for one full picture and two turns of the page beyond which turning and scrubbing get the coarser one. */
-export const SLOW = 90;
+/** Milliseconds for one full picture beyond which turning and scrubbing get the coarser one. */
+export const SLOW = 60;
 const REST = 220;
 
 export interface Pace { coarse: boolean; poke: () => void; drew: (milliseconds: number) => void }

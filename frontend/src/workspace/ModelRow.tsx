@@ -1,8 +1,10 @@
 /** A model on the route sheet, with its fit in the stock. */
+import { useState } from "react";
 import styled from "styled-components";
 import { placedOf, type Finding, type Model } from "../api/types";
 import { countText, lengthText } from "../lib/numbers";
-import { Quiet } from "../parts/controls";
+import { Ask, Button, Foot, Quiet } from "../parts/controls";
+import { WordField } from "../parts/fields";
 import { Mark } from "../parts/Marks";
 import { Findings, Line, Pick, Told, Tools } from "./rows";
 import { useSheetState } from "./state";
@@ -44,7 +46,9 @@ export function ModelRow(props: { model: Model; number: number; findings: Findin
   const state = derived.models[model.id];
   const placed = placedOf(derived, model.id);
   const facts = placed?.facts ?? job.meshes[model.mesh]?.facts;
-  const show = () => keep({ ...plan, models: (plan.models ?? []).map((item) => (item.id === model.id ? { ...item, shown: !(item.shown ?? true) } : item)) }, "show");
+  const [name, setName] = useState<string | null>(null);
+  const change = (part: Partial<Model>, note: string) => keep({ ...plan, models: (plan.models ?? []).map((item) => (item.id === model.id ? { ...item, ...part } : item)) }, note);
+  const show = () => change({ shown: !(model.shown ?? true) }, "show");
   const words = state?.state === "reading" ? "reading…" : state?.state === "working" ? "repairing…" : `${countText(facts?.triangles ?? 0)} triangles`;
   return (
     <Line $chosen={mine} $off={model.shown === false} data-testid="row-model" data-state={state?.state}>
@@ -56,10 +60,18 @@ export function ModelRow(props: { model: Model; number: number; findings: Findin
       <Findings row={model.id} list={props.findings} />
       {mine && (
         <Tools>
+          <Quiet onPress={() => setName(model.name)}>Rename</Quiet>
           <Quiet onPress={show}>{model.shown === false ? "Switch on" : "Switch off"}</Quiet>
           <Quiet onPress={() => { choose({ kind: "stock" }); edit({ do: "remove_model", model: model.id }, "delete model"); }}>Delete</Quiet>
         </Tools>
       )}
+      <Ask title="Rename the model" open={name !== null} onClose={() => setName(null)}>
+        <WordField label="Name" value={name ?? ""} onChange={setName} autoFocus />
+        <Foot>
+          <Button onPress={() => setName(null)}>Cancel</Button>
+          <Button $main isDisabled={!name?.trim()} onPress={() => { change({ name: (name ?? "").trim() }, "rename"); setName(null); }}>Rename</Button>
+        </Foot>
+      </Ask>
     </Line>
   );
 }

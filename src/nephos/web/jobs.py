@@ -19,6 +19,7 @@ from nephos.core.plan.fit import placement_findings
 from nephos.core.plan.keys import setup_keys
 from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, zero_in_words
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan
+from nephos.core.units import number_in
 from nephos.web.looks import Known, known, look_for, prepare_missing
 from nephos.web.models import Calculation, Job, Mesh, Result, Revision
 from nephos.web.models import Cutter as CutterRow
@@ -215,7 +216,7 @@ def derived(plan: Plan) -> dict[str, Any]:
         for operation in setup.operations:
             kind = strategy(operation.strategy)
             item = {"number": operation.number, "title": kind.title, "summary": kind.summary,
-                    "line": f"{operation.cutter.name} · {kind.describe(operation.settings, operation.cutter)}",
+                    "line": f"{operation.cutter.name} · {kind.describe(operation.settings, operation.cutter, number_in(plan.units))}",
                     **_operation_state(operation, done, blocked, keys)}
             if shown:
                 ground = _ground(plan, setup, operation, shown)
@@ -225,11 +226,11 @@ def derived(plan: Plan) -> dict[str, Any]:
             operations.append(item)
         summary = done.get(keys.summary)
         setups.append({
-            "id": setup.id, "zero": zero_in_words(setup), "matrix": to_setup(plan.stock, setup).tolist(),
+            "id": setup.id, "zero": zero_in_words(setup, plan.units), "matrix": to_setup(plan.stock, setup).tolist(),
             "operations": operations, "summary_key": keys.summary if summary else None, "summary": summary,
             "compare_key": keys.compare if summary else None,
         })
-        findings_after = summary["findings"] if summary else []
+        findings_after = summary["findings_in" if plan.units == "in" else "findings"] if summary else []
         setups[-1]["findings"] = findings_after
     return {"models": models, "findings": [finding.as_dict() for finding in findings], "setups": setups,
             "pitch": plan.block_pitch}

@@ -128,6 +128,7 @@ def _keep_programs(done: SetupOutcome) -> None:
 def _keep_summary(done: SetupOutcome, plan: Plan) -> None:
     findings = outcome_findings(done, plan.tolerance)
     report = setup_report(done, findings)
+    report["findings_in"] = [finding.as_dict() for finding in outcome_findings(done, plan.tolerance, "in")]
     report["programs"] = [{"name": p.name, "size": len(p.text), "numbers": list(p.numbers)} for p in done.programs]
     grid = shown_grid(done.block.grid)
     report["grid"] = {"x0": grid.x0, "y0": grid.y0, "pitch": grid.pitch, "nx": grid.nx, "ny": grid.ny}

@@ -44,6 +44,7 @@ function Size(props: { model: Model; state: ModelState }) {
         onChange={(value) => value !== null && edit({ do: "percent_model", model: model.id, percent: value }, "percent")} />
       <Buttons>
         <ToggleQuiet isSelected={follow} onChange={setFollow}>Others follow</ToggleQuiet>
+        <Quiet onPress={() => edit({ do: "swap_xy", model: model.id }, "swap X and Y")}>Swap X and Y</Quiet>
         <Quiet onPress={() => edit({ do: "fit_model", model: model.id }, "scale to fit")}>Scale to fit</Quiet>
         {uneven && <Quiet onPress={() => edit({ do: "true_proportions", model: model.id }, "proportions")}>True proportions</Quiet>}
       </Buttons>

@@ -7,7 +7,7 @@ from scipy.spatial import ConvexHull, QhullError
 
 from nephos.core.arrays import F32, F64, I32
 from nephos.core.mesh.model import Mesh
-from nephos.core.mesh.topology import edges_of, open_loops, shells_of, sides_of
+from nephos.core.mesh.topology import Edges, edges_of, open_loops, shells_of, sides_of
 
 SHOWN = 20_000
 """Most edges or triangles of one kind of fault that are handed on to be shown."""
@@ -66,7 +66,7 @@ def _areas(mesh: Mesh) -> tuple[F64, F64]:
     return 0.5 * np.sqrt(np.einsum("ij,ij->i", cross, cross)), np.einsum("ij,ij->i", a, cross)
 
 
-def examine_closely(mesh: Mesh) -> tuple[Examination, Faults]:
+def examine_closely(mesh: Mesh, edges: Edges | None = None) -> tuple[Examination, Faults]:
     """Count and place what is open, loose, turned round or doubled in `mesh`.
 
     A hole is a closed chain of edges that have a triangle on one side only; shells are pieces that
@@ -75,7 +75,7 @@ def examine_closely(mesh: Mesh) -> tuple[Examination, Faults]:
     are closed shells whose volume is negative.
     """
     faces, n = mesh.faces, len(mesh.vertices)
-    edges = edges_of(faces)
+    edges = edges or edges_of(faces)
     shell, shells = shells_of(faces, n)
     patch, turned = sides_of(faces, edges)
     against = np.bincount(patch, turned, len(faces))
@@ -123,7 +123,7 @@ def support_points(mesh: Mesh) -> F64:
         # The farthest points in some directions, then the hull of those together with a sieve of
         # all that lies outside of their hull.
         directions = np.random.default_rng(1).normal(size=(48, 3))
-        far = points[np.unique((points @ directions.T).argmax(axis=0))]
+        far = points[np.unique((directions @ points.T).argmax(axis=1))]
         try:
             sides = ConvexHull(far).equations
             outside = (points @ sides[:, :3].T + sides[:, 3]).max(axis=1) > 0

@@ -10,7 +10,7 @@ from nephos.core.arrays import F32, F64
 from nephos.core.mesh.examine import examine_closely, support_points
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.picture import light_picture, picture_mesh
-from nephos.core.mesh.topology import edges_of
+from nephos.core.mesh.topology import Edges, edges_of
 
 SAMPLES = 6000
 UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4}
@@ -30,7 +30,7 @@ class Look:
     unit: float = 1.0
 
 
-def surface_samples(mesh: Mesh, count: int = SAMPLES) -> F32:
+def surface_samples(mesh: Mesh, edges: Edges, count: int = SAMPLES) -> F32:
     """(count, 6) float32 points and outward directions, spread evenly by area; the same ones for the same mesh."""
     rng = np.random.default_rng(7)
     a, b, c = (mesh.vertices[mesh.faces[:, k]] for k in range(3))
@@ -43,7 +43,7 @@ def surface_samples(mesh: Mesh, count: int = SAMPLES) -> F32:
     u, v = np.where(u + v > 1, 1 - u, u), np.where(u + v > 1, 1 - v, v)
     points = a[t] + u * (b[t] - a[t]) + v * (c[t] - a[t])
     # A mesh that was mirrored without turning its faces round looks inwards all over. Of a closed one the volume tells.
-    closed = float((edges_of(mesh.faces).uses == 2).mean()) > 0.999
+    closed = float((edges.uses == 2).mean()) > 0.999
     outwards = -1.0 if closed and np.einsum("ij,ij->", a - mesh.low, cross) < 0 else 1.0
     normals = outwards * cross[t] / np.maximum(twice[t], 1e-300)[:, None]
     return np.concatenate([points, normals], axis=1).astype(np.float32)
@@ -71,11 +71,13 @@ def look_at(mesh: Mesh, said: tuple[str, ...] = ()) -> tuple[dict[str, Any], dic
     Arrays: `support`, `samples`; `vertices`, `faces` and `light_vertices`, `light_faces`, the pictures;
     `holes`, `nonmanifold` (edges), `flipped`, `loose` (triangles), where faults are.
     """
-    with ThreadPoolExecutor(2) as pool:
-        examined, spanning = pool.submit(examine_closely, mesh), pool.submit(support_points, mesh)
+    with ThreadPoolExecutor(1) as pool:
+        spanning = pool.submit(support_points, mesh)
+        edges = edges_of(mesh.faces)
+        examined = pool.submit(examine_closely, mesh, edges)
         vertices, faces = picture_mesh(mesh)
         light_vertices, light_faces = light_picture(vertices, faces)
-        samples = surface_samples(mesh)
+        samples = surface_samples(mesh, edges)
         (found, faults), support = examined.result(), spanning.result()
     facts = asdict(found) | {"size": list(found.size), "repairs": list(found.repairs), "unit": unit_guess(mesh), "said": list(said)}
     return facts, {
@@ -87,4 +89,4 @@ def look_at(mesh: Mesh, said: tuple[str, ...] = ()) -> tuple[dict[str, Any], dic
 
 def quick_look(mesh: Mesh) -> Look:
     """The part of a look that placing needs, made at once."""
-    return Look(support_points(mesh), surface_samples(mesh), unit_guess(mesh)["mm"])
+    return Look(support_points(mesh), surface_samples(mesh, edges_of(mesh.faces)), unit_guess(mesh)["mm"])

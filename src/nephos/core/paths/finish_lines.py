@@ -8,6 +8,7 @@ from nephos.core.paths.follow import follow_lines
 from nephos.core.paths.lines import hatch, in_chains
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.paths.toolpath import Pass
+from nephos.core.units import Say
 
 _WAYS = {"both": "both ways", "one": "one way"}
 
@@ -41,8 +42,8 @@ def _make(task: Task) -> Passes:
     return Passes(passes, stay_down=near if settings.direction == "both" else 0.0, on_surface=True)
 
 
-def _describe(settings: FinishLinesSettings, cutter: Cutter) -> str:
-    return f"step {settings.stepover:g} · scallop {cutter.scallop(settings.stepover):.3f}"
+def _describe(settings: FinishLinesSettings, cutter: Cutter, say: Say) -> str:
+    return f"step {say(settings.stepover)} · scallop {say(round(cutter.scallop(settings.stepover), 3))}"
 
 
 def _estimate(settings: FinishLinesSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:

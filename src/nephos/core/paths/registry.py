@@ -15,6 +15,7 @@ from nephos.core.errors import Refused
 from nephos.core.paths.toolpath import Pass
 from nephos.core.stock.block import Block
 from nephos.core.surface.index import SurfaceIndex
+from nephos.core.units import Say
 
 if TYPE_CHECKING:
     from nephos.core.paths.estimate import Estimate
@@ -98,7 +99,7 @@ class Strategy:
     settings: type[StrategySettings]
     uses_block: bool
     make: Callable[[Task], Passes]
-    describe: Callable[[Any, Cutter], str]
+    describe: Callable[[Any, Cutter, Say], str]
     estimate: "Callable[[Any, Cutter, float, Any], Estimate]"
     shapes: tuple[str, ...] = ("flat", "ball")
 

@@ -14,6 +14,7 @@ from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
 from nephos.core.paths.levels import Region, level_regions, polygons_of
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.paths.toolpath import Pass
+from nephos.core.units import Say
 
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
 
@@ -98,9 +99,9 @@ def _make(task: Task) -> Passes:
                   ramp_angle=settings.ramp_angle)
 
 
-def describe_rough(settings: RoughSettings, cutter: Cutter) -> str:
+def describe_rough(settings: RoughSettings, cutter: Cutter, say: Say) -> str:
     """The key numbers of a roughing operation."""
-    return f"{settings.stepdown:g} down · step {settings.stepover:g} · leave {settings.leave:g}"
+    return f"{say(settings.stepdown)} down · step {say(settings.stepover)} · leave {say(settings.leave)}"
 
 
 def estimate_rough(settings: RoughSettings, cutter: Cutter, leave: float, ground: Ground) -> Estimate:

@@ -11,6 +11,7 @@ import numpy as np
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.plan.pipeline import SetupOutcome
 from nephos.core.plan.schema import Plan, Setup
+from nephos.core.units import Units, length_in, number_in
 
 Level = Literal["stop", "caution", "note"]
 
@@ -46,10 +47,6 @@ class Finding:
         return asdict(self)
 
 
-def _mm(value: float) -> str:
-    return f"{value:.1f} mm" if abs(value) >= 0.1 else f"{value:.3f} mm"
-
-
 def operation_findings(plan: Plan, setup: Setup) -> list[Finding]:
     """What the settings alone tell."""
     found = []
@@ -77,9 +74,14 @@ def operation_findings(plan: Plan, setup: Setup) -> list[Finding]:
     return found
 
 
-def outcome_findings(done: SetupOutcome, tolerance: float) -> list[Finding]:
-    """What the proof tells."""
+def outcome_findings(done: SetupOutcome, tolerance: float, units: Units = "mm") -> list[Finding]:
+    """What the proof tells, with lengths in words in `units`."""
     found = []
+    mm = length_in(units)
+
+    def number(value: float) -> str:
+        return number_in(units)(round(value, 1))
+
     before = 0.0
     machine = machine_named(done.space.plan.machine)
     for outcome in done.outcomes:
@@ -89,27 +91,27 @@ def outcome_findings(done: SetupOutcome, tolerance: float) -> list[Finding]:
         if len(outcome.rapid_depth) and outcome.rapid_depth[worst] > 0:
             x, y, z = map(float, outcome.points[worst + 1])
             found.append(Finding("rapid-in-block", "stop", row,
-                                 f"a rapid goes {_mm(float(outcome.rapid_depth[worst]))} deep through the block "
-                                 f"at X{x:.1f} Y{y:.1f}", "raise the clearance of the setup",
+                                 f"a rapid goes {mm(float(outcome.rapid_depth[worst]))} deep through the block "
+                                 f"at X{number(x)} Y{number(y)}", "raise the clearance of the setup",
                                  (x, y, z), float(ends[worst])))
         lowest = float(np.nanmin(outcome.points[:, 2]))
         deep = float(done.space.stock_high[2]) - lowest
         cutter = outcome.operation.cutter
         if deep > cutter.overall_length - 15:
             found.append(Finding("cutter-short", "caution", row,
-                                 f"the cutter goes {_mm(deep)} below the top of the stock but is only "
-                                 f"{_mm(cutter.overall_length)} long with what the collet holds",
+                                 f"the cutter goes {mm(deep)} below the top of the stock but is only "
+                                 f"{mm(cutter.overall_length)} long with what the collet holds",
                                  "use a longer cutter, or clear the stock above the model first"))
         bed = float(done.space.stock_low[2]) - lowest
         if bed > 1e-6:
-            found.append(Finding("into-bed", "stop", row, f"the cutter goes {_mm(bed)} under the stock",
+            found.append(Finding("into-bed", "stop", row, f"the cutter goes {mm(bed)} under the stock",
                                  "raise the model or take thicker stock", None))
         span = np.nanmax(outcome.points, axis=0) - np.nanmin(outcome.points, axis=0)
         for axis, name in enumerate("XYZ"):
             if span[axis] > machine.travel[axis]:
                 found.append(Finding("beyond-travel", "stop", row,
-                                     f"the program travels {_mm(float(span[axis]))} along {name}, more than the "
-                                     f"{machine.name} can ({machine.travel[axis]:g} mm)", "use a narrower boundary"))
+                                     f"the program travels {mm(float(span[axis]))} along {name}, more than the "
+                                     f"{machine.name} can ({mm(machine.travel[axis])})", "use a narrower boundary"))
         before = float(ends[-1]) if len(ends) else before
     numbers = done.comparison.numbers()
     last = str(done.outcomes[-1].operation.number)
@@ -117,8 +119,8 @@ def outcome_findings(done: SetupOutcome, tolerance: float) -> list[Finding]:
         j, i = np.unravel_index(np.nanargmin(done.comparison.deviation), done.comparison.deviation.shape)
         g = done.comparison.grid
         place = (g.x0 + float(i) * g.pitch, g.y0 + float(j) * g.pitch, 0.0)
-        found.append(Finding("gouge", "stop", last, f"the model is gouged {numbers['gouge_max']:.3f} mm deep at "
-                             f"X{place[0]:.1f} Y{place[1]:.1f}", "make the tolerance smaller or leave more stock",
+        found.append(Finding("gouge", "stop", last, f"the model is gouged {mm(numbers['gouge_max'])} deep at "
+                             f"X{number(place[0])} Y{number(place[1])}", "make the tolerance smaller or leave more stock",
                              place))
     if numbers.get("could_reach", 0.0) > 0.05:
         found.append(Finding("left-over", "note", last,
@@ -127,6 +129,6 @@ def outcome_findings(done: SetupOutcome, tolerance: float) -> list[Finding]:
     if numbers.get("unreachable", 0.0) > 0.02:
         found.append(Finding("unreachable", "note", last,
                              f"{100 * numbers['unreachable']:.0f} % of the area is in corners that this cutter "
-                             f"cannot reach, up to {numbers['leftover_max_unreachable']:.2f} mm",
+                             f"cannot reach, up to {mm(numbers['leftover_max_unreachable'])}",
                              "finish with a smaller cutter, or sand them"))
     return found

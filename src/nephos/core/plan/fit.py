@@ -7,9 +7,10 @@ import numpy as np
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.mesh.attitude import undercut
 from nephos.core.mesh.look import UNITS, Look
-from nephos.core.plan.checks import Finding, Way, _mm
+from nephos.core.plan.checks import Finding, Way
 from nephos.core.plan.place import Placed, linear_of, to_setup
 from nephos.core.plan.schema import Model, Plan, Setup
+from nephos.core.units import length_in, size_in
 
 HAIR = 1e-6
 LITTLE_BELOW = 1.0
@@ -28,35 +29,37 @@ def _fit(model: Model) -> Way:
 
 def _height_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
     found = []
+    mm, size = length_in(plan.units), size_in(plan.units)
     thickness = plan.stock.thickness
     above, below = float(box.high[2]) - thickness, -float(box.low[2])
     tall = float(box.high[2] - box.low[2])
     fits = tall + 1.0 <= thickness
-    lower = Way("Put it 1 mm under the top", {"do": "gap_model", "model": model.id, "gap": 1.0, "side": "above"})
-    thicker = Way(f"Make the stock {_up(tall + 4):g} mm thick", {
+    lower = Way(f"Put it {size(1.0)} under the top", {"do": "gap_model", "model": model.id, "gap": 1.0, "side": "above"})
+    thicker = Way(f"Make the stock {size(_up(tall + 4))} thick", {
         "do": "thicken_stock", "model": model.id, "thickness": _up(tall + 4)})
-    flatter = Way(f"Make it {max(thickness - 4, 0.5):g} mm high", {
+    flatter = Way(f"Make it {size(max(thickness - 4, 0.5))} high", {
         "do": "size_model", "model": model.id, "axis": 2, "value": max(thickness - 4, 0.5) + model.placement.sink, "alone": True})
     if above > HAIR:
-        found.append(Finding("model-above", "stop", model.id, f"the model is {_mm(above)} higher than the stock",
+        found.append(Finding("model-above", "stop", model.id, f"the model is {mm(above)} higher than the stock",
                              "lower it, make it flatter or the stock thicker",
                              ways=(lower,) if fits else (thicker, flatter, _fit(model))))
     if below > HAIR:
-        found.append(Finding("model-below", "stop", model.id, f"the model reaches {_mm(below)} under the stock",
+        found.append(Finding("model-below", "stop", model.id, f"the model reaches {mm(below)} under the stock",
                              "raise it, make it flatter or the stock thicker",
                              ways=(lower,) if fits else (thicker, flatter, _fit(model))))
     if above <= HAIR and below <= HAIR and box.low[2] < LITTLE_BELOW:
         more = _up(thickness + 4 - float(box.low[2]))
         found.append(Finding("nothing-below", "caution", model.id,
-                             f"only {_mm(float(box.low[2]))} is left below the model: nothing for tabs or a cut-out",
+                             f"only {mm(float(box.low[2]))} is left below the model: nothing for tabs or a cut-out",
                              "raise it or take thicker stock",
-                             ways=(Way(f"Make the stock {more:g} mm thick", {
+                             ways=(Way(f"Make the stock {size(more)} thick", {
                                  "do": "thicken_stock", "model": model.id, "thickness": more, "above": max(-above, 0.0)}),)))
     return found
 
 
 def _side_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
     found = []
+    mm, chosen = length_in(plan.units), size_in(plan.units)
     size, extent = plan.stock.size, box.high - box.low
     for axis in (0, 1):
         over = max(-float(box.low[axis]), float(box.high[axis]) - size[axis])
@@ -71,15 +74,16 @@ def _side_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
             ways.append(_fit(model))
             name = ("length", "width")[axis]
             longer = _up(float(extent[axis]) + 20)
-            ways.append(Way(f"Make the stock {longer:g} mm {('long', 'wide')[axis]}", {"do": "size_stock", name: longer}))
+            ways.append(Way(f"Make the stock {chosen(longer)} {('long', 'wide')[axis]}", {"do": "size_stock", name: longer}))
         found.append(Finding(f"model-side-{_AXES[axis].lower()}", "stop", model.id,
-                             f"the model stands {_mm(over)} out of the stock along {_AXES[axis]}",
+                             f"the model stands {mm(over)} out of the stock along {_AXES[axis]}",
                              "make it smaller, move it, or take larger stock", ways=tuple(ways)))
     return found
 
 
 def _bar_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
     """Whether the corners of the model's box stay inside a round bar."""
+    mm = length_in(plan.units)
     radius = plan.stock.width / 2
     corners = np.array([[y, z] for y in (box.low[1], box.high[1]) for z in (box.low[2], box.high[2])]) - radius
     over = float(np.linalg.norm(corners, axis=1).max()) - radius
@@ -87,19 +91,21 @@ def _bar_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
         return []
     extent = box.high - box.low
     larger = _up(float(np.hypot(extent[1], extent[2])) + 2)
-    return [Finding("model-beside-bar", "caution", model.id, f"corners of the model's box stand {_mm(over)} out of the round bar",
+    way = Way(f"Take a bar of {size_in(plan.units)(larger)}", {"do": "larger_bar", "model": model.id, "diameter": larger})
+    return [Finding("model-beside-bar", "caution", model.id, f"corners of the model's box stand {mm(over)} out of the round bar",
                     "make it smaller or take a thicker bar",
-                    ways=(Way(f"Take a bar of {larger:g} mm", {"do": "larger_bar", "model": model.id, "diameter": larger}),))]
+                    ways=(way,))]
 
 
-def _mesh_findings(model: Model, box: Placed, look: Look, sure: bool) -> list[Finding]:
+def _mesh_findings(plan: Plan, model: Model, box: Placed, look: Look, sure: bool) -> list[Finding]:
     found = []
+    mm = length_in(plan.units)
     placement = model.placement
     if not sure and not any(placement.size) and placement.unit in UNITS.values() and not model.steps:
         name = next(key for key, value in UNITS.items() if value == placement.unit)
         others = tuple(Way(key, {"do": "unit_model", "model": model.id, "unit": value}) for key, value in UNITS.items() if key != name)
         found.append(Finding("unit-guessed", "note", model.id,
-                             f"the file names no unit: {name} is a guess, which makes it {box.size.max():.4g} mm long",
+                             f"the file names no unit: {name} is a guess, which makes it {mm(float(box.size.max()))} long",
                              "choose another unit, or set a size", ways=others))
     hidden = undercut(look, linear_of(placement), placement.sink / max(float(box.size[2]), 1e-9))
     if hidden > 0.03:
@@ -112,6 +118,7 @@ def _mesh_findings(model: Model, box: Placed, look: Look, sure: bool) -> list[Fi
 
 def _apart(plan: Plan, placed: dict[str, Placed]) -> list[Finding]:
     found = []
+    mm = length_in(plan.units)
     shown = [model for model in plan.models if model.shown and model.id in placed]
     for k, model in enumerate(shown):
         for other in shown[:k]:
@@ -119,13 +126,14 @@ def _apart(plan: Plan, placed: dict[str, Placed]) -> list[Finding]:
             common = np.minimum(a.high, b.high)[:2] - np.maximum(a.low, b.low)[:2]
             if (common > HAIR).all():
                 found.append(Finding("models-overlap", "note", model.id,
-                                     f"its box and that of {other.name} share {_mm(float(common.min()))}",
+                                     f"its box and that of {other.name} share {mm(float(common.min()))}",
                                      "move one of them, unless they are meant to be joined"))
     return found
 
 
 def _machine_findings(plan: Plan) -> list[Finding]:
     found = []
+    mm = length_in(plan.units)
     machine = machine_named(plan.machine)
     size = plan.stock.size
     turned = size[1] <= machine.travel[0] and size[0] <= machine.travel[1]
@@ -133,13 +141,14 @@ def _machine_findings(plan: Plan) -> list[Finding]:
         if size[axis] > machine.travel[axis]:
             way = (Way("Turn the job by a quarter", {"do": "turn_job"}),) if axis < 2 and turned else ()
             found.append(Finding("beyond-travel", "stop" if axis < 2 else "caution", "stock",
-                                 f"the stock is {_mm(size[axis] - machine.travel[axis])} longer along {name} "
+                                 f"the stock is {mm(size[axis] - machine.travel[axis])} longer along {name} "
                                  f"than the {machine.name} travels", "take smaller stock or another machine", ways=way))
     return found
 
 
 def _setup_findings(plan: Plan, setup: Setup, placed: dict[str, Placed]) -> list[Finding]:
     found = []
+    mm = length_in(plan.units)
     size = plan.stock.size
     at = setup.zero.at
     if at is not None and any(value < -HAIR or value > side + HAIR for value, side in zip(at, size, strict=True)):
@@ -161,7 +170,7 @@ def _setup_findings(plan: Plan, setup: Setup, placed: dict[str, Placed]) -> list
             common = np.minimum(box.high[:2], high) - np.maximum(box.low[:2], low)
             if (common > HAIR).all() and item.foot + item.size[2] > box.low[2]:
                 spot = matrix[:3, :3] @ [*item.at, item.foot + item.size[2]] + matrix[:3, 3]
-                found.append(Finding("keep-out-on-model", "stop", "stock", f"{item.name} stands {_mm(float(common.min()))} in {model.name}",
+                found.append(Finding("keep-out-on-model", "stop", "stock", f"{item.name} stands {mm(float(common.min()))} in {model.name}",
                                      "move it, or hold the stock some other way", (float(spot[0]), float(spot[1]), float(spot[2]))))
     return found
 
@@ -181,7 +190,7 @@ def placement_findings(plan: Plan, placed: dict[str, Placed], looks: dict[str, L
         if plan.stock.kind == "round":
             found += _bar_findings(plan, model, box)
         if looks and model.id in looks:
-            found += _mesh_findings(model, box, looks[model.id], (sure or {}).get(model.id, True))
+            found += _mesh_findings(plan, model, box, looks[model.id], (sure or {}).get(model.id, True))
     found += _apart(plan, placed) + _machine_findings(plan)
     for setup in plan.setups:
         found += _setup_findings(plan, setup, placed)

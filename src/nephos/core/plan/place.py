@@ -7,6 +7,7 @@ import numpy as np
 from nephos.core.arrays import F64
 from nephos.core.plan.schema import Copies, Model, Placement, Setup, Stock
 from nephos.core.turns import turning
+from nephos.core.units import Units, size_in
 
 _SIDES: dict[str, tuple[float, float, float]] = {
     "top": (0, 0, 0), "bottom": (180, 0, 0), "front": (-90, 0, 0), "back": (90, 0, 180),
@@ -107,12 +108,12 @@ def to_setup(stock: Stock, setup: Setup) -> F64:
     return matrix
 
 
-def zero_in_words(setup: Setup) -> str:
+def zero_in_words(setup: Setup, units: Units = "mm") -> str:
     """What to touch off, as a sentence."""
     zero = setup.zero
     if zero.at is not None:
-        x, y, z = zero.at
-        return f"{x:g} mm right and {y:g} mm back of the stock's front left corner, {z:g} mm above its underside"
+        x, y, z = map(size_in(units), zero.at)
+        return f"{x} right and {y} back of the stock's front left corner, {z} above its underside"
     height = {"top": "on its top face", "bottom": "on its underside", "bed": "on the bed beside it"}[zero.z]
     along_x = {"low": "left", "centre": "", "high": "right"}[zero.x]
     along_y = {"low": "front", "centre": "", "high": "back"}[zero.y]

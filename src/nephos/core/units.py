@@ -1,0 +1,26 @@
+"""Lengths for people: millimetres inside, millimetres or inches in words."""
+
+from collections.abc import Callable
+from typing import Literal
+
+Units = Literal["mm", "in"]
+Say = Callable[[float], str]
+"""Says a length, given in millimetres, in the unit that the job is shown in."""
+
+
+def number_in(units: Units) -> Say:
+    """Says a length as a number alone, as short as it is exact: `2.4`, `0.0945`."""
+    return (lambda mm: f"{mm:g}") if units == "mm" else (lambda mm: f"{round(mm / 25.4, 4):g}")
+
+
+def length_in(units: Units) -> Say:
+    """Says a length with its unit, as finely as it matters in a sentence: `3.2 mm`, `0.126 in`."""
+    if units == "mm":
+        return lambda mm: f"{mm:.1f} mm" if abs(mm) >= 0.1 else f"{mm:.3f} mm"
+    return lambda mm: f"{mm / 25.4:.3f} in" if abs(mm) >= 2.54 else f"{mm / 25.4:.4f} in"
+
+
+def size_in(units: Units) -> Say:
+    """Says a length that was chosen, with its unit and no digits that it does not have: `28 mm`, `1.1024 in`."""
+    number = number_in(units)
+    return lambda mm: f"{number(mm)} {units}"
