@@ -146,7 +146,8 @@ def test_ways_out_are_buttons_that_do_it(hill_job) -> None:
 
 def test_stock_zero_clamps_and_units(hill_job) -> None:
     driver = hill_job
-    driver.find_element(By.XPATH, "//*[@aria-label='Work zero seen from above']//input[@value='centre centre']/..").click()
+    middle = driver.find_element(By.XPATH, "//*[@aria-label='Work zero seen from above']//input[@value='centre centre']")
+    driver.execute_script("arguments[0].click()", middle)
     until(driver, lambda d: "centre of the stock, on its top face" in text(d))
     press_like(driver, "Clamps and screws")
     press_like(driver, "+ Add a clamp or screw")

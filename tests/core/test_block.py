@@ -7,8 +7,8 @@ import pytest
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.conftest import box_mesh, grid_mesh
 
+from meshes import box_mesh, grid_mesh
 from nephos.core.cutters import Profile
 from nephos.core.errors import Refused
 from nephos.core.mesh.examine import examine

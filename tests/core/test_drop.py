@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.conftest import box_mesh, grid_mesh
 
+from meshes import box_mesh, grid_mesh
 from nephos.core.cutters import Profile
 from nephos.core.mesh.model import Mesh
 from nephos.core.surface.contact import on_triangle, underside

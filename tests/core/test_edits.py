@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from conftest import box_mesh
+from meshes import box_mesh
 from nephos.command.warm import small_hill
 from nephos.core.errors import Refused
 from nephos.core.mesh.attitude import slab_height, undercut

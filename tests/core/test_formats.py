@@ -10,7 +10,7 @@ import pytest
 import trimesh
 from PIL import Image
 
-from conftest import box_mesh
+from meshes import box_mesh
 from nephos.core.errors import Refused
 from nephos.core.mesh import fence
 from nephos.core.mesh.examine import examine

@@ -5,8 +5,8 @@ import pytest
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.conftest import box_mesh
 
+from meshes import box_mesh
 from nephos.core.cutters import Profile
 from nephos.core.paths.link import OVER_BLOCK, LinkBlock, LinkTask, _ramp, link
 from nephos.core.paths.registry import Passes

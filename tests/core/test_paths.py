@@ -7,8 +7,8 @@ import pytest
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.conftest import box_mesh, grid_mesh
 
+from meshes import box_mesh, grid_mesh
 from nephos.command.warm import small_hill
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.mesh.model import Mesh

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from conftest import box_mesh, grid_mesh
+from meshes import box_mesh, grid_mesh
 from nephos.core.errors import Refused
 from nephos.core.mesh.examine import examine, examine_closely
 from nephos.core.mesh.model import Mesh

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.conftest import box_mesh
 
+from meshes import box_mesh
 from nephos.command.warm import small_hill
 from nephos.core.errors import Refused
 from nephos.core.mesh.examine import examine, support_points

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from django.test import Client
 
-from conftest import box_mesh
+from meshes import box_mesh
 from nephos.command.sample import sample_cutters
 from nephos.command.warm import small_hill
 from nephos.core.materials import SHIPPED

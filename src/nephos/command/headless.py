@@ -74,9 +74,10 @@ def _operation(number: int, kind: str, spec: dict[str, Any]) -> Operation:
     spec = dict(spec)
     cutter = standard_cutter(spec.pop("shape"), spec.pop("diameter"), number // 10)
     cutter = cutter.model_validate(cutter.model_dump() | {k: spec.pop(k) for k in _CUTTER_WORDS if k in spec})
-    boundary = {"kind": spec.pop("boundary", "model")}
+    boundary = {"boundary": {"model": "box"}.get(str(spec.get("boundary")), spec.get("boundary", "box")), "contain": "outside"}
+    spec.pop("boundary", None)
     if "margin" in spec:
-        boundary["margin"] = spec.pop("margin")
+        boundary |= {"contain": "centre", "plus": spec.pop("margin")}
     way = spec.pop("way", "rings" if kind == "rough" else "lines")
     key = f"{kind}_{way}"
     settings = strategy(key).settings

@@ -18,7 +18,7 @@ from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.fit import placement_findings
 from nephos.core.plan.keys import setup_keys
 from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, zero_in_words
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan
+from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock, parse_plan
 from nephos.core.units import number_in
 from nephos.web.looks import Known, known, look_for, prepare_missing
 from nephos.web.models import Calculation, Job, Mesh, Result, Revision
@@ -126,10 +126,14 @@ def new_operation(key: str, number: int, cutter: Cutter | None = None) -> Operat
     kind = strategy(key)
     roughing = kind.uses_block
     cutter = cutter or (_pick("flat", 6) if roughing else _pick("ball", 3))
-    settings: dict[str, float] = {"stepover": round(cutter.diameter * (0.4 if roughing else 0.1), 3)}
-    if roughing:
+    fields = kind.settings.model_fields
+    settings: dict[str, float] = {}
+    if "stepover" in fields:
+        settings["stepover"] = round(cutter.diameter * (0.4 if roughing else 0.1), 3)
+    if "stepdown" in fields:
         settings["stepdown"] = round(cutter.diameter / 2, 2)
-    return Operation(number=number, strategy=key, cutter=cutter, settings=kind.settings.model_validate(settings))
+    limit = Limit(boundary="silhouette") if key == "cut_out" else Limit()
+    return Operation(number=number, strategy=key, cutter=cutter, boundary=limit, settings=kind.settings.model_validate(settings))
 
 
 def create_job(name: str, mesh: Mesh | None, plan: Plan | None = None) -> Job:
@@ -155,16 +159,15 @@ def _ground(plan: Plan, setup: Setup, operation: Operation, placed: list[Placed]
     corners = np.concatenate([[box.low, box.high] for box in placed]) @ matrix[:3, :3].T + matrix[:3, 3]
     stock = np.array([[0, 0, 0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
     low, high = corners.min(axis=0), corners.max(axis=0)
-    if operation.boundary.kind == "stock":
-        width, height = (np.abs(stock[1] - stock[0]) + 2 * (operation.boundary.margin or 0))[:2]
-    else:
-        margin = operation.cutter.radius if operation.boundary.margin is None else operation.boundary.margin
-        width, height = np.maximum(high - low + 2 * margin, 1)[:2]
+    limit, radius = operation.boundary, operation.cutter.radius
+    margin = {"inside": -radius, "centre": 0.0, "outside": radius}[limit.contain] + limit.plus
+    size = np.abs(stock[1] - stock[0]) if limit.boundary == "stock" else high - low
+    width, height = np.maximum(size + 2 * margin, 1)[:2]
     machine = machine_named(plan.machine)
     return Ground(
         width=float(width), height=float(height), depth=float(max(stock[:, 2].max() - low[2], 0.1)),
         relief=float(high[2] - low[2]), top=float(stock[:, 2].max()), feed=operation.cutting_feed,
-        plunge_feed=operation.entering_feed, acceleration=min(machine.acceleration[:2]),
+        plunge_feed=operation.entering_feed, acceleration=min(machine.acceleration[:2]), thickness=float(np.ptp(stock[:, 2])),
     )
 
 

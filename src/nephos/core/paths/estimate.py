@@ -8,7 +8,7 @@ from math import ceil, cos, radians, sin
 class Ground:
     """What an estimate may know: the box of the region, in millimetres, and the feeds in mm/min.
 
-    `depth` is from the top of the block to the floor; `relief` the height of the model's surface.
+    `depth` is from the top of the block to the floor; `relief` the height of the model's surface; `thickness` that of the stock.
     """
 
     width: float
@@ -19,6 +19,7 @@ class Ground:
     feed: float
     plunge_feed: float
     acceleration: float = 500.0
+    thickness: float = 20.0
 
 
 @dataclass(frozen=True)

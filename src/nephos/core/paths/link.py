@@ -165,7 +165,8 @@ def _ramp(item: Pass, height: float, angle: float) -> F64:
         place = np.where(folded > reach, 2 * reach - folded, folded)
     x = np.interp(place, along, points[:, 0])
     y = np.interp(place, along, points[:, 1])
-    z = item.start[2] + height * marks / needed
+    # Never lower than the pass itself, which may go up over tabs.
+    z = np.maximum(item.start[2] + height * marks / needed, np.interp(place, along, points[:, 2]))
     return np.column_stack([x, y, z])[::-1]
 
 

@@ -20,7 +20,7 @@ from nephos.core.units import Say
 if TYPE_CHECKING:
     from nephos.core.paths.estimate import Estimate
 
-_MODULES = ("rough_rings", "rough_lines", "finish_lines")
+_MODULES = ("rough_rings", "rough_lines", "finish_lines", "cut_out")
 
 
 def number(
@@ -61,7 +61,8 @@ class StrategySettings(BaseModel):
 class Task:
     """All that a strategy may know, in setup space.
 
-    `region` is where the cutter's axis may be; `floor` the lowest tip height; `block` the material
+    `region` is where the cutter's axis may be; `outline` the boundary itself; `floor` the lowest tip height;
+    `underside` that of the stock; `block` the material
     as it is by then (only for strategies that say they use it).
     """
 
@@ -73,6 +74,8 @@ class Task:
     settings: Any
     tolerance: float
     report: Report
+    outline: shapely.Geometry
+    underside: float
 
 
 @dataclass(frozen=True)

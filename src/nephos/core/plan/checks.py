@@ -9,8 +9,9 @@ from typing import Any, Literal
 import numpy as np
 
 from nephos.core.machine.kinematics import machine_named
+from nephos.core.paths.cut_out import CutOutSettings
 from nephos.core.plan.pipeline import SetupOutcome
-from nephos.core.plan.schema import Plan, Setup
+from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.units import Units, length_in, number_in
 
 Level = Literal["stop", "caution", "note"]
@@ -68,10 +69,32 @@ def operation_findings(plan: Plan, setup: Setup) -> list[Finding]:
             found.append(Finding("spindle-beyond", "caution", row,
                                  f"{operation.spindle_speed:g} turns a minute are more than the spindle can do "
                                  f"({machine.spindle_limit:g})", "lower the speed"))
+        found += _holding_findings(plan, operation)
     if working and not any(operation.strategy.startswith("finish") for operation in working):
         found.append(Finding("no-finish", "note", str(working[-1].number), "nothing finishes what roughing leaves",
                              "add a finishing operation"))
     return found
+
+
+def _holding_findings(plan: Plan, operation: Operation) -> list[Finding]:
+    """Whether what is cut free is held, and strongly enough for the cutter's push (in newtons)."""
+    settings = operation.settings
+    if not isinstance(settings, CutOutSettings) or settings.skin > 0 or settings.side == "inside":
+        return []
+    row = str(operation.number)
+    if settings.tabs == 0:
+        return [Finding("nothing-holds", "stop", row, "the part is cut through and nothing holds it",
+                        "add tabs or leave an onion skin")]
+    mm = length_in(plan.units)
+    material, cutter = plan.stock.material, operation.cutter
+    chip = operation.cutting_feed / (cutter.flutes * operation.spindle_speed)
+    push = material.cutting_force * settings.stepdown * chip * cutter.flutes
+    # Wood shears along the grain at about a third of what it takes to cut it; half of that is kept in reserve.
+    hold = settings.tabs * settings.tab_length * settings.tab_height * material.cutting_force / 6
+    if hold < push:
+        return [Finding("tabs-weak", "caution", row, f"{settings.tabs} tabs of {mm(settings.tab_length)} x {mm(settings.tab_height)} hold "
+                        f"{hold:.0f} N against {push:.0f} N of the cutter", "make them longer, higher or more")]
+    return []
 
 
 def outcome_findings(done: SetupOutcome, tolerance: float, units: Units = "mm") -> list[Finding]:
@@ -103,7 +126,8 @@ def outcome_findings(done: SetupOutcome, tolerance: float, units: Units = "mm") 
                                  f"{mm(cutter.overall_length)} long with what the collet holds",
                                  "use a longer cutter, or clear the stock above the model first"))
         bed = float(done.space.stock_low[2]) - lowest
-        if bed > 1e-6:
+        meant = getattr(outcome.operation.settings, "through", 0.0)
+        if bed > meant + 1e-3:
             found.append(Finding("into-bed", "stop", row, f"the cutter goes {mm(bed)} under the stock",
                                  "raise the model or take thicker stock", None))
         span = np.nanmax(outcome.points, axis=0) - np.nanmin(outcome.points, axis=0)

@@ -42,11 +42,20 @@ def space_key(plan: Plan, setup: Setup) -> str:
     return key_of("space", models, stock, setup.side, setup.zero.model_dump(), setup.packing)
 
 
+def boundary_causes(plan: Plan, key: str, seen: tuple[str, ...] = ()) -> object:
+    """All that a boundary depends on besides the models: itself, and what it is combined with."""
+    item = next((item for item in plan.boundaries if item.id == key), None)
+    if item is None or key in seen:
+        return key
+    return [item.model_dump(exclude={"name"}), [boundary_causes(plan, other.boundary, (*seen, key)) for other in item.combine]]
+
+
 def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, before: str) -> OperationKeys:
     kind = strategy(operation.strategy)
     shape = operation.cutter.model_dump(exclude={"number", "name", "feed", "plunge_feed", "spindle"})
     passes = key_of(
-        "passes", space, operation.strategy, operation.settings.model_dump(), operation.boundary.model_dump(), shape,
+        "passes", space, operation.strategy, operation.settings.model_dump(), operation.boundary.model_dump(),
+        boundary_causes(plan, operation.boundary.boundary), operation.cut_to, shape,
         plan.tolerance, before if kind.uses_block else None,
     )
     path = key_of("path", passes, before, operation.cutting_feed, operation.entering_feed, setup.clearance)
@@ -70,7 +79,8 @@ def setup_keys(plan: Plan, setup: Setup) -> SetupKeys:
     for operation in todo:
         operations[operation.number] = _operation_keys(plan, setup, operation, space, before)
         before = operations[operation.number].block
-    finest = finest_operation(todo).model_dump(include={"cutter", "boundary"}) if todo else None
+    last = finest_operation(todo) if todo else None
+    finest = [last.model_dump(include={"cutter", "boundary", "cut_to"}), boundary_causes(plan, last.boundary.boundary)] if last else None
     compare = key_of("compare", before, finest, compare_limit(plan, setup), plan.tolerance)
     summary = key_of("summary", compare, setup.name, plan.stock.material.name, setup.home, [k.moves for k in operations.values()])
     return SetupKeys(space, operations, compare, summary)

@@ -15,7 +15,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
-import shapely
 
 from nephos.core.arrays import F64, I64
 from nephos.core.bands import Report, part, silent
@@ -28,7 +27,8 @@ from nephos.core.mesh.repair.registry import repaired
 from nephos.core.paths.link import LinkTask, link
 from nephos.core.paths.registry import Passes, Task, strategy
 from nephos.core.paths.toolpath import Kind, Pass, Toolpath
-from nephos.core.plan.keys import OperationKeys, SetupKeys, compare_limit, finest_operation, setup_keys
+from nephos.core.plan.boundaries import region_of, shape_of
+from nephos.core.plan.keys import OperationKeys, SetupKeys, compare_limit, finest_operation, setup_keys, space_key
 from nephos.core.plan.place import Placed, placed_model, to_setup, zero_in_words
 from nephos.core.plan.results import MemoryStore, Result, Store, as_result, kept, key_of
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
@@ -56,25 +56,17 @@ class SetupSpace:
     mesh: Mesh
     stock_low: F64
     stock_high: F64
+    parts: tuple[tuple[str, Mesh], ...]
+
+    @property
+    def key(self) -> str:
+        """What all in this space depends on."""
+        return space_key(self.plan, self.setup)
 
     @property
     def clearance(self) -> float:
         """Height over everything."""
         return float(self.stock_high[2] + self.setup.clearance)
-
-    def region(self, operation: Operation) -> shapely.Geometry:
-        """Where the axis of the operation's cutter may be."""
-        stock = shapely.box(self.stock_low[0], self.stock_low[1], self.stock_high[0], self.stock_high[1])
-        if operation.boundary.kind == "stock":
-            margin = operation.boundary.margin or 0.0
-            return stock.buffer(margin, join_style="mitre")
-        margin = operation.cutter.radius if operation.boundary.margin is None else operation.boundary.margin
-        box = shapely.box(self.index.low[0], self.index.low[1], self.index.high[0], self.index.high[1])
-        region = box.buffer(margin, join_style="mitre").intersection(stock.buffer(operation.cutter.radius,
-                                                                                  join_style="mitre"))
-        if region.is_empty:
-            raise Refused(f"operation {operation.number}: the boundary is empty; give it a larger margin")
-        return region
 
     @property
     def floor(self) -> float:
@@ -149,12 +141,13 @@ def setup_space(plan: Plan, setup: Setup, meshes: Meshes, work: Work | None = No
     """Place the models for a setup and index their surface."""
     matrix = to_setup(plan.stock, setup)
     work = work or Work(MemoryStore())
-    parts = [part for model in shown_models(plan) for part in placed_parts(plan, model, prepared_mesh(model, meshes, work))]
-    whole = joined(parts).moved(matrix)
+    parts = tuple((model.id, joined(placed_parts(plan, model, prepared_mesh(model, meshes, work))).moved(matrix))
+                  for model in shown_models(plan))
+    whole = joined([part for _, part in parts])
     corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
     walled = with_walls(whole.vertices, whole.faces, float(whole.low[2]))
     return SetupSpace(plan, setup, matrix, build_index(*walled), whole,
-                      corners.min(axis=0), corners.max(axis=0))
+                      corners.min(axis=0), corners.max(axis=0), parts)
 
 
 def first_block(space: SetupSpace) -> Block:
@@ -250,15 +243,17 @@ def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: O
     if operation.cutter.shape not in kind.shapes:
         raise Refused(f"operation {operation.number}: {kind.title} cannot be done with a "
                       f"{operation.cutter.shape} cutter: use one of {', '.join(kind.shapes)}")
-    region = space.region(operation)
-    task = Task(space.index, region, space.floor, block if kind.uses_block else None, operation.cutter,
-                operation.settings, plan.tolerance, part(report, 0.0, 0.5))
+    region = region_of(space, work, operation)
+    outline = shape_of(space, work, operation.boundary.boundary)
+    floor = space.floor if operation.cut_to is None else max(space.floor, float(space.stock_high[2]) - operation.cut_to)
+    task = Task(space.index, region, floor, block if kind.uses_block else None, operation.cutter,
+                operation.settings, plan.tolerance, part(report, 0.0, 0.5), outline, float(space.stock_low[2]))
     passes = work.stage(keys.passes, "passes", lambda: _passes_result(kind.make(task)))
 
     def linked() -> Result:
         leave = getattr(operation.settings, "leave", 0.0)
         path = link(_passes_from(passes), LinkTask(
-            space.index, region, block, operation.cutter.profile, leave, space.floor, operation.cutting_feed,
+            space.index, region, block, operation.cutter.profile, leave, floor, operation.cutting_feed,
             operation.entering_feed, space.clearance, plan.tolerance), part(report, 0.5, 0.75))
         return as_result({}, points=path.points, kinds=path.kinds, feeds=path.feeds)
 
@@ -407,7 +402,7 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
     limit = compare_limit(plan, setup)
 
     def compared() -> Result:
-        c = compare(block, space.index, space.region(finest), space.floor, finest.cutter.profile, limit,
+        c = compare(block, space.index, region_of(space, work, finest), space.floor, finest.cutter.profile, limit,
                     plan.tolerance, part(work.report, 0.9, 0.98))
         return as_result(_grid_facts(c.grid) | {"limit": limit}, deviation=c.deviation,
                          reachable=c.reachable.astype(np.uint8))

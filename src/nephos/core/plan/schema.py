@@ -125,13 +125,52 @@ class KeepOut(Part):
     size: tuple[Size, Size, Size] = (40.0, 20.0, 30.0)
 
 
-class Boundary(Part):
-    """Where the centre of the cutter may be, seen from the cutter."""
+Shift = Annotated[float, Field(ge=-500, le=500, allow_inf_nan=False)]
+BUILT_IN = {"silhouette": "outline of the models", "box": "box of the models", "stock": "whole stock"}
+"""Boundaries that every job has, by id."""
 
-    kind: Literal["model", "stock"] = "model"
-    margin: Annotated[float, Field(ge=-500, le=500, allow_inf_nan=False)] | None = Field(
-        default=None, description="beyond the box; none means the cutter's radius"
-    )
+
+class Combine(Part):
+    """Another boundary that is joined to this one, cut from it, or of which only the common part stays."""
+
+    how: Literal["join", "cut", "intersect"] = "join"
+    boundary: str
+
+
+class Boundary(Part):
+    """A named outline on the plan. It follows the models: it is worked out anew when they change.
+
+    `slice` is the outline of what stands higher than `height` over the models' foot. `rectangle` and
+    `circle` lie at `at` (the middle) with `size` (X, Y; a circle's diameter first), from the low corner
+    of the stock. `offset` grows it, or shrinks it where negative.
+    """
+
+    id: str = Field(min_length=1, max_length=40, pattern=r"^[a-z0-9-]+$")
+    name: str = Field(min_length=1, max_length=60)
+    source: Literal["silhouette", "slice", "box", "stock", "rectangle", "circle"] = "silhouette"
+    models: tuple[str, ...] = Field(default=(), description="ids of the models; none means all that are shown")
+    height: Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)] = 1.0
+    at: tuple[Place, Place] = (0.0, 0.0)
+    size: tuple[Size, Size] = (50.0, 50.0)
+    offset: Shift = 0.0
+    corners: Literal["round", "sharp"] = "round"
+    outer_only: bool = Field(default=False, description="holes are filled")
+    drop_under: Annotated[float, Field(ge=0, le=1e8, allow_inf_nan=False)] = Field(
+        default=0.0, description="loops of less area, mm^2, are left out")
+    smooth: Annotated[float, Field(ge=0, le=10)] = Field(default=0.0, description="within this, mm")
+    combine: tuple[Combine, ...] = ()
+
+
+class Limit(Part):
+    """What an operation may reach: a boundary, and how the cutter keeps to it.
+
+    The cutter's edge stays inside (`inside`), its centre does (`centre`), or its centre may pass it by
+    the cutter's radius (`outside`); `plus` is added to that.
+    """
+
+    boundary: str = "box"
+    contain: Literal["inside", "centre", "outside"] = "outside"
+    plus: Shift = 0.0
 
 
 class Operation(Part):
@@ -145,7 +184,8 @@ class Operation(Part):
     feed: float | None = Field(default=None, gt=0, le=100_000, description="none means the cutter's own")
     plunge_feed: float | None = Field(default=None, gt=0, le=100_000)
     spindle: float | None = Field(default=None, gt=0, le=200_000)
-    boundary: Boundary = Boundary()
+    boundary: Limit = Limit()
+    cut_to: float | None = Field(default=None, gt=0, le=10_000, description="deepest, from the top of the stock down")
     settings: SerializeAsAny[StrategySettings]
 
     @model_validator(mode="before")
@@ -208,6 +248,7 @@ class Plan(Part):
     units: Literal["mm", "in"] = "mm"
     stock: Stock
     models: tuple[Model, ...] = ()
+    boundaries: tuple[Boundary, ...] = ()
     setups: tuple[Setup, ...] = ()
     post: str = "rs274-metric"
     machine: str = "shed-router"
@@ -215,6 +256,14 @@ class Plan(Part):
         default=None, description="of the block; none means chosen from its size"
     )
     tolerance: Annotated[float, Field(ge=0.0005, le=1)] = 0.01
+
+    @field_validator("boundaries")
+    @classmethod
+    def _boundaries_once(cls, value: tuple[Boundary, ...]) -> tuple[Boundary, ...]:
+        ids = [item.id for item in value]
+        if len(set(ids)) != len(ids) or set(ids) & set(BUILT_IN):
+            raise ValueError("two boundaries have one id")
+        return value
 
     @property
     def block_pitch(self) -> float:
@@ -239,12 +288,23 @@ def _placement_1_to_2(old: dict[str, Any]) -> dict[str, Any]:
     }
 
 
+def _limit_1_to_2(old: dict[str, Any], diameter: float) -> dict[str, Any]:
+    """Version 1 knew the models' box and the stock, with a margin for the centre; none meant the radius."""
+    margin = old.get("margin")
+    if old.get("kind", "model") == "stock":
+        return {"boundary": "stock", "contain": "centre", "plus": margin or 0.0}
+    return {"boundary": "box", "contain": "outside", "plus": 0.0 if margin is None else margin - diameter / 2}
+
+
 def _from_1_to_2(document: dict[str, Any]) -> dict[str, Any]:
     stock = dict(document.get("stock", {}))
     if isinstance(stock.get("material", "lime"), str):
         stock["material"] = shipped_material(stock.get("material", "lime")).model_dump()
     models = [model | {"placement": _placement_1_to_2(model.get("placement", {}))} for model in document.get("models", ())]
-    return document | {"schema_version": 2, "stock": stock, "models": models}
+    setups = [setup | {"operations": [
+        operation | {"boundary": _limit_1_to_2(operation.get("boundary", {}), operation["cutter"]["diameter"])}
+        for operation in setup.get("operations", ())]} for setup in document.get("setups", ())]
+    return document | {"schema_version": 2, "stock": stock, "models": models, "setups": setups}
 
 
 _UPGRADES = {1: _from_1_to_2}

@@ -17,6 +17,9 @@ from nephos.core.surface.nearest import distance_at
 REACH = 3.0
 """Farther than this from the surface the distance straight down is given instead, in millimetres."""
 
+_NOWHERE = 1e4
+"""So far under the floor a point is dropped where there is no surface."""
+
 _POINT = Profile(0.0, 1e-6)
 
 
@@ -55,11 +58,12 @@ class Comparison:
 
 
 @kernel
-def _deviations(grid, top, under, x0, y0, pitch, reach, out):  # type: ignore[no-untyped-def]
+def _deviations(grid, top, under, floor, x0, y0, pitch, reach, out):  # type: ignore[no-untyped-def]
     rows, columns = top.shape
     for j in range(rows):
         for i in range(columns):
-            z = np.float64(top[j, i])
+            # Under the floor there is no model: what is cut there deeper is no deeper into it.
+            z = max(np.float64(top[j, i]), floor)
             gap = z - under[j, i]
             size = abs(gap)
             if size > 1e-4:
@@ -105,13 +109,14 @@ def compare(
                 columns.stop - columns.start, rows.stop - rows.start)
     top = np.ascontiguousarray(block.top[rows, columns])
     args = (grid.x0, grid.y0, grid.pitch, grid.nx, grid.ny)
-    under = drop_grid(index, *args, _POINT, floor, part(report, 0, 0.15))
+    surface = drop_grid(index, *args, _POINT, floor - _NOWHERE, part(report, 0, 0.15))
+    under = np.maximum(surface, floor)
     tips = drop_grid(index, *args, cutter, floor, part(report, 0.15, 0.35))
     closed = _closed_by(tips, grid, cutter)
     deviation = np.empty_like(top)
 
     def work(first: int, last: int) -> None:
-        _deviations(index.arrays, top[first:last], under[first:last], grid.x0, grid.y0 + first * grid.pitch,
+        _deviations(index.arrays, top[first:last], under[first:last], floor, grid.x0, grid.y0 + first * grid.pitch,
                     grid.pitch, REACH, deviation[first:last])
 
     in_bands(work, grid.ny, max(1, grid.ny // 32), part(report, 0.35, 1))
@@ -121,4 +126,6 @@ def compare(
     shapely.prepare(region)
     xs, ys = np.meshgrid(grid.xs, grid.ys)
     deviation[~shapely.intersects_xy(region, xs, ys)] = np.nan
+    # Beside the model there is nothing to gouge: that is where it is cut out.
+    deviation[(surface <= floor - _NOWHERE) & (top < floor)] = np.nan
     return Comparison(grid, deviation, reachable, limit)

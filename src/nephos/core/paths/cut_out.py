@@ -1,0 +1,181 @@
+"""Cutting out: round the outline in level steps, through the stock, held by tabs or by a skin."""
+
+from math import ceil, hypot, radians, tan
+from typing import Literal
+
+import numpy as np
+import shapely
+from shapely.geometry.polygon import orient
+
+from nephos.core.arrays import F64
+from nephos.core.cutters import Cutter, Profile
+from nephos.core.errors import Refused
+from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
+from nephos.core.paths.follow import follow_lines
+from nephos.core.paths.levels import level_heights, polygons_of
+from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
+from nephos.core.paths.tabs import Tab, over_tabs, place_tabs, ramping_down
+from nephos.core.paths.toolpath import Pass
+from nephos.core.polyline import densified
+from nephos.core.stock.block import Block
+from nephos.core.units import Say
+
+_SIDES = {"outside": "outside", "inside": "inside", "on": "on the line"}
+_DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
+_SHOULDERS = {"straight": "straight", "sloping": "sloping"}
+_NOWHERE = -1e6
+"""Height of a cutter that meets nothing."""
+_SLOPE = 45.0
+"""Degrees of a sloping shoulder."""
+
+
+class CutOutSettings(StrategySettings):
+    """Settings of cutting out."""
+
+    side: Literal["outside", "inside", "on"] = choice("Side", "outside", _SIDES, help="of the boundary; holes are cut first")
+    stepdown: float = number("Stepdown", 3.0, unit="mm", over=0, high=200, step=0.5, help="at most; made smaller so that all are equal")
+    through: float = number("Into the bed", 0.3, unit="mm", low=0, high=20, step=0.1, help="how far below the stock's underside")
+    skin: float = number("Onion skin", 0.0, unit="mm", low=0, high=20, step=0.1, help="left at the underside instead of cutting through")
+    tabs: int = number("Tabs", 4, low=0, high=200, step=1, help="to each outline, where it is straightest")
+    tab_length: float = number("Tab length", 8.0, unit="mm", over=0, high=200, step=1, fold="Tabs")
+    tab_height: float = number("Tab height", 3.0, unit="mm", over=0, high=200, step=0.5, fold="Tabs", help="over the stock's underside")
+    shoulders: Literal["straight", "sloping"] = choice("Shoulders", "sloping", _SHOULDERS, fold="Tabs")
+    tab_shift: float = number("Shift tabs", 0.0, unit="mm", low=-10000, high=10000, step=1, fold="Tabs", help="along the outline")
+    allowance: float = number("Allowance", 0.0, unit="mm", low=-20, high=20, step=0.05, fold="Finish",
+                              help="left on the side of the part; negative cuts into it")
+    turn: float = number("Finishing turn", 0.0, unit="mm", low=0, high=5, step=0.1, fold="Finish",
+                         help="so much is left by the steps and taken off in one last turn")
+    ramp_angle: float = number("Ramp", 3.0, unit="°", over=0, high=90, step=0.5, fold="Links and entries")
+    lead: float = number("Lead arcs", 0.0, unit="mm", low=0, high=100, step=1, fold="Links and entries",
+                         help="radius of the arcs onto and off the finishing turn")
+    direction: Literal["climb", "conventional"] = choice("Direction", "climb", _DIRECTIONS)
+
+
+def _ways(task: Task, off: float) -> list[tuple[F64, bool]]:
+    """Closed ways (n, 2) of the cutter's centre, `off` from the part, holes before outlines; and whether each is a hole."""
+    settings: CutOutSettings = task.settings
+    ways: list[tuple[F64, bool]] = []
+    for piece in polygons_of(task.outline):
+        outside = settings.side == "outside"
+        by = {"outside": off, "inside": -off, "on": 0.0}[settings.side]
+        grown = polygons_of(piece.buffer(by, quad_segs=32)) if by else [piece]
+        if not grown:
+            raise Refused(f"a {task.cutter.diameter:g} mm cutter does not fit inside the outline: use a smaller one")
+        for polygon in grown:
+            # Climb with a spindle that runs clockwise: the part lies on the right of the cutter's way.
+            climb = settings.direction == "climb"
+            turned = orient(polygon, -1.0 if climb == outside else 1.0)
+            ways += [(np.asarray(ring.coords), True) for ring in turned.interiors]
+            ways.append((np.asarray(turned.exterior.coords), False))
+    return sorted(ways, key=lambda way: not way[1])
+
+
+def highest_along(block: Block, way: F64, radius: float) -> float:
+    """Highest material (mm) that a cutter meets along a way (n, 2); -inf where there is none."""
+    rows, columns = block.grid.window(tuple(way.min(axis=0) - radius), tuple(way.max(axis=0) + radius))  # type: ignore[arg-type]
+    top = np.where(block.empty[rows, columns] == 1, -np.inf, block.top[rows, columns])
+    if top.size == 0:
+        return float("-inf")
+    x, y = np.meshgrid(block.grid.xs[columns], block.grid.ys[rows])
+    line = shapely.LineString(way)
+    shapely.prepare(line)
+    near = shapely.dwithin(line, shapely.points(x.ravel(), y.ravel()), radius)
+    return float(top.ravel()[near].max(initial=-np.inf))
+
+
+def _clear_of_part(task: Task, points: F64) -> F64:
+    """The way raised where the part itself stands in it: a cut-out never gouges.
+
+    The way lies as near to the part as the cutter's radius, so it is tried with one thinner by half the tolerance.
+    """
+    slim = Profile(max(task.cutter.radius - task.tolerance / 2, 1e-3), 0.0)
+    lines = np.concatenate([points[:-1, :2], points[1:, :2]], axis=1)
+    over, ends = follow_lines(task.index, lines, slim, 0.0, _NOWHERE, task.tolerance)
+    if (over[:, 2] <= points[:, 2].min()).all():
+        return points
+    first = np.concatenate([[0], ends[:-1] + 1])
+    segment = np.repeat(np.arange(len(lines)), ends - first + 1)
+    steps = np.hypot(*(over[:, :2] - lines[segment, :2]).T)
+    length = np.maximum(np.hypot(*(lines[:, 2:] - lines[:, :2]).T), 1e-12)
+    share = np.clip(steps / length[segment], 0.0, 1.0)
+    level = points[segment, 2] + share * (points[segment + 1, 2] - points[segment, 2])
+    over[:, 2] = np.maximum(over[:, 2], level)
+    return over
+
+
+def _lead(way: F64, radius: float, inward: bool) -> tuple[F64, F64]:
+    """Quarter arcs (k, 2) onto the start of a closed way and off its end, on the side away from the part."""
+    ahead = way[1] - way[0]
+    ahead = ahead / max(hypot(*ahead), 1e-12)
+    area = float(np.sum(way[:-1, 0] * way[1:, 1] - way[1:, 0] * way[:-1, 1]))
+    left = np.array([-ahead[1], ahead[0]]) * (1.0 if (area > 0) == inward else -1.0)
+    centre = way[0] + radius * left
+    angles = np.radians(np.linspace(0, 90, 13))[:, None]
+    off = centre - radius * left * np.cos(angles) + radius * ahead * np.sin(angles)
+    on = (centre - radius * left * np.cos(angles) - radius * ahead * np.sin(angles))[::-1]
+    return on, off
+
+
+def _round(task: Task, way: F64, levels: list[float], tabs: list[Tab]) -> Pass:
+    """A way cut at each level, going down along itself, over its tabs."""
+    settings: CutOutSettings = task.settings
+    fine = densified(np.column_stack([way, np.zeros(len(way))]), task.cutter.radius / 2)[:, :2]
+    rise = 1 / tan(radians(settings.ramp_angle)) if settings.ramp_angle < 89.9 else 0.0
+    points = ramping_down(fine, levels, tabs, task.underside + settings.tab_height, _slope(settings), rise)
+    return Pass(_clear_of_part(task, points), entry="ramp")
+
+
+def _slope(settings: CutOutSettings) -> float:
+    return 1 / tan(radians(_SLOPE)) if settings.shoulders == "sloping" else 0.0
+
+
+def _finishing(task: Task, way: F64, hole: bool, bottom: float, tabs: list[Tab]) -> Pass:
+    settings: CutOutSettings = task.settings
+    points = over_tabs(way, bottom, tabs, task.underside + settings.tab_height, _slope(settings))
+    if settings.lead > 0:
+        inward = hole or settings.side == "inside"
+        on, off = _lead(way, settings.lead, inward)
+        points = np.concatenate([np.column_stack([on[:-1], np.full(len(on) - 1, points[0, 2])]), points,
+                                 np.column_stack([off[1:], np.full(len(off) - 1, points[-1, 2])])])
+    return Pass(_clear_of_part(task, points))
+
+
+def _make(task: Task) -> Passes:
+    settings: CutOutSettings = task.settings
+    if task.block is None:
+        raise ValueError("cutting out needs the block as it is")
+    radius = task.cutter.radius
+    off = 0.0 if settings.side == "on" else radius + settings.allowance
+    bottom = max(task.underside + (settings.skin if settings.skin > 0 else -settings.through), task.floor - 1e6)
+    passes: list[Pass] = []
+    for (way, hole), (last, _) in zip(_ways(task, off + settings.turn), _ways(task, off), strict=False):
+        top = highest_along(task.block, way, radius)
+        if top <= bottom + 1e-6:
+            continue
+        count = 0 if settings.skin > 0 or hole else settings.tabs
+        tabs = place_tabs(way, count, settings.tab_length + task.cutter.diameter, settings.tab_shift)
+        passes.append(_round(task, way, level_heights(top, bottom, settings.stepdown), tabs))
+        if settings.turn > 0:
+            passes.append(_finishing(task, last, hole, bottom,
+                                     place_tabs(last, count, settings.tab_length + task.cutter.diameter, settings.tab_shift)))
+    if not passes:
+        raise Refused("there is nothing left to cut out: the block is gone along the whole outline")
+    return Passes(tuple(passes), stay_down=2.0 * task.cutter.diameter, on_surface=False, ramp_angle=settings.ramp_angle)
+
+
+def _describe(settings: CutOutSettings, cutter: Cutter, say: Say) -> str:
+    held = f"skin {say(settings.skin)}" if settings.skin > 0 else f"{settings.tabs} tabs" if settings.tabs else "no tabs"
+    return f"{_SIDES[settings.side]} · {say(settings.stepdown)} down · {held}"
+
+
+def _estimate(settings: CutOutSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:
+    layers = max(ceil((ground.thickness + settings.through) / settings.stepdown - 1e-6), 1)
+    length = layers * 2 * (ground.width + ground.height)
+    return Estimate(seconds=travel_seconds(length, layers * (4 + 2 * settings.tabs), ground.feed, ground.acceleration),
+                    lines=1, layers=layers)
+
+
+STRATEGY = Strategy(
+    key="cut_out", title="Cut out", summary="goes round the outline, through the stock, and leaves tabs",
+    settings=CutOutSettings, uses_block=True, make=_make, describe=_describe, estimate=_estimate, shapes=("flat",),
+)

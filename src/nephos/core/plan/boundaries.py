@@ -1,0 +1,117 @@
+"""Boundaries: from their names to outlines on the plan, in a setup's space."""
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+import shapely
+from shapely.affinity import affine_transform
+
+from nephos.core.errors import Refused
+from nephos.core.mesh.repair.cut_below import cut_below
+from nephos.core.paths.levels import polygons_of
+from nephos.core.plan.keys import boundary_causes
+from nephos.core.plan.results import Result, as_result, key_of
+from nephos.core.plan.schema import BUILT_IN, Boundary, Operation
+from nephos.core.surface.silhouette import rings_of, silhouette
+
+if TYPE_CHECKING:
+    from nephos.core.plan.pipeline import SetupSpace, Work
+
+_QUARTER = 24
+"""Chords to a quarter of a round corner."""
+
+
+def boundary_named(space: "SetupSpace", key: str) -> Boundary:
+    """The boundary with that id, of the plan or built in."""
+    for item in space.plan.boundaries:
+        if item.id == key:
+            return item
+    if key in BUILT_IN:
+        return Boundary(id=key, name=BUILT_IN[key], source=key)  # type: ignore[arg-type]
+    raise Refused(f"the boundary '{key}' is no longer in the job: choose another one")
+
+
+def _from_stock(space: "SetupSpace", shape: shapely.Geometry) -> shapely.Geometry:
+    """A shape on the plan of the stock, seen from the setup."""
+    m = space.matrix
+    return affine_transform(shape, [m[0, 0], m[0, 1], m[1, 0], m[1, 1], m[0, 3], m[1, 3]])
+
+
+def _source(space: "SetupSpace", item: Boundary) -> shapely.Geometry:
+    low, high = space.stock_low, space.stock_high
+    if item.source == "stock":
+        return shapely.box(low[0], low[1], high[0], high[1])
+    if item.source in {"rectangle", "circle"}:
+        (x, y), (w, h) = item.at, item.size
+        shape = shapely.box(x - w / 2, y - h / 2, x + w / 2, y + h / 2) if item.source == "rectangle" else \
+            shapely.Point(x, y).buffer(w / 2, quad_segs=4 * _QUARTER)
+        return _from_stock(space, shape)
+    parts = [mesh for key, mesh in space.parts if not item.models or key in item.models]
+    if not parts:
+        raise Refused(f"the models of the boundary '{item.name}' are gone or switched off: choose others")
+    if item.source == "box":
+        ends = np.array([[*part.low[:2], *part.high[:2]] for part in parts])
+        return shapely.box(*ends[:, :2].min(axis=0), *ends[:, 2:].max(axis=0))
+    if item.source == "slice":
+        parts = [cut_below(part, np.array([0.0, 0.0, 1.0]), float(part.low[2]) + item.height) for part in parts]
+        parts = [part for part in parts if len(part.faces)]
+    return shapely.union_all([silhouette(part.vertices, part.faces) for part in parts])
+
+
+def _grown(shape: shapely.Geometry, by: float, corners: str) -> shapely.Geometry:
+    style = "mitre" if corners == "sharp" else "round"
+    return shape.buffer(by, quad_segs=_QUARTER, join_style=style, mitre_limit=10) if by else shape
+
+
+def shape_of(space: "SetupSpace", work: "Work", key: str, seen: tuple[str, ...] = ()) -> shapely.Geometry:
+    """The outline of a boundary: polygons with holes.
+
+    Raises
+    ------
+    Refused
+        Where it is empty, made of itself, or its models are gone.
+    """
+    item = boundary_named(space, key)
+    if key in seen:
+        raise Refused(f"the boundary '{item.name}' is made of itself: take one of the combinations out")
+
+    def made() -> Result:
+        shape = _source(space, item)
+        for other in item.combine:
+            second = shape_of(space, work, other.boundary, (*seen, key))
+            shape = {"join": shape.union, "cut": shape.difference, "intersect": shape.intersection}[other.how](second)
+        shape = _grown(shape, item.offset, item.corners)
+        if item.smooth:
+            # Out and in again, then in and out: corners and notches smaller than that are gone.
+            half = item.smooth / 2
+            shape = shape.buffer(half).buffer(-2 * half).buffer(half).simplify(item.smooth / 4)
+        pieces = [piece for piece in polygons_of(shape) if piece.area > max(item.drop_under, 1e-9)]
+        pieces = [shapely.Polygon(piece.exterior, [] if item.outer_only else [
+            hole for hole in piece.interiors if shapely.Polygon(hole).area > item.drop_under]) for piece in pieces]
+        if not pieces:
+            raise Refused(f"the boundary '{item.name}' is empty: give it other numbers or another source")
+        whole = shapely.union_all(pieces)
+        points, ends = rings_of(whole)
+        return as_result({"area": float(whole.area), "loops": len(ends)}, points=points, ends=ends,
+                         wkb=np.frombuffer(shapely.to_wkb(whole), np.uint8))
+
+    result = work.stage(outline_key(space, key), "outline", made)
+    return shapely.from_wkb(result.arrays["wkb"].tobytes())
+
+
+def outline_key(space: "SetupSpace", key: str) -> str:
+    """Under which the outline of a boundary is kept."""
+    return key_of("outline", space.key, boundary_causes(space.plan, key))
+
+
+def region_of(space: "SetupSpace", work: "Work", operation: Operation) -> shapely.Geometry:
+    """Where the axis of an operation's cutter may be."""
+    limit, radius = operation.boundary, operation.cutter.radius
+    shape = shape_of(space, work, limit.boundary)
+    by = {"inside": -radius, "centre": 0.0, "outside": radius}[limit.contain] + limit.plus
+    flat_sided = limit.boundary in {"box", "stock"}
+    stock = shapely.box(*space.stock_low[:2], *space.stock_high[:2]).buffer(max(radius, by), join_style="mitre")
+    region = _grown(shape, by, "sharp" if flat_sided else "round").intersection(stock)
+    if region.is_empty:
+        raise Refused(f"operation {operation.number}: the boundary is empty for this cutter; give it a larger margin")
+    return region

@@ -1,0 +1,22 @@
+"""Small meshes with known answers."""
+
+import numpy as np
+
+from nephos.core.mesh.model import Mesh
+
+
+def grid_mesh(x: np.ndarray, y: np.ndarray, z: np.ndarray) -> Mesh:
+    """A sheet of triangles over a grid (ny, nx)."""
+    ny, nx = z.shape
+    k = np.arange(ny * nx, dtype=np.int32).reshape(ny, nx)
+    a, b, c, d = (q.ravel() for q in (k[:-1, :-1], k[:-1, 1:], k[1:, 1:], k[1:, :-1]))
+    faces = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)]).astype(np.int32)
+    return Mesh(np.stack([x, y, z], -1).reshape(-1, 3).astype(float), faces)
+
+
+def box_mesh(low: tuple[float, float, float], high: tuple[float, float, float]) -> Mesh:
+    """A closed box."""
+    corners = np.array([[x, y, z] for z in (low[2], high[2]) for y in (low[1], high[1]) for x in (low[0], high[0])], float)
+    quads = [(0, 2, 3, 1), (4, 5, 7, 6), (0, 1, 5, 4), (2, 6, 7, 3), (0, 4, 6, 2), (1, 3, 7, 5)]
+    faces = [t for a, b, c, d in quads for t in ((a, b, c), (a, c, d))]
+    return Mesh(corners, np.array(faces, np.int32))
