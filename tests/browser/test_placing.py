@@ -199,3 +199,24 @@ def test_the_shelf_offers_the_piece_that_fits(hill_job) -> None:
     press(driver, "From the shelf…")
     press_like(driver, "offcut")
     until(driver, lambda d: "/ 60" in text(d) and "/ 55" in text(d) and "/ 14" in text(d))
+
+
+def test_a_boundary_and_a_cut_out_from_adding_to_the_proof(hill_job) -> None:
+    driver = hill_job
+    press(driver, "+ Boundary")
+    until(driver, lambda d: "1 loop · 5.8 cm²" in text(d))
+    type_in(driver, "Offset", "3")
+    # A square of 24 mm grown by 3 mm, its corners round.
+    until(driver, lambda d: "8.9 cm²" in text(d))
+    driver.find_element(By.CSS_SELECTOR, "[data-testid='row-stock'] button").click()
+    press(driver, "+ Add operation")
+    press_like(driver, "Cut out")
+    until(driver, lambda d: "30 Cut out" in text(d) and "4 tabs" in text(d))
+    type_in(driver, "Tabs", "0")
+    until(driver, lambda d: "nothing holds it" in text(d) and "1 stop" in text(d))
+    type_in(driver, "Tabs", "3")
+    until(driver, lambda d: "3 tabs" in text(d) and "0 stop" in text(d))
+    press(driver, "Calculate")
+    until(driver, lambda d: "all is up to date" in text(d), 120)
+    press(driver, "Post files…")
+    until(driver, lambda d: len(d.find_elements(By.CSS_SELECTOR, "a[download]")) == 3)

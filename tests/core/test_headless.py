@@ -96,3 +96,16 @@ def test_bench_prints_the_fields_of_the_yardsticks(hill_file: Path, capsys) -> N
     assert run("bench", ["removal", "20", "15", "0.2", "3", "0.5", "ball"]) == 0
     removal = json.loads(capsys.readouterr().out)
     assert set(removal) == {"cells", "length_mm", "seconds", "mean_left"} and removal["length_mm"] == 20 * 31
+
+
+def test_a_cut_out_from_the_command_line(tmp_path: Path) -> None:
+    mesh = tmp_path / "hill.stl"
+    mesh.write_bytes(write_stl(small_hill()))
+    words = [str(mesh), "--stock", "60,60,10", "--pitch", "0.4"]
+    assert run("cut", [*words, "--cutout", "flat:6,stepdown=4,tabs=3", "--out", str(tmp_path / "out")]) == 0
+    report = json.loads((tmp_path / "out" / "report.json").read_text())
+    (operation,) = report["setups"][0]["operations"]
+    assert operation["name"] == "Cut out" and report["setups"][0]["compare"]["gouge_max"] <= 0.01
+    assert run("cut", [*words, "--cutout", "flat:6,tabs=0", "--out", str(tmp_path / "loose")]) == 0
+    found = json.loads((tmp_path / "loose" / "report.json").read_text())["setups"][0]["findings"]
+    assert "nothing-holds" in {item["code"] for item in found}

@@ -27,9 +27,9 @@ export async function request<T>(path: string, method = "GET", body?: unknown): 
   return (response.status === 204 ? undefined : await response.json()) as T;
 }
 
-type Typed = Float32Array | Float64Array | Int32Array | Uint16Array | Uint8Array;
+export type Typed = BigInt64Array | Float32Array | Float64Array | Int32Array | Uint16Array | Uint8Array;
 const KINDS: Record<string, new (data: ArrayBuffer) => Typed> = {
-  "<f4": Float32Array, "<f8": Float64Array, "<i4": Int32Array, "<u2": Uint16Array, "|u1": Uint8Array,
+  "<f4": Float32Array, "<i8": BigInt64Array, "<f8": Float64Array, "<i4": Int32Array, "<u2": Uint16Array, "|u1": Uint8Array,
 };
 
 export interface Loaded<T extends Typed> { data: T; shape: number[] }

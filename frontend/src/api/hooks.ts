@@ -1,6 +1,6 @@
 /** Server state. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { loadArray, request } from "./client";
+import { loadArray, request, type Typed } from "./client";
 import type { Calculation, Cutter, CutterRow, Derived, Edit, Fitting, FullPlan, Job, JobListed, Listed, Operation, RepairKind, Strategy } from "./types";
 
 const busy = (calculation: Calculation | null | undefined) =>
@@ -8,10 +8,17 @@ const busy = (calculation: Calculation | null | undefined) =>
 
 export const useJobs = () => useQuery({ queryKey: ["jobs"], queryFn: () => request<JobListed[]>("/jobs"), refetchInterval: 4000 });
 
+/** Whether workers are still reading or repairing a mesh, or drawing a boundary. */
+export function isWorkedOn(derived: Derived): boolean {
+  const models = Object.values(derived.models);
+  return models.some((model) => model.state === "working" || model.state === "reading")
+    || (models.length > 0 && derived.setups.some((setup) => Object.values(setup.outlines).includes(null)));
+}
+
 export const useJob = (id: number) =>
   useQuery({
     queryKey: ["job", id], queryFn: () => request<Job>(`/jobs/${id}`), refetchOnWindowFocus: true,
-    refetchInterval: (query) => (Object.values(query.state.data?.derived.models ?? {}).some((model) => model.state === "working" || model.state === "reading") ? 500 : 5000),
+    refetchInterval: (query) => (query.state.data && isWorkedOn(query.state.data.derived) ? 500 : 5000),
   });
 
 /** Watches the latest calculation while it runs; the job is read again when it ends or an operation is done. */
@@ -128,5 +135,5 @@ export const usePicture = (key: string | undefined, prefix: "" | "light_" = "") 
     return { vertices: vertices.data, faces: faces.data };
   } });
 
-export const useBlockDetail = (key: string | undefined, name: string) =>
-  useQuery({ queryKey: ["array", key, name], enabled: Boolean(key), ...forever, queryFn: () => loadArray<Float32Array>(key as string, name) });
+export const useBlockDetail = <T extends Typed = Float32Array>(key: string | undefined, name: string) =>
+  useQuery({ queryKey: ["array", key, name], enabled: Boolean(key), ...forever, queryFn: () => loadArray<T>(key as string, name) });

@@ -16,6 +16,8 @@ export type Placement = Required<NonNullable<Schemas["Model"]["placement"]>>;
 export type Copies = Required<NonNullable<Schemas["Model"]["copies"]>>;
 export type Zero = Required<NonNullable<Schemas["Setup"]["zero"]>>;
 export type KeepOut = Required<Schemas["KeepOut"]>;
+export type Limit = Required<Schemas["Limit"]>;
+export type Boundary = Schemas["Boundary"];
 export type Stock = Schemas["Stock"];
 export type Material = Required<Schemas["Material"]>;
 export type Piece = Required<Schemas["Piece"]>;
@@ -63,7 +65,7 @@ export interface Summary {
 }
 
 export interface SetupInfo {
-  id: string; zero: string; matrix: number[][]; operations: OperationInfo[]; summary_key: string | null;
+  id: string; zero: string; matrix: number[][]; outlines: Record<string, { key: string; area?: number; loops?: number; refused?: string } | null>; operations: OperationInfo[]; summary_key: string | null;
   summary: Summary | null; compare_key: string | null; findings: Finding[];
 }
 

@@ -114,3 +114,15 @@ export function WordField(props: { label: string; value: string; onChange: (valu
     </Wide>
   );
 }
+
+/** A name that is kept when the field is left or Enter is pressed, not at every letter. */
+export function NameField(props: { label: string; value: string; onChange: (value: string) => void }) {
+  const [text, setText] = useState(props.value);
+  useEffect(() => setText(props.value), [props.value]);
+  const commit = () => { if (text.trim() && text !== props.value) props.onChange(text.trim()); else setText(props.value); };
+  return (
+    <div onBlur={commit} onKeyDown={(event) => { if (event.key === "Enter") commit(); if (event.key === "Escape") setText(props.value); }}>
+      <WordField label={props.label} value={text} onChange={setText} />
+    </div>
+  );
+}

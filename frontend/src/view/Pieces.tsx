@@ -1,7 +1,7 @@
 /** What stands in the view besides block and paths: model, stock, zero, cutter. */
 import { useEffect, useMemo } from "react";
 import * as THREE from "three";
-import { usePicture } from "../api/hooks";
+import { useBlockDetail, usePicture } from "../api/hooks";
 import type { Cutter } from "../api/types";
 import { scene } from "../theme";
 import { usePaceContext } from "./pace";
@@ -98,4 +98,23 @@ export function Outline(props: { low: [number, number]; high: [number, number]; 
     return new THREE.BufferGeometry().setFromPoints([[x0, y0], [x1, y0], [x1, y1], [x0, y1]].map(([x, y]) => new THREE.Vector3(x, y, z)));
   }, [props.low, props.high, props.z]);
   return <lineLoop geometry={geometry}><lineBasicMaterial color={props.tone} /></lineLoop>;
+}
+
+/** The rings of a boundary that a worker has drawn, at a height. */
+export function OutlineRings(props: { outline: string; z: number; tone: string }) {
+  const { data: points } = useBlockDetail<Float64Array>(props.outline, "points");
+  const { data: ends } = useBlockDetail<BigInt64Array>(props.outline, "ends");
+  const geometry = useMemo(() => {
+    if (!points || !ends) return null;
+    const segments: THREE.Vector3[] = [];
+    const at = (k: number) => new THREE.Vector3(points.data[2 * k], points.data[2 * k + 1], props.z);
+    let first = 0;
+    for (const end of ends.data) {
+      for (let k = first; k + 1 < Number(end); k++) segments.push(at(k), at(k + 1));
+      first = Number(end);
+    }
+    return new THREE.BufferGeometry().setFromPoints(segments);
+  }, [points, ends, props.z]);
+  useEffect(() => () => geometry?.dispose(), [geometry]);
+  return geometry && <lineSegments geometry={geometry} renderOrder={6}><lineBasicMaterial color={props.tone} depthTest={false} /></lineSegments>;
 }

@@ -21,7 +21,7 @@ import type { Moment } from "./moment";
 import { PaceContext, usePace } from "./pace";
 import { PathLines } from "./PathLines";
 import { Picker, type Picked } from "./Picker";
-import { BarEdges, CutterPiece, matrixOf, ModelPiece, Outline, StockEdges, ZeroMark } from "./Pieces";
+import { BarEdges, CutterPiece, matrixOf, ModelPiece, Outline, OutlineRings, StockEdges, ZeroMark } from "./Pieces";
 import { KeepOutPieces, PlaceHandles, ZeroHandle } from "./PlaceHandles";
 
 const Frame = styled.div`
@@ -160,9 +160,11 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
       const placed = placedOf(derived, model.id);
       if (placed) union.union(new THREE.Box3(new THREE.Vector3(...(placed.low as [number, number, number])), new THREE.Vector3(...(placed.high as [number, number, number]))));
     }
-    if (operation.boundary?.kind === "stock") union.set(new THREE.Vector3(0, 0, 0), new THREE.Vector3(plan.stock.length, plan.stock.width, plan.stock.thickness));
+    const limit = operation.boundary;
+    if (limit?.boundary === "stock") union.set(new THREE.Vector3(0, 0, 0), new THREE.Vector3(plan.stock.length, plan.stock.width, plan.stock.thickness));
+    else if ((limit?.boundary ?? "box") !== "box") return null;
     union.applyMatrix4(box.matrix);
-    const margin = operation.boundary?.margin ?? (operation.boundary?.kind === "stock" ? 0 : operation.cutter.diameter / 2);
+    const margin = (limit?.plus ?? 0) + { inside: -1, centre: 0, outside: 1 }[limit?.contain ?? "outside"] * (operation.cutter.diameter / 2);
     return { low: [union.min.x - margin, union.min.y - margin] as [number, number], high: [union.max.x + margin, union.max.y + margin] as [number, number] };
   }, [operation, models, derived, plan.stock, box]);
 
@@ -177,6 +179,8 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   }, [tool, edit, setTool, box]);
   const grip = Math.max(plan.stock.length, plan.stock.width) * 0.055;
 
+  const outlined = chosen.kind === "boundary" ? chosen.id : operation?.boundary?.boundary;
+  const outline = outlined === undefined ? null : info?.outlines[outlined];
   const ready = list.length > 0;
   const hidden = new Set(setupOf(plan).operations.filter((item) => !item.shown).map((item) => item.number));
   return (
@@ -212,6 +216,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
           {mode === "place" && <PlaceHandles size={grip} cutOff={cutOff} onCutOff={setCutOff} />}
         </group>
         {bounds && mode !== "compare" && <Outline low={bounds.low} high={bounds.high} z={top} tone={theme.action} />}
+        {outline && !outline.refused && mode !== "compare" && <OutlineRings outline={outline.key} z={top} tone={theme.action} />}
         {mode !== "place" && buffers && grid && (
           <BlockMesh grid={grid} heights={buffers} foot={foot} top={top} section={section} fine={fine} deviation={deviation} version={version.current} wood={plan.stock.material?.colour ?? scene.wood} />
         )}

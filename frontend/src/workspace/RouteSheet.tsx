@@ -11,7 +11,7 @@ import { Mark } from "../parts/Marks";
 import { useUpload } from "../parts/upload";
 import { ModelRow } from "./ModelRow";
 import { Findings, Line, Pick, Tools } from "./rows";
-import { copied, infoOf, moved, setupOf, stateText, useSheetState, withOperation, withOperations } from "./state";
+import { copied, infoOf, moved, setupOf, stateText, useSheetState, withNewBoundary, withOperation, withOperations } from "./state";
 
 const Side = styled.aside`
   display: flex; flex-direction: column; min-height: 0; background: ${(p) => p.theme.panel}; border-right: 1px solid ${(p) => p.theme.hairline};
@@ -123,7 +123,7 @@ function CalculateBar(props: { calculation: Calculation | null; onCalculate: () 
 }
 
 export function RouteSheet(props: { calculation: Calculation | null; onCalculate: () => void; onCancel: () => void }) {
-  const { plan, derived, chosen, choose, edit } = useSheetState();
+  const { plan, derived, chosen, choose, edit, keep } = useSheetState();
   const { data: formats } = useFormats();
   const info = infoOf(derived);
   const findings = [...derived.findings, ...(info?.findings ?? [])];
@@ -160,10 +160,19 @@ export function RouteSheet(props: { calculation: Calculation | null; onCalculate
         )}
         {upload.state && <Line><span className="wide">{upload.state}</span></Line>}
         {upload.problem && <Line><Said className="wide" role="alert">{upload.problem}</Said></Line>}
+        {plan.boundaries?.map((item) => (
+          <Line key={item.id} $chosen={chosen.kind === "boundary" && chosen.id === item.id} data-testid="row-boundary">
+            <span className="number">◯</span><span />
+            <Pick onPress={() => choose({ kind: "boundary", id: item.id })}>{item.name}</Pick>
+            <span className="right state">boundary</span>
+            {info?.outlines[item.id]?.refused && <Said className="wide">{info.outlines[item.id]?.refused}</Said>}
+          </Line>
+        ))}
         <SetupLine><span>{setupOf(plan).name}</span><span className="time">{total ? clock(total) : ""}</span></SetupLine>
         {setupOf(plan).operations.map((operation) => <OperationRow key={operation.number} operation={operation} findings={findings} />)}
         <div style={{ padding: "7px 10px", display: "flex", gap: 4 }}>
           <AddOperation />
+          <Quiet onPress={() => { const made = withNewBoundary(plan); keep(made.plan, "add boundary"); choose({ kind: "boundary", id: made.id }); }}>+ Boundary</Quiet>
           <FileTrigger acceptedFileTypes={formats?.read ?? [".stl"]} onSelect={(files) => files?.[0] && bring(files[0])}>
             <Quiet>+ Bring in a mesh</Quiet>
           </FileTrigger>

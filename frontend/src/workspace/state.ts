@@ -1,8 +1,8 @@
 /** What is chosen and shown in the workspace, and the way to change the plan. */
 import { createContext, useContext } from "react";
-import type { Derived, Edit, FullPlan, Job, Operation, OperationInfo, Setup, SetupInfo, Zero } from "../api/types";
+import type { Boundary, Derived, Edit, FullPlan, Job, Operation, OperationInfo, Setup, SetupInfo, Zero } from "../api/types";
 
-export type Chosen = { kind: "stock" } | { kind: "model"; id: string } | { kind: "operation"; number: number };
+export type Chosen = { kind: "stock" } | { kind: "model"; id: string } | { kind: "operation"; number: number } | { kind: "boundary"; id: string };
 export type Tool = "none" | "measure" | "lay flat" | "cut off";
 export type Fault = "holes" | "nonmanifold" | "flipped" | "loose";
 export type Mode = "place" | "paths" | "proof" | "compare";
@@ -37,6 +37,22 @@ export const setupOf = (plan: FullPlan): Setup => plan.setups[0] as Setup;
 /** The work zero of the setup, which every plan that the server sends has. */
 export const zeroOf = (plan: FullPlan): Zero => setupOf(plan).zero as Zero;
 export const infoOf = (derived: Derived): SetupInfo | undefined => derived.setups[0];
+
+/** Boundaries that can be chosen, by id: those that every job has, then its own. */
+export function boundaryChoices(plan: FullPlan, without?: string): Record<string, string> {
+  const own = (plan.boundaries ?? []).filter((item) => item.id !== without).map((item) => [item.id, item.name]);
+  return { box: "box of models", silhouette: "outline of models", stock: "whole stock", ...Object.fromEntries(own) as Record<string, string> };
+}
+
+export const withBoundary = (plan: FullPlan, id: string, change: Partial<Boundary>): FullPlan =>
+  ({ ...plan, boundaries: (plan.boundaries ?? []).map((item) => (item.id === id ? { ...item, ...change } : item)) });
+
+/** The plan with one boundary more, and its id: the outline of the models, the next free number. */
+export function withNewBoundary(plan: FullPlan): { plan: FullPlan; id: string } {
+  const number = 1 + Math.max(0, ...(plan.boundaries ?? []).map((item) => Number(/^b(\d+)$/.exec(item.id)?.[1] ?? 0)));
+  const fresh = { id: `b${number}`, name: `Boundary ${number}` } as Boundary;
+  return { plan: { ...plan, boundaries: [...(plan.boundaries ?? []), fresh] }, id: fresh.id };
+}
 
 /** The plan with other settings of its setup. */
 export const withSetup = (plan: FullPlan, change: Partial<Setup>): FullPlan =>

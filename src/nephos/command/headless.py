@@ -74,16 +74,15 @@ def _operation(number: int, kind: str, spec: dict[str, Any]) -> Operation:
     spec = dict(spec)
     cutter = standard_cutter(spec.pop("shape"), spec.pop("diameter"), number // 10)
     cutter = cutter.model_validate(cutter.model_dump() | {k: spec.pop(k) for k in _CUTTER_WORDS if k in spec})
-    boundary = {"boundary": {"model": "box"}.get(str(spec.get("boundary")), spec.get("boundary", "box")), "contain": "outside"}
-    spec.pop("boundary", None)
+    named = str(spec.pop("boundary", "silhouette" if kind == "cut_out" else "box"))
+    boundary = {"boundary": "box" if named == "model" else named, "contain": "outside"}
     if "margin" in spec:
         boundary |= {"contain": "centre", "plus": spec.pop("margin")}
-    way = spec.pop("way", "rings" if kind == "rough" else "lines")
-    key = f"{kind}_{way}"
+    key = "cut_out" if kind == "cut_out" else f"{kind}_{spec.pop('way', 'rings' if kind == 'rough' else 'lines')}"
     settings = strategy(key).settings
     if "stepover" not in spec and "stepover" in settings.model_fields:
         spec["stepover"] = round(cutter.diameter * (0.4 if kind == "rough" else 0.1), 4)
-    if kind == "rough" and "stepdown" not in spec:
+    if "stepdown" in settings.model_fields and "stepdown" not in spec:
         spec["stepdown"] = round(cutter.diameter / 2, 4)
     return Operation(number=number, strategy=key, cutter=cutter, boundary=boundary,  # type: ignore[arg-type]
                      settings=settings.model_validate(spec))
@@ -101,6 +100,7 @@ def _plan_from(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
         plan = apply_edit(plan, lambda _: look, {
             "do": "fit_model", "model": "m1", "margin": 0.0, "above": arguments.gap_above, "below": BELOW})
     specs = [("rough", spec) for spec in arguments.rough or []] + [("finish", spec) for spec in arguments.finish or []]
+    specs += [("cut_out", spec) for spec in [arguments.cutout] if spec]
     operations = tuple(_operation(10 * (k + 1), kind, spec) for k, (kind, spec) in enumerate(specs))
     return plan.model_copy(update={"setups": (
         Setup(id=arguments.setup, name=f"Setup A, {arguments.setup} face", side=arguments.setup, operations=operations),
@@ -118,6 +118,7 @@ def _cut_parser() -> argparse.ArgumentParser:
     parser.add_argument("--turn", type=lambda t: _numbers(t, 3, "--turn"), default=[0, 0, 0])
     parser.add_argument("--rough", type=_spec, action="append")
     parser.add_argument("--finish", type=_spec, action="append")
+    parser.add_argument("--cutout", type=_spec)
     parser.add_argument("--setup", default="top", choices=("top", "bottom", "front", "back", "left", "right"))
     parser.add_argument("--post", default="rs274-metric")
     parser.add_argument("--pitch", type=float)
@@ -153,8 +154,8 @@ def cut(words: list[str]) -> int:
     else:
         if arguments.stock is None:
             parser.error("a mesh needs --stock X,Y,Z")
-        if not (arguments.rough or arguments.finish):
-            parser.error("give at least one --rough or --finish")
+        if not (arguments.rough or arguments.finish or arguments.cutout):
+            parser.error("give at least one --rough, --finish or --cutout")
         meshes = {"model": read_mesh(source.name, _load(source))}
         plan = _plan_from(arguments, meshes["model"])
     post_named(plan.post)

@@ -7,7 +7,7 @@ from demo.make import make
 from nephos.command.home import HOME
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.mesh.formats import read_mesh
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.plan.shelf import Piece
 from nephos.web.blobs import pieces_of, save_blob
 from nephos.web.jobs import create_job
@@ -56,11 +56,13 @@ def heron_plan(digest: str) -> Plan:
         Operation(number=20, strategy="finish_lines", cutter=cutters[5],
                   settings={"stepover": 0.3, "angle": 30.0}),  # type: ignore[arg-type]
     )
+    cut_out = Operation(number=30, strategy="cut_out", cutter=cutters[1], boundary=Limit(boundary="silhouette"),
+                        settings={"stepdown": 4.0, "tabs": 6, "tab_length": 8.0, "tab_height": 3.0})  # type: ignore[arg-type]
     placement = Placement(size=(236.0, None, 20.2))
     return Plan(
         stock=Stock(length=260, width=190, thickness=28),
         models=(Model(id="m1", name="Heron plaque", mesh=digest, placement=placement),),
-        setups=(Setup(id="a", name="Setup A · top face", operations=operations),),
+        setups=(Setup(id="a", name="Setup A · top face", operations=(*operations, cut_out)),),
     )
 
 

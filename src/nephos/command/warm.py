@@ -39,6 +39,8 @@ def main() -> None:
     for shape in SHAPES:
         cutter = standard_cutter(shape, 3)
         for key, kind in strategies().items():
+            if shape not in kind.shapes:
+                continue
             values = {"stepover": 1.0, "stepdown": 2.0, "leave": 0.2}
             settings = kind.settings.model_validate({k: v for k, v in values.items() if k in kind.settings.model_fields})
             setup = Setup(id="a", name="a", operations=(

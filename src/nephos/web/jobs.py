@@ -20,7 +20,7 @@ from nephos.core.plan.keys import setup_keys
 from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, zero_in_words
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock, parse_plan
 from nephos.core.units import number_in
-from nephos.web.looks import Known, known, look_for, prepare_missing
+from nephos.web.looks import Known, draw_missing, known, look_for, outline_keys, prepare_missing
 from nephos.web.models import Calculation, Job, Mesh, Result, Revision
 from nephos.web.models import Cutter as CutterRow
 
@@ -56,6 +56,7 @@ def write_plan(job_id: int, based_on: int, document: object, note: str) -> Job:
         Revision.objects.create(job=job, number=number, parent=job.revision, plan=plan.model_dump(mode="json"), note=note[:200])
         job.revision, job.redo = number, []
         prepare_missing(plan)
+        draw_missing(plan)
 
     return _moved(job_id, based_on, add)
 
@@ -143,6 +144,7 @@ def create_job(name: str, mesh: Mesh | None, plan: Plan | None = None) -> Job:
         first = plan or _first_plan(name, mesh)
         Revision.objects.create(job=job, number=1, plan=first.model_dump(mode="json"), note="new")
         prepare_missing(first)
+        draw_missing(first)
     return job
 
 
@@ -227,9 +229,12 @@ def derived(plan: Plan) -> dict[str, Any]:
                 item["estimate"] = estimate.__dict__
                 item["curve"] = _curve(operation, ground)
             operations.append(item)
+        outlines = outline_keys(plan, setup)
+        drawn = dict(Result.objects.filter(key__in=outlines.values()).values_list("key", "facts"))
         summary = done.get(keys.summary)
         setups.append({
             "id": setup.id, "zero": zero_in_words(setup, plan.units), "matrix": to_setup(plan.stock, setup).tolist(),
+            "outlines": {name: {"key": key, **drawn[key]} if key in drawn else None for name, key in outlines.items()},
             "operations": operations, "summary_key": keys.summary if summary else None, "summary": summary,
             "compare_key": keys.compare if summary else None,
         })

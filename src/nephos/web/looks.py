@@ -10,9 +10,10 @@ from procrastinate.exceptions import AlreadyEnqueued
 
 from nephos.core.errors import Refused
 from nephos.core.mesh.look import Look
+from nephos.core.plan.keys import outline_key_of
 from nephos.core.plan.pipeline import prepared_key
 from nephos.core.plan.results import key_of
-from nephos.core.plan.schema import Model, Plan
+from nephos.core.plan.schema import Model, Plan, Setup
 from nephos.web.blobs import read_chunks
 from nephos.web.models import Mesh, Result, ResultArray
 
@@ -103,6 +104,30 @@ def prepare_missing(plan: Plan) -> None:
                     prepare.configure(queueing_lock=look_key(model)).defer(model=model.model_dump(mode="json"))
             except AlreadyEnqueued:
                 continue
+
+
+def outlines_wanted(plan: Plan) -> list[str]:
+    """The boundaries of a plan that are drawn: its own, and the outline of the models where an operation keeps to it."""
+    used = {operation.boundary.boundary for setup in plan.setups for operation in setup.operations}
+    return [item.id for item in plan.boundaries] + (["silhouette"] if "silhouette" in used else [])
+
+
+def outline_keys(plan: Plan, setup: Setup) -> dict[str, str]:
+    """Under which the outlines that are drawn in a setup are kept, by boundary."""
+    return {key: outline_key_of(plan, setup, key) for key in outlines_wanted(plan)}
+
+
+def draw_missing(plan: Plan) -> None:
+    """Have workers work out the outlines that no result is kept of yet."""
+    from nephos.web.tasks import draw_outlines
+
+    keys = {key for setup in plan.setups for key in outline_keys(plan, setup).values()}
+    if plan.models and Result.objects.filter(key__in=keys).count() < len(keys):
+        try:
+            with transaction.atomic():
+                draw_outlines.configure(queueing_lock=f"outlines-{min(keys)}").defer(plan=plan.model_dump(mode="json"))
+        except AlreadyEnqueued:
+            return
 
 
 def read_again() -> None:

@@ -12,14 +12,16 @@ from nephos.core.errors import Cancelled, Refused
 from nephos.core.mesh.formats import read_mesh, write_mesh
 from nephos.core.mesh.look import look_at
 from nephos.core.mesh.model import Mesh as CoreMesh
+from nephos.core.plan.boundaries import shape_of
 from nephos.core.plan.checks import outcome_findings
-from nephos.core.plan.pipeline import SetupOutcome, Work, joined, placed_parts, prepared_key, prepared_mesh, run_setup
+from nephos.core.plan.keys import outline_key_of
+from nephos.core.plan.pipeline import SetupOutcome, Work, joined, placed_parts, prepared_key, prepared_mesh, run_setup, setup_space
 from nephos.core.plan.report import setup_report
 from nephos.core.plan.results import as_result
 from nephos.core.plan.schema import Model, Plan, parse_plan
 from nephos.core.stock.frames import shown_grid, shown_top
 from nephos.web.blobs import read_chunks
-from nephos.web.looks import look_key, raw_look_key
+from nephos.web.looks import look_key, outlines_wanted, raw_look_key
 from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.pictures import mesh_thumbnail, shaded
 from nephos.web.store import DatabaseStore
@@ -78,6 +80,27 @@ def prepare(model: dict[str, Any]) -> None:
     except (Refused, MemoryError) as reason:
         text = str(reason) or "there is not enough memory for this repair: thin the mesh out first"
         STORE.put(key, "look", as_result({"refused": text}))
+
+
+@app.task(queue="mesh", retry=2)
+def draw_outlines(plan: dict[str, Any]) -> None:
+    """Work out the boundaries of a plan, so that they can be seen before anything is calculated."""
+    whole = parse_plan(plan)
+    for setup in whole.setups:
+        wanted = {key: outline_key_of(whole, setup, key) for key in outlines_wanted(whole)}
+        missing = [key for key, at in wanted.items() if STORE.get(at) is None]
+        if not missing:
+            continue
+        work = Work(STORE)
+        try:
+            space = setup_space(whole, setup, _loaded, work)
+        except Refused:
+            continue
+        for key in missing:
+            try:
+                shape_of(space, work, key)
+            except Refused as reason:
+                STORE.put(wanted[key], "outline", as_result({"refused": str(reason)}))
 
 
 @app.task(queue="mesh", retry=2)

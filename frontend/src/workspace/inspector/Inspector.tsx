@@ -1,5 +1,6 @@
 /** The settings of the chosen row. */
 import { setupOf, useSheetState } from "../state";
+import { BoundarySettings } from "./BoundarySettings";
 import { ModelSettings } from "./ModelSettings";
 import { OperationSettings } from "./OperationSettings";
 import { Panel } from "./shared";
@@ -9,6 +10,8 @@ export function Inspector() {
   const { plan, chosen } = useSheetState();
   const model = chosen.kind === "model" ? plan.models?.find((item) => item.id === chosen.id) : undefined;
   const operation = chosen.kind === "operation" ? setupOf(plan).operations.find((item) => item.number === chosen.number) : undefined;
+  const boundary = chosen.kind === "boundary" ? plan.boundaries?.find((item) => item.id === chosen.id) : undefined;
+  if (boundary) return <Panel aria-label="Inspector"><BoundarySettings key={boundary.id} boundary={boundary} /></Panel>;
   return (
     <Panel aria-label="Inspector">
       {model ? <ModelSettings key={model.id} model={model} /> : operation ? <OperationSettings key={operation.number} operation={operation} /> : <StockSettings />}

@@ -1,17 +1,19 @@
 /** The settings of an operation: most used first, the rest folded. */
 import styled, { useTheme } from "styled-components";
 import { useCutters, useStrategies } from "../../api/hooks";
-import type { Operation, OperationInfo, SettingField } from "../../api/types";
+import type { Limit, Operation, OperationInfo, SettingField } from "../../api/types";
 import { clock, lengthText } from "../../lib/numbers";
 import { Choose, Said } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
-import { infoOf, useSheetState, withOperation } from "../state";
+import { boundaryChoices, infoOf, useSheetState, withOperation } from "../state";
 import { Folded } from "./shared";
 
 const Costs = styled.div`
   display: grid; grid-template-columns: repeat(3, 1fr); border: solid ${(p) => p.theme.hairline}; border-width: 1px 0; padding: 7px 0; margin: 8px 0;
   & dt { font-size: 11.5px; color: ${(p) => p.theme.muted}; } & dd { margin: 0; font: 13px ${(p) => p.theme.mono}; }
 `;
+
+const CONTAIN = { outside: "passing by a radius", centre: "centre on it", inside: "edge inside" };
 
 function CostCurve(props: { info: OperationInfo; stepover: number }) {
   const theme = useTheme();
@@ -62,7 +64,7 @@ export function OperationSettings(props: { operation: Operation }) {
   const usable = cutters.filter((row) => kind.shapes.includes(row.data.shape));
   const mine = usable.find((row) => JSON.stringify(row.data) === JSON.stringify(operation.cutter));
   const choices = Object.fromEntries([...(mine ? [] : [["own", `${operation.cutter.name} (as in job)`]]), ...usable.map((row) => [String(row.id), row.data.name])]);
-  const boundary = operation.boundary ?? { kind: "model" as const, margin: null };
+  const limit = operation.boundary as Limit;
   const change = (part: Partial<Operation>, note: string) => keep(withOperation(plan, operation.number, part), note);
   const feed = operation.feed ?? operation.cutter.feed, plunge = operation.plunge_feed ?? operation.cutter.plunge_feed, spindle = operation.spindle ?? operation.cutter.spindle;
   const e = info?.estimate;
@@ -70,9 +72,13 @@ export function OperationSettings(props: { operation: Operation }) {
     <>
       <h2>{operation.number} {kind.title}</h2><p className="sub">{kind.summary}</p>
       <Choose label="Cutter" value={mine ? String(mine.id) : "own"} choices={choices} onChange={(id) => { const row = usable.find((item) => String(item.id) === id); if (row) change({ cutter: row.data }, "cutter"); }} />
-      <Choose label="Boundary" value={boundary.kind ?? "model"} choices={{ model: "box of model", stock: "whole stock" }} onChange={(key) => change({ boundary: { kind: key as "model", margin: null } }, "boundary")} />
-      <NumberField label="Margin" unit={unit} value={boundary.margin ?? null} low={-500} high={500} step={0.5} empty={boundary.kind === "stock" ? "0" : lengthText(operation.cutter.diameter / 2, unit)} help="how far the cutter's centre may pass the boundary"
-        onChange={(margin) => change({ boundary: { ...boundary, margin } }, "margin")} />
+      <Choose label="Boundary" value={limit.boundary} choices={boundaryChoices(plan)} onChange={(boundary) => change({ boundary: { ...limit, boundary } }, "boundary")} />
+      {operation.strategy !== "cut_out" && (
+        <>
+          <Choose label="The cutter stays" value={limit.contain} choices={CONTAIN} onChange={(contain) => change({ boundary: { ...limit, contain: contain as "inside" } }, "containment")} />
+          <NumberField label="Plus" unit={unit} value={limit.plus} low={-500} high={500} step={0.5} help="outwards; negative inwards" onChange={(plus) => plus !== null && change({ boundary: { ...limit, plus } }, "margin")} />
+        </>
+      )}
       {fields.filter(([, field]) => !field.fold).map(([name, field]) => <Setting key={`${operation.number}${name}`} name={name} field={field} operation={operation} />)}
       {problem && <Said role="alert">{problem}</Said>}
       {e && (
@@ -89,6 +95,11 @@ export function OperationSettings(props: { operation: Operation }) {
         <NumberField label="Spindle" kind="plain" suffix="/min" unit={unit} value={operation.spindle ?? null} empty={String(operation.cutter.spindle)} over={0} high={200000} step={500} onChange={(value) => change({ spindle: value }, "spindle")} />
         <p className="sub">Feeds in mm a minute. Empty means as the cutter says.</p>
       </Folded>
+      {operation.strategy !== "cut_out" && (
+        <Folded title="Depth" short={operation.cut_to ? `to ${lengthText(operation.cut_to, unit)}` : "to the foot"}>
+          <NumberField label="Cut to" unit={unit} value={operation.cut_to ?? null} empty="foot" over={0} high={10000} help="deepest, from the top of the stock down" onChange={(cut_to) => change({ cut_to }, "depth")} />
+        </Folded>
+      )}
       {folds.map((fold) => (
         <Folded key={fold} title={fold} short={fields.filter(([, field]) => field.fold === fold).map(([name]) => operation.settings[name]).join(" · ")}>
           {fields.filter(([, field]) => field.fold === fold).map(([name, field]) => <Setting key={`${operation.number}${name}`} name={name} field={field} operation={operation} />)}

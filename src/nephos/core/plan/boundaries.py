@@ -9,8 +9,8 @@ from shapely.affinity import affine_transform
 from nephos.core.errors import Refused
 from nephos.core.mesh.repair.cut_below import cut_below
 from nephos.core.paths.levels import polygons_of
-from nephos.core.plan.keys import boundary_causes
-from nephos.core.plan.results import Result, as_result, key_of
+from nephos.core.plan.keys import outline_key_of
+from nephos.core.plan.results import Result, as_result
 from nephos.core.plan.schema import BUILT_IN, Boundary, Operation
 from nephos.core.surface.silhouette import rings_of, silhouette
 
@@ -96,12 +96,14 @@ def shape_of(space: "SetupSpace", work: "Work", key: str, seen: tuple[str, ...] 
                          wkb=np.frombuffer(shapely.to_wkb(whole), np.uint8))
 
     result = work.stage(outline_key(space, key), "outline", made)
+    if "refused" in result.facts:
+        raise Refused(result.facts["refused"])
     return shapely.from_wkb(result.arrays["wkb"].tobytes())
 
 
 def outline_key(space: "SetupSpace", key: str) -> str:
     """Under which the outline of a boundary is kept."""
-    return key_of("outline", space.key, boundary_causes(space.plan, key))
+    return outline_key_of(space.plan, space.setup, key)
 
 
 def region_of(space: "SetupSpace", work: "Work", operation: Operation) -> shapely.Geometry:

@@ -50,6 +50,11 @@ def boundary_causes(plan: Plan, key: str, seen: tuple[str, ...] = ()) -> object:
     return [item.model_dump(exclude={"name"}), [boundary_causes(plan, other.boundary, (*seen, key)) for other in item.combine]]
 
 
+def outline_key_of(plan: Plan, setup: Setup, key: str) -> str:
+    """Under which the outline of a boundary is kept, in a setup's space."""
+    return key_of("outline", space_key(plan, setup), boundary_causes(plan, key))
+
+
 def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, before: str) -> OperationKeys:
     kind = strategy(operation.strategy)
     shape = operation.cutter.model_dump(exclude={"number", "name", "feed", "plunge_feed", "spindle"})

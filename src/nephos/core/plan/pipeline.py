@@ -28,7 +28,7 @@ from nephos.core.paths.link import LinkTask, link
 from nephos.core.paths.registry import Passes, Task, strategy
 from nephos.core.paths.toolpath import Kind, Pass, Toolpath
 from nephos.core.plan.boundaries import region_of, shape_of
-from nephos.core.plan.keys import OperationKeys, SetupKeys, compare_limit, finest_operation, setup_keys, space_key
+from nephos.core.plan.keys import OperationKeys, SetupKeys, compare_limit, finest_operation, setup_keys
 from nephos.core.plan.place import Placed, placed_model, to_setup, zero_in_words
 from nephos.core.plan.results import MemoryStore, Result, Store, as_result, kept, key_of
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
@@ -57,11 +57,6 @@ class SetupSpace:
     stock_low: F64
     stock_high: F64
     parts: tuple[tuple[str, Mesh], ...]
-
-    @property
-    def key(self) -> str:
-        """What all in this space depends on."""
-        return space_key(self.plan, self.setup)
 
     @property
     def clearance(self) -> float:
