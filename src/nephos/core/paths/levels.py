@@ -48,7 +48,7 @@ def chord_allowance(step: float, profile: Profile) -> float:
 
 
 @kernel
-def _refine(grid, points, x0, y0, step, level, a, c, floor, tolerance):  # type: ignore[no-untyped-def]
+def refine_contour(grid, points, x0, y0, step, level, a, c, floor, tolerance):  # type: ignore[no-untyped-def]
     """Move contour points, which lie on grid lines, to where the tip is exactly at `level`, safe side."""
     for k in range(len(points)):
         fx = (points[k, 0] - x0) / step
@@ -169,7 +169,7 @@ def level_regions(task: Task, stepdown: float, leave: float) -> list[Region]:
         found = []
         for level in levels[first:last]:
             def refine(points: F64, level: float = level) -> None:
-                _refine(task.index.arrays, points, field.x0, field.y0, field.step, level - leave,
+                refine_contour(task.index.arrays, points, field.x0, field.y0, field.step, level - leave,
                         safe.flat, safe.corner, drop_floor, task.tolerance / 2)
 
             free = _polygons(field, level - leave, refine).intersection(task.region)

@@ -20,7 +20,7 @@ from nephos.core.units import Say
 if TYPE_CHECKING:
     from nephos.core.paths.estimate import Estimate
 
-_MODULES = ("rough_rings", "rough_lines", "finish_lines", "cut_out")
+_MODULES = ("rough_rings", "rough_lines", "finish_lines", "finish_levels", "cut_out")
 
 
 def number(

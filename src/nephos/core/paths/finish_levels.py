@@ -1,0 +1,186 @@
+"""Waterline finishing: level contours of the surface, for steep walls that lines leave steps on."""
+
+from math import ceil, radians, sin, sqrt, tan
+from typing import Literal
+
+import contourpy
+import numpy as np
+import shapely
+
+from nephos.core.arrays import F64, Bool
+from nephos.core.bands import in_bands, part
+from nephos.core.cutters import Cutter, Profile
+from nephos.core.errors import Refused
+from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
+from nephos.core.paths.follow import follow_lines
+from nephos.core.paths.levels import Field, level_heights, refine_contour, tip_field
+from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
+from nephos.core.paths.toolpath import Pass
+from nephos.core.polyline import thin
+from nephos.core.units import Say
+
+_DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
+_CELLS = 4_000_000
+_BOTTOM = 2e-3
+"""So far over the floor (mm) the lowest contour is looked for: on it, level ground has no contour."""
+
+
+class FinishLevelsSettings(StrategySettings):
+    """Settings of waterline finishing."""
+
+    stepdown: float = number("Stepdown", 0.4, unit="mm", over=0, high=100, step=0.05, help="at most; made smaller so that all are equal")
+    steeper: float = number("Only steeper than", 35.0, unit="°", low=0, high=89, step=5, help="from level; gentler ground is left to lines")
+    overlap: float = number("Overlap", 1.0, unit="mm", low=0, high=50, step=0.5, help="how far contours go on into gentler ground")
+    direction: Literal["climb", "conventional"] = choice("Direction", "climb", _DIRECTIONS)
+    leave: float = number("Stock to leave", 0.0, unit="mm", low=0, high=20, step=0.1, fold="Heights", help="square to the surface")
+
+
+def _contour_step(profile: Profile, steeper: float, tolerance: float, area: float) -> float:
+    """Grid step at which a chord of the contour stays within 0.3 of the tolerance.
+
+    Round a corner of the part the contour has at least the radius at which the cutter touches ground of
+    that slope; a chord as long as the step is step^2 / (8 radius) off it.
+    """
+    touching = profile.flat + profile.corner * sin(radians(max(steeper, 10.0)))
+    return float(max(sqrt(8 * touching * 0.3 * tolerance), 0.08, sqrt(area / _CELLS)))
+
+
+def _steep(field: Field, slope: F64, line: F64, least: float, overlap: float) -> Bool:
+    """Which segments of a polyline lie on ground steeper than `least` (rise over run), or within `overlap` of such."""
+    middle = (line[1:] + line[:-1]) / 2
+    i = np.clip(np.rint((middle[:, 0] - field.x0) / field.step).astype(int), 0, slope.shape[1] - 1)
+    j = np.clip(np.rint((middle[:, 1] - field.y0) / field.step).astype(int), 0, slope.shape[0] - 1)
+    steep: Bool = slope[j, i] >= least
+    if overlap > 0 and steep.any() and not steep.all():
+        along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(line, axis=0).T))])
+        places = (along[1:] + along[:-1]) / 2
+        known = places[steep]
+        after = np.searchsorted(known, places).clip(0, len(known) - 1)
+        before = (after - 1).clip(0)
+        near = np.minimum(np.abs(known[after] - places), np.abs(known[before] - places))
+        steep = near <= overlap
+    return steep
+
+
+def _runs(line: F64, kept: Bool) -> list[F64]:
+    """The stretches of a polyline whose segments are kept; a closed line is cut where it is not kept, not at its seam."""
+    if kept.all():
+        return [line]
+    if not kept.any():
+        return []
+    if np.allclose(line[0], line[-1]):
+        first = int(np.flatnonzero(~kept)[0])
+        line = np.concatenate([line[first:-1], line[: first + 1]])
+        kept = np.roll(kept, -first)
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], kept.astype(np.int8), [0]])))
+    return [line[a : b + 1] for a, b in zip(edges[::2], edges[1::2], strict=True)]
+
+
+def _contours(task: Task, field: Field, raw: list[F64], level: float, grown: Profile) -> list[F64]:
+    """Raw contour lines moved to where the tip is exactly at `level`, thinned, and clipped to the region: (n, 2) each."""
+    lines = []
+    for points in raw:
+        exact = np.ascontiguousarray(points)
+        refine_contour(task.index.arrays, exact, field.x0, field.y0, field.step, level, grown.flat, grown.corner,
+                       float(field.tips.min()) - 1.0, 0.2 * task.tolerance)
+        lines.append(shapely.LineString(exact))
+    thinned = shapely.simplify(lines, 0.2 * task.tolerance, preserve_topology=False)
+    parts = shapely.get_parts(shapely.intersection(thinned, task.region)) if lines else np.empty(0, object)
+    # Specks of contour, where level ground ripples by less than the tolerance, cut nothing.
+    parts = parts[(shapely.get_type_id(parts) == 1) & (shapely.length(parts) > 10 * task.tolerance)]
+    return [shapely.get_coordinates(item) for item in parts]
+
+
+def _on_surface(task: Task, runs: list[F64], level: float, leave: float) -> list[F64]:
+    """Runs at `level` as passes (n, 3), raised by what a chord would cut into the surface."""
+    lines = np.concatenate([np.concatenate([run[:-1], run[1:]], axis=1) for run in runs])
+    points, ends = follow_lines(task.index, lines, task.cutter.profile, leave, level, task.tolerance)
+    counts = np.cumsum([len(run) - 1 for run in runs])
+    last = ends[counts - 1]
+    kept = thin(points, last, 0.3 * task.tolerance)
+    stops = np.searchsorted(kept, last)
+    passes = [points[kept[a : b + 1]] for a, b in zip([0, *(stops[:-1] + 1)], stops, strict=True)]
+    return [item for item in passes if len(item) >= 2]
+
+
+def in_order(levels: list[list[F64]], reach: float) -> list[F64]:
+    """Passes from the top down, one wall to its foot before the next: from each the nearest of the next level within `reach`."""
+    waiting = [list(passes) for passes in levels]
+    out: list[F64] = []
+    for depth, passes in enumerate(waiting):
+        while passes:
+            at = out[-1][-1, :2] if out else np.zeros(2)
+            nearest = min(range(len(passes)), key=lambda k: float(((passes[k][0, :2] - at) ** 2).sum()))
+            current = passes.pop(nearest)
+            out.append(current)
+            for following in waiting[depth + 1 :]:
+                if not following:
+                    break
+                gaps = [float(np.hypot(*(item[:, :2] - current[-1, :2]).T).min()) for item in following]
+                best = int(np.argmin(gaps))
+                if gaps[best] > reach:
+                    break
+                current = _from_nearest(following.pop(best), current[-1, :2])
+                out.append(current)
+    return out
+
+
+def _from_nearest(run: F64, at: F64) -> F64:
+    """A closed run begun at its point nearest to `at`; an open one stays as it is."""
+    if not np.allclose(run[0], run[-1]):
+        return run
+    k = int(((run[:-1, :2] - at) ** 2).sum(axis=1).argmin())
+    return np.concatenate([run[k:-1], run[: k + 1]])
+
+
+def _make(task: Task) -> Passes:
+    settings: FinishLevelsSettings = task.settings
+    grown = task.cutter.profile.grown(settings.leave)
+    x_low, y_low, x_high, y_high = task.region.bounds
+    step = _contour_step(grown, settings.steeper, task.tolerance, (x_high - x_low) * (y_high - y_low))
+    field = tip_field(task.index, task.region, grown, step, task.floor - settings.leave, part(task.report, 0.0, 0.3))
+    dy, dx = np.gradient(field.tips, step)
+    slope, least = np.hypot(dx, dy), tan(radians(settings.steeper))
+    top, bottom = float(field.tips.max()), task.floor - settings.leave
+    if top - bottom < _BOTTOM * 2:
+        raise Refused("there is no wall here: the surface inside the boundary is level")
+    heights = level_heights(top, bottom, settings.stepdown)
+    heights[-1] += _BOTTOM
+
+    ny, nx = field.tips.shape
+    xs, ys = field.x0 + step * np.arange(nx), field.y0 + step * np.arange(ny)
+
+    def at_levels(first: int, last: int) -> list[list[F64]]:
+        found = []
+        made = contourpy.contour_generator(xs, ys, field.tips)
+        for height in heights[first:last]:
+            raw = [run for line in made.lines(height) if len(line) >= 2
+                   for run in _runs(line, _steep(field, slope, line, least, settings.overlap)) if len(run) >= 2]
+            runs = _contours(task, field, raw, height, grown)
+            found.append(_on_surface(task, runs, height + settings.leave, settings.leave) if runs else [])
+        return found
+
+    bands = in_bands(at_levels, len(heights), max(1, len(heights) // 12), part(task.report, 0.3, 1.0))
+    levels = [[run if settings.direction == "climb" else run[::-1] for run in runs] for band in bands for runs in band]
+    ordered = in_order(levels, 4 * settings.stepdown + task.cutter.diameter)
+    if not ordered:
+        raise Refused(f"nothing inside the boundary is steeper than {settings.steeper:g}°: give a smaller angle, or finish with lines")
+    return Passes(tuple(Pass(run, closed=bool(np.allclose(run[0], run[-1]))) for run in ordered),
+                  stay_down=4 * settings.stepdown + task.cutter.diameter, on_surface=True)
+
+
+def _describe(settings: FinishLevelsSettings, cutter: Cutter, say: Say) -> str:
+    return f"{say(settings.stepdown)} down · steeper than {settings.steeper:g}°"
+
+
+def _estimate(settings: FinishLevelsSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:
+    layers = max(ceil(ground.relief / settings.stepdown), 1)
+    length = layers * 1.2 * (ground.width + ground.height)
+    return Estimate(seconds=travel_seconds(length, layers * 4, ground.feed, ground.acceleration), layers=layers, lines=layers,
+                    scallop=cutter.scallop(settings.stepdown))
+
+
+STRATEGY = Strategy(
+    key="finish_levels", title="Finish, levels", summary="goes round steep walls level by level",
+    settings=FinishLevelsSettings, uses_block=False, make=_make, describe=_describe, estimate=_estimate,
+)

@@ -1,0 +1,90 @@
+"""Waterline finishing on surfaces with known contours."""
+
+import numpy as np
+import pytest
+import trimesh
+
+from nephos.command.warm import small_hill
+from nephos.core.cutters import standard_cutter
+from nephos.core.errors import Refused
+from nephos.core.mesh.model import Mesh
+from nephos.core.paths.finish_levels import _runs, in_order
+from nephos.core.plan.checks import outcome_findings
+from nephos.core.plan.pipeline import SetupOutcome, Work, run_setup
+from nephos.core.plan.results import MemoryStore
+from nephos.core.plan.schema import Limit, Model, Operation, Plan, Setup, Stock
+
+
+def solid(made: trimesh.Trimesh) -> Mesh:
+    return Mesh(np.asarray(made.vertices, float), np.asarray(made.faces, np.int32))
+
+
+CONE = solid(trimesh.creation.cone(radius=20, height=20, sections=400))
+
+
+def finished(mesh: Mesh, shape: str = "ball", diameter: float = 6, thickness: float = 24, **words) -> SetupOutcome:
+    operation = Operation(number=10, strategy="finish_levels", cutter=standard_cutter(shape, diameter), boundary=Limit(),
+                          settings={"stepdown": 1.0} | words)  # type: ignore[arg-type]
+    plan = Plan(stock=Stock(length=70, width=70, thickness=thickness), models=(Model(id="m1", name="m", mesh="m"),), pitch=0.2,
+                setups=(Setup(id="a", name="a", operations=(operation,)),))
+    return run_setup(plan, plan.setups[0], lambda _: mesh, Work(MemoryStore()))
+
+
+def cut_points(done: SetupOutcome) -> np.ndarray:
+    outcome = done.outcomes[0]
+    return outcome.points[1:][outcome.kinds == 1]
+
+
+@pytest.mark.parametrize(("shape", "offset"), [("ball", 3 * np.sqrt(2) - 3), ("flat", 3.0)])
+def test_the_contours_of_a_cone_are_circles_where_geometry_says(shape: str, offset: float) -> None:
+    points = cut_points(finished(CONE, shape))
+    radius = np.hypot(points[:, 0] - 35, points[:, 1] - 35)
+    over_foot = points[:, 2] + 21
+    # The centre of a ball lies its radius from the slope of 45 degrees; a flat cutter's edge touches it.
+    expected = 20 - over_foot + offset
+    whole = over_foot < 16
+    assert np.abs(radius - expected)[whole].max() < 0.012
+    assert len(np.unique(np.round(points[:, 2], 2))) in {20, 21}
+
+
+@pytest.mark.parametrize("shape", ["ball", "flat"])
+def test_no_contour_gouges(shape: str) -> None:
+    for mesh, thickness in ((CONE, 24), (small_hill(cells=80), 8)):
+        done = finished(mesh, shape, diameter=3, thickness=thickness, stepdown=0.5, steeper=5)
+        assert done.comparison.numbers()["gouge_max"] <= 0.01
+        assert not [f for f in outcome_findings(done, 0.01) if f.level == "stop"], "and no rapid goes through the block"
+
+
+def test_stock_to_leave_is_square_to_the_surface() -> None:
+    points = cut_points(finished(CONE, leave=0.5))
+    radius = np.hypot(points[:, 0] - 35, points[:, 1] - 35)
+    grown = 20 - (points[:, 2] + 21) + 3.5 * np.sqrt(2) - 3
+    assert np.abs(radius - grown)[points[:, 2] < -6].max() < 0.012
+
+
+def test_gentle_ground_is_left_to_lines() -> None:
+    dome = solid(trimesh.creation.icosphere(subdivisions=6, radius=20))
+    points = cut_points(finished(dome, thickness=45, steeper=40, overlap=0.0))
+    # The tip of a ball on a sphere lies where the surface has the slope of its own: rho / (R + r) is its sine.
+    slope = np.degrees(np.arcsin(np.clip(np.hypot(points[:, 0] - 35, points[:, 1] - 35) / 23, 0, 1)))
+    assert slope.min() > 39 and slope.max() > 80
+    with pytest.raises(Refused, match="steeper than 80"):
+        finished(small_hill(), diameter=3, thickness=8, steeper=80, overlap=0)
+
+
+def test_one_wall_is_finished_to_its_foot_before_the_next() -> None:
+    def ring(x: float, z: float) -> np.ndarray:
+        a = np.linspace(0, 2 * np.pi, 30)
+        return np.column_stack([x + np.cos(a), np.sin(a), np.full(30, z)])
+
+    levels = [[ring(0, -k), ring(50, -k)] for k in range(4)]
+    order = [(round(float(run[:, 0].mean())), float(run[0, 2])) for run in in_order(levels, reach=5)]
+    assert [side > 25 for side, _ in order] == [False] * 4 + [True] * 4
+    assert [z for _, z in order] == [0, -1, -2, -3] * 2
+
+
+def test_a_closed_contour_is_cut_open_where_it_is_gentle_not_at_its_seam() -> None:
+    square = np.array([[0, 0], [1, 0], [1, 1], [0, 1], [0, 0]], float)
+    (run,) = _runs(square, np.array([True, True, False, True]))
+    assert run.tolist() == [[0, 1], [0, 0], [1, 0], [1, 1]]
+    assert _runs(square, np.ones(4, bool))[0] is square and _runs(square, np.zeros(4, bool)) == []
