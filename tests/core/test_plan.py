@@ -11,6 +11,7 @@ from nephos.core.errors import Cancelled, Refused
 from nephos.core.mesh.examine import support_points
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.registry import strategies
+from nephos.core.plan.boundaries import region_of
 from nephos.core.plan.checks import operation_findings, outcome_findings
 from nephos.core.plan.fit import placement_findings
 from nephos.core.plan.keys import setup_keys
@@ -222,7 +223,7 @@ def test_estimates_are_near_the_calculated_time() -> None:
     done = calculate(plan(), MemoryStore())
     space = done.space
     for outcome in done.outcomes:
-        width, height = np.diff(np.array(space.region(outcome.operation).bounds).reshape(2, 2), axis=0)[0]
+        width, height = np.diff(np.array(region_of(space, Work(MemoryStore()), outcome.operation).bounds).reshape(2, 2), axis=0)[0]
         ground = Ground(float(width), float(height), float(space.stock_high[2] - space.floor), 4.0, 0.0,
                         outcome.operation.cutting_feed, outcome.operation.entering_feed, 600)
         kind = strategies()[outcome.operation.strategy]

@@ -69,7 +69,7 @@ export function Camera(props: { low: number[]; high: number[]; direction: Direct
       const corner = new THREE.Vector3(k & 1 ? high.x : low.x, k & 2 ? high.y : low.y, k & 4 ? high.z : low.z).sub(middle).applyMatrix4(back);
       away = Math.max(away, corner.z + Math.abs(corner.x) / (half * aspect), corner.z + Math.abs(corner.y) / half);
     }
-    lens.position.copy(middle).addScaledVector(way, away * 1.02);
+    lens.position.copy(middle).addScaledVector(way, away * 1.07);
     lens.near = away / 100;
     lens.far = away * 12;
     lens.updateProjectionMatrix();
