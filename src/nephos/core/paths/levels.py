@@ -68,15 +68,20 @@ def refine_contour(grid, points, x0, y0, step, level, a, c, floor, tolerance):  
             continue
         if zp > level:
             px, py, qx, qy = qx, qy, px, py
+            zp, zq = zq, zp
         free = 0.0
         blocked = 1.0
-        while (blocked - free) * step > tolerance:
-            t = 0.5 * (free + blocked)
+        # False position, kept off the ends of its bracket: the surface is nearly straight over a step.
+        while (blocked - free) * step > tolerance and level - zp > 0.2 * tolerance:
+            share = min(max((level - zp) / (zq - zp), 0.08), 0.92)
+            t = free + share * (blocked - free)
             z, hint = drop_at(grid, px + t * (qx - px), py + t * (qy - py), a, c, floor, hint)
             if z <= level:
                 free = t
+                zp = z
             else:
                 blocked = t
+                zq = z
         points[k, 0] = px + free * (qx - px)
         points[k, 1] = py + free * (qy - py)
 
