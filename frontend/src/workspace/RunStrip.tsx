@@ -35,16 +35,17 @@ const Scale = styled.div`position: relative; height: 18px; margin-right: 14px; f
 function useCodeLine(moment: Moment | null): string {
   const { derived } = useSheetState();
   const info = infoOf(derived);
-  const program = info?.summary?.programs.find((item) => moment && item.numbers.includes(moment.data.number));
-  const [settled, setSettled] = useState<number | null>(null);
-  const move = moment?.move ?? null;
+  const number = moment?.data.number ?? null, move = moment?.move ?? null;
+  // Operation and move wait together: the move of one is none of another's.
+  const [settled, setSettled] = useState<{ number: number; move: number } | null>(null);
   useEffect(() => {
-    const timer = setTimeout(() => setSettled(move), 40);
+    const timer = setTimeout(() => setSettled(number === null || move === null ? null : { number, move }), 40);
     return () => clearTimeout(timer);
-  }, [move]);
+  }, [number, move]);
+  const program = info?.summary?.programs.find((item) => settled && item.numbers.includes(settled.number));
   const { data } = useQuery({
-    queryKey: ["line", info?.summary_key, program?.name, moment?.data.number, settled], enabled: Boolean(program) && settled !== null,
-    queryFn: () => request<{ text: string }>(`/results/${info?.summary_key}/line/${program?.name}/${moment?.data.number}/${Math.max((settled ?? 0) - 2, 0)}`),
+    queryKey: ["line", info?.summary_key, program?.name, settled?.number, settled?.move], enabled: Boolean(program) && settled !== null,
+    queryFn: () => request<{ text: string }>(`/results/${info?.summary_key}/line/${program?.name}/${settled?.number}/${Math.max((settled?.move ?? 0) - 2, 0)}`),
     placeholderData: (before) => before, staleTime: Infinity, gcTime: 10_000,
   });
   return data?.text ?? "";
