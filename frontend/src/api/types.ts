@@ -25,7 +25,7 @@ export type Fitting = Schemas["Fitting"];
 export interface Listed<T> { id: number; data: T }
 
 /** A change that the server makes of a plan: its name under `do`, and its words. */
-export type Edit = { do: string } & Record<string, unknown>;
+export interface Edit { do: string; [word: string]: unknown }
 export interface Way { label: string; edit: Edit }
 
 export interface Finding {

@@ -13,7 +13,7 @@ const Costs = styled.div`
   & dt { font-size: 11.5px; color: ${(p) => p.theme.muted}; } & dd { margin: 0; font: 13px ${(p) => p.theme.mono}; }
 `;
 
-const CONTAIN = { outside: "passing by a radius", centre: "centre on it", inside: "edge inside" };
+const CONTAIN = { outside: "past by radius", centre: "centre on it", inside: "edge inside" };
 
 function CostCurve(props: { info: OperationInfo; stepover: number }) {
   const theme = useTheme();

@@ -10,6 +10,7 @@ import numpy as np
 
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.paths.cut_out import CutOutSettings
+from nephos.core.plan.keys import finest_operation
 from nephos.core.plan.pipeline import SetupOutcome
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.units import Units, length_in, number_in
@@ -138,7 +139,8 @@ def outcome_findings(done: SetupOutcome, tolerance: float, units: Units = "mm") 
                                      f"{machine.name} can ({mm(machine.travel[axis])})", "use a narrower boundary"))
         before = float(ends[-1]) if len(ends) else before
     numbers = done.comparison.numbers()
-    last = str(done.outcomes[-1].operation.number)
+    # What is left concerns the cutter that decides what could be reached.
+    last = str(finest_operation([outcome.operation for outcome in done.outcomes]).number)
     if numbers.get("gouge_max", 0.0) > tolerance:
         j, i = np.unravel_index(np.nanargmin(done.comparison.deviation), done.comparison.deviation.shape)
         g = done.comparison.grid
