@@ -30,15 +30,12 @@ def best_attitude(look: Look, linear: F64, long_along_x: bool) -> F64:
     """
     points = look.samples[:, :3].astype(np.float64) @ linear.T
     normals = look.samples[:, 3:].astype(np.float64) @ linear.T
-    # Faces of one direction gather round the thin axis of a relief, so directions tell more than places do.
     candidates = [np.eye(3), *_upright_axes(points)]
     best, found = -np.inf, np.eye(3)
-    spans = []
     for turn in candidates:
         for flip in (np.eye(3), np.diag([1.0, -1.0, -1.0])):
             whole = flip @ turn
             heights = points @ whole[2]
-            spans.append(np.ptp(heights))
             thin = float(np.ptp(heights) / max(np.ptp(points @ whole[0]), np.ptp(points @ whole[1]), 1e-12))
             score = _seen(heights, normals @ whole[2]) - 1.5 * thin
             if score > best + 1e-6:

@@ -20,12 +20,6 @@ def add_model(plan: Plan, looks: Looks, mesh: str, name: str, unit: Annotated[fl
 
 
 @edit
-def replace_mesh(plan: Plan, looks: Looks, model: str, mesh: str, name: str) -> Plan:
-    """Put another mesh in the place of a model's; its repairs, which were made for the old one, go."""
-    return with_model(plan, model, mesh=mesh, name=name[:120] or "model", steps=())
-
-
-@edit
 def remove_model(plan: Plan, looks: Looks, model: str) -> Plan:
     """Take a model out of the job."""
     model_of(plan, model)

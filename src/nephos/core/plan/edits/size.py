@@ -8,7 +8,6 @@ from pydantic import Field
 from nephos.core.errors import Refused
 from nephos.core.plan.edits.registry import Looks, edit, model_of, placed_in, tidy, with_placement
 from nephos.core.plan.edits.turn import Axis
-from nephos.core.plan.place import extent_of
 from nephos.core.plan.schema import Plan, Size
 
 Percent = Annotated[float, Field(gt=0, le=1_000_000, allow_inf_nan=False)]
@@ -86,5 +85,4 @@ def sink_model(plan: Plan, looks: Looks, model: str, depth: Annotated[float, Fie
 @edit
 def sink_half(plan: Plan, looks: Looks, model: str) -> Plan:
     """Sink a model to half its height: a full-round figure becomes a relief."""
-    extent = extent_of(looks(model_of(plan, model)).support, model_of(plan, model).placement)
-    return sink_model(plan, looks, model, tidy(float(placed_in(plan, looks, model).scale[2] * extent[2] / 2)))
+    return sink_model(plan, looks, model, tidy(float(placed_in(plan, looks, model).size[2] / 2)))
