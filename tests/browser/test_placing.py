@@ -134,6 +134,43 @@ def test_dragging_an_arrow_moves_the_model_as_typing_does(hill_job) -> None:
     assert offset() == moved
 
 
+def grip(driver, places) -> None:
+    """Put the pointer on the first of these places (from the middle of the view) where something can be gripped."""
+    canvas = driver.find_element(By.TAG_NAME, "canvas")
+
+    def on_grip(place: tuple[int, int]) -> bool:
+        ActionChains(driver).move_to_element_with_offset(canvas, *place).perform()
+        return driver.execute_script("return arguments[0].style.cursor", canvas) == "grab"
+
+    until(driver, lambda d: any(on_grip(place) for place in places))
+
+
+def test_a_ring_turns_the_model_and_the_height_of_the_cut_is_dragged(hill_job) -> None:
+    driver = hill_job
+    choose_model(driver)
+    press(driver, "Top")
+    time.sleep(1)
+    # Seen from above the ring about Z is a quarter from X to Y.
+    grip(driver, [(k, -k) for k in range(20, 90, 2)])
+    ActionChains(driver).click_and_hold().move_by_offset(-20, 0).move_by_offset(-20, 0).release().perform()
+    until(driver, lambda d: "rev 2 · saved" in text(d))
+    turn = current_plan(Job.objects.get())["models"][0]["placement"]["turn"]
+    assert 5 <= turn[2] <= 85 and turn[2] % 5 == pytest.approx(0, abs=1e-6) and turn[:2] == pytest.approx([0, 0], abs=1e-9)
+    press(driver, "Undo")
+    until(driver, lambda d: "rev 1 · saved" in text(d))
+
+    press(driver, "Front")
+    press(driver, "Drag the cut-off")
+    before = derived(parse_plan(current_plan(Job.objects.get())))["models"]["m1"]["size"]
+    grip(driver, [(x, y) for y in range(-60, 80, 5) for x in range(60, 420, 12)])
+    ActionChains(driver).click_and_hold().move_by_offset(0, -8).move_by_offset(0, -8).release().perform()
+    ready(driver, 3)
+    after = derived(parse_plan(current_plan(Job.objects.get())))["models"]["m1"]["size"]
+    steps = current_plan(Job.objects.get())["models"][0]["steps"]
+    assert [step["kind"] for step in steps] == ["cut_below"]
+    assert before[2] - 0.2 > after[2] == pytest.approx(before[2] - steps[0]["settings"]["height"], abs=1e-6)
+
+
 def test_ways_out_are_buttons_that_do_it(hill_job) -> None:
     driver = hill_job
     type_in(driver, "Thickness, Z", "4")

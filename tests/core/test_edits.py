@@ -12,6 +12,7 @@ from nephos.core.mesh.attitude import slab_height, undercut
 from nephos.core.mesh.look import Look, quick_look
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.repair.registry import repaired
+from nephos.core.plan.checks import Finding
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.edits.registry import EDITS
 from nephos.core.plan.fit import placement_findings
@@ -349,3 +350,35 @@ def test_findings_speak_the_unit_of_the_job_and_mean_the_same() -> None:
     assert [way.edit for way in mm.ways] == [way.edit for way in inch.ways]
     zero = Setup(id="a", name="a", zero=Zero(at=(25.4, 0, 12.7)))
     assert zero_in_words(zero, "in") == "1 in right and 0 in back of the stock's front left corner, 0.5 in above its underside"
+
+
+def found_in(value: Plan) -> list[Finding]:
+    return placement_findings(value, placed_models(value, lambda _: LOOK.support))
+
+
+CLAMP = KeepOut(id="k1", name="clamp", size=(40.0, 20.0, 60.0), at=(100.0, 75.0))
+
+
+@pytest.mark.parametrize(("code", "changes"), [
+    ("keep-out-on-model", {"setups": (Setup(id="a", name="a", keep_outs=(CLAMP,)),)}),
+    ("models-overlap", {"models": (Model(id="m1", name="wedge", mesh="w"), Model(id="m2", name="second", mesh="w"))}),
+    ("zero-on-bed", {"setups": (Setup(id="a", name="a", side="bottom", zero=Zero(z="bed")),)}),
+    ("beyond-travel", {"stock": Stock(length=900, width=700, thickness=30)}),
+])
+def test_what_holds_and_where_it_stands_has_ways_that_lead_out(code: str, changes: dict) -> None:
+    value = plan(**changes)
+    found = [item for item in found_in(value) if item.code == code]
+    assert found and all(item.ways for item in found)
+    for finding in found:
+        for way in finding.ways:
+            assert finding.text not in {item.text for item in found_in(apply_edit(value, look, way.edit))}, way.label
+
+
+def test_a_clamp_between_two_models_finds_a_place_that_is_free_of_both() -> None:
+    models = tuple(Model(id=key, name=key, mesh="w", placement=Placement(offset=(x, 0.0, -1.0)))
+                   for key, x in (("m1", -20.0), ("m2", 20.0)))
+    value = plan(models=models, setups=(Setup(id="a", name="a", keep_outs=(CLAMP,)),))
+    after = apply_edit(value, look, {"do": "clear_keep_out", "setup": "a", "keep_out": "k1"})
+    assert "keep-out-on-model" not in {item.code for item in found_in(after)}
+    with pytest.raises(Refused, match="no longer"):
+        apply_edit(after, look, {"do": "drop_keep_out", "setup": "a", "keep_out": "k9"})

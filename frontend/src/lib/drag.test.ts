@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { alongLine, nearestThird, onLevel, rounded } from "./drag";
+import { alongLine, nearestThird, onLevel, onPlane, rounded, turnedBy } from "./drag";
 
 describe("dragging", () => {
   it("finds the place on an axis that the eye is on", () => {
@@ -13,6 +13,13 @@ describe("dragging", () => {
     expect(onLevel({ origin: [0, 0, 10], direction: [1, 0, -1] }, 4)).toEqual([6, 0, 4]);
     expect(onLevel({ origin: [0, 0, 10], direction: [1, 0, 1] }, 4)).toBeNull();
     expect(onLevel({ origin: [0, 0, 10], direction: [1, 0, 0] }, 4)).toBeNull();
+  });
+  it("tells how far something was turned, the short way round", () => {
+    const middle: [number, number, number] = [10, 10, 0];
+    expect(turnedBy([20, 10, 0], [10, 20, 0], middle, 2, false)).toBe(90);
+    expect(turnedBy([0, 11, 0], [0, 9, 0], middle, 2, false)).toBe(10);
+    expect(turnedBy([10, 20, 0], [10, 20, 0.3], middle, 0, true)).toBe(2);
+    expect(onPlane({ origin: [0, -10, 3], direction: [0, 1, 0] }, [5, 2, 0], [0, 1, 0])).toEqual([0, 2, 3]);
   });
   it("snaps to what a rule shows", () => {
     expect(rounded(12.3, "mm")).toBe(12.5);

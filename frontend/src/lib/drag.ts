@@ -13,6 +13,23 @@ export function alongLine(ray: Ray, origin: Point, way: Point): number | null {
   return Math.abs(bottom) < 1e-9 * a * c ? null : (b * e - c * d) / bottom;
 }
 
+/** Where a ray meets a plane through `origin`; null where it runs along it or away from it. */
+export function onPlane(ray: Ray, origin: Point, normal: Point): Point | null {
+  const fall = dot(ray.direction, normal);
+  if (Math.abs(fall) < 1e-9) return null;
+  const t = dot(minus(origin, ray.origin), normal) / fall;
+  return t < 0 ? null : [0, 1, 2].map((k) => (ray.origin[k] as number) + t * (ray.direction[k] as number)) as Point;
+}
+
+/** By how many degrees a point was taken round an axis (0 X, 1 Y, 2 Z) through `middle`, at a round number: fives, or ones with `fine`. */
+export function turnedBy(from: Point, to: Point, middle: Point, axis: number, fine: boolean): number {
+  const [u, v] = [(axis + 1) % 3, (axis + 2) % 3] as [0 | 1 | 2, 0 | 1 | 2];
+  const angle = (p: Point) => Math.atan2(p[v] - middle[v], p[u] - middle[u]);
+  const step = fine ? 1 : 5;
+  const degrees = Math.round(((angle(to) - angle(from)) * 180) / Math.PI / step) * step;
+  return ((((degrees + 180) % 360) + 360) % 360) - 180;
+}
+
 /** Where a ray meets the level plane at height `z`; null where it runs along it or away from it. */
 export function onLevel(ray: Ray, z: number): Point | null {
   if (Math.abs(ray.direction[2]) < 1e-9) return null;

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { clock, countText, lengthText, parseNumber } from "./numbers";
+import { clock, countText, areaText, feedText, lengthText, parseNumber } from "./numbers";
 
 describe("numbers as they are typed", () => {
   it("takes arithmetic, fractions and units", () => {
@@ -33,4 +33,10 @@ describe("numbers for show", () => {
     expect(countText(411342)).toBe("411 k");
     expect(countText(1644800)).toBe("1.6 M");
   });
+});
+
+it("shows feeds and areas in the job's unit", () => {
+  expect(feedText(1800, "mm")).toBe("1800");
+  expect(feedText(1800, "in")).toBe("70.866");
+  expect(areaText(12904, "in")).toBe("20 in²");
 });

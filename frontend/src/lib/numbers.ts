@@ -88,6 +88,12 @@ export function lengthText(mm: number, unit: Unit, digits?: number): string {
   return unit === "in" ? trimmed(mm / 25.4, digits === undefined ? 4 : digits + 2) : trimmed(mm, digits ?? 3);
 }
 
+/** A feed for show, in the job's unit a minute. */
+export const feedText = (mmPerMinute: number, unit: Unit) => lengthText(mmPerMinute, unit, 1);
+
+/** An area for show, with its unit: cm² or square inches. */
+export const areaText = (mm2: number, unit: Unit) => (unit === "in" ? `${trimmed(mm2 / 645.16, 2)} in²` : `${trimmed(mm2 / 100, 1)} cm²`);
+
 /** Seconds as h:mm:ss or m:ss. */
 export function clock(seconds: number): string {
   const whole = Math.max(Math.round(seconds), 0);

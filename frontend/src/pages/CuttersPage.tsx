@@ -6,7 +6,7 @@ import { useCutterActions, useCutters, useShapes } from "../api/hooks";
 import type { Cutter, CutterRow } from "../api/types";
 import { Ask, Button, Choose, Foot, Quiet, Said } from "../parts/controls";
 import { CutterDrawing } from "../parts/CutterDrawing";
-import { lengthText } from "../lib/numbers";
+import { feedText, lengthText } from "../lib/numbers";
 import { NumberField, WordField } from "../parts/fields";
 import { TopBar } from "./TopBar";
 import { useUnit } from "./unit";
@@ -23,15 +23,15 @@ const Form = styled.div`display: grid; grid-template-columns: 1fr 96px; gap: 16p
 
 const FRESH: Cutter = { number: 1, name: "", shape: "flat", diameter: 6, flute_length: 18, shank_diameter: 6, overall_length: 50, flutes: 2, feed: 1800, plunge_feed: 600, spindle: 18000 };
 
-const NUMBERS: { key: Exclude<keyof Cutter, "name" | "shape">; label: string; kind: "length" | "plain"; high: number; step: number; low?: number; suffix?: string }[] = [
+const NUMBERS: { key: Exclude<keyof Cutter, "name" | "shape">; label: string; kind: "length" | "feed" | "plain"; high: number; step: number; low?: number; suffix?: string }[] = [
   { key: "number", label: "Number", kind: "plain", high: 999, step: 1, low: 1 },
   { key: "diameter", label: "Diameter", kind: "length", high: 200, step: 0.5 },
   { key: "flute_length", label: "Flute length", kind: "length", high: 500, step: 1 },
   { key: "shank_diameter", label: "Shank", kind: "length", high: 100, step: 0.5 },
   { key: "overall_length", label: "Overall length", kind: "length", high: 1000, step: 1 },
   { key: "flutes", label: "Flutes", kind: "plain", high: 12, step: 1, low: 1 },
-  { key: "feed", label: "Feed, mm a minute", kind: "plain", high: 100000, step: 100 },
-  { key: "plunge_feed", label: "Plunge feed", kind: "plain", high: 100000, step: 50 },
+  { key: "feed", label: "Feed", kind: "feed", high: 100000, step: 100 },
+  { key: "plunge_feed", label: "Plunge feed", kind: "feed", high: 100000, step: 50 },
   { key: "spindle", label: "Spindle", kind: "plain", high: 200000, step: 500, suffix: "/min" },
 ];
 
@@ -85,13 +85,13 @@ export function CuttersPage() {
             {(row) => (
               <TableRow id={row.id}>
                 <Cell>{row.data.number}</Cell><Cell><CutterDrawing cutter={row.data} height={40} /></Cell><Cell>{row.data.name}</Cell><Cell>{lengthText(row.data.diameter, unit)}</Cell>
-                <Cell>{lengthText(row.data.flute_length, unit)}</Cell><Cell>{row.data.flutes}</Cell><Cell>{row.data.feed}</Cell><Cell>{row.data.plunge_feed}</Cell><Cell>{row.data.spindle}</Cell>
+                <Cell>{lengthText(row.data.flute_length, unit)}</Cell><Cell>{row.data.flutes}</Cell><Cell>{feedText(row.data.feed, unit)}</Cell><Cell>{feedText(row.data.plunge_feed, unit)}</Cell><Cell>{row.data.spindle}</Cell>
                 <Cell><Quiet aria-label={`Change ${row.data.name}`} onPress={() => setOpen(row)}>Change</Quiet><Quiet aria-label={`Delete ${row.data.name}`} onPress={() => setGone(row)}>Delete</Quiet></Cell>
               </TableRow>
             )}
           </TableBody>
         </List>
-        <p style={{ marginTop: 10 }}>Lengths in {unit}, feeds in mm a minute. Jobs keep a cutter as it was when they took it.</p>
+        <p style={{ marginTop: 10 }}>Lengths in {unit}, feeds in {unit} a minute. Jobs keep a cutter as it was when they took it.</p>
       </Sheet>
       {open && <CutterForm key={open.id ?? "new"} row={open} onClose={() => setOpen(null)} />}
       <Ask title={`Delete ${gone?.data.name ?? ""}?`} open={gone !== null} onClose={() => setGone(null)}>

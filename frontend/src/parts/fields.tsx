@@ -2,7 +2,7 @@
 import { useEffect, useRef, useState } from "react";
 import { FieldError, Input, Label, TextField } from "react-aria-components";
 import styled from "styled-components";
-import { lengthText, parseNumber, type Unit } from "../lib/numbers";
+import { feedText, lengthText, parseNumber, type Unit } from "../lib/numbers";
 
 const Field = styled(TextField)`
   display: grid; grid-template-columns: 1fr 118px; align-items: center; gap: 2px 8px; min-height: 33px; position: relative;
@@ -25,7 +25,7 @@ const Wrong = styled(FieldError)`
 `;
 
 export interface NumberProps {
-  label: string; value: number | null; unit: Unit; kind?: "length" | "angle" | "plain"; suffix?: string; low?: number; over?: number;
+  label: string; value: number | null; unit: Unit; kind?: "length" | "feed" | "angle" | "plain"; suffix?: string; low?: number; over?: number;
   high?: number; step?: number; empty?: string; help?: string | undefined; error?: string | undefined;
   onLive?: (value: number | null) => void; onChange: (value: number | null) => void;
 }
@@ -45,8 +45,8 @@ export function outOfRange(value: number, props: Pick<NumberProps, "low" | "over
 
 /** A number that takes arithmetic and units, steps with the arrow keys and says its range. */
 export function NumberField(props: NumberProps) {
-  const length = (props.kind ?? "length") === "length";
-  const show = (value: number | null) => value === null ? "" : length ? lengthText(value, props.unit) : String(Number(value.toFixed(4)));
+  const feed = props.kind === "feed", length = feed || (props.kind ?? "length") === "length";
+  const show = (value: number | null) => value === null ? "" : length ? (feed ? feedText : lengthText)(value, props.unit) : String(Number(value.toFixed(4)));
   const [text, setText] = useState(show(props.value));
   const [wrong, setWrong] = useState("");
   const editing = useRef(false);
@@ -86,7 +86,7 @@ export function NumberField(props: NumberProps) {
     if (event.key !== "ArrowUp" && event.key !== "ArrowDown") return;
     event.preventDefault();
     const now = read(text) ?? props.value ?? 0;
-    const step = (props.step ?? 1) * (event.shiftKey ? 10 : 1) * (length && props.unit === "in" ? 25.4 / 16 : 1);
+    const step = (props.step ?? 1) * (event.shiftKey ? 10 : 1) * (length && !feed && props.unit === "in" ? 25.4 / 16 : 1);
     const next = Number((now + (event.key === "ArrowUp" ? step : -step)).toFixed(6));
     if (!outOfRange(next, props)) type(show(next));
   };
@@ -95,8 +95,8 @@ export function NumberField(props: NumberProps) {
     <Field value={text} onChange={type} onBlur={commit} isInvalid={Boolean(problem)}>
       <Label>{props.label}</Label>
       <div style={{ position: "relative" }} title={props.help}>
-        <Entry onKeyDown={nudge} inputMode="decimal" placeholder={props.empty ?? ""} autoComplete="off" />
-        <Unitary>{props.suffix ?? (length ? props.unit : "")}</Unitary>
+        <Entry style={feed ? { paddingRight: 52 } : undefined} onKeyDown={nudge} inputMode="decimal" placeholder={props.empty ?? ""} autoComplete="off" />
+        <Unitary>{props.suffix ?? (feed ? `${props.unit}/min` : length ? props.unit : "")}</Unitary>
       </div>
       <Wrong>{problem}</Wrong>
     </Field>

@@ -3,7 +3,7 @@ import { useRef } from "react";
 import { useTheme } from "styled-components";
 import * as THREE from "three";
 import { placedOf, type KeepOut, type Model, type ModelState } from "../api/types";
-import { nearestThird, rounded } from "../lib/drag";
+import { nearestThird, rounded, turnedBy } from "../lib/drag";
 import type { Point } from "../lib/ray";
 import { scene } from "../theme";
 import { setupOf, useSheetState, withSetup, zeroOf } from "../workspace/state";
@@ -40,6 +40,35 @@ function MoveHandles(props: { model: Model; state: ModelState; size: number }) {
         (done ? (what: Parameters<typeof edit>[0]) => edit(what, "move") : liveEdit)({ do: "move_model", model: model.id, by: move });
       }}>
       {(hot) => <Arrow at={middle} way={way} size={size} tone={hot ? theme.ink : theme.action} />}
+    </Handle>
+  ));
+}
+
+// A quarter of a ring from the first to the second of the two other axes.
+const ARCS: [number, number, number][] = [[Math.PI / 2, Math.PI / 2, 0], [-Math.PI / 2, 0, -Math.PI / 2], [0, 0, 0]];
+
+/** Quarter rings that turn the model about its middle: in fives of a degree, in ones with Shift. */
+function TurnHandles(props: { model: Model; state: ModelState; size: number }) {
+  const { edit, liveEdit } = useSheetState();
+  const theme = useTheme();
+  const { state, model, size } = props;
+  const middle = [0, 1, 2].map((k) => k === 2 ? state.high[2] as number : ((state.low[k] as number) + (state.high[k] as number)) / 2) as Point;
+  const held = useRef<Point | null>(null);
+  return WAYS.map((normal, axis) => (
+    <Handle key={axis} track={{ kind: "plane", origin: middle, normal }} onCancel={() => { held.current = null; liveEdit(null); }}
+      onDrag={(by, done, { from, fine }) => {
+        held.current ??= middle;
+        const to = from.map((value, k) => value + (by[k] as number)) as Point;
+        const degrees = turnedBy(from, to, held.current, axis, fine);
+        if (done) held.current = null;
+        if (done && degrees === 0) { liveEdit(null); return; }
+        (done ? (what: Parameters<typeof edit>[0]) => edit(what, "turn") : liveEdit)({ do: "turn_model", model: model.id, axis, degrees });
+      }}>
+      {(hot) => (
+        <group position={middle} rotation={ARCS[axis] as [number, number, number]}>
+          <mesh renderOrder={7}><torusGeometry args={[size * 1.9, size * 0.05, 8, 24, Math.PI / 2]} /><meshBasicMaterial color={hot ? theme.ink : scene.entry} depthTest={false} /></mesh>
+        </group>
+      )}
     </Handle>
   ));
 }
@@ -152,5 +181,5 @@ export function PlaceHandles(props: { size: number; cutOff: number | null; onCut
     return <CutOffHandle model={model} state={state} size={props.size} height={props.cutOff ?? state.slab ?? 0.2 * (state.size[2] as number)} onHeight={props.onCutOff} />;
   }
   if (tool !== "none") return null;
-  return <><MoveHandles model={model} state={state} size={props.size} /><SizeHandle model={model} state={state} size={props.size} /></>;
+  return <><MoveHandles model={model} state={state} size={props.size} /><TurnHandles model={model} state={state} size={props.size} /><SizeHandle model={model} state={state} size={props.size} /></>;
 }

@@ -24,3 +24,8 @@ def size_in(units: Units) -> Say:
     """Says a length that was chosen, with its unit and no digits that it does not have: `28 mm`, `1.1024 in`."""
     number = number_in(units)
     return lambda mm: f"{number(mm)} {units}"
+
+
+def feed_in(units: Units) -> Say:
+    """Says a feed, given in mm a minute: `1800 mm/min`, `70.9 in/min`."""
+    return (lambda feed: f"{feed:g} mm/min") if units == "mm" else (lambda feed: f"{feed / 25.4:.1f} in/min")

@@ -1,6 +1,6 @@
 /** The settings of a named boundary: where it comes from, how it is grown, and what it is joined with. */
 import type { Boundary } from "../../api/types";
-import { lengthText } from "../../lib/numbers";
+import { areaText, lengthText } from "../../lib/numbers";
 import { Choose, Quiet, Said, ToggleQuiet } from "../../parts/controls";
 import { NameField, NumberField } from "../../parts/fields";
 import { boundaryChoices, infoOf, useSheetState, withBoundary } from "../state";
@@ -13,6 +13,7 @@ export function BoundarySettings(props: { boundary: Boundary }) {
   const { plan, derived, live, keep, choose, problem } = useSheetState();
   const { boundary } = props;
   const unit = plan.units ?? "mm";
+  const square = unit === "in" ? 645.16 : 1;
   const drawn = infoOf(derived)?.outlines[boundary.id];
   const changed = (change: Partial<Boundary>) => withBoundary(plan, boundary.id, change);
   const number = (label: string, value: number, change: (value: number) => Partial<Boundary>, range: { low?: number; over?: number; high: number }, help?: string) => (
@@ -26,7 +27,7 @@ export function BoundarySettings(props: { boundary: Boundary }) {
   return (
     <>
       <h2>{boundary.name}</h2>
-      <p className="sub">{drawn?.refused ? "" : drawn ? `${drawn.loops} ${drawn.loops === 1 ? "loop" : "loops"} · ${((drawn.area ?? 0) / 100).toFixed(1)} cm²` : "being drawn…"}</p>
+      <p className="sub">{drawn?.refused ? "" : drawn ? `${drawn.loops} ${drawn.loops === 1 ? "loop" : "loops"} · ${areaText(drawn.area ?? 0, unit)}` : "being drawn…"}</p>
       {(problem || drawn?.refused) && <Said role="alert">{problem || drawn?.refused}</Said>}
       <NameField label="Name" value={boundary.name} onChange={(name) => keep(changed({ name }), "name")} />
       <Choose label="Comes from" value={boundary.source ?? "silhouette"} choices={SOURCES} onChange={(source) => keep(changed({ source: source as "box" }), "source")} />
@@ -45,7 +46,7 @@ export function BoundarySettings(props: { boundary: Boundary }) {
       {number("Offset", boundary.offset ?? 0, (offset) => ({ offset }), { low: -500, high: 500 }, "outwards; negative inwards")}
       <Choose label="Corners" value={boundary.corners ?? "round"} choices={{ round: "round", sharp: "sharp" }} onChange={(corners) => keep(changed({ corners: corners as "round" }), "corners")} />
       {number("Smooth within", boundary.smooth ?? 0, (smooth) => ({ smooth }), { low: 0, high: 10 })}
-      <NumberField label="Drop loops under" kind="plain" suffix="mm²" unit="mm" value={boundary.drop_under ?? 0} low={0} high={100000000} step={10} onChange={(value) => value !== null && keep(changed({ drop_under: value }), "small loops")} />
+      <NumberField label="Drop loops under" kind="plain" suffix={`${unit}²`} unit={unit} value={(boundary.drop_under ?? 0) / square} low={0} high={100000000} step={unit === "in" ? 0.05 : 10} onChange={(value) => value !== null && keep(changed({ drop_under: value * square }), "small loops")} />
       <Buttons><ToggleQuiet isSelected={boundary.outer_only ?? false} onChange={(outer_only) => keep(changed({ outer_only }), "holes")}>Outer loops only</ToggleQuiet></Buttons>
       <Head>Combined<span>{combine.length || "with none"}</span></Head>
       {combine.map((item, k) => (

@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import type { MeshFacts } from "../../api/types";
-import { factLines, proposedLength } from "./MeshCare";
+import { factLines, proposedLength, saidIn } from "./MeshCare";
 
 const facts: MeshFacts = {
   format: "STL", triangles: 12, vertices: 8, size: [200, 100, 20], watertight: true, shells: 1, holes: 0, flipped: 0, inside_out: 0, without_area: 0,
@@ -18,4 +18,9 @@ it("proposes lengths that fit the mesh, whatever its unit", () => {
   expect(proposedLength("close_holes", "size", 10, { ...facts, largest_hole: 8 })).toBeCloseTo(8.08);
   expect(proposedLength("close_holes", "size", 10, { ...facts, size: [0.2, 0.1, 0.02] })).toBeCloseTo(0.02);
   expect(proposedLength("drop_shells", "size", 5, facts)).toBe(10);
+});
+
+it("says the lengths of a repair as they will be cut", () => {
+  expect(saidIn("thinned; the surface moved {0.02} at most", 25.4, "mm")).toBe("thinned; the surface moved 0.508 mm at most");
+  expect(saidIn("a base {2} below its lowest point", 25.4, "in")).toBe("a base 2 in below its lowest point");
 });

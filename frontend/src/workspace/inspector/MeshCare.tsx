@@ -3,7 +3,7 @@ import { useState } from "react";
 import styled from "styled-components";
 import { useRepairs } from "../../api/hooks";
 import type { MeshFacts, Model, ModelState, RepairKind } from "../../api/types";
-import { countText, lengthText } from "../../lib/numbers";
+import { countText, lengthText, type Unit } from "../../lib/numbers";
 import { Ask, Button, Foot, Quiet, Said, ToggleQuiet } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
 import { useSheetState, type Fault } from "../state";
@@ -30,6 +30,9 @@ export function factLines(facts: MeshFacts): Line[] {
     return plain ? { label: line.label, count: line.count } : line;
   });
 }
+
+/** What a repair says it did: lengths, which stand in braces in the file's unit, as they will be cut. */
+export const saidIn = (text: string, scale: number, unit: Unit) => text.replace(/\{([^}]+)\}/g, (_, value: string) => `${lengthText(Number(value) * scale, unit)} ${unit}`);
 
 /** A first number for a repair's length, from the size of the mesh: its own number means nothing for a mesh in metres. */
 export function proposedLength(key: string, name: string, fallback: number, facts: MeshFacts): number {
@@ -85,7 +88,7 @@ export function MeshCare(props: { model: Model; state: ModelState }) {
       {steps.length > 0 && (
         <Steps aria-label="Repairs made">
           {steps.map((step, k) => (
-            <li key={`${k} ${step.kind}`}>{title(step.kind)}{facts.said[k] ? `: ${facts.said[k]}` : ""}
+            <li key={`${k} ${step.kind}`}>{title(step.kind)}{facts.said[k] ? `: ${saidIn(facts.said[k], state.scale[0] ?? 1, plan.units ?? "mm")}` : ""}
               <Quiet aria-label={`Take out ${title(step.kind)}`} onPress={() => edit({ do: "drop_repair", model: model.id, step: k }, "take a repair out")}>×</Quiet></li>
           ))}
         </Steps>

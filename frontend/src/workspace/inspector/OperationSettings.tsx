@@ -2,7 +2,7 @@
 import styled, { useTheme } from "styled-components";
 import { useCutters, useStrategies } from "../../api/hooks";
 import type { Limit, Operation, OperationInfo, SettingField } from "../../api/types";
-import { clock, lengthText } from "../../lib/numbers";
+import { clock, feedText, lengthText } from "../../lib/numbers";
 import { Choose, Said } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
 import { boundaryChoices, infoOf, useSheetState, withOperation } from "../state";
@@ -89,11 +89,11 @@ export function OperationSettings(props: { operation: Operation }) {
         </Costs>
       )}
       {info && typeof operation.settings.stepover === "number" && <CostCurve info={info} stepover={operation.settings.stepover} />}
-      <Folded title="Feed and speed" short={`${feed} / ${plunge} · ${spindle}`}>
-        <NumberField label="Feed" kind="plain" suffix="" unit={unit} value={operation.feed ?? null} empty={String(operation.cutter.feed)} over={0} high={100000} step={100} onChange={(value) => change({ feed: value }, "feed")} />
-        <NumberField label="Plunge feed" kind="plain" suffix="" unit={unit} value={operation.plunge_feed ?? null} empty={String(operation.cutter.plunge_feed)} over={0} high={100000} step={50} onChange={(value) => change({ plunge_feed: value }, "plunge feed")} />
+      <Folded title="Feed and speed" short={`${feedText(feed, unit)} / ${feedText(plunge, unit)} · ${spindle}`}>
+        <NumberField label="Feed" kind="feed" unit={unit} value={operation.feed ?? null} empty={feedText(operation.cutter.feed, unit)} over={0} high={100000} step={100} onChange={(value) => change({ feed: value }, "feed")} />
+        <NumberField label="Plunge feed" kind="feed" unit={unit} value={operation.plunge_feed ?? null} empty={feedText(operation.cutter.plunge_feed, unit)} over={0} high={100000} step={50} onChange={(value) => change({ plunge_feed: value }, "plunge feed")} />
         <NumberField label="Spindle" kind="plain" suffix="/min" unit={unit} value={operation.spindle ?? null} empty={String(operation.cutter.spindle)} over={0} high={200000} step={500} onChange={(value) => change({ spindle: value }, "spindle")} />
-        <p className="sub">Feeds in mm a minute. Empty means as the cutter says.</p>
+        <p className="sub">Empty means as the cutter says.</p>
       </Folded>
       {operation.strategy !== "cut_out" && (
         <Folded title="Depth" short={operation.cut_to ? `to ${lengthText(operation.cut_to, unit)}` : "to the foot"}>

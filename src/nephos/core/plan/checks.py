@@ -13,7 +13,7 @@ from nephos.core.paths.cut_out import CutOutSettings
 from nephos.core.plan.keys import finest_operation
 from nephos.core.plan.pipeline import SetupOutcome
 from nephos.core.plan.schema import Operation, Plan, Setup
-from nephos.core.units import Units, length_in, number_in
+from nephos.core.units import Units, feed_in, length_in, number_in
 
 Level = Literal["stop", "caution", "note"]
 
@@ -53,6 +53,7 @@ def operation_findings(plan: Plan, setup: Setup) -> list[Finding]:
     """What the settings alone tell."""
     found = []
     machine = machine_named(plan.machine)
+    feed = feed_in(plan.units)
     cutters: dict[int, str] = {}
     working = [operation for operation in setup.operations if operation.on]
     for operation in working:
@@ -64,8 +65,8 @@ def operation_findings(plan: Plan, setup: Setup) -> list[Finding]:
                                  "give one of them another number on the cutters page"))
         if operation.cutting_feed > max(machine.feed_limit[:2]):
             found.append(Finding("feed-beyond", "caution", row,
-                                 f"the feed of {operation.cutting_feed:g} is more than the {machine.name} can do "
-                                 f"({max(machine.feed_limit[:2]):g} mm/min)", "lower the feed"))
+                                 f"the feed of {feed(operation.cutting_feed)} is more than the {machine.name} can do "
+                                 f"({feed(max(machine.feed_limit[:2]))})", "lower the feed"))
         if operation.spindle_speed > machine.spindle_limit:
             found.append(Finding("spindle-beyond", "caution", row,
                                  f"{operation.spindle_speed:g} turns a minute are more than the spindle can do "

@@ -127,7 +127,8 @@ def _apart(plan: Plan, placed: dict[str, Placed]) -> list[Finding]:
             if (common > HAIR).all():
                 found.append(Finding("models-overlap", "note", model.id,
                                      f"its box and that of {other.name} share {mm(float(common.min()))}",
-                                     "move one of them, unless they are meant to be joined"))
+                                     "move one of them, unless they are meant to be joined",
+                                     ways=(Way("Put it beside", {"do": "beside_model", "model": model.id, "other": other.id}),)))
     return found
 
 
@@ -139,7 +140,10 @@ def _machine_findings(plan: Plan) -> list[Finding]:
     turned = size[1] <= machine.travel[0] and size[0] <= machine.travel[1]
     for axis, name in enumerate(_AXES):
         if size[axis] > machine.travel[axis]:
-            way = (Way("Turn the job by a quarter", {"do": "turn_job"}),) if axis < 2 and turned else ()
+            side = ("length", "width", "thickness")[axis]
+            shorter = Way(f"Take it {size_in(plan.units)(machine.travel[axis])} {('long', 'wide', 'thick')[axis]}",
+                          {"do": "size_stock", side: machine.travel[axis]})
+            way = (Way("Turn the job by a quarter", {"do": "turn_job"}),) if axis < 2 and turned else (shorter,)
             found.append(Finding("beyond-travel", "stop" if axis < 2 else "caution", "stock",
                                  f"the stock is {mm(size[axis] - machine.travel[axis])} longer along {name} "
                                  f"than the {machine.name} travels", "take smaller stock or another machine", ways=way))
@@ -157,11 +161,12 @@ def _setup_findings(plan: Plan, setup: Setup, placed: dict[str, Placed]) -> list
                              "choose a corner or the centre", ways=ways))
     if setup.zero.z == "bed" and setup.side != "top":
         found.append(Finding("zero-on-bed", "note", "stock", "the zero is on the bed: it must be found again after turning the stock over",
-                             "measure from the same bed in each setup"))
+                             "measure from the same bed in each setup",
+                             ways=(Way("Zero on the stock's underside", {
+                                 "do": "corner_zero", "setup": setup.id, "x": setup.zero.x, "y": setup.zero.y, "z": "bottom"}),)))
     matrix = to_setup(plan.stock, setup)
     for item in setup.keep_outs:
-        reach = item.size[1] / 2 if item.shape == "box" else item.size[0] / 2
-        half = np.array([item.size[0] / 2, reach])
+        half = np.array(item.half)
         low, high = np.array(item.at) - half, np.array(item.at) + half
         for model in plan.models:
             box = placed.get(model.id)
@@ -171,7 +176,9 @@ def _setup_findings(plan: Plan, setup: Setup, placed: dict[str, Placed]) -> list
             if (common > HAIR).all() and item.foot + item.size[2] > box.low[2]:
                 spot = matrix[:3, :3] @ [*item.at, item.foot + item.size[2]] + matrix[:3, 3]
                 found.append(Finding("keep-out-on-model", "stop", "stock", f"{item.name} stands {mm(float(common.min()))} in {model.name}",
-                                     "move it, or hold the stock some other way", (float(spot[0]), float(spot[1]), float(spot[2]))))
+                                     "move it, or hold the stock some other way", (float(spot[0]), float(spot[1]), float(spot[2])),
+                                     ways=(Way("Move it clear", {"do": "clear_keep_out", "setup": setup.id, "keep_out": item.id}),
+                                           Way("Take it away", {"do": "drop_keep_out", "setup": setup.id, "keep_out": item.id}))))
     return found
 
 

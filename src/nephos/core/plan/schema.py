@@ -124,6 +124,11 @@ class KeepOut(Part):
     foot: Place = 0.0
     size: tuple[Size, Size, Size] = (40.0, 20.0, 30.0)
 
+    @property
+    def half(self) -> tuple[float, float]:
+        """Half of what it takes up on the plan, X and Y."""
+        return self.size[0] / 2, (self.size[1] if self.shape == "box" else self.size[0]) / 2
+
 
 Shift = Annotated[float, Field(ge=-500, le=500, allow_inf_nan=False)]
 BUILT_IN = {"silhouette": "outline of the models", "box": "box of the models", "stock": "whole stock"}

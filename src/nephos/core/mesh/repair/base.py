@@ -9,7 +9,7 @@ from shapely.geometry import Polygon
 
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.mesh.repair.registry import RepairKind, RepairSettings, setting
+from nephos.core.mesh.repair.registry import RepairKind, RepairSettings, file_length, setting
 from nephos.core.mesh.topology import edges_of, open_loops
 
 
@@ -50,7 +50,7 @@ def _apply(mesh: Mesh, settings: Base) -> tuple[Mesh, str]:
     ears = np.where((np.sign(turn) != runs)[:, None], ears[:, ::-1], ears)
     faces = np.concatenate([mesh.faces, walls, below[ears]])
     done = replace(mesh, vertices=np.concatenate([mesh.vertices, foot]), faces=np.ascontiguousarray(faces, np.int32))
-    return done, f"its underside filled with a base {settings.depth:g} below its lowest point"
+    return done, f"its underside filled with a base {file_length(settings.depth)} below its lowest point"
 
 
 REPAIR = RepairKind("base", "Fill the underside", "walls go down from the rim of a relief to a flat base", Base, _apply)

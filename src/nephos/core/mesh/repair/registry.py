@@ -27,11 +27,17 @@ def setting(title: str, default: float, *, over: float | None = None, low: float
                  json_schema_extra={"length": length})
 
 
+def file_length(value: float) -> str:
+    """A length in the file's unit, marked as such in a sentence: who shows it knows what the unit stands for by then."""
+    return f"{{{value:.3g}}}"
+
+
 @dataclass(frozen=True)
 class RepairKind:
     """A repair: what it is called, its settings, and the pure function that does it.
 
-    `apply` returns the new mesh and a sentence on what it did; it refuses what cannot be done.
+    `apply` returns the new mesh and a sentence on what it did, lengths in it marked by :func:`file_length`; it refuses what
+    cannot be done.
     """
 
     key: str

@@ -9,7 +9,7 @@ from nephos.core.arrays import F64
 from nephos.core.bands import in_bands, kernel
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.mesh.repair.registry import RepairKind, RepairSettings, setting
+from nephos.core.mesh.repair.registry import RepairKind, RepairSettings, file_length, setting
 from nephos.core.surface.index import build_index
 from nephos.core.surface.nearest import distance_at
 
@@ -68,9 +68,10 @@ def _apply(mesh: Mesh, settings: Thin) -> tuple[Mesh, str]:
         else:
             low = haste
     if best is mesh:
-        raise Refused(f"the surface would move {nearest:.3g}, more than {settings.deviation:g}: allow more")
-    short = "" if len(best.faces) <= settings.triangles * 1.01 + 2 else f", more than asked for, to stay within {settings.deviation:g}"
-    return best, f"{before} triangles thinned to {len(best.faces)}{short}; the surface moved {moved:.3g} at most"
+        raise Refused(f"the surface would move {nearest / settings.deviation:.1f} times as far as that: allow more")
+    enough = len(best.faces) <= settings.triangles * 1.01 + 2
+    short = "" if enough else f", more than asked for, to stay within {file_length(settings.deviation)}"
+    return best, f"{before} triangles thinned to {len(best.faces)}{short}; the surface moved {file_length(moved)} at most"
 
 
 REPAIR = RepairKind("thin", "Thin out", "fewer triangles, within a deviation that is measured", Thin, _apply)

@@ -48,6 +48,16 @@ def gap_model(plan: Plan, looks: Looks, model: str, gap: Length, side: Annotated
 
 
 @edit
+def beside_model(plan: Plan, looks: Looks, model: str, other: str, gap: Length = 5.0) -> Plan:
+    """Shift a model along X or Y, whichever is less, until its box stands beside that of another."""
+    mine, theirs = placed_in(plan, looks, model), placed_in(plan, looks, other)
+    ways = [(axis, by) for axis in (0, 1) for by in (
+        float(theirs.high[axis] - mine.low[axis]) + gap, float(theirs.low[axis] - mine.high[axis]) - gap)]
+    axis, distance = min(ways, key=lambda way: abs(way[1]))
+    return move_model(plan, looks, model, (distance if axis == 0 else 0.0, distance if axis == 1 else 0.0, 0.0))
+
+
+@edit
 def copies_of_model(plan: Plan, looks: Looks, model: str, copies: Copies) -> Plan:
     """Repeat a model in columns and rows."""
     model_of(plan, model)

@@ -1,0 +1,47 @@
+"""What holds the stock: clamps and screws that the cutter must not meet."""
+
+from collections.abc import Callable
+
+import numpy as np
+
+from nephos.core.errors import Refused
+from nephos.core.plan.edits.registry import Looks, edit, placed_in, tidy
+from nephos.core.plan.schema import KeepOut, Plan, Size
+
+_Change = Callable[[KeepOut], KeepOut | None]
+
+
+def _with_keep_out(plan: Plan, setup: str, key: str, change: _Change) -> Plan:
+    """The plan with one keep-out changed, or left out where `change` gives none."""
+    found = [item for item in plan.setups if item.id == setup for keep in item.keep_outs if keep.id == key]
+    if not found:
+        raise Refused("that clamp is no longer in the job")
+    kept = tuple(changed for item in found[0].keep_outs if (changed := change(item) if item.id == key else item) is not None)
+    return plan.model_copy(update={"setups": tuple(
+        item.model_copy(update={"keep_outs": kept}) if item.id == setup else item for item in plan.setups)})
+
+
+@edit
+def drop_keep_out(plan: Plan, looks: Looks, setup: str, keep_out: str) -> Plan:
+    """Take a clamp or screw off the stock."""
+    return _with_keep_out(plan, setup, keep_out, lambda item: None)
+
+
+@edit
+def clear_keep_out(plan: Plan, looks: Looks, setup: str, keep_out: str, gap: Size = 5.0) -> Plan:
+    """Move a clamp or screw out of the boxes of all models, the shortest way along X or Y."""
+    boxes = [placed_in(plan, looks, model.id) for model in plan.models if model.shown]
+
+    def moved(item: KeepOut) -> KeepOut:
+        half = np.array(item.half) + gap
+        low = np.array([box.low[:2] for box in boxes]) - half
+        high = np.array([box.high[:2] for box in boxes]) + half
+        at = np.array(item.at)
+        # Beside each box there are four places; the nearest one that lies in no other box is it.
+        places = np.concatenate([[[x, at[1]] for x in (*low[:, 0], *high[:, 0])], [[at[0], y] for y in (*low[:, 1], *high[:, 1])]])
+        inside = np.any(np.all((places[:, None] > low + 1e-9) & (places[:, None] < high - 1e-9), axis=2), axis=1)
+        free = places[~inside]
+        x, y = free[int(np.hypot(*(free - at).T).argmin())]
+        return item.model_copy(update={"at": (tidy(float(x)), tidy(float(y)))})
+
+    return _with_keep_out(plan, setup, keep_out, moved)
