@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from nephos.core.cutters import Profile
 from nephos.core.mesh.model import Mesh
 
 
@@ -20,3 +21,23 @@ def box_mesh(low: tuple[float, float, float], high: tuple[float, float, float]) 
     quads = [(0, 2, 3, 1), (4, 5, 7, 6), (0, 1, 5, 4), (2, 6, 7, 3), (0, 4, 6, 2), (1, 3, 7, 5)]
     faces = [t for a, b, c, d in quads for t in ((a, b, c), (a, c, d))]
     return Mesh(corners, np.array(faces, np.int32))
+
+
+ALL_SHAPES = {
+    "flat": Profile.of(2.0, 0.0), "ball": Profile.of(0.0, 2.0), "bull-nose": Profile.of(1.2, 0.8),
+    "tapered ball": Profile.of(0.0, 0.5, 4.0, 2.0),
+    "V": Profile.of(0.0, 0.0, 1.7, 2.0), "engraver": Profile.of(0.3, 0.0, 3.0, 2.0), "drill": Profile.of(0.0, 0.0, 0.6, 2.0),
+}
+"""One cutter of every shape, 4 mm thick."""
+
+
+def underside_of(cutter: Profile, rho: np.ndarray) -> np.ndarray:
+    """Heights of a cutter's underside, written down once more from its definition: level, round, cone."""
+    t = np.maximum(rho - cutter.flat, 0.0)
+    round_part = cutter.corner - np.sqrt(np.maximum(cutter.corner**2 - t**2, 0.0))
+    if np.isfinite(cutter.slope):
+        lean = np.arctan(cutter.slope)
+        joins = cutter.corner * np.sin(lean)
+        cone = cutter.corner * (1 - np.cos(lean)) + cutter.slope * (t - joins)
+        round_part = np.where(t > joins, cone, round_part)
+    return np.where(rho <= cutter.radius, round_part, np.inf)

@@ -49,7 +49,7 @@ def ready(driver, revision: int) -> None:
 def heights(mesh: Mesh) -> np.ndarray:
     """Heights of a mesh on a millimetre grid, from its low corner."""
     index = build_index(mesh.vertices - mesh.low, mesh.faces)
-    return drop_grid(index, 1.0, 1.0, 1.0, 230, 160, Profile(0.0, 1e-6), 0.0)
+    return drop_grid(index, 1.0, 1.0, 1.0, 230, 160, Profile.of(0.0, 1e-6), 0.0)
 
 
 def test_the_raw_scan_is_put_right_by_hand(browser, tmp_path: Path) -> None:

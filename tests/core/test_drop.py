@@ -5,15 +5,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from meshes import box_mesh, grid_mesh
+from meshes import ALL_SHAPES, box_mesh, grid_mesh, underside_of
 from nephos.core.cutters import Profile
 from nephos.core.mesh.model import Mesh
 from nephos.core.surface.contact import on_triangle, underside
 from nephos.core.surface.drop import drop_grid, drop_points
 from nephos.core.surface.index import build_index
 
-FLAT, BALL, BULL = Profile(2.0, 0.0), Profile(0.0, 2.0), Profile(1.2, 0.8)
-CUTTERS = [FLAT, BALL, BULL]
+FLAT, BALL, V = ALL_SHAPES["flat"], ALL_SHAPES["ball"], ALL_SHAPES["V"]
+CUTTERS = list(ALL_SHAPES.values())
 
 
 def brute_force(mesh: Mesh, xy: np.ndarray, cutter: Profile, floor: float) -> np.ndarray:
@@ -21,7 +21,7 @@ def brute_force(mesh: Mesh, xy: np.ndarray, cutter: Profile, floor: float) -> np
     tips = np.full(len(xy), floor)
     for k, (x, y) in enumerate(xy):
         for a, b, c in mesh.vertices[mesh.faces]:
-            tips[k] = max(tips[k], on_triangle(x, y, cutter.flat, cutter.corner, *a, *b, *c))
+            tips[k] = max(tips[k], on_triangle(x, y, cutter, *a, *b, *c))
     return tips
 
 
@@ -35,9 +35,7 @@ def sampled(mesh: Mesh, xy: np.ndarray, cutter: Profile, n: int = 60) -> np.ndar
     out = []
     for place in xy:
         rho = np.hypot(*(points[:, :2] - place).T)
-        t = np.maximum(rho - cutter.flat, 0)
-        h = np.where(t <= cutter.corner, cutter.corner - np.sqrt(np.maximum(cutter.corner**2 - t**2, 0)), np.inf)
-        out.append((points[:, 2] - h).max())
+        out.append((points[:, 2] - underside_of(cutter, rho)).max())
     return np.array(out)
 
 
@@ -111,8 +109,10 @@ def test_on_a_ramp(cutter: Profile, slope: float) -> None:
     x, y = np.meshgrid([0.0, 100.0], [0.0, 100.0])
     ramp = grid_mesh(x, y, slope * x)
     tip = drop_points(build_index(ramp.vertices, ramp.faces), np.array([[50.0, 50.0]]), cutter, 0.0)[0]
-    expected = slope * 50 + cutter.flat * slope + cutter.corner * (np.sqrt(1 + slope**2) - 1)
-    assert tip == pytest.approx(expected, abs=1e-9)
+    # It touches where the cutter is as steep as the ramp: there what the ramp gains over the cutter is most.
+    rho = np.linspace(0, cutter.radius, 200_001)
+    expected = slope * 50 + (slope * rho - underside_of(cutter, rho)).max()
+    assert tip == pytest.approx(expected, abs=1e-8)
 
 
 def test_ball_over_a_sphere_is_two_spheres() -> None:
@@ -133,8 +133,36 @@ def test_beside_a_step_a_flat_cutter_falls_where_its_radius_ends() -> None:
 @given(a=st.floats(0, 5), c=st.floats(0.01, 5), share=st.floats(0, 0.999), leave=st.floats(0, 2))
 def test_a_grown_cutter_keeps_its_distance(a: float, c: float, share: float, leave: float) -> None:
     """A point touched by the grown cutter is `leave` away from the true one, measured square to it."""
-    grown = Profile(a, c).grown(leave)
+    grown = Profile.of(a, c).grown(leave)
     rho = a + share * grown.corner
-    z = underside(rho, grown.flat, grown.corner) - leave  # relative to the true cutter's tip
+    z = underside(rho, grown) - leave  # relative to the true cutter's tip
     nearest = np.hypot(max(rho - a, 0.0), z - c) - c
     assert nearest == pytest.approx(leave, abs=1e-9)
+
+
+def test_a_v_beside_a_step_stands_on_its_edge() -> None:
+    box = box_mesh((0, 0, 0), (10, 10, 5))
+    away = np.array([0.0, 0.5, 1.5, 1.99, 2.01])
+    xy = np.column_stack([10 + away, np.full(5, 5.0)])
+    tips = drop_points(build_index(box.vertices, box.faces), xy, V, -9.0)
+    assert tips[:4] == pytest.approx(5 - V.slope * away[:4]) and tips[4] == -9.0
+
+
+@pytest.mark.parametrize(("slope", "tip"), [(1.0, 0.0), (3.0, 3.0 * 2 - 1.7 * 2)])
+def test_a_v_in_a_groove_reaches_the_bottom_only_where_it_is_slimmer(slope: float, tip: float) -> None:
+    x, y = np.meshgrid([-10.0, 0.0, 10.0], [0.0, 20.0])
+    groove = grid_mesh(x, y, slope * np.abs(x))
+    found = drop_points(build_index(groove.vertices, groove.faces), np.array([[0.0, 10.0]]), V, -9.0)[0]
+    assert found == pytest.approx(tip)
+
+
+@given(slope=st.floats(0.3, 8), c=st.floats(0.0, 1.0), leave=st.floats(0.01, 2), share=st.floats(0, 1))
+def test_a_grown_cone_keeps_its_distance(slope: float, c: float, leave: float, share: float) -> None:
+    true = Profile.of(0.2, c, slope, 3.0)
+    grown = true.grown(leave)
+    rho = share * grown.radius
+    at = np.array([rho, underside(rho, grown) - leave])
+    edge = np.linspace(0, true.radius, 4001)
+    section = np.column_stack([edge, underside_of(true, edge)])
+    above = np.column_stack([np.full(400, true.radius), np.linspace(true.rim, true.rim + 5, 400)])
+    assert np.hypot(*(np.concatenate([section, above]) - at).T).min() >= leave - 1e-6

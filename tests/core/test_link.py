@@ -18,7 +18,7 @@ RING = np.array([[0, 0, -4], [20, 0, -4], [20, 10, -4], [0, 10, -4], [0, 0, -4]]
 FLOOR = box_mesh((-50, -50, -30), (50, 50, -20))
 
 
-def task(block, clearance: float = 5.0, cutter: Profile = Profile(3.0, 0.0)) -> LinkTask:  # noqa: B008
+def task(block, clearance: float = 5.0, cutter: Profile = Profile.of(3.0, 0.0)) -> LinkTask:  # noqa: B008
     return LinkTask(build_index(FLOOR.vertices, FLOOR.faces), shapely.box(-40, -40, 40, 40), block, cutter, 0.0, -20.0, 1800, 600,
                     clearance, 0.01)
 

@@ -10,11 +10,12 @@ from hypothesis import strategies as st
 
 from meshes import box_mesh, grid_mesh
 from nephos.command.warm import small_hill
-from nephos.core.cutters import Cutter, standard_cutter
+from nephos.core.cutters import SHAPES, Cutter, standard_cutter
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.follow import follow_lines
 from nephos.core.paths.levels import level_heights
 from nephos.core.paths.lines import hatch, in_chains
+from nephos.core.paths.registry import strategies
 from nephos.core.paths.toolpath import Kind
 from nephos.core.plan.pipeline import SetupOutcome, Work, run_setup
 from nephos.core.plan.results import MemoryStore
@@ -51,7 +52,7 @@ def worst_gouge(done: SetupOutcome, number: int = 0) -> float:
     low = dense[:, 2] < tips - 1e-4
     if not low.any():
         return 0.0
-    if profile.flat == 0:
+    if profile.flat == 0 and profile.slope == np.inf:
         grid = done.space.index.arrays
         reach = profile.corner
         return max(reach - distance_at(grid, x, y, z + reach, 2 * reach) for x, y, z in dense[low])
@@ -90,6 +91,23 @@ def test_no_strategy_gouges_random_ground(seed: int) -> None:
     for k in range(3):
         assert worst_gouge(done, k) <= TOLERANCE
     assert max(outcome.rapid_depth.max(initial=0) for outcome in done.outcomes) == 0, "a rapid goes through the block"
+
+
+@pytest.mark.parametrize("shape", [shape for shape in SHAPES if shape not in {"flat", "ball", "drill"}])
+def test_no_shape_gouges_random_ground(shape: str) -> None:
+    """Every shape with every strategy that takes it, on spiky ground, with and without stock to leave."""
+    cutter = standard_cutter(shape, 3, 5)
+    words = {"stepdown": 2.0, "stepover": 0.8, "leave": 0.2}
+    operations = []
+    for key, kind in strategies().items():
+        if shape in kind.shapes:
+            known = {name: value for name, value in words.items() if name in kind.settings.model_fields}
+            operations.append(op(key, cutter, 10 * len(operations) + 10, **known))
+    operations.append(op("finish_lines", cutter, 90, stepover=0.5, angle=30.0))
+    done = run(bumpy(7), *operations)
+    for k, outcome in enumerate(done.outcomes):
+        assert worst_gouge(done, k) <= TOLERANCE, outcome.operation.strategy
+        assert outcome.rapid_depth.max(initial=0) == 0, "a rapid goes through the block"
 
 
 @pytest.mark.parametrize("strategy", ["rough_rings", "rough_lines"])

@@ -67,7 +67,8 @@ def _spec(text: str) -> dict[str, Any]:
     return found
 
 
-_CUTTER_WORDS = ("feed", "plunge_feed", "spindle", "flute_length", "overall_length", "flutes", "shank_diameter")
+_CUTTER_WORDS = ("feed", "plunge_feed", "spindle", "flute_length", "overall_length", "flutes", "shank_diameter",
+                 "corner_radius", "angle", "tip_diameter", "stickout")
 
 
 def _operation(number: int, kind: str, spec: dict[str, Any]) -> Operation:

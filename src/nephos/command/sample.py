@@ -5,7 +5,7 @@ from pathlib import Path
 from demo.make import make
 
 from nephos.command.home import HOME
-from nephos.core.cutters import Cutter, standard_cutter
+from nephos.core.cutters import SHAPES, Cutter, HolderStep, standard_cutter
 from nephos.core.mesh.formats import read_mesh
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.plan.shelf import Piece
@@ -17,15 +17,22 @@ from nephos.web.models import Piece as PieceRow
 from nephos.web.tasks import calculate, read_uploaded
 
 _OTHERS = ("heron-scan", "lily-leaf-dish", "bulrush-finial", "fen-chart", "dragonfly", "moth-roundel")
+_GROUPS = {"flat": "roughing", "bull-nose": "roughing", "v": "lettering", "engraver": "lettering", "drill": "drills"}
 
 
 def sample_cutters() -> list[Cutter]:
     """The cutters of the sample shop."""
-    made = [("flat", 10), ("flat", 6), ("flat", 3), ("ball", 6), ("ball", 3), ("ball", 2)]
-    return [
-        standard_cutter(shape, size, k + 1).model_copy(update={"name": f"{size} mm {shape}, 2 flute"})
-        for k, (shape, size) in enumerate(made)
-    ]
+    made = [("flat", 10, 30, 75), ("flat", 6, 22, 60), ("flat", 3, 15, 50), ("ball", 6, 25, 75), ("ball", 3, 15, 60), ("ball", 2, 12, 50),
+            ("bull-nose", 8, 25, 70), ("tapered-ball", 6, 25, 75), ("v", 12, 14, 50), ("engraver", 3, 8, 40), ("drill", 5, 50, 80)]
+    nut = (HolderStep(diameter=22, length=18), HolderStep(diameter=43, length=40))
+    cutters = []
+    for k, (shape, size, fluted, long) in enumerate(made):
+        usual = standard_cutter(shape, size, k + 1)
+        name = f"{size} mm {SHAPES[shape].title.lower() if shape != 'v' else 'V, 60°'}, {usual.flutes} flute"
+        cutters.append(Cutter.model_validate(usual.model_dump() | {
+            "name": name, "flute_length": max(fluted, usual.profile.rim + 0.5), "overall_length": long, "stickout": long - 22, "holder": nut,
+            "group": _GROUPS.get(shape, "finishing")}))
+    return cutters
 
 
 def sample_pieces() -> list[Piece]:

@@ -53,7 +53,7 @@ def _seen(points: F64, faces: I32) -> bytes:
     pitch = max(width / 480, depth / 360)
     nx, ny = max(int(width / pitch), 2), max(int(depth / pitch), 2)
     floor = float(index.low[2] - 1.0)
-    top = drop_grid(index, float(index.low[0]), float(index.low[1]), pitch, nx, ny, Profile(0.0, 1e-6), floor)
+    top = drop_grid(index, float(index.low[0]), float(index.low[1]), pitch, nx, ny, Profile.of(0.0, 1e-6), floor)
     empty = top <= floor
     top[empty] = index.low[2]
     return shaded(top.astype(np.float32), pitch, empty)

@@ -88,7 +88,7 @@ def _clear_of_part(task: Task, points: F64) -> F64:
 
     The way lies as near to the part as the cutter's radius, so it is tried with one thinner by half the tolerance.
     """
-    slim = Profile(max(task.cutter.radius - task.tolerance / 2, 1e-3), 0.0)
+    slim = Profile.of(max(task.cutter.radius - task.tolerance / 2, 1e-3), 0.0)
     lines = np.concatenate([points[:-1, :2], points[1:, :2]], axis=1)
     over, ends = follow_lines(task.index, lines, slim, 0.0, _NOWHERE, task.tolerance)
     if (over[:, 2] <= points[:, 2].min()).all():

@@ -81,7 +81,7 @@ def _contours(task: Task, field: Field, raw: list[F64], level: float, grown: Pro
     lines = []
     for points in raw:
         exact = np.ascontiguousarray(points)
-        refine_contour(task.index.arrays, exact, field.x0, field.y0, field.step, level, grown.flat, grown.corner,
+        refine_contour(task.index.arrays, exact, field.x0, field.y0, field.step, level, grown,
                        float(field.tips.min()) - 1.0, 0.2 * task.tolerance)
         lines.append(shapely.LineString(exact))
     thinned = shapely.simplify(lines, 0.2 * task.tolerance, preserve_topology=False)

@@ -1,6 +1,6 @@
 """Lines on the plan that follow the surface: sampled as finely as the tolerance asks, then thinned."""
 
-from math import ceil, sqrt
+from math import ceil, inf, sqrt
 
 import numpy as np
 
@@ -28,7 +28,7 @@ def _room(buffer, count):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _follow(grid, lines, a, c, floor, lift, spacing, tolerance, finest, ends):  # type: ignore[no-untyped-def]
+def _follow(grid, lines, cutter, floor, lift, spacing, tolerance, finest, ends):  # type: ignore[no-untyped-def]
     buffer = np.empty((1024, 3))
     count = 0
     stack_s = np.empty(_DEEPEST + 2)
@@ -41,7 +41,7 @@ def _follow(grid, lines, a, c, floor, lift, spacing, tolerance, finest, ends):  
         uy = (y1 - y0) / length if length > 0.0 else 0.0
         base = max(int(ceil(length / spacing)), 1)
         s = 0.0
-        z, hint = drop_at(grid, x0, y0, a, c, floor, hint)
+        z, hint = drop_at(grid, x0, y0, cutter, floor, hint)
         buffer = _room(buffer, count)
         buffer[count, 0] = x0
         buffer[count, 1] = y0
@@ -50,11 +50,11 @@ def _follow(grid, lines, a, c, floor, lift, spacing, tolerance, finest, ends):  
         for q in range(1, base + 1):
             depth = 0
             stack_s[0] = length * q / base
-            stack_z[0], hint = drop_at(grid, x0 + ux * stack_s[0], y0 + uy * stack_s[0], a, c, floor, hint)
+            stack_z[0], hint = drop_at(grid, x0 + ux * stack_s[0], y0 + uy * stack_s[0], cutter, floor, hint)
             while depth >= 0:
                 half = 0.5 * (stack_s[depth] - s)
                 middle = s + half
-                zm, hint = drop_at(grid, x0 + ux * middle, y0 + uy * middle, a, c, floor, hint)
+                zm, hint = drop_at(grid, x0 + ux * middle, y0 + uy * middle, cutter, floor, hint)
                 rise = 0.5 * (stack_z[depth] - z)
                 off = abs(zm - z - rise) * half / sqrt(half * half + rise * rise) if half > 0.0 else 0.0
                 if off > tolerance and half > finest and depth < _DEEPEST:
@@ -77,6 +77,15 @@ def _follow(grid, lines, a, c, floor, lift, spacing, tolerance, finest, ends):  
     return buffer[:count]
 
 
+def _spacing(cutter: Profile, tolerance: float) -> float:
+    """How far apart samples may lie so that no bump of the tip's way is missed."""
+    if cutter.corner == 0 and cutter.slope < inf:
+        # The caps are cones with a level tip: a peak between samples stands no higher than half their distance on the cone.
+        return max(2 * cutter.flat, 0.8 * tolerance / cutter.slope)
+    spacing = max(1.4 * sqrt(8 * max(cutter.corner, 0.05) * SAMPLED * tolerance), 4 * tolerance)
+    return min(spacing, max(cutter.radius / 2, 4 * tolerance))
+
+
 def follow_lines(
     index: SurfaceIndex, lines: F64, cutter: Profile, leave: float, floor: float, tolerance: float,
     report: Report = silent,
@@ -97,18 +106,17 @@ def follow_lines(
     Notes
     -----
     Tip heights are the upper envelope of caps that are nowhere flatter than the cutter's corner, so
-    samples sqrt(8 c t) apart miss no bump higher than t; between them a line is halved until its
+    samples sqrt(8 c t) apart miss no bump higher than t (for pointed cutters see `_spacing`); between them a line is halved until its
     middle lies within t of the chord or, at a wall, until the step is shorter than t.
     """
     grown = cutter.grown(leave)
     sampled = SAMPLED * tolerance
-    round_part = max(grown.corner, 0.05)
-    spacing = min(max(1.4 * sqrt(8 * round_part * sampled), 4 * tolerance), max(grown.radius / 2, 4 * tolerance))
+    spacing = _spacing(grown, tolerance)
 
     def work(first: int, last: int) -> tuple[F64, I64]:
         ends = np.empty(last - first, np.int64)
         points = _follow(
-            index.arrays, lines[first:last], grown.flat, grown.corner, floor - leave, leave, spacing,
+            index.arrays, lines[first:last], grown, floor - leave, leave, spacing,
             sampled, sampled / 2, ends,
         )
         kept = thin(points, ends, THINNED * tolerance)

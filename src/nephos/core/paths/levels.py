@@ -48,7 +48,7 @@ def chord_allowance(step: float, profile: Profile) -> float:
 
 
 @kernel
-def refine_contour(grid, points, x0, y0, step, level, a, c, floor, tolerance):  # type: ignore[no-untyped-def]
+def refine_contour(grid, points, x0, y0, step, level, cutter, floor, tolerance):  # type: ignore[no-untyped-def]
     """Move contour points, which lie on grid lines, to where the tip is exactly at `level`, safe side."""
     for k in range(len(points)):
         fx = (points[k, 0] - x0) / step
@@ -62,8 +62,8 @@ def refine_contour(grid, points, x0, y0, step, level, a, c, floor, tolerance):  
         py = y0 + (np.round(fy) if on_row else low) * step
         qx = px + (step if on_row else 0.0)
         qy = py + (0.0 if on_row else step)
-        zp, hint = drop_at(grid, px, py, a, c, floor, -1)
-        zq, hint = drop_at(grid, qx, qy, a, c, floor, hint)
+        zp, hint = drop_at(grid, px, py, cutter, floor, -1)
+        zq, hint = drop_at(grid, qx, qy, cutter, floor, hint)
         if (zp <= level) == (zq <= level):
             continue
         if zp > level:
@@ -75,7 +75,7 @@ def refine_contour(grid, points, x0, y0, step, level, a, c, floor, tolerance):  
         while (blocked - free) * step > tolerance and level - zp > 0.2 * tolerance:
             share = min(max((level - zp) / (zq - zp), 0.08), 0.92)
             t = free + share * (blocked - free)
-            z, hint = drop_at(grid, px + t * (qx - px), py + t * (qy - py), a, c, floor, hint)
+            z, hint = drop_at(grid, px + t * (qx - px), py + t * (qy - py), cutter, floor, hint)
             if z <= level:
                 free = t
                 zp = z
@@ -175,7 +175,7 @@ def level_regions(task: Task, stepdown: float, leave: float) -> list[Region]:
         for level in levels[first:last]:
             def refine(points: F64, level: float = level) -> None:
                 refine_contour(task.index.arrays, points, field.x0, field.y0, field.step, level - leave,
-                        safe.flat, safe.corner, drop_floor, task.tolerance / 2)
+                        safe, drop_floor, task.tolerance / 2)
 
             free = _polygons(field, level - leave, refine).intersection(task.region)
             free = free.intersection(material_above(block, level, task.cutter.radius))

@@ -104,7 +104,7 @@ class Strategy:
     make: Callable[[Task], Passes]
     describe: Callable[[Any, Cutter, Say], str]
     estimate: "Callable[[Any, Cutter, float, Any], Estimate]"
-    shapes: tuple[str, ...] = ("flat", "ball")
+    shapes: tuple[str, ...] = ("flat", "ball", "bull-nose", "tapered-ball", "v", "engraver")
 
 
 @cache

@@ -8,7 +8,7 @@ from nephos.core.errors import Refused
 from nephos.core.paths.levels import Region, level_regions
 from nephos.core.paths.lines import hatch, in_chains
 from nephos.core.paths.registry import Passes, Strategy, Task, number
-from nephos.core.paths.rough_rings import RoughSettings, describe_rough, estimate_rough, ring_passes
+from nephos.core.paths.rough_rings import ROUGHING_SHAPES, RoughSettings, describe_rough, estimate_rough, ring_passes
 from nephos.core.paths.toolpath import Pass
 
 
@@ -46,5 +46,5 @@ def _make(task: Task) -> Passes:
 
 STRATEGY = Strategy(
     key="rough_lines", title="Rough, lines", summary="clears level by level, in parallel lines",
-    settings=RoughLinesSettings, uses_block=True, make=_make, describe=describe_rough, estimate=estimate_rough,
+    settings=RoughLinesSettings, uses_block=True, shapes=ROUGHING_SHAPES, make=_make, describe=describe_rough, estimate=estimate_rough,
 )

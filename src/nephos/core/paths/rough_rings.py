@@ -19,6 +19,10 @@ from nephos.core.units import Say
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
 
 
+ROUGHING_SHAPES = ("flat", "ball", "bull-nose", "tapered-ball")
+"""A pointed cutter clears no level ground."""
+
+
 class RoughSettings(StrategySettings):
     """Settings that all level roughing shares."""
 
@@ -119,5 +123,5 @@ def estimate_rough(settings: RoughSettings, cutter: Cutter, leave: float, ground
 
 STRATEGY = Strategy(
     key="rough_rings", title="Rough, rings", summary="clears level by level, in rings from outside in",
-    settings=RoughRingsSettings, uses_block=True, make=_make, describe=describe_rough, estimate=estimate_rough,
+    settings=RoughRingsSettings, uses_block=True, shapes=ROUGHING_SHAPES, make=_make, describe=describe_rough, estimate=estimate_rough,
 )

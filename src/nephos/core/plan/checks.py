@@ -8,12 +8,14 @@ from typing import Any, Literal
 
 import numpy as np
 
+from nephos.core.arrays import F64
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.paths.cut_out import CutOutSettings
+from nephos.core.plan.edits.operations import free_number
 from nephos.core.plan.keys import finest_operation
-from nephos.core.plan.pipeline import SetupOutcome
+from nephos.core.plan.pipeline import Outcome, SetupOutcome
 from nephos.core.plan.schema import Operation, Plan, Setup
-from nephos.core.units import Units, feed_in, length_in, number_in
+from nephos.core.units import Say, Units, feed_in, length_in, number_in
 
 Level = Literal["stop", "caution", "note"]
 
@@ -62,7 +64,9 @@ def operation_findings(plan: Plan, setup: Setup) -> list[Finding]:
         if other != cutter.name:
             found.append(Finding("one-number-two-cutters", "stop", row,
                                  f"cutter number {cutter.number} is both '{other}' and '{cutter.name}'",
-                                 "give one of them another number on the cutters page"))
+                                 "give one of them another number",
+                                 ways=(Way(f"Make it number {free_number(plan)}", {
+                                     "do": "renumber_cutter", "setup": setup.id, "operation": operation.number}),)))
         if operation.cutting_feed > max(machine.feed_limit[:2]):
             found.append(Finding("feed-beyond", "caution", row,
                                  f"the feed of {feed(operation.cutting_feed)} is more than the {machine.name} can do "
@@ -99,6 +103,30 @@ def _holding_findings(plan: Plan, operation: Operation) -> list[Finding]:
     return []
 
 
+_STRUCK = {
+    "flutes": ("cut-beyond-flutes", "caution", "the cutter is {depth} deeper in the material than its flutes are long",
+               "use one with longer flutes, or take the material away in an earlier operation"),
+    "shank": ("shank-in-wall", "stop", "the shank goes {depth} into the material",
+              "use a cutter with a thinner or longer neck, or clear the wall first"),
+    "holder": ("holder-in-wall", "stop", "the holder goes {depth} into the material",
+               "let the cutter stand out farther, or clear the stock above first"),
+}
+
+
+def _struck_findings(outcome: Outcome, mm: Say, ends: F64) -> list[Finding]:
+    """What above the flutes meets material, each kind once, where it is worst."""
+    worst: dict[str, tuple[float, int]] = {}
+    for name, depth, move in outcome.struck:
+        worst[name] = max(worst.get(name, (0.0, 0)), (depth, move))
+    found = []
+    for name, (depth, move) in worst.items():
+        code, level, text, way = _STRUCK[name]
+        x, y, z = map(float, outcome.points[move + 1])
+        found.append(Finding(code, level, str(outcome.operation.number), text.format(depth=mm(depth)), way,  # type: ignore[arg-type]
+                             (x, y, z), float(ends[move])))
+    return found
+
+
 def outcome_findings(done: SetupOutcome, tolerance: float, units: Units = "mm") -> list[Finding]:
     """What the proof tells, with lengths in words in `units`."""
     found = []
@@ -122,11 +150,12 @@ def outcome_findings(done: SetupOutcome, tolerance: float, units: Units = "mm") 
         lowest = float(np.nanmin(outcome.points[:, 2]))
         deep = float(done.space.stock_high[2]) - lowest
         cutter = outcome.operation.cutter
-        if deep > cutter.overall_length - 15:
+        if not cutter.holder and deep > cutter.overall_length - 15:
             found.append(Finding("cutter-short", "caution", row,
                                  f"the cutter goes {mm(deep)} below the top of the stock but is only "
                                  f"{mm(cutter.overall_length)} long with what the collet holds",
                                  "use a longer cutter, or clear the stock above the model first"))
+        found += _struck_findings(outcome, mm, ends)
         bed = float(done.space.stock_low[2]) - lowest
         meant = getattr(outcome.operation.settings, "through", 0.0)
         if bed > meant + 1e-3:

@@ -38,8 +38,11 @@ from nephos.core.post.write import Program, Step, write_program
 from nephos.core.stock.block import Block, Grid, box_block, rounded
 from nephos.core.stock.compare import Comparison, compare
 from nephos.core.stock.frames import record_frames, shown_grid, shown_top
-from nephos.core.stock.sweep import sweep
+from nephos.core.stock.sweep import sweep_watching
 from nephos.core.surface.index import SurfaceIndex, build_index, with_walls
+
+STRIKE = 0.02
+"""So much (mm) of shank or holder in the block is rounding of the block to its pitch on slopes."""
 
 Meshes = Callable[[str], Mesh]
 """The mesh as it came, by the digest (or path) that a plan names it with."""
@@ -178,7 +181,8 @@ class Outcome:
     """What is known of one operation after it was worked out.
 
     `points` (n + 1, 3), `kinds` (n,), `seconds` (n,) are the moves read back from the posted text;
-    the first ones may begin at coordinates that are not yet known (not a number).
+    the first ones may begin at coordinates that are not yet known (not a number). `struck` names what above the flutes
+    met material, how deep (mm) and in which move.
     """
 
     operation: Operation
@@ -188,6 +192,7 @@ class Outcome:
     seconds: F64
     path: Toolpath
     rapid_depth: np.ndarray  # type: ignore[type-arg]
+    struck: tuple[tuple[str, float, int], ...]
     keys: OperationKeys
 
     @property
@@ -224,9 +229,12 @@ def _cut_block(block: Block, points: F64, kinds: np.ndarray, first: int, operati
                report: Report) -> Result:
     top = np.ascontiguousarray(block.top)
     touched = np.full(top.shape, -1, np.int32)
-    hits = sweep(top, touched, block.grid, points, kinds, first, operation.cutter.profile, report)
+    bodies = operation.cutter.bodies
+    hits, strikes = sweep_watching(top, touched, block.grid, points, kinds, first, operation.cutter.profile,
+                                   np.array([[radius, height] for _, radius, height in bodies]), report)
     cut = block.cut_above(top, touched)
-    return as_result({}, low=cut.low, high=cut.high, touched=cut.touched, hits=hits)
+    struck = [[name, float(depth), int(move)] for (name, _, _), (depth, move) in zip(bodies, strikes, strict=True) if depth > STRIKE]
+    return as_result({"struck": struck}, low=cut.low, high=cut.high, touched=cut.touched, hits=hits)
 
 
 def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: OperationKeys,
@@ -271,7 +279,7 @@ def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: O
     work.stage(keys.frames, "frames", recorded)
     report(1.0)
     outcome = Outcome(operation, points, kinds, moves.arrays["feeds"], moves.arrays["seconds"], path,
-                      cut.arrays["hits"], keys)
+                      cut.arrays["hits"], tuple((name, depth, move) for name, depth, move in cut.facts["struck"]), keys)
     return outcome, after
 
 

@@ -20,7 +20,7 @@ REACH = 3.0
 _NOWHERE = 1e4
 """So far under the floor a point is dropped where there is no surface."""
 
-_POINT = Profile(0.0, 1e-6)
+_POINT = Profile.of(0.0, 1e-6)
 
 
 @dataclass(frozen=True)

@@ -5,16 +5,15 @@ under each cell, so every cell is visited once a move, however long the move is,
 exact at the cell's centre.
 """
 
-from collections.abc import Callable
 from math import ceil, floor, sqrt
 
 import numpy as np
 
 from nephos.core.arrays import F32, F64, I32, U8
 from nephos.core.bands import Report, in_bands, inlined, kernel, silent
-from nephos.core.cutters import Profile
-from nephos.core.errors import Refused
+from nephos.core.cutters.profile import Profile
 from nephos.core.stock.block import Grid
+from nephos.core.surface.contact import along_line, underside
 
 RAPID_DEPTH = 0.002
 """Material a rapid may seem to take, from rounding to the post's decimals, in millimetres."""
@@ -169,6 +168,71 @@ def _sweep_flat(top, touched, x0, y0, pitch, j0, points, ids, kinds, r, hits):  
 
 
 @kernel
+def _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, kinds, p, hits):  # type: ignore[no-untyped-def]
+    """For every shape: where along the move the cutter is lowest over a cell is where it would rest on a line of that slope."""
+    rows, columns = top.shape
+    r = p.radius
+    for k in range(len(ids)):
+        px, py, pz = points[k, 0], points[k, 1], points[k, 2]
+        qx, qy, qz = points[k + 1, 0], points[k + 1, 1], points[k + 1, 2]
+        if not (px == px and qx == qx):
+            continue
+        first = max(int(ceil((min(py, qy) - r - y0) / pitch)) - j0, 0)
+        last = min(int(floor((max(py, qy) + r - y0) / pitch)) - j0, rows - 1)
+        if first > last:
+            continue
+        length = sqrt((qx - px) * (qx - px) + (qy - py) * (qy - py))
+        ux = 1.0
+        uy = 0.0
+        m = 0.0
+        if length > 1e-9:
+            ux = (qx - px) / length
+            uy = (qy - py) / length
+            m = (qz - pz) / length
+        else:
+            length = 0.0
+            pz = min(pz, qz)
+        mark = np.int32(ids[k])
+        depth = RAPID_DEPTH if kinds[k] == 0 else 0.0
+        hit = np.float32(0.0)
+        for j in range(first, last + 1):
+            y = y0 + (j0 + j) * pitch
+            low, high = _row_span(px, py, qx, qy, r, y)
+            wy = y - py
+            for i in range(max(int(ceil((low - x0) / pitch)), 0), min(int(floor((high - x0) / pitch)), columns - 1) + 1):
+                dx = x0 - px + i * pitch
+                u = dx * ux + wy * uy
+                v = dx * uy - wy * ux
+                if m > 0.0:
+                    s = u - along_line(min(abs(v), r), m, p)
+                elif m < 0.0:
+                    s = u + along_line(min(abs(v), r), -m, p)
+                else:
+                    s = u
+                s = min(max(s, 0.0), length)
+                old = top[j, i]
+                # All cells of the row lie within the radius of the move; on the rim rounding must not say otherwise.
+                z = np.float32(pz + m * s + underside(min(sqrt(v * v + (u - s) * (u - s)), r), p))
+                if z < old:
+                    top[j, i] = z
+                    touched[j, i] = mark
+                    hit = max(hit, old - z)
+        if depth > 0.0 and hit > depth:
+            hits[k] = max(hits[k], hit)
+
+
+@kernel
+def sweep_rows(top, touched, x0, y0, pitch, j0, points, ids, kinds, p, hits):  # type: ignore[no-untyped-def]
+    """Take the moves of cutter `p` out of the rows from `j0` on, with the quickest kernel for its shape."""
+    if p.slope == np.inf and p.corner == 0.0:
+        _sweep_flat(top, touched, x0, y0, pitch, j0, points, ids, kinds, p.radius, hits)
+    elif p.slope == np.inf and p.flat == 0.0:
+        _sweep_ball(top, touched, x0, y0, pitch, j0, points, ids, kinds, p.radius, hits)
+    else:
+        _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, kinds, p, hits)
+
+
+@kernel
 def _straight(points, kinds, tolerance, most):  # type: ignore[no-untyped-def]
     """Indices of the points to keep so that those between lie within `tolerance` of the chord."""
     keep = np.empty(len(points), np.int64)
@@ -206,15 +270,82 @@ def _straight(points, kinds, tolerance, most):  # type: ignore[no-untyped-def]
     return keep[:count]
 
 
-SWEEPS: dict[str, Callable[..., None]] = {"flat": _sweep_flat, "ball": _sweep_ball}
+@kernel
+def _strike(top, x0, y0, pitch, j0, px, py, pz, qx, qy, qz, r, lift):  # type: ignore[no-untyped-def]
+    """How deep (mm) a cylinder of radius r, whose foot is `lift` over the tip, goes into material along a move."""
+    rows, columns = top.shape
+    dx, dy = qx - px, qy - py
+    d2 = dx * dx + dy * dy
+    worst = 0.0
+    first = max(int(ceil((min(py, qy) - r - y0) / pitch)) - j0, 0)
+    last = min(int(floor((max(py, qy) + r - y0) / pitch)) - j0, rows - 1)
+    for j in range(first, last + 1):
+        low, high = _row_span(px, py, qx, qy, r, y0 + (j0 + j) * pitch)
+        wy = y0 + (j0 + j) * pitch - py
+        for i in range(max(int(ceil((low - x0) / pitch)), 0), min(int(floor((high - x0) / pitch)), columns - 1) + 1):
+            share = min(max(((x0 + i * pitch - px) * dx + wy * dy) / d2, 0.0), 1.0) if d2 > 0.0 else 1.0
+            worst = max(worst, top[j, i] - (pz + share * (qz - pz) + lift))
+    return worst
 
 
-def _sweep_for(profile: Profile) -> tuple[Callable[..., None], float]:
-    if profile.corner == 0:
-        return SWEEPS["flat"], profile.flat
-    if profile.flat == 0:
-        return SWEEPS["ball"], profile.corner
-    raise Refused("the block cannot yet be cut with a bull-nose cutter: use a flat or a ball one")
+@kernel
+def _sweep_and_watch(top, touched, x0, y0, pitch, j0, points, ids, kinds, p, hits, bodies, strikes):  # type: ignore[no-untyped-def]
+    """`sweep_rows` move by move, watching what stands above the flutes against the block as it is by then.
+
+    `bodies` (b, 2) radius and height over the tip; `strikes` (b, 2) gets the worst depth and its move.
+    """
+    ceiling = -np.inf
+    for j in range(top.shape[0]):
+        for i in range(top.shape[1]):
+            ceiling = max(ceiling, top[j, i])
+    for k in range(len(ids)):
+        a, b = points[k], points[k + 1]
+        if a[0] == a[0] and b[0] == b[0]:
+            for q in range(len(bodies)):
+                if min(a[2], b[2]) + bodies[q, 1] < ceiling:
+                    depth = _strike(top, x0, y0, pitch, j0, a[0], a[1], a[2], b[0], b[1], b[2], bodies[q, 0], bodies[q, 1])
+                    if depth > strikes[q, 0]:
+                        strikes[q, 0] = depth
+                        strikes[q, 1] = ids[k]
+        sweep_rows(top, touched, x0, y0, pitch, j0, points[k : k + 2], ids[k : k + 1], kinds[k : k + 1], p, hits[k : k + 1])
+
+
+def sweep_watching(
+    top: F32, touched: I32, grid: Grid, points: F64, kinds: U8, first_id: int, cutter: Profile, bodies: F64,
+    report: Report = silent,
+) -> tuple[F32, F64]:
+    """As :func:`sweep`, watching shank and holder.
+
+    Parameters
+    ----------
+    bodies : (b, 2) float64, radius of each and height of its foot over the tip, in millimetres.
+
+    Returns
+    -------
+    hits : (n,) float32 as of :func:`sweep`.
+    strikes : (b, 2) float64, how deep each body goes into material at worst, and in which move (counted from 0).
+    """
+    strikes = np.zeros((len(bodies), 2))
+    lowest = float(np.nanmin(points[:, 2])) if len(points) else 0.0
+    near = np.flatnonzero(lowest + bodies[:, 1] < top.max(initial=-np.inf)) if len(bodies) else np.empty(0, np.int64)
+    if len(near) == 0:
+        return sweep(top, touched, grid, points, kinds, first_id, cutter, report), strikes
+    ids = np.arange(first_id, first_id + len(kinds), dtype=np.int64)
+    points, watched = np.ascontiguousarray(points), np.ascontiguousarray(bodies[near])
+    bands = max(1, grid.ny // 24 + 1)
+    hits = np.zeros((grid.ny // bands + 2, len(kinds)), np.float32)
+    found = np.zeros((len(hits), len(near), 2))
+
+    def work(first: int, last: int) -> None:
+        band = first // bands
+        _sweep_and_watch(top[first:last], touched[first:last], grid.x0, grid.y0, grid.pitch, first, points, ids, kinds, cutter,
+                         hits[band], watched, found[band])
+
+    in_bands(work, grid.ny, bands, report)
+    for k, body in enumerate(near):
+        worst = int(found[:, k, 0].argmax())
+        strikes[body] = found[worst, k, 0], found[worst, k, 1] - first_id
+    return hits.max(axis=0), strikes
 
 
 def sweep(
@@ -248,16 +379,15 @@ def sweep(
         points = np.concatenate([points[:1], points[indices]])
         chosen = indices - 1
         ids = ids[chosen]
-    kernel_of, radius = _sweep_for(cutter)
     chosen_kinds = np.ascontiguousarray(kinds[chosen])
     points = np.ascontiguousarray(points)
     bands = max(1, grid.ny // 24 + 1)
     hits = np.zeros((grid.ny // bands + 2, len(chosen)), np.float32)
 
     def work(first: int, last: int) -> None:
-        kernel_of(
+        sweep_rows(
             top[first:last], touched[first:last], grid.x0, grid.y0, grid.pitch, first, points, ids,
-            chosen_kinds, radius, hits[first // bands],
+            chosen_kinds, cutter, hits[first // bands],
         )
 
     in_bands(work, grid.ny, bands, report)

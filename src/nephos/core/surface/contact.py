@@ -1,18 +1,14 @@
 """Cutter contact with one facet, edge or vertex, in the drop direction (-Z).
 
 Every cutter here is a surface of revolution that is convex and described by the height of its
-underside over its tip, h(rho), at the distance rho from the axis:
-
-    h(rho) = 0                                      for rho <= a
-    h(rho) = c - sqrt(c^2 - (rho - a)^2)            for a < rho <= a + c
-
-with `a` the radius of the flat bottom and `c` the corner radius. A flat cutter has c = 0, a ball
-cutter a = 0, a bull-nose cutter both. A cutter grown by s in all directions (stock to leave) has
-the same `a` and the corner radius c + s, so it belongs to the family as well.
+underside over its tip, h(rho), at the distance rho from the axis: level, then round, then a cone
+(:class:`nephos.core.cutters.profile.Profile`). A cutter grown by s in all directions (stock to leave)
+has a corner radius larger by s, so it belongs to the family as well.
 
 The tip rests at the largest of z(p) - h(|p - axis|) over all points p of the part. As h is convex
 that is a concave function over a plane or a line, so the one stationary point, where it exists
-inside the facet, is its maximum, and otherwise the maximum is on the border.
+inside the facet, is its maximum, and otherwise the maximum is on the border. Over a plane of slope g
+the stationary point lies where h'(rho) = g: on the round for g below the cone's slope, on the rim above it.
 (Maximum of cutter surface over part surface: drop-cutter, as in Choi and Jerard, "Sculptured
 Surface Machining", 1998, chapter 6.)
 """
@@ -28,26 +24,27 @@ _LEVEL = 1e-12
 
 
 @inlined
-def underside(rho: float, a: float, c: float) -> float:
-    """Height h(rho) of the cutter's underside over its tip; infinite outside the cutter."""
-    if rho <= a:
+def underside(rho, p):  # type: ignore[no-untyped-def]
+    """Height h(rho) of the underside of cutter `p` over its tip; infinite outside the cutter."""
+    if rho <= p.flat:
         return 0.0
-    t = rho - a
-    if t > c:
-        return np.inf
-    return c - sqrt(c * c - t * t)
+    if rho <= p.knee:
+        t = rho - p.flat
+        return p.corner - sqrt(max(p.corner * p.corner - t * t, 0.0))
+    if rho <= p.radius:
+        return p.rise + p.slope * (rho - p.knee)
+    return np.inf
 
 
 @inlined
-def on_vertex(x: float, y: float, a: float, c: float, px: float, py: float, pz: float) -> float:
-    """Tip height of a cutter at (x, y) that rests on a point."""
+def on_vertex(x, y, p, px, py, pz):  # type: ignore[no-untyped-def]
+    """Tip height of cutter `p` at (x, y) that rests on a point."""
     dx = px - x
     dy = py - y
     d2 = dx * dx + dy * dy
-    r = a + c
-    if d2 > r * r:
+    if d2 > p.radius * p.radius:
         return NOTHING
-    return pz - underside(sqrt(d2), a, c)
+    return pz - underside(sqrt(d2), p)
 
 
 @kernel
@@ -113,13 +110,30 @@ def _ball_on_edge(
 
 
 @kernel
-def on_edge(
-    x: float, y: float, a: float, c: float,
-    px: float, py: float, pz: float, qx: float, qy: float, qz: float,
-) -> float:
-    """Tip height of a cutter at (x, y) that rests on the inside of the edge p-q (not on its ends)."""
-    if a == 0.0:
-        return _ball_on_edge(x, y, c, px, py, pz, qx, qy, qz)
+def along_line(d, m, p):  # type: ignore[no-untyped-def]
+    """Distance along a line of slope m >= 0, uphill from the foot of the axis, to the contact with cutter `p`.
+
+    `d` (at most the radius) is how far the axis stands from the line on the plan. It is where m t - h(sqrt(d^2 + t^2)) is largest.
+    """
+    if p.slope < np.inf:
+        first = sqrt(p.knee * p.knee - d * d) if d < p.knee else 0.0
+        if m * p.knee > p.slope * first or d >= p.knee:
+            far = sqrt(max(p.radius * p.radius - d * d, 0.0))
+            if m >= p.slope:
+                return far
+            return min(max(d * m / sqrt(p.slope * p.slope - m * m), first), far)
+    if p.corner == 0.0:
+        return sqrt(max(p.flat * p.flat - d * d, 0.0))
+    if p.flat == 0.0:
+        return sqrt(max(p.corner * p.corner - d * d, 0.0)) * m / sqrt(1.0 + m * m)
+    return _bull_on_line(d, m, p.flat, p.corner)
+
+
+@kernel
+def on_edge(x, y, p, px, py, pz, qx, qy, qz):  # type: ignore[no-untyped-def]
+    """Tip height of cutter `p` at (x, y) that rests on the inside of the edge p-q (not on its ends)."""
+    if p.flat == 0.0 and p.slope == np.inf:
+        return _ball_on_edge(x, y, p.corner, px, py, pz, qx, qy, qz)
     ux = qx - px
     uy = qy - py
     length2 = ux * ux + uy * uy
@@ -127,28 +141,21 @@ def on_edge(
         return NOTHING
     length = sqrt(length2)
     s0 = ((x - px) * ux + (y - py) * uy) / length
-    d = ((x - px) * uy - (y - py) * ux) / length
-    r = a + c
-    r2 = r * r - d * d
-    if r2 < 0.0:
+    d = abs((x - px) * uy - (y - py) * ux) / length
+    if d > p.radius:
         return NOTHING
     m = (qz - pz) / length
     slope = abs(m)
     if slope < _LEVEL:
         s = min(max(s0, 0.0), length)
-        if c > 0.0 and (s0 < 0.0 or s0 > length):
+        if p.knee > p.flat and (s0 < 0.0 or s0 > length):
             return NOTHING
-        return pz + m * s - underside(sqrt(d * d + (s - s0) * (s - s0)), a, c)
-    if c == 0.0:
-        t = sqrt(r2)
-    else:
-        t = _bull_on_line(abs(d), slope, a, c)
+        return pz + m * s - underside(sqrt(d * d + (s - s0) * (s - s0)), p)
+    t = along_line(d, slope, p)
     s = s0 + t if m > 0.0 else s0 - t
     if s < 0.0 or s > length:
         return NOTHING
-    if c == 0.0:
-        return pz + m * s
-    return pz + m * s - underside(sqrt(d * d + t * t), a, c)
+    return pz + m * s - underside(min(sqrt(d * d + t * t), p.radius), p)
 
 
 @inlined
@@ -164,12 +171,8 @@ def inside_triangle(
 
 
 @kernel
-def on_facet(
-    x: float, y: float, a: float, c: float,
-    ax: float, ay: float, az: float, bx: float, by: float, bz: float,
-    cx: float, cy: float, cz: float,
-) -> float:
-    """Tip height of a cutter at (x, y) that rests on the inside of a triangle."""
+def on_facet(x, y, p, ax, ay, az, bx, by, bz, cx, cy, cz):  # type: ignore[no-untyped-def]
+    """Tip height of cutter `p` at (x, y) that rests on the inside of a triangle."""
     ex = bx - ax
     ey = by - ay
     ez = bz - az
@@ -182,40 +185,34 @@ def on_facet(
     n = sqrt(nx * nx + ny * ny + nz * nz)
     if n < 1e-30 or abs(nz) < 1e-9 * n:
         return NOTHING
-    if nz < 0.0:
-        n = -n
-    nx /= n
-    ny /= n
-    nz /= n
-    px = x - c * nx
-    py = y - c * ny
-    if a > 0.0:
-        g = sqrt(nx * nx + ny * ny)
-        if g > _LEVEL:
-            px -= a * nx / g
-            py -= a * ny / g
+    gx = -nx / nz
+    gy = -ny / nz
+    g = sqrt(gx * gx + gy * gy)
+    rho = p.radius
+    if g <= p.slope:
+        rho = p.flat + p.corner * g / sqrt(1.0 + g * g)
+    px = x
+    py = y
+    if g > _LEVEL:
+        px += rho * gx / g
+        py += rho * gy / g
     if not inside_triangle(px, py, ax, ay, bx, by, cx, cy):
         return NOTHING
-    z = az - (nx * (px - ax) + ny * (py - ay)) / nz
-    return z + c * nz - c
+    return az + gx * (px - ax) + gy * (py - ay) - underside(rho, p)
 
 
 @kernel
-def on_triangle(
-    x: float, y: float, a: float, c: float,
-    ax: float, ay: float, az: float, bx: float, by: float, bz: float,
-    cx: float, cy: float, cz: float,
-) -> float:
-    """Tip height of a cutter at (x, y) that rests on a triangle; `-inf` where it misses it.
+def on_triangle(x, y, p, ax, ay, az, bx, by, bz, cx, cy, cz):  # type: ignore[no-untyped-def]
+    """Tip height of cutter `p` at (x, y) that rests on a triangle; `-inf` where it misses it.
 
-    `a` and `c` are the flat and the corner radius in millimetres; the rest are the triangle's
-    vertices. Exact to rounding for flat and ball cutters, within 1e-9 mm for bull-nose edges.
+    `p` is a :class:`~nephos.core.cutters.profile.Profile`; the rest are the triangle's vertices, in millimetres.
+    Exact to rounding for all shapes but bull-nose, whose edges are within 1e-9 mm.
     """
-    best = on_facet(x, y, a, c, ax, ay, az, bx, by, bz, cx, cy, cz)
+    best = on_facet(x, y, p, ax, ay, az, bx, by, bz, cx, cy, cz)
     if best > NOTHING:
         return best
-    best = max(on_edge(x, y, a, c, ax, ay, az, bx, by, bz), on_edge(x, y, a, c, bx, by, bz, cx, cy, cz))
-    best = max(best, on_edge(x, y, a, c, cx, cy, cz, ax, ay, az))
-    best = max(best, on_vertex(x, y, a, c, ax, ay, az))
-    best = max(best, on_vertex(x, y, a, c, bx, by, bz))
-    return max(best, on_vertex(x, y, a, c, cx, cy, cz))
+    best = max(on_edge(x, y, p, ax, ay, az, bx, by, bz), on_edge(x, y, p, bx, by, bz, cx, cy, cz))
+    best = max(best, on_edge(x, y, p, cx, cy, cz, ax, ay, az))
+    best = max(best, on_vertex(x, y, p, ax, ay, az))
+    best = max(best, on_vertex(x, y, p, bx, by, bz))
+    return max(best, on_vertex(x, y, p, cx, cy, cz))

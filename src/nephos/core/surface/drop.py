@@ -6,7 +6,7 @@ import numpy as np
 
 from nephos.core.arrays import F64
 from nephos.core.bands import Report, in_bands, inlined, kernel, silent
-from nephos.core.cutters import Profile
+from nephos.core.cutters.profile import Profile
 from nephos.core.surface.contact import inside_triangle, on_edge, on_vertex, underside
 from nephos.core.surface.index import COARSE, SurfaceIndex
 
@@ -20,26 +20,33 @@ def _gap(x, low, size):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _plane_bound(planes, t, x, y, a, c):  # type: ignore[no-untyped-def]
+def _plane_bound(planes, t, x, y, p):  # type: ignore[no-untyped-def]
     """Tip height over the whole plane of facet t: never under the tip over the facet itself.
 
     Two products tell most triangles off. Not a number or infinite for an upright facet.
     """
-    return planes[t, 0] + planes[t, 1] * x + planes[t, 2] * y + a * planes[t, 3] + c * (planes[t, 4] - 1.0)
+    over = planes[t, 0] + planes[t, 1] * x + planes[t, 2] * y
+    slope = planes[t, 3]
+    if slope > p.slope:
+        return over + p.radius * slope - p.rim
+    return over + p.flat * slope + p.corner * (planes[t, 4] - 1.0)
 
 
 @inlined
-def _contact_shift(planes, t, a, c):  # type: ignore[no-untyped-def]
+def _contact_shift(planes, t, p):  # type: ignore[no-untyped-def]
     """From the axis to where the cutter touches the plane of facet t, in X and Y."""
     slope = planes[t, 3]
     if not slope < np.inf:
         return np.nan, np.nan
-    reach = c / planes[t, 4] + (a / slope if slope > 1e-12 else 0.0)
+    if slope > p.slope:
+        reach = p.radius / slope
+    else:
+        reach = p.corner / planes[t, 4] + (p.flat / slope if slope > 1e-12 else 0.0)
     return reach * planes[t, 1], reach * planes[t, 2]
 
 
 @inlined
-def _rest(ax, ay, az, bx, by, bz, cx, cy, cz, mask, sx, sy, x, y, a, c, bound, best):  # type: ignore[no-untyped-def]
+def _rest(ax, ay, az, bx, by, bz, cx, cy, cz, mask, sx, sy, x, y, p, bound, best):  # type: ignore[no-untyped-def]
     """Tip height over a triangle where it lifts the cutter above `best`, else `best`.
 
     (sx, sy) is the contact shift, not a number for an upright facet; `bound` the tip over its plane.
@@ -47,43 +54,43 @@ def _rest(ax, ay, az, bx, by, bz, cx, cy, cz, mask, sx, sy, x, y, a, c, bound, b
     dx = max(min(ax, bx, cx) - x, x - max(ax, bx, cx), 0.0)
     dy = max(min(ay, by, cy) - y, y - max(ay, by, cy), 0.0)
     d2 = dx * dx + dy * dy
-    r = a + c
-    if d2 > r * r or max(az, bz, cz) - underside(sqrt(d2), a, c) <= best:
+    r = p.radius
+    if d2 > r * r or max(az, bz, cz) - underside(sqrt(d2), p) <= best:
         return best
     if inside_triangle(x + sx, y + sy, ax, ay, bx, by, cx, cy):
         return bound
     if mask & 1 and max(az, bz) > best:
-        best = max(best, on_edge(x, y, a, c, ax, ay, az, bx, by, bz))
+        best = max(best, on_edge(x, y, p, ax, ay, az, bx, by, bz))
     if mask & 2 and max(bz, cz) > best:
-        best = max(best, on_edge(x, y, a, c, bx, by, bz, cx, cy, cz))
+        best = max(best, on_edge(x, y, p, bx, by, bz, cx, cy, cz))
     if mask & 4 and max(cz, az) > best:
-        best = max(best, on_edge(x, y, a, c, cx, cy, cz, ax, ay, az))
+        best = max(best, on_edge(x, y, p, cx, cy, cz, ax, ay, az))
     if mask & 8 and az > best:
-        best = max(best, on_vertex(x, y, a, c, ax, ay, az))
+        best = max(best, on_vertex(x, y, p, ax, ay, az))
     if mask & 16 and bz > best:
-        best = max(best, on_vertex(x, y, a, c, bx, by, bz))
+        best = max(best, on_vertex(x, y, p, bx, by, bz))
     if mask & 32 and cz > best:
-        best = max(best, on_vertex(x, y, a, c, cx, cy, cz))
+        best = max(best, on_vertex(x, y, p, cx, cy, cz))
     return best
 
 
 @inlined
-def _try(corners, planes, owned, t, x, y, a, c, best):  # type: ignore[no-untyped-def]
-    bound = _plane_bound(planes, t, x, y, a, c)
+def _try(corners, planes, owned, t, x, y, p, best):  # type: ignore[no-untyped-def]
+    bound = _plane_bound(planes, t, x, y, p)
     if bound <= best:
         return best
-    sx, sy = _contact_shift(planes, t, a, c)
+    sx, sy = _contact_shift(planes, t, p)
     return _rest(
         corners[t, 0, 0], corners[t, 0, 1], corners[t, 0, 2],
         corners[t, 1, 0], corners[t, 1, 1], corners[t, 1, 2],
         corners[t, 2, 0], corners[t, 2, 1], corners[t, 2, 2],
-        owned[t], sx, sy, x, y, a, c, bound, best,
+        owned[t], sx, sy, x, y, p, bound, best,
     )
 
 
 @kernel
-def drop_at(grid, x, y, a, c, floor, hint):  # type: ignore[no-untyped-def]
-    """Tip height of the cutter (a, c) at (x, y), never under `floor`, and the triangle it rests on.
+def drop_at(grid, x, y, p, floor, hint):  # type: ignore[no-untyped-def]
+    """Tip height of the cutter `p` at (x, y), never under `floor`, and the triangle it rests on.
 
     `hint` is a triangle to try first (-1 for none): the one a neighbouring place rested on lifts
     the bound at once, so that almost all others are passed over without being looked at closely.
@@ -94,11 +101,11 @@ def drop_at(grid, x, y, a, c, floor, hint):  # type: ignore[no-untyped-def]
     best = floor
     rest = -1
     if hint >= 0:
-        z = _try(corners, planes, owned, hint, x, y, a, c, best)
+        z = _try(corners, planes, owned, hint, x, y, p, best)
         if z > best:
             best = z
             rest = hint
-    r = a + c
+    r = p.radius
     cell = grid.cell
     i0 = max(int(np.floor((x - r - grid.x0) / cell)), 0)
     i1 = min(int(np.floor((x + r - grid.x0) / cell)), grid.nx - 1)
@@ -113,7 +120,7 @@ def drop_at(grid, x, y, a, c, floor, hint):  # type: ignore[no-untyped-def]
         for ci in range(i0 // _COARSE, i1 // _COARSE + 1):
             gx = _gap(x, grid.x0 + ci * big, big)
             g2 = gx * gx + gy * gy
-            if g2 > r * r or grid.coarse_tops[cj * cnx + ci] - underside(sqrt(g2), a, c) <= best:
+            if g2 > r * r or grid.coarse_tops[cj * cnx + ci] - underside(sqrt(g2), p) <= best:
                 continue
             for j in range(max(j0, cj * _COARSE), min(j1, cj * _COARSE + _COARSE - 1) + 1):
                 dy = _gap(y, grid.y0 + j * cell, cell)
@@ -127,11 +134,11 @@ def drop_at(grid, x, y, a, c, floor, hint):  # type: ignore[no-untyped-def]
                     d2 = dx * dx + dy * dy
                     if d2 > r * r:
                         continue
-                    lift = underside(sqrt(d2), a, c)
+                    lift = underside(sqrt(d2), p)
                     for q in range(first, last):
                         if tops[q] - lift <= best:
                             break
-                        z = _try(corners, planes, owned, items[q], x, y, a, c, best)
+                        z = _try(corners, planes, owned, items[q], x, y, p, best)
                         if z > best:
                             best = z
                             rest = items[q]
@@ -139,28 +146,28 @@ def drop_at(grid, x, y, a, c, floor, hint):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _drop_points(grid, xy, a, c, floor, out):  # type: ignore[no-untyped-def]
+def _drop_points(grid, xy, p, floor, out):  # type: ignore[no-untyped-def]
     hint = -1
     for k in range(len(xy)):
-        out[k], hint = drop_at(grid, xy[k, 0], xy[k, 1], a, c, floor, hint)
+        out[k], hint = drop_at(grid, xy[k, 0], xy[k, 1], p, floor, hint)
 
 
 @kernel
-def _drop_rows(grid, x0, y0, step, j0, a, c, floor, out):  # type: ignore[no-untyped-def]
+def _drop_rows(grid, x0, y0, step, j0, p, floor, out):  # type: ignore[no-untyped-def]
     """Rows to and fro, so that the hint is always a neighbour's."""
     hint = -1
     rows, columns = out.shape
     for j in range(rows):
         for k in range(columns):
             i = k if j % 2 == 0 else columns - 1 - k
-            out[j, i], hint = drop_at(grid, x0 + i * step, y0 + (j0 + j) * step, a, c, floor, hint)
+            out[j, i], hint = drop_at(grid, x0 + i * step, y0 + (j0 + j) * step, p, floor, hint)
 
 
 @kernel
-def _drop_by_triangle(corners, planes, owned, falling, x0, y0, step, j0, a, c, out):  # type: ignore[no-untyped-def]
+def _drop_by_triangle(corners, planes, owned, falling, x0, y0, step, j0, p, out):  # type: ignore[no-untyped-def]
     """Raise the tips in `out` triangle by triangle, the highest first: for a grid as dense as the mesh."""
     rows, columns = out.shape
-    r = a + c
+    r = p.radius
     for t in falling:
         ax, ay, az = corners[t, 0, 0], corners[t, 0, 1], corners[t, 0, 2]
         bx, by, bz = corners[t, 1, 0], corners[t, 1, 1], corners[t, 1, 2]
@@ -169,7 +176,7 @@ def _drop_by_triangle(corners, planes, owned, falling, x0, y0, step, j0, a, c, o
         near, far = min(ay, by, cy), max(ay, by, cy)
         top = max(az, bz, cz)
         mask = owned[t]
-        sx, sy = _contact_shift(planes, t, a, c)
+        sx, sy = _contact_shift(planes, t, p)
         first = max(int(ceil((near - r - y0) / step)) - j0, 0)
         last = min(int(floor((far + r - y0) / step)) - j0, rows - 1)
         gx = planes[t, 1] if planes[t, 0] < np.inf else 0.0
@@ -177,7 +184,7 @@ def _drop_by_triangle(corners, planes, owned, falling, x0, y0, step, j0, a, c, o
             y = y0 + (j0 + j) * step
             dy = max(near - y, y - far, 0.0)
             reach = sqrt(max(r * r - dy * dy, 0.0))
-            over = _plane_bound(planes, t, 0.0, y, a, c)
+            over = _plane_bound(planes, t, 0.0, y, p)
             if not over < np.inf:
                 over = np.inf
             for i in range(
@@ -189,7 +196,7 @@ def _drop_by_triangle(corners, planes, owned, falling, x0, y0, step, j0, a, c, o
                 bound = over + gx * x
                 if best < top and best < bound:
                     out[j, i] = _rest(
-                        ax, ay, az, bx, by, bz, cx, cy, cz, mask, sx, sy, x, y, a, c, bound, best
+                        ax, ay, az, bx, by, bz, cx, cy, cz, mask, sx, sy, x, y, p, bound, best
                     )
 
 
@@ -202,7 +209,7 @@ def drop_points(index: SurfaceIndex, xy: F64, cutter: Profile, floor: float) -> 
     points = np.ascontiguousarray(xy, np.float64)
 
     def work(first: int, last: int) -> None:
-        _drop_points(index.arrays, points[first:last], cutter.flat, cutter.corner, floor, out[first:last])
+        _drop_points(index.arrays, points[first:last], cutter, floor, out[first:last])
 
     if len(points):
         in_bands(work, len(points), max(2048, len(points) // 32))
@@ -227,9 +234,9 @@ def drop_grid(
         rows = out[first:last]
         if dense:
             _drop_by_triangle(grid.corners, grid.planes, grid.owned, index.falling, x0, y0, step, first,
-                              cutter.flat, cutter.corner, rows)
+                              cutter, rows)
         else:
-            _drop_rows(grid, x0, y0, step, first, cutter.flat, cutter.corner, floor, rows)
+            _drop_rows(grid, x0, y0, step, first, cutter, floor, rows)
 
     in_bands(work, ny, max(1, ny // 16 if dense else ny // 32), report)
     return out

@@ -18,7 +18,7 @@ MANY = 20_000
 """More edges than this are sieved: those that lie well inside are no part of the outline."""
 TOO_MANY = 150_000
 """More edges near the outline than this, as a raw scan seen along its back has, are not followed: a grid tells the outline."""
-_POINT = Profile(0.0, 1e-6)
+_POINT = Profile.of(0.0, 1e-6)
 
 
 def _rim(vertices: F64, faces: I32) -> F64:

@@ -1,0 +1,53 @@
+"""The cutting end of a cutter, as kernels take it."""
+
+from math import inf, sqrt
+from typing import NamedTuple
+
+
+class Profile(NamedTuple):
+    """A convex underside: level to `flat`, then round with the radius `corner`, then a cone, then upright.
+
+    The height over the tip at the distance rho from the axis is
+
+        0                                            for rho <= flat
+        corner - sqrt(corner^2 - (rho - flat)^2)     for flat < rho <= knee
+        rise + slope (rho - knee)                    for knee < rho <= radius
+
+    A flat cutter has only `flat`, a ball only `corner`, a bull-nose both, a V only the cone, an engraver
+    `flat` and the cone, a tapered ball `corner` and the cone. Without a cone `slope` is infinite and `knee`
+    is the radius. `rim` is the height where the cutter turns upright. Lengths in millimetres; made by :meth:`of`.
+    """
+
+    flat: float
+    corner: float
+    slope: float
+    radius: float
+    knee: float
+    rise: float
+    rim: float
+
+    @classmethod
+    def of(cls, flat: float, corner: float, slope: float = inf, radius: float | None = None) -> "Profile":
+        """A profile from its flat, its corner, the rise of its cone per millimetre outwards and its largest radius."""
+        flat, corner = float(flat), float(corner)
+        if slope == inf or radius is None:
+            return cls(flat, corner, inf, flat + corner, flat + corner, corner, corner)
+        lean = sqrt(1 + slope * slope)
+        knee, rise = flat + corner * slope / lean, corner * (1 - 1 / lean)
+        radius = max(float(radius), knee)
+        return cls(flat, corner, float(slope), radius, knee, rise, rise + slope * (radius - knee))
+
+    def grown(self, leave: float) -> "Profile":
+        """The cutter enlarged by `leave` in all directions. Its tip lies `leave` under the true one.
+
+        Where a cone turns upright the enlarged cutter keeps its edge instead of rounding it: larger by a hair, never smaller.
+        """
+        return Profile.of(self.flat, self.corner + leave, self.slope, self.radius + leave)
+
+    def height(self, rho: float) -> float:
+        """Height of the underside over the tip at `rho` from the axis; infinite beside the cutter."""
+        if rho <= self.flat:
+            return 0.0
+        if rho <= self.knee:
+            return self.corner - sqrt(max(self.corner**2 - (rho - self.flat) ** 2, 0.0))
+        return self.rise + self.slope * (rho - self.knee) if rho <= self.radius else inf

@@ -1,0 +1,43 @@
+"""Changes of the route sheet."""
+
+from typing import Annotated
+
+from pydantic import Field
+
+from nephos.core.errors import Refused
+from nephos.core.plan.edits.registry import Looks, edit
+from nephos.core.plan.schema import Operation, Plan
+
+Number = Annotated[int, Field(ge=1, le=9999)]
+
+
+def free_number(plan: Plan) -> int:
+    """The lowest cutter number that no operation of the job uses."""
+    used = {operation.cutter.number for setup in plan.setups for operation in setup.operations}
+    return next(number for number in range(1, 1000) if number not in used)
+
+
+def operation_of(plan: Plan, setup: str, number: int) -> Operation:
+    """The operation with that number."""
+    for item in plan.setups:
+        for operation in item.operations:
+            if item.id == setup and operation.number == number:
+                return operation
+    raise Refused(f"operation {number} is no longer in the job")
+
+
+def with_operations(plan: Plan, setup: str, operations: tuple[Operation, ...]) -> Plan:
+    """The plan with other operations in a setup."""
+    return plan.model_copy(update={"setups": tuple(
+        item.model_copy(update={"operations": operations}) if item.id == setup else item for item in plan.setups)})
+
+
+@edit
+def renumber_cutter(plan: Plan, looks: Looks, setup: str, operation: Number) -> Plan:
+    """Give an operation's cutter a number that nothing else in the job uses; operations with the very same cutter keep it together."""
+    old = operation_of(plan, setup, operation).cutter
+    fresh = old.model_copy(update={"number": free_number(plan)})
+    for item in plan.setups:
+        plan = with_operations(plan, item.id, tuple(
+            other.model_copy(update={"cutter": fresh}) if other.cutter == old else other for other in item.operations))
+    return plan
