@@ -1,7 +1,7 @@
 /** Server state. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { loadArray, request, type Typed } from "./client";
-import type { Calculation, Cutter, CutterRow, Derived, Edit, Fitting, FullPlan, Job, JobListed, Listed, Operation, RepairKind, Strategy } from "./types";
+import type { Calculation, Cutter, CutterLook, CutterRow, Derived, Edit, Fitting, FullPlan, Job, JobListed, Listed, Material, Operation, RepairKind, Strategy } from "./types";
 
 const busy = (calculation: Calculation | null | undefined) =>
   calculation?.state === "waiting" || calculation?.state === "working";
@@ -44,7 +44,7 @@ export const useStrategies = () =>
   useQuery({ queryKey: ["strategies"], queryFn: () => request<Strategy[]>("/cutters/strategies"), staleTime: Infinity });
 
 export const useShapes = () =>
-  useQuery({ queryKey: ["shapes"], queryFn: () => request<Record<string, string>>("/cutters/shapes"), staleTime: Infinity });
+  useQuery({ queryKey: ["shapes"], queryFn: () => request<Record<string, { title: string; needs: string[] }>>("/cutters/shapes"), staleTime: Infinity });
 
 export const previewPlan = (plan: FullPlan, edit: Edit | null = null) =>
   request<{ plan: FullPlan; derived: Derived }>("/jobs/preview/plan", "POST", { plan, edit });
@@ -122,8 +122,14 @@ export function useCutterActions() {
     save: useMutation({ ...settle, mutationFn: (v: { id: number | null; data: Cutter }) =>
       v.id === null ? request<CutterRow>("/cutters", "POST", { data: v.data }) : request<CutterRow>(`/cutters/${v.id}`, "PUT", { data: v.data }) }),
     remove: useMutation({ ...settle, mutationFn: (id: number) => request<undefined>(`/cutters/${id}`, "DELETE") }),
+    bring: useMutation({ ...settle, mutationFn: (v: { name: string; text: string; clash: string }) => request<{ count: number; taken: number[] }>("/cutters/import", "POST", v) }),
   };
 }
+
+/** What the server says of a cutter that is being typed; the last answer stays until the next is there. */
+export const useCutterLook = (data: Cutter, material: Material | null, units: string) =>
+  useQuery({ queryKey: ["cutter look", data, material, units], placeholderData: (last: CutterLook | undefined) => last, gcTime: 10_000,
+    queryFn: () => request<CutterLook>("/cutters/look", "POST", { data, material, units }) });
 
 const forever = { staleTime: Infinity, gcTime: 600_000 };
 

@@ -10,7 +10,8 @@ export type Cutter = Schemas["Cutter"];
 export type JobListed = Schemas["JobListed"];
 export type Calculation = Schemas["CalculationState"];
 export type MeshState = Schemas["MeshState"];
-export type CutterRow = Omit<Schemas["CutterRow"], "data"> & { data: Cutter };
+export type CutterRow = Omit<Schemas["CutterRow"], "data" | "outline"> & { data: Cutter; outline: [number, number][] };
+export type CutterLook = Required<Omit<Schemas["CutterLook"], "outline" | "proposed">> & { outline: [number, number][]; proposed: Partial<Feeds["proposed"]> };
 
 export type Placement = Required<NonNullable<Schemas["Model"]["placement"]>>;
 export type Copies = Required<NonNullable<Schemas["Model"]["copies"]>>;
@@ -50,8 +51,10 @@ export interface RepairKind {
 
 export interface Estimate { seconds: number; lines: number; layers: number; scallop: number | null }
 
+export interface Feeds { sum: string; own: string[]; kept: string[]; proposed: { feed: number; plunge_feed: number; spindle: number }; proposed_sum: string }
+
 export interface OperationInfo {
-  number: number; title: string; summary: string; line: string;
+  number: number; title: string; summary: string; line: string; outline: [number, number][]; feeds: Feeds;
   state: "current" | "out of date" | "blocked" | "off"; reason?: string; seconds?: number; moves?: number;
   keys?: { moves: string; frames: string }; estimate?: Estimate; curve?: [number, number][];
 }

@@ -1,18 +1,11 @@
 import { expect, it } from "vitest";
-import type { Cutter } from "../api/types";
-import { cutterOutline } from "./CutterDrawing";
-import { outOfRange } from "./fields";
+import { sectionPath, shownHeight, type Section } from "./CutterDrawing";
 
-const cutter: Cutter = { number: 1, name: "c", shape: "flat", diameter: 6, flute_length: 18, shank_diameter: 8, overall_length: 50, flutes: 2, feed: 1, plunge_feed: 1, spindle: 1 };
+const section: Section = [[0, 0], [3, 0], [3, 18], [2, 18], [2, 50], [0, 50]];
 
-it("draws the end of a cutter to its shape", () => {
-  expect(cutterOutline(cutter)).toContain("L 3 0 L -3 0");
-  expect(cutterOutline({ ...cutter, shape: "ball" })).toContain("A 3 3 0 0 1 -3 -3");
-  expect(cutterOutline(cutter)).toContain("M 4 ");
-});
-
-it("knows what is out of range", () => {
-  expect(outOfRange(0, { over: 0 })).toBe(true);
-  expect(outOfRange(0, { low: 0, high: 1 })).toBe(false);
-  expect(outOfRange(2, { low: 0, high: 1 })).toBe(true);
+it("draws the section with its mirror image, cut off at a height", () => {
+  expect(sectionPath(section, 50).startsWith("M 0 0 L 3 0 L 3 -18 L 2 -18 L 2 -50")).toBe(true);
+  expect(sectionPath(section, 30)).toContain("L 2 -30 L -2 -30");
+  expect(shownHeight(section, 18, 6)).toBe(39);
+  expect(shownHeight([[0, 0], [3, 0], [3, 18], [2, 18], [2, 25], [11, 25], [11, 43], [0, 43]], 18, 6)).toBe(25);
 });

@@ -102,17 +102,17 @@ const Veil = styled(ModalOverlay)`
   position: fixed; inset: 0; background: rgb(20 26 30 / 35%); display: grid; place-items: center; z-index: 20;
 `;
 
-const Sheet = styled(Modal)`
+const Sheet = styled(Modal)<{ $wide: boolean }>`
   background: ${(p) => p.theme.panel}; color: ${(p) => p.theme.ink}; border: 1px solid ${(p) => p.theme.hairline}; border-radius: 4px;
-  padding: 18px 20px; min-width: 380px; max-width: 560px; outline: none;
+  padding: 18px 20px; min-width: 380px; max-width: ${(p) => (p.$wide ? "900px" : "560px")}; outline: none;
   & section { outline: none; display: grid; gap: 12px; }
   & h2 { font-size: 15px; font-weight: 600; }
 `;
 
-export function Ask(props: { title: string; open: boolean; onClose: () => void; children: ReactNode }) {
+export function Ask(props: { title: string; open: boolean; onClose: () => void; children: ReactNode; wide?: boolean }) {
   return (
     <Veil isOpen={props.open} onOpenChange={(open) => !open && props.onClose()} isDismissable>
-      <Sheet><Dialog><Heading slot="title" level={2}>{props.title}</Heading>{props.children}</Dialog></Sheet>
+      <Sheet $wide={props.wide ?? false}><Dialog><Heading slot="title" level={2}>{props.title}</Heading>{props.children}</Dialog></Sheet>
     </Veil>
   );
 }

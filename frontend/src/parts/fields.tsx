@@ -105,9 +105,9 @@ export function NumberField(props: NumberProps) {
 
 const Wide = styled(Field)`grid-template-columns: 1fr 190px;`;
 
-export function WordField(props: { label: string; value: string; onChange: (value: string) => void; autoFocus?: boolean }) {
+export function WordField(props: { label: string; value: string; onChange: (value: string) => void; autoFocus?: boolean; optional?: boolean }) {
   return (
-    <Wide value={props.value} onChange={props.onChange} autoFocus={props.autoFocus ?? false} isInvalid={!props.value.trim()}>
+    <Wide value={props.value} onChange={props.onChange} autoFocus={props.autoFocus ?? false} isInvalid={!props.optional && !props.value.trim()}>
       <Label>{props.label}</Label>
       <Entry style={{ paddingRight: 8 }} autoComplete="off" maxLength={120} />
       <Wrong>a name is missing</Wrong>

@@ -2,7 +2,6 @@
 import { useEffect, useMemo } from "react";
 import * as THREE from "three";
 import { useBlockDetail, usePicture } from "../api/hooks";
-import type { Cutter } from "../api/types";
 import { scene } from "../theme";
 import { usePaceContext } from "./pace";
 
@@ -74,21 +73,11 @@ export function ZeroMark(props: { size: number; hot?: boolean }) {
   );
 }
 
-function profileOf(cutter: Cutter): THREE.Vector2[] {
-  const r = cutter.diameter / 2, points: THREE.Vector2[] = [];
-  if (cutter.shape === "ball") for (let k = 0; k <= 10; k++) points.push(new THREE.Vector2(r * Math.sin((k * Math.PI) / 20), r - r * Math.cos((k * Math.PI) / 20)));
-  else points.push(new THREE.Vector2(0, 0), new THREE.Vector2(r, 0));
-  const shank = cutter.shank_diameter / 2;
-  points.push(new THREE.Vector2(r, cutter.flute_length), new THREE.Vector2(shank, cutter.flute_length), new THREE.Vector2(shank, cutter.overall_length));
-  points.push(new THREE.Vector2(0, cutter.overall_length));
-  return points;
-}
-
-/** The cutter with its tip at a place. */
-export function CutterPiece(props: { cutter: Cutter; at: [number, number, number] }) {
-  const geometry = useMemo(() => new THREE.LatheGeometry(profileOf(props.cutter), 28).rotateX(Math.PI / 2), [props.cutter]);
+/** The cutter with its tip at a place, from its section. */
+export function CutterPiece(props: { section: [number, number][]; at: [number, number, number] }) {
+  const geometry = useMemo(() => new THREE.LatheGeometry(props.section.map(([r, z]) => new THREE.Vector2(r, z)), 32).rotateX(Math.PI / 2), [props.section]);
   useEffect(() => () => geometry.dispose(), [geometry]);
-  return <mesh geometry={geometry} position={props.at}><meshStandardMaterial color="#4A5459" roughness={0.5} metalness={0.3} /></mesh>;
+  return <mesh geometry={geometry} position={props.at}><meshStandardMaterial color="#4A5459" roughness={0.5} metalness={0.3} side={THREE.DoubleSide} /></mesh>;
 }
 
 /** A closed outline, such as a boundary, at a height. */

@@ -47,7 +47,7 @@ function OperationRow(props: { operation: Operation; findings: Finding[] }) {
   return (
     <Line $chosen={mine} $off={!operation.on} data-testid={`operation-${operation.number}`}>
       <span className="number">{operation.number}</span>
-      <CutterDrawing cutter={operation.cutter} height={32} />
+      <CutterDrawing section={info?.outline ?? []} flutes={operation.cutter.flute_length} diameter={operation.cutter.diameter} height={32} />
       <Pick onPress={() => choose({ kind: "operation", number: operation.number })}>{info?.title ?? operation.strategy}</Pick>
       <div className="right">
         {seconds !== undefined && <div title={info?.seconds === undefined ? "estimated" : "calculated"}>{info?.seconds === undefined ? "≈ " : ""}{clock(seconds)}</div>}

@@ -30,8 +30,8 @@ def sample_cutters() -> list[Cutter]:
         usual = standard_cutter(shape, size, k + 1)
         name = f"{size} mm {SHAPES[shape].title.lower() if shape != 'v' else 'V, 60°'}, {usual.flutes} flute"
         cutters.append(Cutter.model_validate(usual.model_dump() | {
-            "name": name, "flute_length": max(fluted, usual.profile.rim + 0.5), "overall_length": long, "stickout": long - 22, "holder": nut,
-            "group": _GROUPS.get(shape, "finishing")}))
+            "name": name, "flute_length": max(fluted, usual.profile.rim + 0.5), "overall_length": long, "stickout": long - 22,
+            "holder": nut, "group": _GROUPS.get(shape, "finishing")}))
     return cutters
 
 

@@ -8,6 +8,7 @@ from django.db import transaction
 from django.db.models import Max
 
 from nephos.core.cutters import Cutter, standard_cutter
+from nephos.core.cutters.feeds import chip_sum, propose
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.mesh.attitude import slab_height, undercut
@@ -186,6 +187,16 @@ def _operation_state(operation: Operation, done: dict[str, dict[str, Any]], bloc
             "keys": {"moves": mine.moves, "frames": mine.frames}}
 
 
+def _feeds(plan: Plan, operation: Operation) -> dict[str, Any]:
+    """The sum behind an operation's feed, what would be proposed for the material, and which numbers are its own."""
+    cutter = operation.cutter
+    p = propose(cutter, plan.stock.material, machine_named(plan.machine))
+    own = [name for name in ("feed", "plunge_feed", "spindle") if getattr(operation, name) not in (None, getattr(cutter, name))]
+    return {"sum": chip_sum(operation.cutting_feed, cutter.flutes, operation.spindle_speed, plan.units), "own": own, "kept": p.kept,
+            "proposed": {"feed": p.feed, "plunge_feed": p.plunge_feed, "spindle": p.spindle},
+            "proposed_sum": chip_sum(p.feed, cutter.flutes, p.spindle, plan.units)}
+
+
 def _model_state(model: Model, box: Placed, item: Known) -> dict[str, Any]:
     """A model as it lies, what is known of its mesh, and what might be done to it."""
     linear = linear_of(model.placement)
@@ -222,6 +233,7 @@ def derived(plan: Plan) -> dict[str, Any]:
             kind = strategy(operation.strategy)
             item = {"number": operation.number, "title": kind.title, "summary": kind.summary,
                     "line": f"{operation.cutter.name} · {kind.describe(operation.settings, operation.cutter, number_in(plan.units))}",
+                    "outline": operation.cutter.outline(), "feeds": _feeds(plan, operation),
                     **_operation_state(operation, done, blocked, keys)}
             if shown:
                 ground = _ground(plan, setup, operation, shown)

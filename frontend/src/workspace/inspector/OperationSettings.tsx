@@ -3,10 +3,10 @@ import styled, { useTheme } from "styled-components";
 import { useCutters, useStrategies } from "../../api/hooks";
 import type { Limit, Operation, OperationInfo, SettingField } from "../../api/types";
 import { clock, feedText, lengthText } from "../../lib/numbers";
-import { Choose, Said } from "../../parts/controls";
+import { Choose, Quiet, Said } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
 import { boundaryChoices, infoOf, useSheetState, withOperation } from "../state";
-import { Folded } from "./shared";
+import { Buttons, Folded } from "./shared";
 
 const Costs = styled.div`
   display: grid; grid-template-columns: repeat(3, 1fr); border: solid ${(p) => p.theme.hairline}; border-width: 1px 0; padding: 7px 0; margin: 8px 0;
@@ -67,6 +67,7 @@ export function OperationSettings(props: { operation: Operation }) {
   const limit = operation.boundary as Limit;
   const change = (part: Partial<Operation>, note: string) => keep(withOperation(plan, operation.number, part), note);
   const feed = operation.feed ?? operation.cutter.feed, plunge = operation.plunge_feed ?? operation.cutter.plunge_feed, spindle = operation.spindle ?? operation.cutter.spindle;
+  const own = (key: string, label: string) => (info?.feeds.own.includes(key) ? `${label} •` : label);
   const e = info?.estimate;
   return (
     <>
@@ -89,11 +90,15 @@ export function OperationSettings(props: { operation: Operation }) {
         </Costs>
       )}
       {info && typeof operation.settings.stepover === "number" && <CostCurve info={info} stepover={operation.settings.stepover} />}
-      <Folded title="Feed and speed" short={`${feedText(feed, unit)} / ${feedText(plunge, unit)} · ${spindle}`}>
-        <NumberField label="Feed" kind="feed" unit={unit} value={operation.feed ?? null} empty={feedText(operation.cutter.feed, unit)} over={0} high={100000} step={100} onChange={(value) => change({ feed: value }, "feed")} />
-        <NumberField label="Plunge feed" kind="feed" unit={unit} value={operation.plunge_feed ?? null} empty={feedText(operation.cutter.plunge_feed, unit)} over={0} high={100000} step={50} onChange={(value) => change({ plunge_feed: value }, "plunge feed")} />
-        <NumberField label="Spindle" kind="plain" suffix="/min" unit={unit} value={operation.spindle ?? null} empty={String(operation.cutter.spindle)} over={0} high={200000} step={500} onChange={(value) => change({ spindle: value }, "spindle")} />
-        <p className="sub">Empty means as the cutter says.</p>
+      <Folded title="Feed and speed" short={`${info?.feeds.own.length ? "own · " : ""}${feedText(feed, unit)} / ${feedText(plunge, unit)} · ${spindle}`}>
+        <NumberField label={own("feed", "Feed")} kind="feed" unit={unit} value={operation.feed ?? null} empty={feedText(operation.cutter.feed, unit)} over={0} high={100000} step={100} onChange={(value) => change({ feed: value }, "feed")} />
+        <NumberField label={own("plunge_feed", "Plunge feed")} kind="feed" unit={unit} value={operation.plunge_feed ?? null} empty={feedText(operation.cutter.plunge_feed, unit)} over={0} high={100000} step={50} onChange={(value) => change({ plunge_feed: value }, "plunge feed")} />
+        <NumberField label={own("spindle", "Spindle")} kind="plain" suffix="/min" unit={unit} value={operation.spindle ?? null} empty={String(operation.cutter.spindle)} over={0} high={200000} step={500} onChange={(value) => change({ spindle: value }, "spindle")} />
+        <p className="sub">Empty means as the cutter says.{info?.feeds.own.length ? " Marked numbers are this operation's own." : ""}</p>
+        {info && <p className="sub">Now {info.feeds.sum}.</p>}
+        {info && <p className="sub">For {plan.stock.material?.name}: {info.feeds.proposed_sum}{info.feeds.kept.length ? `, kept to ${info.feeds.kept.join(" and ")}` : ""}.</p>}
+        {info && <Buttons><Quiet onPress={() => change(info.feeds.proposed, "proposed feeds")}>Take the proposed feeds</Quiet>
+          <Quiet isDisabled={!info.feeds.own.length} onPress={() => change({ feed: null, plunge_feed: null, spindle: null }, "feeds as the cutter says")}>As the cutter says</Quiet></Buttons>}
       </Folded>
       {operation.strategy !== "cut_out" && (
         <Folded title="Depth" short={operation.cut_to ? `to ${lengthText(operation.cut_to, unit)}` : "to the foot"}>
