@@ -113,3 +113,12 @@ def densified(points: F64, spacing: float) -> F64:
                 out[at, axis] = points[k, axis] + t * (points[k + 1, axis] - points[k, axis])
             at += 1
     return out
+
+
+def from_nearest(ring: F64, at: F64 | None) -> F64:
+    """A closed ring (n, 2 or 3) begun at its vertex nearest to `at` (2,) on the plan; as it is where `at` is none."""
+    if at is None:
+        return ring
+    k = int(((ring[:-1, :2] - at) ** 2).sum(axis=1).argmin())
+    turned: F64 = np.concatenate([ring[k:-1], ring[: k + 1]])
+    return turned

@@ -123,11 +123,15 @@ def first_operations() -> tuple[Operation, ...]:
     return (new_operation("rough_rings", 10, rough), new_operation("finish_lines", 20, finish))
 
 
+_USUAL: dict[str, tuple[str, float]] = {"drill": ("drill", 5.0), "rough_plunge": ("flat", 6.0)}
+"""The cutter that an operation is first given, shape and diameter."""
+
+
 def new_operation(key: str, number: int, cutter: Cutter | None = None) -> Operation:
     """An operation with proposed settings for its cutter."""
     kind = strategy(key)
-    roughing = kind.uses_block
-    cutter = cutter or (_pick("flat", 6) if roughing else _pick("ball", 3))
+    roughing = not key.startswith("finish")
+    cutter = cutter or _pick(*_USUAL.get(key, ("flat", 6.0) if roughing else ("ball", 3.0)))
     fields = kind.settings.model_fields
     settings: dict[str, float] = {}
     if "stepover" in fields:

@@ -50,6 +50,11 @@ class CutOutSettings(StrategySettings):
                          help="radius of the arcs onto and off the finishing turn")
     direction: Literal["climb", "conventional"] = choice("Direction", "climb", _DIRECTIONS)
 
+    @property
+    def wants_block(self) -> bool:
+        """It starts at the block as it is."""
+        return True
+
 
 def _ways(task: Task, off: float) -> list[tuple[F64, bool]]:
     """Closed ways (n, 2) of the cutter's centre, `off` from the part, holes before outlines; and whether each is a hole."""
@@ -177,5 +182,5 @@ def _estimate(settings: CutOutSettings, cutter: Cutter, _leave: float, ground: G
 
 STRATEGY = Strategy(
     key="cut_out", title="Cut out", summary="goes round the outline, through the stock, and leaves tabs",
-    settings=CutOutSettings, uses_block=True, make=_make, describe=_describe, estimate=_estimate, shapes=("flat",),
+    settings=CutOutSettings, make=_make, describe=_describe, estimate=_estimate, shapes=("flat",),
 )

@@ -1,14 +1,19 @@
 """What a setting costs, from cheap geometry, before anything is calculated."""
 
-from dataclasses import dataclass
-from math import ceil, cos, radians, sin
+from dataclasses import dataclass, field
+from math import ceil, cos, radians, sin, tan
+
+import numpy as np
 
 
 @dataclass(frozen=True)
 class Ground:
-    """What an estimate may know: the box of the region, in millimetres, and the feeds in mm/min.
+    """What an estimate may know of the ground an operation works on: lengths in millimetres, feeds in mm/min.
 
-    `depth` is from the top of the block to the floor; `relief` the height of the model's surface; `thickness` that of the stock.
+    `width`, `height` are of the region's box, `area` and `perimeter` of the region itself, in `loops` loops. `depth` is from the
+    top of the block to the floor, `relief` the height of the model's surface over it, `thickness` that of the stock.
+    `shares` are heights over the floor that a tenth, two tenths ... of the region's ground stay under; `slopes` the same for
+    its slopes in degrees.
     """
 
     width: float
@@ -20,6 +25,44 @@ class Ground:
     plunge_feed: float
     acceleration: float = 500.0
     thickness: float = 20.0
+    area: float = 0.0
+    perimeter: float = 0.0
+    loops: int = 1
+    outline: float = 0.0
+    shares: tuple[float, ...] = field(default=())
+    slopes: tuple[float, ...] = field(default=())
+
+    @property
+    def mean_height(self) -> float:
+        """Of the ground over the floor."""
+        return float(np.mean(self.shares)) if self.shares else self.relief / 2
+
+    @property
+    def steepness(self) -> float:
+        """How much longer ways over the ground are than on the plan."""
+        return float(np.mean(1 / np.cos(np.radians(np.minimum(self.slopes, 80))))) if self.slopes else 1.2
+
+    def area_below(self, height: float) -> float:
+        """Area of the region whose ground lies lower than `height` over the floor."""
+        if not self.shares:
+            return self.area * (1 - 0.5 * min(self.relief / max(self.depth, 1e-9), 1.0))
+        ends = np.array([0.0, *self.shares])
+        return self.area * float(np.interp(height, ends, np.linspace(0, 1, len(ends))))
+
+    def steeper_than(self, angle: float) -> float:
+        """Share of the region's ground that is steeper than an angle."""
+        if not self.slopes:
+            return 0.2
+        ends = np.array([0.0, *self.slopes])
+        return 1 - float(np.interp(angle, ends, np.linspace(0, 1, len(ends))))
+
+    def wall_area(self, angle: float) -> float:
+        """Area, seen from the side, of all ground steeper than an angle."""
+        if not self.slopes:
+            return 0.2 * self.area * tan(radians(max(angle, 45.0)))
+        middles = (np.array([0.0, *self.slopes[:-1]]) + np.array(self.slopes)) / 2
+        rises = np.tan(np.radians(np.minimum(middles, 86.0)))
+        return self.area / len(self.slopes) * float(rises[middles >= angle].sum())
 
 
 @dataclass(frozen=True)

@@ -1,9 +1,9 @@
 """Waterline finishing: level contours of the surface, for steep walls that lines leave steps on."""
 
+from dataclasses import replace
 from math import ceil, radians, sin, sqrt, tan
 from typing import Literal
 
-import contourpy
 import numpy as np
 import shapely
 
@@ -12,11 +12,12 @@ from nephos.core.bands import in_bands, part
 from nephos.core.cutters import Cutter, Profile
 from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
-from nephos.core.paths.follow import follow_lines
-from nephos.core.paths.levels import Field, level_heights, refine_contour, tip_field
+from nephos.core.paths.follow import follow_runs
+from nephos.core.paths.levels import Field, contour_generator, level_heights, refine_contour, tip_field
+from nephos.core.paths.masks import left_over
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.paths.toolpath import Pass
-from nephos.core.polyline import thin
+from nephos.core.polyline import from_nearest
 from nephos.core.units import Say
 
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
@@ -33,6 +34,20 @@ class FinishLevelsSettings(StrategySettings):
     overlap: float = number("Overlap", 1.0, unit="mm", low=0, high=50, step=0.5, help="how far contours go on into gentler ground")
     direction: Literal["climb", "conventional"] = choice("Direction", "climb", _DIRECTIONS)
     leave: float = number("Stock to leave", 0.0, unit="mm", low=0, high=20, step=0.1, fold="Heights", help="square to the surface")
+    rest: float = number("Only where more is left than", 0.0, unit="mm", low=0, high=50, step=0.05, fold="Where",
+                         help="of the block as it is by then; 0 for everywhere")
+
+    @property
+    def wants_block(self) -> bool:
+        """Rest finishing goes by the block."""
+        return self.rest > 0
+
+
+def _touching(profile: Profile, steeper: float) -> float:
+    """Distance from the axis at which the cutter touches ground of a slope (degrees)."""
+    if tan(radians(steeper)) >= profile.slope:
+        return profile.radius
+    return max(profile.flat + profile.corner * sin(radians(max(steeper, 10.0))), 0.05)
 
 
 def _contour_step(profile: Profile, steeper: float, tolerance: float, area: float) -> float:
@@ -41,8 +56,7 @@ def _contour_step(profile: Profile, steeper: float, tolerance: float, area: floa
     Round a corner of the part the contour has at least the radius at which the cutter touches ground of
     that slope; a chord as long as the step is step^2 / (8 radius) off it.
     """
-    touching = profile.flat + profile.corner * sin(radians(max(steeper, 10.0)))
-    return float(max(sqrt(8 * touching * 0.3 * tolerance), 0.08, sqrt(area / _CELLS)))
+    return float(max(sqrt(8 * _touching(profile, steeper) * 0.3 * tolerance), 0.08, sqrt(area / _CELLS)))
 
 
 def _steep(field: Field, slope: F64, line: F64, least: float, overlap: float) -> Bool:
@@ -91,18 +105,6 @@ def _contours(task: Task, field: Field, raw: list[F64], level: float, grown: Pro
     return [shapely.get_coordinates(item) for item in parts]
 
 
-def _on_surface(task: Task, runs: list[F64], level: float, leave: float) -> list[F64]:
-    """Runs at `level` as passes (n, 3), raised by what a chord would cut into the surface."""
-    lines = np.concatenate([np.concatenate([run[:-1], run[1:]], axis=1) for run in runs])
-    points, ends = follow_lines(task.index, lines, task.cutter.profile, leave, level, task.tolerance)
-    counts = np.cumsum([len(run) - 1 for run in runs])
-    last = ends[counts - 1]
-    kept = thin(points, last, 0.3 * task.tolerance)
-    stops = np.searchsorted(kept, last)
-    passes = [points[kept[a : b + 1]] for a, b in zip([0, *(stops[:-1] + 1)], stops, strict=True)]
-    return [item for item in passes if len(item) >= 2]
-
-
 def in_order(levels: list[list[F64]], reach: float) -> list[F64]:
     """Passes from the top down, one wall to its foot before the next: from each the nearest of the next level within `reach`."""
     waiting = [list(passes) for passes in levels]
@@ -110,8 +112,7 @@ def in_order(levels: list[list[F64]], reach: float) -> list[F64]:
     for depth, passes in enumerate(waiting):
         while passes:
             at = out[-1][-1, :2] if out else np.zeros(2)
-            nearest = min(range(len(passes)), key=lambda k: float(((passes[k][0, :2] - at) ** 2).sum()))
-            current = passes.pop(nearest)
+            current = passes.pop(min(range(len(passes)), key=lambda k: float(((passes[k][0, :2] - at) ** 2).sum())))
             out.append(current)
             for following in waiting[depth + 1 :]:
                 if not following:
@@ -120,44 +121,41 @@ def in_order(levels: list[list[F64]], reach: float) -> list[F64]:
                 best = int(np.argmin(gaps))
                 if gaps[best] > reach:
                     break
-                current = _from_nearest(following.pop(best), current[-1, :2])
+                nearest = following.pop(best)
+                current = from_nearest(nearest, current[-1, :2]) if np.allclose(nearest[0], nearest[-1]) else nearest
                 out.append(current)
     return out
 
 
-def _from_nearest(run: F64, at: F64) -> F64:
-    """A closed run begun at its point nearest to `at`; an open one stays as it is."""
-    if not np.allclose(run[0], run[-1]):
-        return run
-    k = int(((run[:-1, :2] - at) ** 2).sum(axis=1).argmin())
-    return np.concatenate([run[k:-1], run[: k + 1]])
+def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
+    """Level contours of the surface inside the task's region, from the top down, one wall after the other.
 
-
-def _make(task: Task) -> Passes:
-    settings: FinishLevelsSettings = task.settings
+    Raises
+    ------
+    Refused
+        Where nothing is as steep as the settings ask for.
+    """
     grown = task.cutter.profile.grown(settings.leave)
     x_low, y_low, x_high, y_high = task.region.bounds
     step = _contour_step(grown, settings.steeper, task.tolerance, (x_high - x_low) * (y_high - y_low))
     field = tip_field(task.index, task.region, grown, step, task.floor - settings.leave, part(task.report, 0.0, 0.3))
     dy, dx = np.gradient(field.tips, step)
     slope, least = np.hypot(dx, dy), tan(radians(settings.steeper))
-    top, bottom = float(field.tips.max()), task.floor - settings.leave
+    top, bottom = min(float(field.tips.max()), task.ceiling), task.floor - settings.leave
     if top - bottom < _BOTTOM * 2:
         raise Refused("there is no wall here: the surface inside the boundary is level")
     heights = level_heights(top, bottom, settings.stepdown)
     heights[-1] += _BOTTOM
-
-    ny, nx = field.tips.shape
-    xs, ys = field.x0 + step * np.arange(nx), field.y0 + step * np.arange(ny)
+    contours = contour_generator(field)
 
     def at_levels(first: int, last: int) -> list[list[F64]]:
         found = []
-        made = contourpy.contour_generator(xs, ys, field.tips)
+        made = contours()
         for height in heights[first:last]:
             raw = [run for line in made.lines(height) if len(line) >= 2
                    for run in _runs(line, _steep(field, slope, line, least, settings.overlap)) if len(run) >= 2]
             runs = _contours(task, field, raw, height, grown)
-            found.append(_on_surface(task, runs, height + settings.leave, settings.leave) if runs else [])
+            found.append(follow_runs(task.index, runs, task.cutter.profile, settings.leave, height + settings.leave, task.tolerance))
         return found
 
     bands = in_bands(at_levels, len(heights), max(1, len(heights) // 12), part(task.report, 0.3, 1.0))
@@ -165,22 +163,38 @@ def _make(task: Task) -> Passes:
     ordered = in_order(levels, 4 * settings.stepdown + task.cutter.diameter)
     if not ordered:
         raise Refused(f"nothing inside the boundary is steeper than {settings.steeper:g}°: give a smaller angle, or finish with lines")
-    return Passes(tuple(Pass(run, closed=bool(np.allclose(run[0], run[-1]))) for run in ordered),
-                  stay_down=4 * settings.stepdown + task.cutter.diameter, on_surface=True)
+    return [Pass(run, closed=bool(np.allclose(run[0], run[-1]))) for run in ordered]
+
+
+def _make(task: Task) -> Passes:
+    settings: FinishLevelsSettings = task.settings
+    if settings.rest > 0:
+        region = task.region.intersection(left_over(task, settings.rest))
+        if region.is_empty:
+            raise Refused(f"nowhere is more than {settings.rest:g} mm left: nothing to do here")
+        task = replace(task, region=region)
+    return Passes(tuple(level_passes(task, settings)), stay_down=4 * settings.stepdown + task.cutter.diameter, on_surface=True)
 
 
 def _describe(settings: FinishLevelsSettings, cutter: Cutter, say: Say) -> str:
-    return f"{say(settings.stepdown)} down · steeper than {settings.steeper:g}°"
+    rest = f"where > {say(settings.rest)} left · " if settings.rest > 0 else ""
+    return f"{rest}{say(settings.stepdown)} down · steeper than {settings.steeper:g}°"
+
+
+def level_seconds(stepdown: float, steeper: float, ground: Ground) -> tuple[float, int]:
+    """Time of level contours over ground steeper than an angle, and how many levels they are."""
+    layers = max(ceil(ground.relief / stepdown), 1)
+    # Walls of an area a on the plan rise a tan(angle): so long are their contours for each stepdown.
+    length = ground.wall_area(steeper) / stepdown
+    return travel_seconds(length, ceil(length / 25), ground.feed, ground.acceleration), layers
 
 
 def _estimate(settings: FinishLevelsSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:
-    layers = max(ceil(ground.relief / settings.stepdown), 1)
-    length = layers * 1.2 * (ground.width + ground.height)
-    return Estimate(seconds=travel_seconds(length, layers * 4, ground.feed, ground.acceleration), layers=layers, lines=layers,
-                    scallop=cutter.scallop(settings.stepdown))
+    seconds, layers = level_seconds(settings.stepdown, settings.steeper, ground)
+    return Estimate(seconds, layers=layers, lines=layers, scallop=cutter.scallop(settings.stepdown))
 
 
 STRATEGY = Strategy(
     key="finish_levels", title="Finish, levels", summary="goes round steep walls level by level",
-    settings=FinishLevelsSettings, uses_block=False, make=_make, describe=_describe, estimate=_estimate,
+    settings=FinishLevelsSettings, make=_make, describe=_describe, estimate=_estimate,
 )

@@ -2,62 +2,76 @@
 
 from typing import Literal
 
+import shapely
+
 from nephos.core.cutters import Cutter
 from nephos.core.paths.estimate import Estimate, Ground, line_count, travel_seconds
+from nephos.core.paths.finishing import FinishSettings, finishing_region, outline_passes
 from nephos.core.paths.follow import follow_lines
 from nephos.core.paths.lines import hatch, in_chains
-from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
+from nephos.core.paths.registry import Passes, Strategy, Task, choice, number
 from nephos.core.paths.toolpath import Pass
 from nephos.core.units import Say
 
 _WAYS = {"both": "both ways", "one": "one way"}
+_ACROSS = {"off": "no", "on": "yes"}
 
 
-class FinishLinesSettings(StrategySettings):
+class FinishLinesSettings(FinishSettings):
     """Settings of raster finishing."""
 
     angle: float = number("Angle", 0.0, unit="°", low=-360, high=360, step=15,
                           help="of the lines, from X towards Y")
-    stepover: float = number("Stepover", 0.3, unit="mm", over=0, high=100, step=0.02,
-                             help="from line to line, on the plan")
+    across: Literal["off", "on"] = choice("Second pass across", "off", _ACROSS, help="the same once more, square to the first")
     direction: Literal["both", "one"] = choice("Direction", "both", _WAYS)
-    leave: float = number("Stock to leave", 0.0, unit="mm", low=0, high=20, step=0.1, fold="Heights",
-                          help="square to the surface")
 
-    def check_cutter(self, cutter: Cutter) -> None:
-        """Refuse lines that would not meet."""
-        self._stepover_fits(self.stepover, cutter)
+
+def line_passes(task: Task, region: shapely.Geometry, angle: float, stepover: float, both_ways: bool, leave: float) -> list[Pass]:
+    """Parallel lines over a region, following the surface."""
+    lines, row = hatch(region, angle, stepover)
+    lines = in_chains(lines, row, both_ways)
+    points, ends = follow_lines(task.index, lines, task.cutter.profile, leave, task.floor, task.tolerance, task.report)
+    starts = [0, *(ends[:-1] + 1)] if len(ends) else []
+    return [Pass(points[a : b + 1]) for a, b in zip(starts, ends, strict=True)]
 
 
 def _make(task: Task) -> Passes:
     settings: FinishLinesSettings = task.settings
-    lines, row = hatch(task.region, settings.angle, settings.stepover)
-    lines = in_chains(lines, row, settings.direction == "both")
-    points, ends = follow_lines(
-        task.index, lines, task.cutter.profile, settings.leave, task.floor, task.tolerance, task.report
-    )
-    starts = [0, *(ends[:-1] + 1)] if len(ends) else []
-    passes = tuple(Pass(points[a : b + 1]) for a, b in zip(starts, ends, strict=True))
+    region = finishing_region(task, settings)
+    both = settings.direction == "both"
+    passes: list[Pass] = []
+    for angle in (settings.angle, settings.angle + 90)[: 2 if settings.across == "on" else 1]:
+        passes += line_passes(task, region, angle, settings.stepover, both, settings.leave)
+    passes += outline_passes(task, settings)
     near = max(3 * settings.stepover, task.cutter.diameter)
-    return Passes(passes, stay_down=near if settings.direction == "both" else 0.0, on_surface=True)
+    return Passes(tuple(passes), stay_down=near if both else 0.0, on_surface=True)
 
 
 def _describe(settings: FinishLinesSettings, cutter: Cutter, say: Say) -> str:
-    return f"step {say(settings.stepover)} · scallop {say(round(cutter.scallop(settings.stepover), 3))}"
+    across = " and across" if settings.across == "on" else ""
+    rest = f"where > {say(settings.rest)} left · " if settings.rest > 0 else ""
+    return f"{rest}{settings.angle:g}°{across} · step {say(settings.stepover)} · scallop {say(round(cutter.scallop(settings.stepover), 3))}"
+
+
+def line_seconds(angle: float, stepover: float, ground: Ground) -> tuple[float, int]:
+    """Time of parallel lines over the ground, and how many they are."""
+    lines, _ = line_count(ground.width, ground.height, angle, stepover)
+    length = ground.area / stepover * ground.steepness + lines * stepover
+    return travel_seconds(length, lines, ground.feed, ground.acceleration), lines
 
 
 def _estimate(settings: FinishLinesSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:
-    lines, mean = line_count(ground.width, ground.height, settings.angle, settings.stepover)
-    # Up and down the relief makes the way longer than on the plan, and each line ends in a turn.
-    steep = 1.0 + 0.5 * min(ground.relief / max(mean, 1e-9), 1.0) * 2
-    length = lines * (mean * steep + settings.stepover)
-    seconds = travel_seconds(length, lines, ground.feed, ground.acceleration)
+    seconds, lines = line_seconds(settings.angle, settings.stepover, ground)
+    if settings.across == "on":
+        more, others = line_seconds(settings.angle + 90, settings.stepover, ground)
+        seconds, lines = seconds + more, lines + others
     if settings.direction == "one":
+        mean = ground.area / max(lines * settings.stepover, 1e-9)
         seconds += lines * (mean / 80 + 2 * ground.relief / 40)
     return Estimate(seconds=seconds, lines=lines, scallop=cutter.scallop(settings.stepover))
 
 
 STRATEGY = Strategy(
     key="finish_lines", title="Finish, lines", summary="follows the surface in close lines",
-    settings=FinishLinesSettings, uses_block=False, make=_make, describe=_describe, estimate=_estimate,
+    settings=FinishLinesSettings, make=_make, describe=_describe, estimate=_estimate,
 )

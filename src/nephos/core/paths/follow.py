@@ -5,7 +5,7 @@ from math import ceil, inf, sqrt
 import numpy as np
 
 from nephos.core.arrays import F64, I64
-from nephos.core.bands import Report, in_bands, kernel, silent
+from nephos.core.bands import Report, in_bands, inlined, kernel, silent
 from nephos.core.cutters import Profile
 from nephos.core.polyline import thin
 from nephos.core.surface.drop import drop_at
@@ -15,16 +15,27 @@ SAMPLED, THINNED = 0.2, 0.4
 """Shares of the tolerance spent on sampling and on thinning. The rest is for the post's rounding and for rims of open meshes, where
 a cut that is true to the tolerance square to the cutter goes deeper straight down."""
 
+RUN_THINNED = 0.3
+"""Share of the tolerance for thinning across the corners of runs."""
+
 _DEEPEST = 40
 
 
 @kernel
 def _room(buffer, count):  # type: ignore[no-untyped-def]
-    if count + 2 * _DEEPEST + 4 < len(buffer):
+    if count + 4 * _DEEPEST + 8 < len(buffer):
         return buffer
-    larger = np.empty((2 * len(buffer) + 4 * _DEEPEST, 3))
+    larger = np.empty((2 * len(buffer) + 8 * _DEEPEST, 3))
     larger[:count] = buffer[:count]
     return larger
+
+
+@inlined
+def _put(buffer, count, x, y, z):  # type: ignore[no-untyped-def]
+    buffer[count, 0] = x
+    buffer[count, 1] = y
+    buffer[count, 2] = z
+    return count + 1
 
 
 @kernel
@@ -43,47 +54,50 @@ def _follow(grid, lines, cutter, floor, lift, spacing, tolerance, finest, ends):
         s = 0.0
         z, hint = drop_at(grid, x0, y0, cutter, floor, hint)
         buffer = _room(buffer, count)
-        buffer[count, 0] = x0
-        buffer[count, 1] = y0
-        buffer[count, 2] = z + lift
-        count += 1
+        count = _put(buffer, count, x0, y0, z + lift)
         for q in range(1, base + 1):
             depth = 0
             stack_s[0] = length * q / base
             stack_z[0], hint = drop_at(grid, x0 + ux * stack_s[0], y0 + uy * stack_s[0], cutter, floor, hint)
             while depth >= 0:
-                half = 0.5 * (stack_s[depth] - s)
-                middle = s + half
-                zm, hint = drop_at(grid, x0 + ux * middle, y0 + uy * middle, cutter, floor, hint)
-                rise = 0.5 * (stack_z[depth] - z)
-                off = abs(zm - z - rise) * half / sqrt(half * half + rise * rise) if half > 0.0 else 0.0
-                if off > tolerance and half > finest and depth < _DEEPEST:
+                span = stack_s[depth] - s
+                rise = stack_z[depth] - z
+                lean = span / sqrt(span * span + rise * rise) if span > 0.0 else 0.0
+                m = s + 0.5 * span
+                zm, hint = drop_at(grid, x0 + ux * m, y0 + uy * m, cutter, floor, hint)
+                short = span <= 2.0 * finest or depth >= _DEEPEST
+                fits = short or abs(zm - z - 0.5 * rise) * lean <= tolerance
+                if fits and not short:
+                    # The middle alone may lie on the chord by chance: a kink beside it shows at a quarter.
+                    za, hint = drop_at(grid, x0 + ux * (s + 0.25 * span), y0 + uy * (s + 0.25 * span), cutter, floor, hint)
+                    zb, hint = drop_at(grid, x0 + ux * (s + 0.75 * span), y0 + uy * (s + 0.75 * span), cutter, floor, hint)
+                    fits = abs(za - z - 0.25 * rise) * lean <= tolerance and abs(zb - z - 0.75 * rise) * lean <= tolerance
+                if not fits:
                     depth += 1
-                    stack_s[depth] = middle
+                    stack_s[depth] = m
                     stack_z[depth] = zm
                     continue
                 buffer = _room(buffer, count)
-                buffer[count, 0] = x0 + ux * middle
-                buffer[count, 1] = y0 + uy * middle
-                buffer[count, 2] = zm + lift
+                if not short:
+                    count = _put(buffer, count, x0 + ux * (s + 0.25 * span), y0 + uy * (s + 0.25 * span), za + lift)
+                count = _put(buffer, count, x0 + ux * m, y0 + uy * m, zm + lift)
+                if not short:
+                    count = _put(buffer, count, x0 + ux * (s + 0.75 * span), y0 + uy * (s + 0.75 * span), zb + lift)
                 s = stack_s[depth]
                 z = stack_z[depth]
-                buffer[count + 1, 0] = x0 + ux * s
-                buffer[count + 1, 1] = y0 + uy * s
-                buffer[count + 1, 2] = z + lift
-                count += 2
+                count = _put(buffer, count, x0 + ux * s, y0 + uy * s, z + lift)
                 depth -= 1
         ends[k] = count - 1
     return buffer[:count]
 
 
 def _spacing(cutter: Profile, tolerance: float) -> float:
-    """How far apart samples may lie so that no bump of the tip's way is missed."""
+    """How far apart samples may begin, each stretch being looked at in quarters, so that no bump of the tip's way is missed."""
     if cutter.corner == 0 and cutter.slope < inf:
         # The caps are cones with a level tip: a peak between samples stands no higher than half their distance on the cone.
-        return max(2 * cutter.flat, 0.8 * tolerance / cutter.slope)
-    spacing = max(1.4 * sqrt(8 * max(cutter.corner, 0.05) * SAMPLED * tolerance), 4 * tolerance)
-    return min(spacing, max(cutter.radius / 2, 4 * tolerance))
+        return max(4 * cutter.flat, 1.6 * tolerance / cutter.slope)
+    spacing = max(2.8 * sqrt(8 * max(cutter.corner, 0.05) * SAMPLED * tolerance), 4 * tolerance)
+    return min(spacing, max(cutter.radius, 4 * tolerance))
 
 
 def follow_lines(
@@ -106,8 +120,8 @@ def follow_lines(
     Notes
     -----
     Tip heights are the upper envelope of caps that are nowhere flatter than the cutter's corner, so
-    samples sqrt(8 c t) apart miss no bump higher than t (for pointed cutters see `_spacing`); between them a line is halved until its
-    middle lies within t of the chord or, at a wall, until the step is shorter than t.
+    samples sqrt(8 c t) apart miss no bump higher than t (for pointed cutters see `_spacing`); between them a line is halved until
+    its middle and its quarters lie within t of the chord or, at a wall, until the step is shorter than t.
     """
     grown = cutter.grown(leave)
     sampled = SAMPLED * tolerance
@@ -131,3 +145,19 @@ def follow_lines(
         np.concatenate([points for points, _ in parts]),
         np.concatenate([ends + offset for (_, ends), offset in zip(parts, offsets, strict=False)]),
     )
+
+
+def follow_runs(
+    index: SurfaceIndex, runs: list[F64], cutter: Profile, leave: float, floor: float, tolerance: float, report: Report = silent,
+) -> list[F64]:
+    """As :func:`follow_lines` for runs on the plan, (n, 2) each: each comes back as one stretch of tip positions, (m, 3)."""
+    runs = [run for run in runs if len(run) >= 2]
+    if not runs:
+        return []
+    lines = np.concatenate([np.concatenate([run[:-1, :2], run[1:, :2]], axis=1) for run in runs])
+    points, ends = follow_lines(index, lines, cutter, leave, floor, tolerance, report)
+    last = ends[np.cumsum([len(run) - 1 for run in runs]) - 1]
+    kept = thin(points, last, RUN_THINNED * tolerance)
+    stops = np.searchsorted(kept, last)
+    found = [points[kept[a : b + 1]] for a, b in zip([0, *(stops[:-1] + 1)], stops, strict=True)]
+    return [item for item in found if len(item) >= 2]

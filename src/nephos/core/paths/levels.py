@@ -19,6 +19,12 @@ from nephos.core.surface.drop import drop_at, drop_grid
 from nephos.core.surface.index import SurfaceIndex
 
 _CELLS = 1_000_000
+_FLAT = 0.005
+"""Slope (rise over run) up to which a facet is level."""
+_SAME = 0.02
+"""Level ground within this many millimetres of height is one."""
+_WORTH = 0.1
+"""So much (mm) must lie between level ground and the levels to be worth one of its own."""
 
 
 @dataclass(frozen=True)
@@ -96,14 +102,16 @@ def tip_field(index: SurfaceIndex, region: shapely.Geometry, profile: Profile, s
     return Field(x0, y0, step, drop_grid(index, x0, y0, step, nx, ny, profile, floor, report))
 
 
-def _polygons(field: Field, level: float, refine: Callable[[F64], None] | None) -> shapely.Geometry:
-    """Where `field` is at or under `level`."""
+def contour_generator(field: Field) -> Callable[[], contourpy.ContourGenerator]:
+    """Makes generators of the contours of a field, in millimetres: one for each thread, as they are not shared."""
     ny, nx = field.tips.shape
-    contours = contourpy.contour_generator(
-        field.x0 + field.step * np.arange(nx), field.y0 + field.step * np.arange(ny), field.tips,
-        fill_type=contourpy.FillType.OuterOffset,
-    )
-    outlines, offsets = contours.filled(-np.inf, level)
+    xs, ys = field.x0 + field.step * np.arange(nx), field.y0 + field.step * np.arange(ny)
+    return lambda: contourpy.contour_generator(xs, ys, field.tips, fill_type=contourpy.FillType.OuterOffset)
+
+
+def filled(field: Field, low: float, high: float, refine: Callable[[F64], None] | None = None) -> shapely.Geometry:
+    """Where `field` is between `low` and `high`; `refine` may move the points of the outlines, (n, 2), in place."""
+    outlines, offsets = contour_generator(field)().filled(low, high)
     polygons = []
     for points, offset in zip(outlines, offsets, strict=True):
         corners = np.ascontiguousarray(points)
@@ -134,7 +142,7 @@ def material_above(block: Block, level: float, reach: float) -> shapely.Geometry
     framed = np.pad(np.where(full, -1.0, 1.0), 1, constant_values=1.0)
     start = step * (factor - 1) / (2 * factor) - step
     field = Field(block.grid.x0 + start, block.grid.y0 + start, step, framed)
-    return _polygons(field, 0.0, None).buffer(reach + step)
+    return filled(field, -np.inf, 0.0).buffer(reach + step)
 
 
 @dataclass(frozen=True)
@@ -146,11 +154,30 @@ class Region:
     below: tuple["Region", ...]
 
 
-def level_regions(task: Task, stepdown: float, leave: float) -> list[Region]:
+def flat_heights(index: SurfaceIndex, least: float) -> list[float]:
+    """Heights at which at least `least` mm^2 of the surface lie level, the highest first."""
+    planes, corners = index.arrays.planes, index.arrays.corners
+    level = planes[:, 3] < _FLAT
+    a, b, c = corners[level, 0], corners[level, 1], corners[level, 2]
+    area = np.abs((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])) / 2
+    steps = np.round((a[:, 2] + b[:, 2] + c[:, 2]) / (3 * _SAME))
+    heights, number = np.unique(steps, return_inverse=True)
+    areas = np.bincount(number, area, len(heights))
+    return [float(height * _SAME) for height in heights[areas >= least]][::-1]
+
+
+def extra_levels(levels: list[float], top: float, flats: list[float]) -> list[list[float]]:
+    """Levels to add before each of `levels`, where level ground would otherwise keep up to a whole step of material on it."""
+    steps = zip([top, *levels[:-1]], levels, strict=True)
+    return [[z for z in flats if below + _WORTH < z < above - _WORTH] for above, below in steps]
+
+
+def level_regions(task: Task, stepdown: float, leave: float, at_flats: bool = False) -> list[Region]:
     """The regions of all levels as trees: what is nested can be cut to its bottom in one go.
 
     Each piece keeps the grown cutter off the true surface; pieces too small to get into with a
-    ramp are left to a smaller cutter.
+    ramp are left to a smaller cutter. With `at_flats` level ground between two levels gets one of its own,
+    only where the next level does not come.
     """
     block = task.block
     if block is None:
@@ -166,35 +193,45 @@ def level_regions(task: Task, stepdown: float, leave: float) -> list[Region]:
     rows, columns = block.grid.window((x_low - profile.radius, y_low - profile.radius),
                                       (x_high + profile.radius, y_high + profile.radius))
     seen = block.top[rows, columns]
-    top = float(seen.max()) if seen.size else task.floor
+    top = min(float(seen.max()) if seen.size else task.floor, task.ceiling)
     levels = level_heights(top, task.floor + leave, stepdown)
+    flats = flat_heights(task.index, 4 * task.cutter.diameter**2) if at_flats else []
+    extras = extra_levels(levels, top, [z + leave + allowance for z in flats])
     smallest = (0.35 * task.cutter.diameter) ** 2
 
-    def at_level(first: int, last: int) -> list[list[Polygon]]:
-        found = []
-        for level in levels[first:last]:
-            def refine(points: F64, level: float = level) -> None:
-                refine_contour(task.index.arrays, points, field.x0, field.y0, field.step, level - leave,
-                        safe, drop_floor, task.tolerance / 2)
+    def free_at(level: float) -> shapely.Geometry:
+        def refine(points: F64) -> None:
+            refine_contour(task.index.arrays, points, field.x0, field.y0, field.step, level - leave, safe, drop_floor, task.tolerance / 2)
 
-            free = _polygons(field, level - leave, refine).intersection(task.region)
-            free = free.intersection(material_above(block, level, task.cutter.radius))
-            simple = shapely.simplify(free, task.tolerance / 2)
-            found.append([piece for piece in polygons_of(simple) if piece.area > smallest])
+        free = filled(field, -np.inf, level - leave, refine).intersection(task.region)
+        return free.intersection(material_above(block, level, task.cutter.radius))
+
+    def pieces_of(free: shapely.Geometry) -> list[Polygon]:
+        return [piece for piece in polygons_of(shapely.simplify(free, task.tolerance / 2)) if piece.area > smallest]
+
+    def at_level(first: int, last: int) -> list[tuple[list[Polygon], list[Region]]]:
+        found = []
+        for level, before in zip(levels[first:last], extras[first:last], strict=True):
+            free = free_at(level)
+            own: list[Region] = []
+            for height in before:
+                # A strip of the next level's ground as well, so that nothing stays between the two.
+                alone = free_at(height).difference(free.buffer(-0.2 * task.cutter.radius))
+                own += [Region(piece, height, ()) for piece in pieces_of(alone)]
+            found.append((pieces_of(free), own))
         return found
 
-    by_level = [pieces for band in in_bands(at_level, len(levels), 1, part(task.report, 0.5, 1.0)) for pieces in band]
+    by_level = [item for band in in_bands(at_level, len(levels), 1, part(task.report, 0.5, 1.0)) for item in band]
 
-    def nest(depth: int, pieces: list[Polygon]) -> tuple[Region, ...]:
-        regions = []
-        for piece in pieces:
-            inside = []
-            if depth + 1 < len(levels):
-                near = by_level[depth + 1]
-                grown = piece.buffer(2 * task.tolerance)
-                shapely.prepare(grown)
-                inside = [item for item in near if grown.contains(item.representative_point())]
-            regions.append(Region(piece, levels[depth], nest(depth + 1, inside)))
-        return tuple(regions)
+    def nest(depth: int, outer: Polygon | None) -> tuple[Region, ...]:
+        if depth >= len(levels):
+            return ()
+        pieces, own = by_level[depth]
+        if outer is not None:
+            grown = outer.buffer(2 * task.tolerance)
+            shapely.prepare(grown)
+            pieces = [item for item in pieces if grown.contains(item.representative_point())]
+            own = [item for item in own if grown.contains(item.polygon.representative_point())]
+        return (*own, *(Region(piece, levels[depth], nest(depth + 1, piece)) for piece in pieces))
 
-    return list(nest(0, by_level[0])) if levels else []
+    return list(nest(0, None))

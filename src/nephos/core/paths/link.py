@@ -1,6 +1,6 @@
 """From passes to a toolpath: entries, links at the lowest safe height, retracts."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import radians, sqrt, tan
 
 import numpy as np
@@ -12,7 +12,7 @@ from nephos.core.cutters import Profile
 from nephos.core.paths.follow import follow_lines
 from nephos.core.paths.registry import Passes
 from nephos.core.paths.toolpath import Kind, Pass, PathBuilder, Toolpath
-from nephos.core.polyline import densified
+from nephos.core.polyline import densified, from_nearest
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.sweep import sweep
 from nephos.core.surface.drop import drop_points
@@ -22,6 +22,10 @@ OVER_BLOCK = 1.5
 """How far rapids stay over the block, and entries begin above it, in millimetres."""
 
 _LINK_CELLS = 250_000
+
+_HELIX_CHORDS = 36
+_CLEAR = 0.02
+"""So far (mm) the cutter must be over the block to be in the air."""
 
 _MOST_TURNS = 30
 """How often a ramp goes over a short pass before it gets steeper than asked instead."""
@@ -92,6 +96,7 @@ class LinkTask:
     plunge_feed: float
     clearance: float
     tolerance: float
+    ramp_limit: float = 90.0
 
 
 def _level_links(passes: tuple[Pass, ...], stay: float, task: LinkTask) -> list[F64 | None]:
@@ -170,6 +175,45 @@ def _ramp(item: Pass, height: float, angle: float) -> F64:
     return np.column_stack([x, y, z])[::-1]
 
 
+def _helix(item: Pass, height: float, angle: float, middle: tuple[float, float]) -> F64:
+    """A way down to the start of a pass, round a circle through it about `middle`, as steep as `angle` at most."""
+    arm = item.start[:2] - middle
+    radius = float(np.hypot(*arm))
+    needed = height / tan(radians(min(angle, 80.0)))
+    turns = max(int(np.ceil(needed / (2 * np.pi * radius))), 1)
+    # Round the same way as the pass goes on from there, so that it leaves the circle smoothly.
+    ahead = item.points[min(1, len(item.points) - 1), :2] - item.start[:2]
+    side = 1.0 if arm[0] * ahead[1] - arm[1] * ahead[0] >= 0 else -1.0
+    t = np.linspace(0, 1, turns * _HELIX_CHORDS + 1)[:-1]
+    angles = np.arctan2(arm[1], arm[0]) + side * 2 * np.pi * turns * t
+    return np.column_stack([middle[0] + radius * np.cos(angles), middle[1] + radius * np.sin(angles), item.start[2] + height * (1 - t)])
+
+
+def _in_air(item: Pass, block: LinkBlock, radius: float) -> Pass:
+    """A closed pass turned so that it begins where nothing stands in the way, if there is such a place."""
+    step = max(1, (len(item.points) - 1) // 24)
+    for at in item.points[:-1:step]:
+        if block.highest(at, at, radius) <= at[2] - _CLEAR:
+            return replace(item, points=from_nearest(item.points, at[:2]), entry="plunge")
+    return item
+
+
+def _begun_in_air(items: tuple[Pass, ...], links: list[F64 | None], block: LinkBlock, radius: float) -> tuple[Pass, ...]:
+    """Rings that the cutter would have to go down to begin where it comes in from outside; those linked to them follow.
+
+    `items` itself where there is nothing to change.
+    """
+    out, changed = list(items), False
+    for k, item in enumerate(items):
+        before = links[k - 1] if k else None
+        if before is None and item.closed and item.entry == "ramp" and item.helix is None:
+            out[k] = _in_air(item, block, radius)
+            changed |= out[k] is not item
+        elif before is not None and item.closed and out[k - 1] is not items[k - 1]:
+            out[k] = replace(item, points=from_nearest(item.points, out[k - 1].end[:2]))
+    return tuple(out) if changed else items
+
+
 def _approach(path: PathBuilder, start: F64, block: LinkBlock, task: LinkTask) -> float:
     """Rapids to above `start` at the lowest height that clears the block; returns where they end."""
     radius = task.cutter.radius
@@ -191,7 +235,7 @@ def _enter(path: PathBuilder, item: Pass, block: LinkBlock, task: LinkTask, angl
         under = max(block.highest(point, point, task.cutter.radius) for point in _few(item.points))
         height = max(min(under, task.clearance) - item.start[2], 0.0)
         if height > 1e-3:
-            ramp = _ramp(item, height, angle)
+            ramp = _ramp(item, height, angle) if item.helix is None else _helix(item, height, angle, item.helix)
             _approach(path, ramp[0], block, task)
             path.go(ramp, Kind.ENTRY, task.plunge_feed)
             path.go(item.start[None], Kind.ENTRY, task.plunge_feed)
@@ -213,22 +257,29 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
     """
     items = passes.passes
     find = _surface_links if passes.on_surface else _level_links
-    links = find(items, passes.stay_down, task) if len(items) > 1 and passes.stay_down > 0 else [None] * len(items)
+    linking = len(items) > 1 and passes.stay_down > 0
+    links: list[F64 | None] = find(items, passes.stay_down, task) if linking else [None] * len(items)
     block = LinkBlock(task.block, keep_up=not passes.on_surface)
+    if not passes.on_surface:
+        turned = _begun_in_air(items, links, block, task.cutter.radius)
+        if turned is not items:
+            items = turned
+            links = find(items, passes.stay_down, task) if linking else links
     path: PathBuilder | None = None
+    angle = min(passes.ramp_angle, task.ramp_limit)
     for k, item in enumerate(items):
         if k % 64 == 0:
             report(k / len(items))
         before = links[k - 1] if k else None
         if path is None:
             ahead = PathBuilder(np.array([*item.start[:2], task.clearance]))
-            _enter(ahead, item, block, task, passes.ramp_angle)
+            _enter(ahead, item, block, task, angle)
             path = ahead
         elif before is not None:
             path.go(before, Kind.LINK, task.feed)
         else:
-            _enter(path, item, block, task, passes.ramp_angle)
-        path.go(item.points[1:], Kind.CUT, task.feed)
+            _enter(path, item, block, task, angle)
+        path.go(item.points[1:], Kind.CUT, task.plunge_feed if item.plunging else task.feed)
         block.cut(item.points, task.cutter)
     if path is None:
         path = PathBuilder(np.array([0.0, 0.0, task.clearance]))

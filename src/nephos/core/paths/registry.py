@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
 from importlib import import_module
+from math import inf
 from typing import TYPE_CHECKING, Any
 
 import shapely
@@ -20,7 +21,8 @@ from nephos.core.units import Say
 if TYPE_CHECKING:
     from nephos.core.paths.estimate import Estimate
 
-_MODULES = ("rough_rings", "rough_lines", "finish_lines", "finish_levels", "cut_out")
+_MODULES = ("rough_rings", "rough_lines", "rough_plunge", "finish_lines", "finish_rings", "finish_levels", "finish_both",
+            "pocket", "drill", "cut_out")
 
 
 def number(
@@ -48,6 +50,11 @@ class StrategySettings(BaseModel):
     def check_cutter(self, cutter: Cutter) -> None:
         """Raise ValueError where a number cannot be worked with this cutter."""
 
+    @property
+    def wants_block(self) -> bool:
+        """Whether the passes depend on the block as it is by then."""
+        return False
+
     @staticmethod
     def _stepover_fits(stepover: float, cutter: Cutter) -> None:
         if stepover > cutter.diameter:
@@ -61,9 +68,8 @@ class StrategySettings(BaseModel):
 class Task:
     """All that a strategy may know, in setup space.
 
-    `region` is where the cutter's axis may be; `outline` the boundary itself; `floor` the lowest tip height;
-    `underside` that of the stock; `block` the material
-    as it is by then (only for strategies that say they use it).
+    `region` is where the cutter's axis may be; `outline` the boundary itself; `floor` the lowest tip height, `ceiling` the
+    highest; `underside` that of the stock; `block` the material as it is by then (only where the settings want it).
     """
 
     index: SurfaceIndex
@@ -76,6 +82,7 @@ class Task:
     report: Report
     outline: shapely.Geometry
     underside: float
+    ceiling: float = inf
 
 
 @dataclass(frozen=True)
@@ -100,7 +107,6 @@ class Strategy:
     title: str
     summary: str
     settings: type[StrategySettings]
-    uses_block: bool
     make: Callable[[Task], Passes]
     describe: Callable[[Any, Cutter, Say], str]
     estimate: "Callable[[Any, Cutter, float, Any], Estimate]"

@@ -1,15 +1,19 @@
 """Level roughing in parallel lines, with one turn along the walls of each region."""
 
 from collections.abc import Iterator
+from typing import Literal
 
 import numpy as np
 
+from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.paths.levels import Region, level_regions
 from nephos.core.paths.lines import hatch, in_chains
-from nephos.core.paths.registry import Passes, Strategy, Task, number
-from nephos.core.paths.rough_rings import ROUGHING_SHAPES, RoughSettings, describe_rough, estimate_rough, ring_passes
+from nephos.core.paths.registry import Passes, Strategy, Task, choice, number
+from nephos.core.paths.rough_rings import ROUGHING_SHAPES, RoughSettings, describe_rough, entered, estimate_rough, ring_passes
 from nephos.core.paths.toolpath import Pass
+
+_WAYS = {"both": "both ways", "climb": "climb", "conventional": "conventional"}
 
 
 class RoughLinesSettings(RoughSettings):
@@ -17,24 +21,30 @@ class RoughLinesSettings(RoughSettings):
 
     angle: float = number("Angle", 0.0, unit="°", low=-360, high=360, step=15,
                           help="of the lines, from X towards Y")
+    direction: Literal["both", "climb", "conventional"] = choice("Direction", "both", _WAYS)
 
 
-def _cut(region: Region, settings: RoughLinesSettings) -> Iterator[Pass]:
-    lines, row = hatch(region.polygon, settings.angle, settings.stepover)
-    for line in in_chains(lines, row, both_ways=True):
+def _cut(region: Region, settings: RoughLinesSettings, cutter: Cutter) -> Iterator[Pass]:
+    # Rows advance to the left of their direction. Turned about and run the other way, what is uncut lies on the right: climb.
+    climb = settings.direction == "climb"
+    lines, row = hatch(region.polygon, settings.angle + (180 if climb else 0), settings.step_for(cutter))
+    if climb:
+        lines = lines[:, [2, 3, 0, 1]]
+    for line in in_chains(lines, row, both_ways=settings.direction == "both"):
         points = np.column_stack([line.reshape(2, 2), np.full(2, region.level)])
-        yield Pass(points, entry="ramp")
+        yield Pass(points, entry="plunge" if settings.entry == "plunge" else "ramp")
     end = lines[-1][2:] if len(lines) else None
-    yield from ring_passes(region.polygon, region.level, climb=True, at=end)
+    for item in ring_passes(region.polygon, region.level, climb=True, at=end):
+        yield entered(item, settings, region.polygon, cutter.radius)
     for below in region.below:
-        yield from _cut(below, settings)
+        yield from _cut(below, settings, cutter)
 
 
 def _make(task: Task) -> Passes:
     settings: RoughLinesSettings = task.settings
     passes: list[Pass] = []
-    for region in level_regions(task, settings.stepdown, settings.leave):
-        passes.extend(_cut(region, settings))
+    for region in level_regions(task, settings.stepdown, settings.leave, settings.flats == "on"):
+        passes.extend(_cut(region, settings, task.cutter))
     if not passes:
         raise Refused(
             f"there is no room for a {task.cutter.diameter:g} mm cutter inside the boundary above the floor: "
@@ -46,5 +56,5 @@ def _make(task: Task) -> Passes:
 
 STRATEGY = Strategy(
     key="rough_lines", title="Rough, lines", summary="clears level by level, in parallel lines",
-    settings=RoughLinesSettings, uses_block=True, shapes=ROUGHING_SHAPES, make=_make, describe=describe_rough, estimate=estimate_rough,
+    settings=RoughLinesSettings, shapes=ROUGHING_SHAPES, make=_make, describe=describe_rough, estimate=estimate_rough,
 )

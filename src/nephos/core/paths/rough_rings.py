@@ -1,22 +1,29 @@
 """Level roughing in rings, from outside in, each region finished to its bottom before the next."""
 
 from collections.abc import Iterator
-from math import ceil
+from dataclasses import replace
+from math import ceil, cos, radians, tan
 from typing import Literal
 
 import numpy as np
-from shapely.geometry import Polygon
+from shapely.geometry import Point, Polygon
 from shapely.geometry.polygon import orient
 
+from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
 from nephos.core.paths.levels import Region, level_regions, polygons_of
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.paths.toolpath import Pass
+from nephos.core.polyline import from_nearest
 from nephos.core.units import Say
 
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
+_FLATS = {"on": "yes", "off": "no"}
+_ENTRIES = {"ramp": "ramp along the way", "helix": "helix", "plunge": "straight down"}
+_HELIX = 0.8
+"""Radius of a helix in radii of the cutter: under one, so that no core is left standing."""
 
 
 ROUGHING_SHAPES = ("flat", "ball", "bull-nose", "tapered-ball")
@@ -32,8 +39,24 @@ class RoughSettings(StrategySettings):
                              help="between neighbouring ways")
     leave: float = number("Stock to leave", 0.5, unit="mm", low=0, high=20, step=0.1,
                           help="square to the surface, for the finisher")
+    engagement: float = number("Engagement", 0.0, unit="°", low=0, high=180, step=10, fold="Load",
+                               help="at most so much of the cutter's round in the wall, by a smaller stepover; 0 for no limit")
+    flats: Literal["on", "off"] = choice("Extra levels at level ground", "on", _FLATS, fold="Load")
+    entry: Literal["ramp", "helix", "plunge"] = choice("Entry", "ramp", _ENTRIES, fold="Links and entries",
+                                                       help="from outside where that is free")
     ramp_angle: float = number("Ramp", 3.0, unit="°", over=0, high=90, step=0.5, fold="Links and entries",
                                help="how steeply the cutter goes down along its way")
+
+    @property
+    def wants_block(self) -> bool:
+        """Only what stands is cut."""
+        return True
+
+    def step_for(self, cutter: Cutter) -> float:
+        """The stepover, kept to the engagement: along a straight wall the cutter is engaged by acos(1 - step / radius)."""
+        if self.engagement <= 0:
+            return self.stepover
+        return max(min(self.stepover, cutter.radius * (1 - cos(radians(self.engagement)))), 0.02 * cutter.diameter)
 
     def check_cutter(self, cutter: Cutter) -> None:
         """Refuse ways that would not meet."""
@@ -46,7 +69,7 @@ class RoughRingsSettings(RoughSettings):
     direction: Literal["climb", "conventional"] = choice("Direction", "climb", _DIRECTIONS)
 
 
-def _rings(polygon: Polygon, stepover: float, radius: float) -> Iterator[Polygon]:
+def nested_rings(polygon: Polygon, stepover: float, radius: float) -> Iterator[Polygon]:
     """The polygon and those inside of it, one stepover apart, each followed by all within it."""
     yield polygon
     inner = polygons_of(polygon.buffer(-stepover, quad_segs=6).simplify(0.01))
@@ -57,43 +80,59 @@ def _rings(polygon: Polygon, stepover: float, radius: float) -> Iterator[Polygon
         return
     for piece in inner:
         if piece.length > 0.2 * radius:
-            yield from _rings(piece, stepover, radius)
+            yield from nested_rings(piece, stepover, radius)
 
 
-def from_nearest(ring: np.ndarray, at: np.ndarray | None) -> np.ndarray:  # type: ignore[type-arg]
-    """A closed ring (n, 2) turned so that it begins at its vertex nearest to `at`."""
-    if at is None:
-        return ring
-    k = int(((ring[:-1] - at) ** 2).sum(axis=1).argmin())
-    return np.concatenate([ring[k:-1], ring[: k + 1]])
-
-
-def ring_passes(polygon: Polygon, level: float, climb: bool, at: np.ndarray | None) -> Iterator[Pass]:  # type: ignore[type-arg]
-    """The outline and the holes of a polygon as closed passes at `level`, nearest first."""
+def ring_runs(polygon: Polygon, climb: bool, at: F64 | None) -> list[F64]:
+    """The outline and the holes of a polygon, (n, 2) each and closed, nearest first."""
     turned = orient(polygon, -1.0 if climb else 1.0)
     rings = [np.asarray(ring.coords) for ring in (turned.exterior, *turned.interiors)]
+    runs = []
     while rings:
         k = 0 if at is None else int(np.argmin([((ring - at) ** 2).sum(axis=1).min() for ring in rings]))
-        ring = from_nearest(rings.pop(k), at)
-        at = ring[-1]
-        yield Pass(np.column_stack([ring, np.full(len(ring), level)]), closed=True, entry="ramp")
+        runs.append(from_nearest(rings.pop(k), at))
+        at = runs[-1][-1]
+    return runs
 
 
-def _cut(region: Region, settings: RoughRingsSettings, radius: float) -> Iterator[Pass]:
+def ring_passes(polygon: Polygon, level: float, climb: bool, at: F64 | None, entry: Literal["ramp", "plunge"] = "ramp") -> Iterator[Pass]:
+    """The outline and the holes of a polygon as closed passes at `level`, nearest first."""
+    for run in ring_runs(polygon, climb, at):
+        yield Pass(np.column_stack([run, np.full(len(run), level)]), closed=True, entry=entry)
+
+
+def with_helix(item: Pass, polygon: Polygon, radius: float) -> Pass:
+    """A ring with a circle inside its polygon to go down on, where one has room at its beginning."""
+    ahead = item.points[1, :2] - item.start[:2]
+    across = np.array([-ahead[1], ahead[0]]) / max(float(np.hypot(*ahead)), 1e-12) * radius
+    for middle in (item.start[:2] + across, item.start[:2] - across):
+        if polygon.buffer(1e-3).contains(Point(middle).buffer(radius)):
+            return replace(item, helix=(float(middle[0]), float(middle[1])))
+    return item
+
+
+def entered(item: Pass, settings: RoughSettings, polygon: Polygon, radius: float) -> Pass:
+    """A pass with the entry that the settings ask for."""
+    if settings.entry == "plunge":
+        return replace(item, entry="plunge")
+    return with_helix(item, polygon, _HELIX * radius) if settings.entry == "helix" else item
+
+
+def _cut(region: Region, settings: RoughRingsSettings, cutter: Cutter) -> Iterator[Pass]:
     at = None
-    for ring in _rings(region.polygon, settings.stepover, radius):
+    for ring in nested_rings(region.polygon, settings.step_for(cutter), cutter.radius):
         for item in ring_passes(ring, region.level, settings.direction == "climb", at):
             at = item.end[:2]
-            yield item
+            yield entered(item, settings, region.polygon, cutter.radius)
     for below in region.below:
-        yield from _cut(below, settings, radius)
+        yield from _cut(below, settings, cutter)
 
 
 def _make(task: Task) -> Passes:
     settings: RoughRingsSettings = task.settings
     passes: list[Pass] = []
-    for region in level_regions(task, settings.stepdown, settings.leave):
-        passes.extend(_cut(region, settings, task.cutter.radius))
+    for region in level_regions(task, settings.stepdown, settings.leave, settings.flats == "on"):
+        passes.extend(_cut(region, settings, task.cutter))
     if not passes:
         raise Refused(
             f"there is no room for a {task.cutter.diameter:g} mm cutter inside the boundary above the floor: "
@@ -109,19 +148,19 @@ def describe_rough(settings: RoughSettings, cutter: Cutter, say: Say) -> str:
 
 
 def estimate_rough(settings: RoughSettings, cutter: Cutter, leave: float, ground: Ground) -> Estimate:
-    """Layers of ways one stepover apart; the model stands in about half of them."""
+    """Layers of ways one stepover apart; in each the model takes what of it stands higher than the layer."""
     layers = max(ceil((ground.depth - settings.leave) / settings.stepdown - 1e-6), 1)
-    over_model = min(ground.relief / max(ground.depth, 1e-9), 1.0) * 0.5
-    length = layers * ground.width * ground.height / settings.stepover * (1 - over_model)
-    ways = ceil(min(ground.width, ground.height) / settings.stepover)
-    return Estimate(
-        seconds=travel_seconds(length, 4 * layers * ways, ground.feed, ground.acceleration)
-        + layers * (ground.depth / layers) / 0.0524 / ground.plunge_feed * 60,
-        lines=ways, layers=layers,
-    )
+    step = settings.step_for(cutter)
+    area = sum(ground.area_below(ground.depth * (1 - k / layers)) for k in range(1, layers + 1))
+    ways = ceil(min(ground.width, ground.height) / step / 2)
+    entries = settings.stepdown / tan(radians(settings.ramp_angle)) if settings.ramp_angle < 89.9 and settings.entry != "plunge" else 0.0
+    # Each ring is one stretch with some corners; each layer is entered a few times and crossed at rapid.
+    seconds = travel_seconds(area / step, 6 * layers * ways, ground.feed, ground.acceleration)
+    seconds += layers * 2 * (entries / ground.plunge_feed * 60 + 6.0)
+    return Estimate(seconds=seconds, lines=ways, layers=layers)
 
 
 STRATEGY = Strategy(
     key="rough_rings", title="Rough, rings", summary="clears level by level, in rings from outside in",
-    settings=RoughRingsSettings, uses_block=True, shapes=ROUGHING_SHAPES, make=_make, describe=describe_rough, estimate=estimate_rough,
+    settings=RoughRingsSettings, shapes=ROUGHING_SHAPES, make=_make, describe=describe_rough, estimate=estimate_rough,
 )

@@ -22,12 +22,15 @@ class Kind(IntEnum):
 class Pass:
     """One stretch of cutting, the tip's way: `points` (n, 3) float64 in setup space, millimetres.
 
-    A closed pass ends where it began. `entry` says how the cutter gets down to its beginning.
+    A closed pass ends where it began. `entry` says how the cutter gets down to its beginning. A `plunging` one goes down
+    as it goes, and is cut at the plunge feed. `helix` is the middle of a circle through its beginning that is free to go down on.
     """
 
     points: F64
     closed: bool = False
     entry: Literal["ramp", "plunge"] = "plunge"
+    plunging: bool = False
+    helix: tuple[float, float] | None = None
 
     @property
     def start(self) -> F64:

@@ -114,6 +114,8 @@ def region_of(space: "SetupSpace", work: "Work", operation: Operation) -> shapel
     flat_sided = limit.boundary in {"box", "stock"}
     stock = shapely.box(*space.stock_low[:2], *space.stock_high[:2]).buffer(max(radius, by), join_style="mitre")
     region = _grown(shape, by, "sharp" if flat_sided else "round").intersection(stock)
+    for other in limit.without:
+        region = region.difference(_grown(shape_of(space, work, other), -by, "round"))
     if region.is_empty:
         raise Refused(f"operation {operation.number}: the boundary is empty for this cutter; give it a larger margin")
     return region

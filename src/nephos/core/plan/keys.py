@@ -7,7 +7,6 @@ the whole chain follows from the plan alone. What is current and what is out of 
 from dataclasses import dataclass
 
 from nephos.core.machine.kinematics import machine_named
-from nephos.core.paths.registry import strategy
 from nephos.core.plan.results import key_of
 from nephos.core.plan.schema import Operation, Plan, Setup
 
@@ -56,14 +55,16 @@ def outline_key_of(plan: Plan, setup: Setup, key: str) -> str:
 
 
 def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, before: str) -> OperationKeys:
-    kind = strategy(operation.strategy)
-    shape = operation.cutter.model_dump(exclude={"number", "name", "feed", "plunge_feed", "spindle"})
+    shape = operation.cutter.model_dump(exclude={
+        "number", "name", "group", "feed", "plunge_feed", "spindle", "ramp_limit", "holder", "stickout", "overall_length"})
     passes = key_of(
         "passes", space, operation.strategy, operation.settings.model_dump(), operation.boundary.model_dump(),
-        boundary_causes(plan, operation.boundary.boundary), operation.cut_to, shape,
-        plan.tolerance, before if kind.uses_block else None,
+        boundary_causes(plan, operation.boundary.boundary), operation.cut_to, operation.cut_from, shape,
+        [boundary_causes(plan, other) for other in operation.boundary.without],
+        plan.tolerance, before if operation.settings.wants_block else None,
     )
-    path = key_of("path", passes, before, operation.cutting_feed, operation.entering_feed, setup.clearance)
+    path = key_of("path", passes, before, operation.cutting_feed, operation.entering_feed, setup.clearance,
+                  operation.cutter.ramp_limit)
     moves = key_of("moves", path, plan.post, operation.number, operation.cutter.model_dump(),
                    operation.spindle_speed, machine_named(plan.machine).model_dump())
     block = key_of("block", before, moves)
@@ -85,7 +86,8 @@ def setup_keys(plan: Plan, setup: Setup) -> SetupKeys:
         operations[operation.number] = _operation_keys(plan, setup, operation, space, before)
         before = operations[operation.number].block
     last = finest_operation(todo) if todo else None
-    finest = [last.model_dump(include={"cutter", "boundary", "cut_to"}), boundary_causes(plan, last.boundary.boundary)] if last else None
+    finest = last and [last.model_dump(include={"cutter", "boundary", "cut_to", "cut_from"}),
+                       [boundary_causes(plan, key) for key in (last.boundary.boundary, *last.boundary.without)]]
     compare = key_of("compare", before, finest, compare_limit(plan, setup), plan.tolerance)
     summary = key_of("summary", compare, setup.name, plan.stock.material.name, setup.home, [k.moves for k in operations.values()])
     return SetupKeys(space, operations, compare, summary)

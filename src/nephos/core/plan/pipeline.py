@@ -13,6 +13,7 @@ from those moves.
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from math import inf
 
 import numpy as np
 
@@ -163,6 +164,8 @@ def _passes_result(passes: Passes) -> Result:
         ends=np.cumsum([len(item.points) for item in items], dtype=np.int64),
         closed=np.array([item.closed for item in items], np.uint8),
         ramp=np.array([item.entry == "ramp" for item in items], np.uint8),
+        plunging=np.array([item.plunging for item in items], np.uint8),
+        helix=np.array([item.helix or (np.nan, np.nan) for item in items]).reshape(-1, 2),
     )
 
 
@@ -170,8 +173,9 @@ def _passes_from(result: Result) -> Passes:
     a = result.arrays
     pieces = np.split(a["points"], a["ends"][:-1]) if len(a["ends"]) else []
     items = tuple(
-        Pass(points, bool(closed), "ramp" if ramp else "plunge")
-        for points, closed, ramp in zip(pieces, a["closed"], a["ramp"], strict=True)
+        Pass(points, bool(closed), "ramp" if ramp else "plunge", bool(plunging),
+             None if np.isnan(helix[0]) else (float(helix[0]), float(helix[1])))
+        for points, closed, ramp, plunging, helix in zip(pieces, a["closed"], a["ramp"], a["plunging"], a["helix"], strict=True)
     )
     return Passes(items, **result.facts)
 
@@ -249,15 +253,16 @@ def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: O
     region = region_of(space, work, operation)
     outline = shape_of(space, work, operation.boundary.boundary)
     floor = space.floor if operation.cut_to is None else max(space.floor, float(space.stock_high[2]) - operation.cut_to)
-    task = Task(space.index, region, floor, block if kind.uses_block else None, operation.cutter,
-                operation.settings, plan.tolerance, part(report, 0.0, 0.5), outline, float(space.stock_low[2]))
+    task = Task(space.index, region, floor, block if operation.settings.wants_block else None, operation.cutter,
+                operation.settings, plan.tolerance, part(report, 0.0, 0.5), outline, float(space.stock_low[2]),
+                inf if operation.cut_from is None else float(space.stock_high[2]) - operation.cut_from)
     passes = work.stage(keys.passes, "passes", lambda: _passes_result(kind.make(task)))
 
     def linked() -> Result:
         leave = getattr(operation.settings, "leave", 0.0)
         path = link(_passes_from(passes), LinkTask(
             space.index, region, block, operation.cutter.profile, leave, floor, operation.cutting_feed,
-            operation.entering_feed, space.clearance, plan.tolerance), part(report, 0.5, 0.75))
+            operation.entering_feed, space.clearance, plan.tolerance, max(operation.cutter.ramp_limit, 0.5)), part(report, 0.5, 0.75))
         return as_result({}, points=path.points, kinds=path.kinds, feeds=path.feeds)
 
     linked_path = work.stage(keys.path, "path", linked)

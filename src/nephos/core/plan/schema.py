@@ -170,12 +170,13 @@ class Limit(Part):
     """What an operation may reach: a boundary, and how the cutter keeps to it.
 
     The cutter's edge stays inside (`inside`), its centre does (`centre`), or its centre may pass it by
-    the cutter's radius (`outside`); `plus` is added to that.
+    the cutter's radius (`outside`); `plus` is added to that. It stays, in the same way, out of the boundaries in `without`.
     """
 
     boundary: str = "box"
     contain: Literal["inside", "centre", "outside"] = "outside"
     plus: Shift = 0.0
+    without: tuple[str, ...] = ()
 
 
 class Operation(Part):
@@ -191,6 +192,7 @@ class Operation(Part):
     spindle: float | None = Field(default=None, gt=0, le=200_000)
     boundary: Limit = Limit()
     cut_to: float | None = Field(default=None, gt=0, le=10_000, description="deepest, from the top of the stock down")
+    cut_from: float | None = Field(default=None, ge=0, le=10_000, description="highest, from the top of the stock down")
     settings: SerializeAsAny[StrategySettings]
 
     @model_validator(mode="before")
@@ -204,6 +206,9 @@ class Operation(Part):
 
     @model_validator(mode="after")
     def _agrees_with_cutter(self) -> "Operation":
+        if self.cut_from is not None and self.cut_to is not None and self.cut_from >= self.cut_to:
+            raise ValueError(f"it is cut from {self.cut_from:g} mm down, which is not above the {self.cut_to:g} mm that it is cut to: "
+                             "correct one of them")
         self.settings.check_cutter(self.cutter)
         return self
 

@@ -74,7 +74,7 @@ def _deviations(grid, top, under, floor, x0, y0, pitch, reach, out):  # type: ig
             out[j, i] = size if gap >= 0.0 else -size
 
 
-def _closed_by(tips: F64, grid: Grid, cutter: Profile) -> F32:
+def lowest_left(tips: F64, grid: Grid, cutter: Profile) -> F32:
     """The lowest surface a cutter leaves that has been everywhere, from its tips on the grid."""
     ny, nx = tips.shape
     points = np.full((ny, nx + 1, 3), np.nan)
@@ -112,7 +112,7 @@ def compare(
     surface = drop_grid(index, *args, _POINT, floor - _NOWHERE, part(report, 0, 0.15))
     under = np.maximum(surface, floor)
     tips = drop_grid(index, *args, cutter, floor, part(report, 0.15, 0.35))
-    closed = _closed_by(tips, grid, cutter)
+    closed = lowest_left(tips, grid, cutter)
     deviation = np.empty_like(top)
 
     def work(first: int, last: int) -> None:

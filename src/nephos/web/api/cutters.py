@@ -6,7 +6,7 @@ from django.db import IntegrityError, transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
-from pydantic import ValidationError
+from pydantic import Field, ValidationError
 
 from nephos.core.cutters import SHAPES, Cutter
 from nephos.core.cutters.exchange import read_cutters, to_csv, to_json
@@ -60,11 +60,11 @@ class CutterLook(Schema):
     """What can be said of a cutter: its section, the sum behind its feed, and what would be proposed; or what is wrong with it."""
 
     problem: str = ""
-    outline: Outline = []
+    outline: Outline = Field(default_factory=list)
     sum: str = ""
-    proposed: dict[str, float] = {}
+    proposed: dict[str, float] = Field(default_factory=dict)
     proposed_sum: str = ""
-    kept: list[str] = []
+    kept: list[str] = Field(default_factory=list)
 
 
 class Import(Schema):

@@ -1,0 +1,68 @@
+"""Steep and gentle ground finished together: lines where it is gentle, levels round the walls."""
+
+from dataclasses import replace
+from typing import Literal
+
+from nephos.core.cutters import Cutter
+from nephos.core.errors import Refused
+from nephos.core.paths.estimate import Estimate, Ground
+from nephos.core.paths.finish_levels import FinishLevelsSettings, level_passes, level_seconds
+from nephos.core.paths.finish_lines import line_passes, line_seconds
+from nephos.core.paths.finishing import FinishSettings, finishing_region
+from nephos.core.paths.masks import contact_field, slope_region, without_specks
+from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
+from nephos.core.units import Say
+
+_DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
+
+
+class FinishBothSettings(StrategySettings):
+    """Settings of finishing steep and gentle ground in one operation."""
+
+    split: float = number("Steep from", 45.0, unit="°", low=10, high=80, step=5, help="from level; steeper ground is cut in levels")
+    overlap: float = number("Overlap", 1.0, unit="mm", low=0, high=50, step=0.5, help="how far lines and levels go into each other")
+    angle: float = number("Angle of the lines", 0.0, unit="°", low=-360, high=360, step=15)
+    stepover: float = number("Stepover", 0.3, unit="mm", over=0, high=100, step=0.02, help="of the lines, on the plan")
+    stepdown: float = number("Stepdown", 0.3, unit="mm", over=0, high=100, step=0.02,
+                             help="of the levels; made smaller so that all are equal")
+    direction: Literal["climb", "conventional"] = choice("Direction of the levels", "climb", _DIRECTIONS)
+    leave: float = number("Stock to leave", 0.0, unit="mm", low=0, high=20, step=0.1, fold="Heights", help="square to the surface")
+
+    def check_cutter(self, cutter: Cutter) -> None:
+        """Refuse lines that would not meet."""
+        self._stepover_fits(self.stepover, cutter)
+
+
+def _make(task: Task) -> Passes:
+    settings: FinishBothSettings = task.settings
+    region = finishing_region(task, FinishSettings(stepover=settings.stepover, leave=settings.leave))
+    gentle = slope_region(contact_field(task, settings.leave), 0.0, settings.split).buffer(settings.overlap)
+    passes = line_passes(task, without_specks(region.intersection(gentle), settings.stepover**2), settings.angle, settings.stepover,
+                         True, settings.leave)
+    walls = FinishLevelsSettings(stepdown=settings.stepdown, steeper=settings.split, overlap=settings.overlap,
+                                 direction=settings.direction, leave=settings.leave)
+    try:
+        passes += level_passes(replace(task, region=region, settings=walls), walls)
+    except Refused:
+        # Nothing is steep: the lines do it all.
+        if not passes:
+            raise
+    near = max(3 * settings.stepover, 4 * settings.stepdown, task.cutter.diameter)
+    return Passes(tuple(passes), stay_down=near, on_surface=True)
+
+
+def _describe(settings: FinishBothSettings, cutter: Cutter, say: Say) -> str:
+    return f"lines to {settings.split:g}°, step {say(settings.stepover)} · levels from there, {say(settings.stepdown)} down"
+
+
+def _estimate(settings: FinishBothSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:
+    lines, count = line_seconds(settings.angle, settings.stepover, ground)
+    levels, layers = level_seconds(settings.stepdown, settings.split, ground)
+    gentle = 1 - ground.steeper_than(settings.split)
+    return Estimate(lines * gentle + levels, lines=count, layers=layers, scallop=cutter.scallop(settings.stepover))
+
+
+STRATEGY = Strategy(
+    key="finish_both", title="Finish, steep and gentle", summary="lines on gentle ground, levels round steep walls",
+    settings=FinishBothSettings, make=_make, describe=_describe, estimate=_estimate,
+)
