@@ -8,68 +8,19 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from cutting import BALL, FLAT, TOLERANCE, bumpy, op, run, worst_gouge
 from meshes import box_mesh, grid_mesh
 from nephos.command.warm import small_hill
-from nephos.core.cutters import SHAPES, Cutter, standard_cutter
+from nephos.core.cutters import SHAPES, standard_cutter
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.follow import follow_lines
 from nephos.core.paths.levels import level_heights
 from nephos.core.paths.lines import hatch, in_chains
 from nephos.core.paths.registry import strategies
 from nephos.core.paths.toolpath import Kind
-from nephos.core.plan.pipeline import SetupOutcome, Work, run_setup
-from nephos.core.plan.results import MemoryStore
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.polyline import densified, thin
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import build_index
-from nephos.core.surface.nearest import distance_at
-
-TOLERANCE = 0.01
-
-
-def run(mesh: Mesh, *operations: Operation, size: tuple[float, float, float] = (30, 30, 10), pitch: float = 0.25) -> SetupOutcome:
-    setup = Setup(id="a", name="a", operations=operations)
-    plan = Plan(stock=Stock(length=size[0], width=size[1], thickness=size[2]), setups=(setup,), pitch=pitch,
-                models=(Model(id="m", name="m", mesh="m", placement=Placement()),))
-    return run_setup(plan, setup, lambda _: mesh, Work(MemoryStore()))
-
-
-def op(strategy: str, cutter: Cutter, number: int = 10, **settings: object) -> Operation:
-    return Operation(number=number, strategy=strategy, cutter=cutter, settings=settings)  # type: ignore[arg-type]
-
-
-FLAT, BALL = standard_cutter("flat", 4, 1), standard_cutter("ball", 3, 2)
-
-
-def worst_gouge(done: SetupOutcome, number: int = 0) -> float:
-    """How deep the cutter of an operation goes into the true mesh, square to it, along its posted moves."""
-    outcome = done.outcomes[number]
-    points = outcome.points[2:]
-    dense = densified(np.ascontiguousarray(points), 0.05)
-    profile = outcome.operation.cutter.profile
-    tips = drop_points(done.space.index, dense[:, :2], profile, done.space.floor)
-    low = dense[:, 2] < tips - 1e-4
-    if not low.any():
-        return 0.0
-    if profile.flat == 0 and profile.slope == np.inf:
-        grid = done.space.index.arrays
-        reach = profile.corner
-        return max(reach - distance_at(grid, x, y, z + reach, 2 * reach) for x, y, z in dense[low])
-    # For a flat cutter: how far it must step aside to be clear, or rise, whichever is less.
-    side = np.column_stack([np.cos(np.arange(16) * np.pi / 8), np.sin(np.arange(16) * np.pi / 8)]) * TOLERANCE
-    worst = 0.0
-    for x, y, z in dense[low]:
-        near = drop_points(done.space.index, np.array([x, y]) + side, profile, done.space.floor).min()
-        worst = max(worst, near - z)
-    return worst
-
-
-def bumpy(seed: int) -> Mesh:
-    rng = np.random.default_rng(seed)
-    x, y = np.meshgrid(np.linspace(0, 22, 23), np.linspace(0, 22, 23))
-    z = np.where(rng.random(x.shape) < 0.06, rng.uniform(1, 6, x.shape), rng.normal(2, 0.25, x.shape))
-    return grid_mesh(x, y, np.maximum(z, 0.2))
 
 
 @pytest.mark.parametrize("angle", [0.0, 37.0, 90.0])

@@ -215,9 +215,10 @@ def level_regions(task: Task, stepdown: float, leave: float, at_flats: bool = Fa
             free = free_at(level)
             own: list[Region] = []
             for height in before:
-                # A strip of the next level's ground as well, so that nothing stays between the two.
-                alone = free_at(height).difference(free.buffer(-0.2 * task.cutter.radius))
-                own += [Region(piece, height, ()) for piece in pieces_of(alone)]
+                here = free_at(height)
+                # Slivers along walls are no level ground; and a strip of the next level's ground as well, so that nothing stays between.
+                alone = here.difference(free).buffer(-0.1 * task.cutter.radius).buffer(0.3 * task.cutter.radius)
+                own += [Region(piece, height, ()) for piece in pieces_of(alone.intersection(here))]
             found.append((pieces_of(free), own))
         return found
 

@@ -10,7 +10,7 @@ from nephos.core.errors import Refused
 from nephos.core.paths.levels import Region, level_regions
 from nephos.core.paths.lines import hatch, in_chains
 from nephos.core.paths.registry import Passes, Strategy, Task, choice, number
-from nephos.core.paths.rough_rings import ROUGHING_SHAPES, RoughSettings, describe_rough, entered, estimate_rough, ring_passes
+from nephos.core.paths.rough_rings import ROUGHING_SHAPES, RoughSettings, describe_rough, estimate_rough, ring_passes
 from nephos.core.paths.toolpath import Pass
 
 _WAYS = {"both": "both ways", "climb": "climb", "conventional": "conventional"}
@@ -35,7 +35,7 @@ def _cut(region: Region, settings: RoughLinesSettings, cutter: Cutter) -> Iterat
         yield Pass(points, entry="plunge" if settings.entry == "plunge" else "ramp")
     end = lines[-1][2:] if len(lines) else None
     for item in ring_passes(region.polygon, region.level, climb=True, at=end):
-        yield entered(item, settings, region.polygon, cutter.radius)
+        yield item
     for below in region.below:
         yield from _cut(below, settings, cutter)
 

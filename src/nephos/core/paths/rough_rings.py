@@ -102,17 +102,21 @@ def ring_passes(polygon: Polygon, level: float, climb: bool, at: F64 | None, ent
 
 
 def with_helix(item: Pass, polygon: Polygon, radius: float) -> Pass:
-    """A ring with a circle inside its polygon to go down on, where one has room at its beginning."""
-    ahead = item.points[1, :2] - item.start[:2]
+    """A ring begun in the middle of its longest straight, with a circle inside its polygon to go down on, where there is room."""
+    steps = np.hypot(*np.diff(item.points[:, :2], axis=0).T)
+    k = int(steps.argmax())
+    middle = (item.points[k] + item.points[k + 1]) / 2
+    ring = np.concatenate([[middle], item.points[k + 1 : -1], item.points[: k + 1], [middle]])
+    ahead = item.points[k + 1, :2] - middle[:2]
     across = np.array([-ahead[1], ahead[0]]) / max(float(np.hypot(*ahead)), 1e-12) * radius
-    for middle in (item.start[:2] + across, item.start[:2] - across):
-        if polygon.buffer(1e-3).contains(Point(middle).buffer(radius)):
-            return replace(item, helix=(float(middle[0]), float(middle[1])))
+    for at in (middle[:2] + across, middle[:2] - across):
+        if polygon.buffer(1e-3).contains(Point(at).buffer(radius)):
+            return replace(item, points=ring, helix=(float(at[0]), float(at[1])))
     return item
 
 
 def entered(item: Pass, settings: RoughSettings, polygon: Polygon, radius: float) -> Pass:
-    """A pass with the entry that the settings ask for."""
+    """The first pass of a region with the entry that the settings ask for."""
     if settings.entry == "plunge":
         return replace(item, entry="plunge")
     return with_helix(item, polygon, _HELIX * radius) if settings.entry == "helix" else item
@@ -122,8 +126,9 @@ def _cut(region: Region, settings: RoughRingsSettings, cutter: Cutter) -> Iterat
     at = None
     for ring in nested_rings(region.polygon, settings.step_for(cutter), cutter.radius):
         for item in ring_passes(ring, region.level, settings.direction == "climb", at):
-            at = item.end[:2]
-            yield entered(item, settings, region.polygon, cutter.radius)
+            entering = entered(item, settings, region.polygon, cutter.radius) if at is None else item
+            at = entering.end[:2]
+            yield entering
     for below in region.below:
         yield from _cut(below, settings, cutter)
 

@@ -1,0 +1,155 @@
+"""Roughing besides rings and lines: plunging, entries, extra levels; pockets and holes."""
+
+import numpy as np
+import pytest
+import shapely
+
+from cutting import FLAT, TOLERANCE, cut_length, cut_tips, op, run, worst_gouge
+from meshes import grid_mesh
+from nephos.core.cutters import standard_cutter
+from nephos.core.errors import Refused
+from nephos.core.mesh.model import Mesh
+from nephos.core.paths.drill import hole_middles
+from nephos.core.paths.levels import extra_levels
+from nephos.core.paths.rough_rings import RoughRingsSettings
+from nephos.core.paths.toolpath import Kind
+from nephos.core.plan.schema import Boundary, Combine, Limit
+
+
+def terrace() -> Mesh:
+    """Level ground at 0, 2.2 and 5 mm."""
+    x, y = np.meshgrid(np.linspace(0, 24, 49), np.linspace(0, 24, 49))
+    return grid_mesh(x, y, np.where(x < 8, 5.0, np.where(x < 16, 2.2, 0.0)))
+
+
+def on_spot(source: str = "rectangle", size: tuple[float, float] = (12.0, 8.0)) -> tuple[Boundary, dict]:
+    spot = Boundary(id="b1", name="spot", source=source, at=(15.0, 15.0), size=size)  # type: ignore[arg-type]
+    return spot, {"boundary": Limit(boundary="b1", contain="inside")}
+
+
+def test_plunging_goes_straight_down_on_its_grid_and_keeps_the_skin(hill: Mesh) -> None:
+    done = run(hill, op("rough_plunge", FLAT, step_x=2.0, step_y=3.0, leave=0.4))
+    outcome = done.outcomes[0]
+    step = np.diff(outcome.points, axis=0)[2:]
+    cuts = outcome.kinds[2:] == Kind.CUT
+    assert np.abs(step[cuts, :2]).max() < 1e-6, "no load sideways"
+    assert set(outcome.feeds[2:][cuts].tolist()) == {FLAT.plunge_feed}
+    places = np.unique(cut_tips(done)[:, :2].round(3), axis=0)
+    assert np.diff(np.unique(places[:, 0])).max() <= 2.0 + 1e-6 and np.diff(np.unique(places[:, 1])).max() <= 3.0 + 1e-6
+    assert worst_gouge(done) == 0.0 and outcome.rapid_depth.max() == 0
+    deviation = done.comparison.deviation
+    assert np.nanmin(deviation) >= 0.4 - TOLERANCE
+
+
+def test_pecks_are_even_and_not_deeper_than_asked(hill: Mesh) -> None:
+    tips = cut_tips(run(hill, op("rough_plunge", FLAT, step_x=4.0, step_y=4.0, peck=2.0)))
+    x, y = tips[0, :2]
+    depths = tips[np.hypot(tips[:, 0] - x, tips[:, 1] - y) < 1e-6, 2]
+    steps = -np.diff(np.concatenate([[0.0], depths]))
+    assert len(depths) > 2 and steps.max() <= 2.0 + 1e-6 and np.ptp(steps) < 2e-3
+
+
+def test_level_ground_between_two_levels_gets_one_of_its_own() -> None:
+    words = {"stepdown": 4.0, "stepover": 1.8, "leave": 0.3}
+    with_flats, without = (run(terrace(), op("rough_rings", FLAT, flats=flats, **words)) for flats in ("on", "off"))
+    # The middle step: 2.2 mm over the foot, 0.3 of it left; without, as much as the next level up leaves.
+    columns = np.abs(with_flats.comparison.grid.xs - 15) < 1.5
+    left = [np.nanmedian(done.comparison.deviation[:, columns]) for done in (with_flats, without)]
+    assert left[0] == pytest.approx(0.3, abs=0.05) and left[1] > 0.6
+    assert worst_gouge(with_flats) == 0.0
+    assert cut_length(with_flats) < 1.9 * cut_length(without), "only where the next level does not come"
+
+
+def test_no_extra_level_where_it_would_be_a_sliver() -> None:
+    assert extra_levels([-3.0, -6.0], 0.0, [-1.0, -2.95, -3.02, -5.0]) == [[-1.0], [-5.0]]
+
+
+@pytest.mark.parametrize("angle", [2.0, 8.0])
+def test_a_helix_goes_down_on_a_circle_inside_the_region(angle: float) -> None:
+    spot, change = on_spot(size=(22.0, 22.0))
+    words = {"entry": "helix", "stepdown": 3.0, "stepover": 1.6, "ramp_angle": angle}
+    done = run(terrace(), op("rough_rings", FLAT, change=change, **words), boundaries=(spot,))
+    outcome = done.outcomes[0]
+    entry = outcome.kinds == Kind.ENTRY
+    steps, ends = np.diff(outcome.points, axis=0)[entry], outcome.points[1:][entry]
+    flat = np.hypot(steps[:, 0], steps[:, 1])
+    assert (flat > 1e-6).sum() > 30
+    into = -steps[:, 2] > np.tan(np.radians(angle)) * flat * 1.02 + 1e-3
+    # Straight down only through the gap over the block, which is air.
+    assert -steps[into, 2].max(initial=-1.5) <= 1.6
+    assert np.abs(ends[:, :2] - 15).max() <= 11 - 2 + TOLERANCE
+
+
+def test_the_cutter_sets_how_steep_it_may_be_driven_down(hill: Mesh) -> None:
+    gentle = FLAT.model_copy(update={"ramp_limit": 1.0})
+    steep, held = (run(hill, op("rough_rings", cutter, stepdown=2.0, stepover=1.8, ramp_angle=6.0)) for cutter in (FLAT, gentle))
+    entry = [float(np.hypot(*np.diff(done.outcomes[0].points[:, :2], axis=0)[done.outcomes[0].kinds == Kind.ENTRY].T).sum())
+             for done in (steep, held)]
+    assert entry[1] > 3 * entry[0]
+
+
+def test_rings_that_reach_past_the_stock_are_entered_from_outside(hill: Mesh) -> None:
+    limit = Limit(boundary="stock", contain="outside", plus=1.0)
+    done = run(hill, op("rough_rings", FLAT, change={"boundary": limit}, stepdown=2.0, stepover=1.8))
+    outcome = done.outcomes[0]
+    down = (np.diff(outcome.points[:, 2]) < -1e-3) & (outcome.kinds == Kind.ENTRY)
+    at = outcome.points[1:][down]
+    beside = (np.abs(at[:, :2] - 15) > 15 + 2 - 0.1).any(axis=1)
+    assert beside.sum() >= 3, "the outermost rings come down beside the stock"
+
+
+@pytest.mark.parametrize(("engagement", "step"), [(0.0, 1.8), (60.0, 1.0), (180.0, 1.8)])
+def test_an_engagement_limit_makes_the_stepover_smaller(engagement: float, step: float) -> None:
+    assert RoughRingsSettings(stepover=1.8, engagement=engagement).step_for(FLAT) == pytest.approx(step)
+
+
+@pytest.mark.parametrize("direction", ["climb", "conventional"])
+def test_one_way_lines_keep_what_is_uncut_on_one_side(direction: str) -> None:
+    x, y = np.meshgrid([0.0, 24.0], [0.0, 24.0])
+    done = run(grid_mesh(x, y, 0 * x), op("rough_lines", FLAT, direction=direction, stepdown=9.0, stepover=2.0), size=(30, 30, 5))
+    outcome = done.outcomes[0]
+    step = np.diff(outcome.points, axis=0)
+    lines = np.flatnonzero((outcome.kinds == Kind.CUT) & (np.abs(step[:, 0]) > 15) & (np.abs(step[:, 1]) < 1e-6))[:8]
+    ways, rows = np.sign(step[lines, 0]), outcome.points[lines, 1]
+    advance = np.sign(np.diff(rows))
+    assert len(set(ways)) == 1 and len(set(advance)) == 1
+    # With the spindle turning clockwise, climb has the uncut side on the right of the way.
+    on_the_right = -ways[0] == advance[0]
+    assert on_the_right == (direction == "climb")
+
+
+def test_a_pocket_is_as_wide_and_as_deep_as_asked() -> None:
+    x, y = np.meshgrid([0.0, 24.0], [0.0, 24.0])
+    spot, change = on_spot(size=(12.0, 8.0))
+    done = run(grid_mesh(x, y, 0 * x), op("pocket", standard_cutter("flat", 3, 3), change=change, depth=4.0, stepdown=1.5, stepover=1.2),
+               size=(30, 30, 12), boundaries=(spot,))
+    grid, top = done.block.grid, done.block.top
+    inside = (np.abs(grid.xs[None] - 15) < 5.9) & (np.abs(grid.ys[:, None] - 15) < 3.9)
+    corner = (np.abs(grid.xs[None] - 15) > 4.5) & (np.abs(grid.ys[:, None] - 15) > 2.5)
+    assert np.allclose(top[inside & ~corner], -4.0, atol=1e-3)
+    assert np.allclose(top[(np.abs(grid.xs[None] - 15) > 6.01) | (np.abs(grid.ys[:, None] - 15) > 4.01)], 0.0)
+    assert len(np.unique(cut_tips(done)[:, 2].round(3))) == 3
+    with pytest.raises(Refused, match="boundary is empty"):
+        run(grid_mesh(x, y, 0 * x), op("pocket", standard_cutter("flat", 9, 3), change=change), size=(30, 30, 12), boundaries=(spot,))
+
+
+def test_holes_are_drilled_in_the_middle_of_each_loop() -> None:
+    x, y = np.meshgrid([0.0, 24.0], [0.0, 24.0])
+    spots = (Boundary(id="b1", name="left", source="circle", at=(8.0, 15.0), size=(5.0, 5.0)),
+             Boundary(id="b2", name="both", source="circle", at=(22.0, 10.0), size=(5.0, 5.0), combine=(Combine(boundary="b1"),)))
+    drill = standard_cutter("drill", 5, 6)
+    done = run(grid_mesh(x, y, 0 * x), op("drill", drill, change={"boundary": Limit(boundary="b2")}, depth=9.0, peck=4.0),
+               size=(30, 30, 12), boundaries=spots)
+    tips = cut_tips(done)
+    assert [tuple(place) for place in np.unique(tips[:, :2].round(3), axis=0).tolist()] == [(8.0, 15.0), (22.0, 10.0)]
+    assert tips[:, 2].min() == pytest.approx(-9.0) and len(tips) == 6
+    assert done.outcomes[0].rapid_depth.max() == 0
+    # The point of the drill leaves a cone: 1.5 mm higher at its rim.
+    grid, top = done.block.grid, done.block.top
+    rho = np.hypot(grid.xs[None] - 8, grid.ys[:, None] - 15)
+    assert np.allclose(top[rho < 2.4], -9 + rho[rho < 2.4] * drill.profile.slope, atol=1e-3)
+
+
+def test_the_holes_of_an_outline_are_what_is_drilled() -> None:
+    plate = shapely.box(0, 0, 40, 20).difference(shapely.union_all([shapely.Point(10, 10).buffer(2), shapely.Point(30, 10).buffer(2)]))
+    assert hole_middles(plate) == [pytest.approx((10, 10)), pytest.approx((30, 10))]

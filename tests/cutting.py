@@ -1,0 +1,81 @@
+"""Small jobs cut in tests, and how deep a cutter goes into the true mesh."""
+
+import numpy as np
+
+from meshes import grid_mesh
+from nephos.core.cutters import Cutter, standard_cutter
+from nephos.core.mesh.model import Mesh
+from nephos.core.paths.toolpath import Kind
+from nephos.core.plan.pipeline import SetupOutcome, Work, run_setup
+from nephos.core.plan.results import MemoryStore
+from nephos.core.plan.schema import Boundary, Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.polyline import densified
+from nephos.core.surface.drop import drop_points
+from nephos.core.surface.nearest import distance_at
+
+TOLERANCE = 0.01
+
+
+def run(mesh: Mesh, *operations: Operation, size: tuple[float, float, float] = (30, 30, 10), pitch: float = 0.25,
+        boundaries: tuple[Boundary, ...] = ()) -> SetupOutcome:
+    """Work out a job with one model, in the middle of the stock and flush with its top but for a millimetre."""
+    setup = Setup(id="a", name="a", operations=operations)
+    plan = Plan(stock=Stock(length=size[0], width=size[1], thickness=size[2]), setups=(setup,), pitch=pitch, boundaries=boundaries,
+                models=(Model(id="m", name="m", mesh="m", placement=Placement()),))
+    return run_setup(plan, setup, lambda _: mesh, Work(MemoryStore()))
+
+
+def op(strategy: str, cutter: Cutter, number: int = 10, change: dict | None = None, **settings: object) -> Operation:
+    """An operation; `change` gives its own fields, the rest are the strategy's settings."""
+    return Operation(number=number, strategy=strategy, cutter=cutter, settings=settings, **(change or {}))  # type: ignore[arg-type]
+
+
+FLAT, BALL = standard_cutter("flat", 4, 1), standard_cutter("ball", 3, 2)
+
+
+def worst_gouge(done: SetupOutcome, number: int = 0) -> float:
+    """How deep the cutter of an operation goes into the true mesh, square to it, along its posted moves."""
+    outcome = done.outcomes[number]
+    points = outcome.points[2:]
+    dense = densified(np.ascontiguousarray(points), 0.05)
+    profile = outcome.operation.cutter.profile
+    tips = drop_points(done.space.index, dense[:, :2], profile, done.space.floor)
+    low = dense[:, 2] < tips - 1e-4
+    if not low.any():
+        return 0.0
+    if profile.flat == 0 and profile.slope == np.inf:
+        grid = done.space.index.arrays
+        reach = profile.corner
+        return max(reach - distance_at(grid, x, y, z + reach, 2 * reach) for x, y, z in dense[low])
+    # For a flat cutter: how far it must step aside to be clear, or rise, whichever is less.
+    side = np.column_stack([np.cos(np.arange(16) * np.pi / 8), np.sin(np.arange(16) * np.pi / 8)]) * TOLERANCE
+    worst = 0.0
+    for x, y, z in dense[low]:
+        near = drop_points(done.space.index, np.array([x, y]) + side, profile, done.space.floor).min()
+        worst = max(worst, near - z)
+    return worst
+
+
+def bumpy(seed: int) -> Mesh:
+    rng = np.random.default_rng(seed)
+    x, y = np.meshgrid(np.linspace(0, 22, 23), np.linspace(0, 22, 23))
+    z = np.where(rng.random(x.shape) < 0.06, rng.uniform(1, 6, x.shape), rng.normal(2, 0.25, x.shape))
+    return grid_mesh(x, y, np.maximum(z, 0.2))
+
+def cut_tips(done: SetupOutcome, number: int = 0) -> np.ndarray:
+    """Ends of all cutting moves of an operation, (n, 3)."""
+    outcome = done.outcomes[number]
+    return outcome.points[1:][outcome.kinds == Kind.CUT]
+
+
+def cut_length(done: SetupOutcome, number: int = 0) -> float:
+    """Millimetres of cutting moves of an operation."""
+    return done.outcomes[number].path.length(rapid=False)
+
+
+def along_cut(done: SetupOutcome, number: int = 0, every: float = 0.2) -> np.ndarray:
+    """Places at most `every` mm apart along all moves of an operation that are no rapids, (n, 3)."""
+    outcome = done.outcomes[number]
+    points = outcome.points
+    ways = [densified(np.ascontiguousarray(points[k : k + 2]), every)[1:] for k in np.flatnonzero(outcome.kinds != Kind.RAPID)]
+    return np.concatenate(ways)
