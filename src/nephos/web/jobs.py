@@ -17,6 +17,7 @@ from nephos.core.paths.registry import strategy
 from nephos.core.plan.checks import operation_findings
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.fit import placement_findings
+from nephos.core.plan.ground import ground_of
 from nephos.core.plan.keys import setup_keys
 from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, zero_in_words
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock, parse_plan
@@ -160,24 +161,6 @@ def copy_job(job: Job, name: str) -> Job:
     return copy
 
 
-def _ground(plan: Plan, setup: Setup, operation: Operation, placed: list[Placed]) -> Ground:
-    """The cheap geometry that an estimate works on."""
-    matrix = to_setup(plan.stock, setup)
-    corners = np.concatenate([[box.low, box.high] for box in placed]) @ matrix[:3, :3].T + matrix[:3, 3]
-    stock = np.array([[0, 0, 0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
-    low, high = corners.min(axis=0), corners.max(axis=0)
-    limit, radius = operation.boundary, operation.cutter.radius
-    margin = {"inside": -radius, "centre": 0.0, "outside": radius}[limit.contain] + limit.plus
-    size = np.abs(stock[1] - stock[0]) if limit.boundary == "stock" else high - low
-    width, height = np.maximum(size + 2 * margin, 1)[:2]
-    machine = machine_named(plan.machine)
-    return Ground(
-        width=float(width), height=float(height), depth=float(max(stock[:, 2].max() - low[2], 0.1)),
-        relief=float(high[2] - low[2]), top=float(stock[:, 2].max()), feed=operation.cutting_feed,
-        plunge_feed=operation.entering_feed, acceleration=min(machine.acceleration[:2]), thickness=float(np.ptp(stock[:, 2])),
-    )
-
-
 def _operation_state(operation: Operation, done: dict[str, dict[str, Any]], blocked: str, keys: Any) -> dict[str, Any]:
     if not operation.on:
         return {"state": "off"}
@@ -222,7 +205,7 @@ def derived(plan: Plan) -> dict[str, Any]:
     models = {model.id: _model_state(model, placed[model.id], items[model.id]) if model.id in items else {"state": "reading"}
               for model in plan.models}
     stops = [finding for finding in findings if finding.level == "stop"]
-    shown = [placed[model.id] for model in plan.models if model.shown and model.id in placed]
+    shown = [(model, placed[model.id], items[model.id].look) for model in plan.models if model.shown and model.id in placed]
     blocked = stops[0].text if stops else "" if shown else "the job has no model yet"
     refused = next((item.reason for item in items.values() if item.state == "refused"), "")
     blocked = blocked or refused
@@ -232,6 +215,8 @@ def derived(plan: Plan) -> dict[str, Any]:
         keys = setup_keys(plan, setup)
         wanted = [key for k in keys.operations.values() for key in (k.moves, k.block, k.frames)]
         done = dict(Result.objects.filter(key__in=[*wanted, keys.summary]).values_list("key", "facts"))
+        outlines = outline_keys(plan, setup)
+        drawn = dict(Result.objects.filter(key__in=outlines.values()).values_list("key", "facts"))
         operations = []
         for operation in setup.operations:
             kind = strategy(operation.strategy)
@@ -240,13 +225,11 @@ def derived(plan: Plan) -> dict[str, Any]:
                     "outline": operation.cutter.outline(), "feeds": _feeds(plan, operation),
                     **_operation_state(operation, done, blocked, keys)}
             if shown:
-                ground = _ground(plan, setup, operation, shown)
+                ground = ground_of(plan, setup, operation, shown, drawn.get(outlines.get(operation.boundary.boundary, "")))
                 estimate = kind.estimate(operation.settings, operation.cutter, 0.0, ground)
                 item["estimate"] = estimate.__dict__
                 item["curve"] = _curve(operation, ground)
             operations.append(item)
-        outlines = outline_keys(plan, setup)
-        drawn = dict(Result.objects.filter(key__in=outlines.values()).values_list("key", "facts"))
         summary = done.get(keys.summary)
         setups.append({
             "id": setup.id, "zero": zero_in_words(setup, plan.units), "matrix": to_setup(plan.stock, setup).tolist(),

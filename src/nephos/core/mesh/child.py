@@ -119,8 +119,78 @@ def _image(data: bytes) -> Found:
         raise Unusable(str(reason)) from None
 
 
+def _as_runs(runs: list[list[tuple[float, float]]]) -> tuple[Any, Any]:
+    """Lines on the plan as points (n, 3), and for each its first point, its last, and whether it is closed."""
+    import numpy as np
+
+    points, spans, count = [], [], 0
+    for run in runs:
+        if len(run) < 2:
+            continue
+        closed = len(run) > 3 and abs(run[0][0] - run[-1][0]) + abs(run[0][1] - run[-1][1]) < 1e-6
+        points += [(x, y, 0.0) for x, y in run]
+        spans.append((count, count + len(run) - 1, int(closed)))
+        count += len(run)
+    return np.array(points, np.float64).reshape(-1, 3), np.array(spans, np.int64).reshape(-1, 3)
+
+
+_PX = 25.4 / 96
+"""Millimetres to a CSS pixel (CSS Values and Units 3, section 6.2)."""
+_CHORD = 0.005
+
+
+def _svg(data: bytes) -> Found:
+    import svgelements
+
+    if b"<!ENTITY" in data:
+        raise Unusable("this SVG file defines its own XML entities, which a drawing has no need of: it is not opened")
+    try:
+        drawing = svgelements.SVG.parse(io.BytesIO(data), ppi=96)
+    except Exception:
+        raise Unusable("this is no SVG file that can be read: export it again as plain SVG") from None
+    runs = []
+    for item in drawing.elements():
+        if not isinstance(item, svgelements.Shape):
+            continue
+        for part in svgelements.Path(item).as_subpaths():
+            run: list[tuple[float, float]] = []
+            for segment in svgelements.Path(part):
+                if isinstance(segment, svgelements.Move):
+                    run = [(segment.end.x, segment.end.y)]
+                    continue
+                straight = isinstance(segment, svgelements.Line | svgelements.Close)
+                count = 1 if straight else max(int(segment.length(error=1e-3) * _PX / 0.25) + 4, 8)
+                for k in range(1, count + 1):
+                    at = segment.point(k / count)
+                    run.append((at.x, at.y))
+            runs.append([(x * _PX, -y * _PX) for x, y in run])
+    points, spans = _as_runs(runs)
+    return points, spans, [], 1.0
+
+
+def _dxf(data: bytes) -> Found:
+    import ezdxf
+    from ezdxf import disassemble, path, recover, units
+
+    try:
+        drawing, _ = recover.read(io.BytesIO(data))
+    except (ezdxf.DXFError, OSError):
+        raise Unusable("this is no DXF file that can be read: export it again, as text and of an older version if need be") from None
+    scale = units.conversion_factor(drawing.units, units.MM) if drawing.units else 1.0
+    runs = []
+    for item in disassemble.recursive_decompose(drawing.modelspace()):
+        try:
+            for part in path.make_path(item).sub_paths():
+                runs.append([(at.x * scale, at.y * scale) for at in part.flattening(_CHORD / scale)])
+        except TypeError:
+            continue  # Texts, dimensions and the like have no way to follow.
+    points, spans = _as_runs(runs)
+    return points, spans, [] if drawing.units else ["the drawing names no unit: millimetres were taken"], 1.0
+
+
 READERS: dict[str, Callable[[bytes], Found]] = {
     "obj": _plain("obj"), "ply": _plain("ply"), "off": _plain("off"), "gltf": _gltf, "3mf": _threemf, "image": _image,
+    "svg": _svg, "dxf": _dxf,
 }
 
 

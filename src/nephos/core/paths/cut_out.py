@@ -1,10 +1,10 @@
 """Cutting out: round the outline in level steps, through the stock, held by tabs or by a skin."""
 
-from math import ceil, hypot, radians, tan
+from itertools import pairwise
+from math import ceil, hypot, pi, radians, tan
 from typing import Literal
 
 import numpy as np
-import shapely
 from shapely.geometry.polygon import orient
 
 from nephos.core.arrays import F64
@@ -13,11 +13,11 @@ from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
 from nephos.core.paths.follow import follow_lines
 from nephos.core.paths.levels import level_heights, polygons_of
+from nephos.core.paths.link import LinkBlock
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.paths.tabs import Tab, over_tabs, place_tabs, ramping_down
 from nephos.core.paths.toolpath import Pass
 from nephos.core.polyline import densified
-from nephos.core.stock.block import Block
 from nephos.core.units import Say
 
 _SIDES = {"outside": "outside", "inside": "inside", "on": "on the line"}
@@ -27,6 +27,10 @@ _NOWHERE = -1e6
 """Height of a cutter that meets nothing."""
 _SLOPE = 45.0
 """Degrees of a sloping shoulder."""
+_SKIN = 0.05
+"""Material not higher than this (mm) over a level is left to the next one."""
+_MOSTLY = 0.5
+"""From this share of a way standing over a level on it is cut all round."""
 
 
 class CutOutSettings(StrategySettings):
@@ -75,17 +79,26 @@ def _ways(task: Task, off: float) -> list[tuple[F64, bool]]:
     return sorted(ways, key=lambda way: not way[1])
 
 
-def highest_along(block: Block, way: F64, radius: float) -> float:
-    """Highest material (mm) that a cutter meets along a way (n, 2); -inf where there is none."""
-    rows, columns = block.grid.window(tuple(way.min(axis=0) - radius), tuple(way.max(axis=0) + radius))  # type: ignore[arg-type]
-    top = np.where(block.empty[rows, columns] == 1, -np.inf, block.top[rows, columns])
-    if top.size == 0:
-        return float("-inf")
-    x, y = np.meshgrid(block.grid.xs[columns], block.grid.ys[rows])
-    line = shapely.LineString(way)
-    shapely.prepare(line)
-    near = shapely.dwithin(line, shapely.points(x.ravel(), y.ravel()), radius)
-    return float(top.ravel()[near].max(initial=-np.inf))
+def tops_along(block: LinkBlock, way: F64, radius: float) -> F64:
+    """Highest material (mm) that a cutter meets on each segment of a way (n, 2): (n - 1,), -inf where there is none."""
+    return np.array([block.highest(a, b, radius) for a, b in pairwise(way)])
+
+
+def _standing(way: F64, tops: F64, level: float, margin: float) -> list[F64]:
+    """The stretches of a closed way on which something stands over `level`, longer by `margin` at both ends."""
+    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(way, axis=0).T))])
+    total = float(along[-1])
+    over = tops > level + _SKIN
+    first = int(np.flatnonzero(~over)[0])
+    over = np.roll(over, -first)
+    ends = np.concatenate([along[first:] - along[first], along[1 : first + 1] + total - along[first]])
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], over.astype(np.int8), [0]])))
+    found = []
+    for a, b in zip(edges[::2], edges[1::2], strict=True):
+        low, high = ends[a] - margin, ends[b] + margin
+        places = np.concatenate([[low], ends[a : b + 1], [high]]) + along[first]
+        found.append(np.column_stack([np.interp(places, along, way[:, k], period=total) for k in (0, 1)]))
+    return found
 
 
 def _clear_of_part(task: Task, points: F64) -> F64:
@@ -121,13 +134,21 @@ def _lead(way: F64, radius: float, inward: bool) -> tuple[F64, F64]:
     return on, off
 
 
-def _round(task: Task, way: F64, levels: list[float], tabs: list[Tab]) -> Pass:
-    """A way cut at each level, going down along itself, over its tabs."""
+def _rounds(task: Task, way: F64, tops: F64, levels: list[float], tabs: list[Tab]) -> list[Pass]:
+    """A way cut at each level where something stands, going down along itself, over its tabs.
+
+    While only a little of the way stands over a level, that is cut by itself; from where half of it does, all the way round.
+    """
     settings: CutOutSettings = task.settings
-    fine = densified(np.column_stack([way, np.zeros(len(way))]), task.cutter.radius / 2)[:, :2]
+    passes = []
+    first = 0
+    while first < len(levels) - 1 and np.mean(tops > levels[first] + _SKIN) < _MOSTLY:
+        for run in _standing(way, tops, levels[first], task.cutter.radius):
+            passes.append(Pass(_clear_of_part(task, np.column_stack([run, np.full(len(run), levels[first])])), entry="ramp"))
+        first += 1
     rise = 1 / tan(radians(settings.ramp_angle)) if settings.ramp_angle < 89.9 else 0.0
-    points = ramping_down(fine, levels, tabs, task.underside + settings.tab_height, _slope(settings), rise)
-    return Pass(_clear_of_part(task, points), entry="ramp")
+    points = ramping_down(way, levels[first:], tabs, task.underside + settings.tab_height, _slope(settings), rise)
+    return [*passes, Pass(_clear_of_part(task, points), entry="ramp")]
 
 
 def _slope(settings: CutOutSettings) -> float:
@@ -149,17 +170,19 @@ def _make(task: Task) -> Passes:
     settings: CutOutSettings = task.settings
     if task.block is None:
         raise ValueError("cutting out needs the block as it is")
-    radius = task.cutter.radius
+    radius, block = task.cutter.radius, LinkBlock(task.block, keep_up=False)
     off = 0.0 if settings.side == "on" else radius + settings.allowance
     bottom = max(task.underside + (settings.skin if settings.skin > 0 else -settings.through), task.floor - 1e6)
     passes: list[Pass] = []
     for (way, hole), (last, _) in zip(_ways(task, off + settings.turn), _ways(task, off), strict=False):
-        top = highest_along(task.block, way, radius)
+        fine = densified(np.column_stack([way, np.zeros(len(way))]), radius / 2)[:, :2]
+        tops = tops_along(block, fine, radius)
+        top = float(tops.max(initial=-np.inf))
         if top <= bottom + 1e-6:
             continue
         count = 0 if settings.skin > 0 or hole else settings.tabs
         tabs = place_tabs(way, count, settings.tab_length + task.cutter.diameter, settings.tab_shift)
-        passes.append(_round(task, way, level_heights(top, bottom, settings.stepdown), tabs))
+        passes += _rounds(task, fine, tops, level_heights(top, bottom, settings.stepdown), tabs)
         if settings.turn > 0:
             passes.append(_finishing(task, last, hole, bottom,
                                      place_tabs(last, count, settings.tab_length + task.cutter.diameter, settings.tab_shift)))
@@ -174,10 +197,15 @@ def _describe(settings: CutOutSettings, cutter: Cutter, say: Say) -> str:
 
 
 def _estimate(settings: CutOutSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:
-    layers = max(ceil((ground.thickness + settings.through) / settings.stepdown - 1e-6), 1)
-    length = layers * 2 * (ground.width + ground.height)
-    return Estimate(seconds=travel_seconds(length, layers * (4 + 2 * settings.tabs), ground.feed, ground.acceleration),
-                    lines=1, layers=layers)
+    deep = ground.thickness + (settings.through if settings.skin == 0 else -settings.skin) - ground.cleared
+    layers = max(ceil(deep / settings.stepdown - 1e-6), 1)
+    way = ground.outline + 2 * pi * (cutter.radius + settings.allowance) * (0 if settings.side == "on" else 1)
+    ramps = deep / tan(radians(settings.ramp_angle)) if settings.ramp_angle < 89.9 else 0.0
+    turns = layers + (1 if settings.turn > 0 else 0)
+    # Tabs stand in the lowest layers only: at each the cutter slows, goes up and comes down again.
+    over = settings.tabs * max(ceil(settings.tab_height / settings.stepdown), 1) * (4 * settings.tab_height / ground.feed * 60 + 0.3)
+    return Estimate(travel_seconds(way * turns + ramps, 12 * turns * ground.loops, ground.feed, ground.acceleration)
+                    + settings.stepdown / 0.0524 / ground.plunge_feed * 60 * ground.loops + over + 3.0, lines=turns, layers=layers)
 
 
 STRATEGY = Strategy(

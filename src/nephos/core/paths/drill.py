@@ -1,12 +1,13 @@
 """Drilling: one hole in the middle of each loop of the boundary, for dowels and screws."""
 
+import numpy as np
 import shapely
 
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
-from nephos.core.paths.cut_out import highest_along
 from nephos.core.paths.estimate import Estimate, Ground
 from nephos.core.paths.levels import polygons_of
+from nephos.core.paths.link import LinkBlock
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, number
 from nephos.core.paths.rough_plunge import plunge
 from nephos.core.paths.toolpath import Pass
@@ -40,10 +41,11 @@ def _make(task: Task) -> Passes:
     settings: DrillSettings = task.settings
     if task.block is None:
         raise ValueError("drilling needs the block as it is")
+    block = LinkBlock(task.block, keep_up=False)
     passes: list[Pass] = []
     for x, y in hole_middles(task.outline):
-        at = shapely.get_coordinates(shapely.linestrings([[x, y], [x + 1e-3, y]]))
-        top = highest_along(task.block, at, max(task.cutter.radius, task.block.grid.pitch))
+        at = np.array([x, y])
+        top = block.highest(at, at, max(task.cutter.radius, block.grid.pitch))
         bottom = max(top - settings.depth, task.underside - settings.through)
         if top - bottom > 1e-3:
             passes += plunge(x, y, top, bottom, settings.peck)

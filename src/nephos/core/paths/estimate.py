@@ -10,8 +10,9 @@ import numpy as np
 class Ground:
     """What an estimate may know of the ground an operation works on: lengths in millimetres, feeds in mm/min.
 
-    `width`, `height` are of the region's box, `area` and `perimeter` of the region itself, in `loops` loops. `depth` is from the
-    top of the block to the floor, `relief` the height of the model's surface over it, `thickness` that of the stock.
+    `width`, `height` are of the region's box, `area` and `perimeter` of the region itself, in `loops` loops; `outline` is the
+    length of the boundary. `depth` is from the top of the block to the floor, `relief` the height of the model's surface over it,
+    `thickness` that of the stock, `cleared` how deep earlier roughing has gone where there is no model.
     `shares` are heights over the floor that a tenth, two tenths ... of the region's ground stay under; `slopes` the same for
     its slopes in degrees.
     """
@@ -29,6 +30,7 @@ class Ground:
     perimeter: float = 0.0
     loops: int = 1
     outline: float = 0.0
+    cleared: float = 0.0
     shares: tuple[float, ...] = field(default=())
     slopes: tuple[float, ...] = field(default=())
 
@@ -39,8 +41,8 @@ class Ground:
 
     @property
     def steepness(self) -> float:
-        """How much longer ways over the ground are than on the plan."""
-        return float(np.mean(1 / np.cos(np.radians(np.minimum(self.slopes, 80))))) if self.slopes else 1.2
+        """How much longer ways over the ground are than on the plan; a way crosses a slope at any angle to it."""
+        return float(np.mean(np.sqrt(1 + np.tan(np.radians(np.minimum(self.slopes, 75))) ** 2 / 2))) if self.slopes else 1.2
 
     def area_below(self, height: float) -> float:
         """Area of the region whose ground lies lower than `height` over the floor."""

@@ -231,7 +231,7 @@ def _approach(path: PathBuilder, start: F64, block: LinkBlock, task: LinkTask) -
 
 def _enter(path: PathBuilder, item: Pass, block: LinkBlock, task: LinkTask, angle: float) -> None:
     """Get down to the start of a pass: through air where it is free, else by its kind of entry."""
-    if item.entry == "ramp":
+    if item.entry == "ramp" and block.highest(item.start, item.start, task.cutter.radius) > item.start[2] + _CLEAR:
         under = max(block.highest(point, point, task.cutter.radius) for point in _few(item.points))
         height = max(min(under, task.clearance) - item.start[2], 0.0)
         if height > 1e-3:

@@ -3,16 +3,17 @@
 from math import ceil
 from typing import Literal
 
+import numpy as np
 import shapely
 
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
-from nephos.core.paths.cut_out import highest_along
 from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
 from nephos.core.paths.levels import level_heights, polygons_of
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.paths.rough_rings import ROUGHING_SHAPES, nested_rings, ring_passes
 from nephos.core.paths.toolpath import Pass
+from nephos.core.stock.block import Block
 from nephos.core.units import Say
 
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
@@ -41,6 +42,15 @@ class PocketSettings(StrategySettings):
         self._stepover_fits(self.stepover, cutter)
 
 
+def top_inside(block: Block, piece: shapely.Polygon) -> float:
+    """Highest material (mm) of the block inside a polygon; -inf where there is none."""
+    x_low, y_low, x_high, y_high = piece.bounds
+    rows, columns = block.grid.window((x_low, y_low), (x_high, y_high))
+    x, y = np.meshgrid(block.grid.xs[columns], block.grid.ys[rows])
+    inside = shapely.contains_xy(piece, x, y) & (block.empty[rows, columns] == 0)
+    return float(block.top[rows, columns][inside].max(initial=-np.inf))
+
+
 def _make(task: Task) -> Passes:
     settings: PocketSettings = task.settings
     if task.block is None:
@@ -48,7 +58,7 @@ def _make(task: Task) -> Passes:
     radius = task.cutter.radius
     passes: list[Pass] = []
     for piece in polygons_of(task.outline):
-        top = highest_along(task.block, shapely.get_coordinates(piece.exterior), radius)
+        top = top_inside(task.block, piece)
         inside = polygons_of(piece.buffer(-(radius + settings.allowance), quad_segs=32))
         bottom = max(top - settings.depth, task.underside)
         if not inside or top <= bottom:

@@ -1,6 +1,7 @@
 """Level roughing in parallel lines, with one turn along the walls of each region."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
@@ -30,12 +31,12 @@ def _cut(region: Region, settings: RoughLinesSettings, cutter: Cutter) -> Iterat
     lines, row = hatch(region.polygon, settings.angle + (180 if climb else 0), settings.step_for(cutter))
     if climb:
         lines = lines[:, [2, 3, 0, 1]]
+    # The walls first: lines begin and end on them, so that each then comes down where it is clear.
+    for item in ring_passes(region.polygon, region.level, climb=True, at=None):
+        yield item if settings.entry != "plunge" else replace(item, entry="plunge")
     for line in in_chains(lines, row, both_ways=settings.direction == "both"):
         points = np.column_stack([line.reshape(2, 2), np.full(2, region.level)])
         yield Pass(points, entry="plunge" if settings.entry == "plunge" else "ramp")
-    end = lines[-1][2:] if len(lines) else None
-    for item in ring_passes(region.polygon, region.level, climb=True, at=end):
-        yield item
     for below in region.below:
         yield from _cut(below, settings, cutter)
 

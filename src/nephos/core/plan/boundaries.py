@@ -6,6 +6,7 @@ import numpy as np
 import shapely
 from shapely.affinity import affine_transform
 
+from nephos.core.curves import area_of, smoothed
 from nephos.core.errors import Refused
 from nephos.core.mesh.repair.cut_below import cut_below
 from nephos.core.paths.levels import polygons_of
@@ -46,6 +47,11 @@ def _source(space: "SetupSpace", item: Boundary) -> shapely.Geometry:
         shape = shapely.box(x - w / 2, y - h / 2, x + w / 2, y + h / 2) if item.source == "rectangle" else \
             shapely.Point(x, y).buffer(w / 2, quad_segs=4 * _QUARTER)
         return _from_stock(space, shape)
+    if item.source == "drawn":
+        if not item.curves:
+            raise Refused(f"nothing is drawn in the boundary '{item.name}' yet: add a curve or bring in a file")
+        points = [np.array(curve.points) for curve in item.curves]
+        return _from_stock(space, area_of([smoothed(run) if curve.smooth else run for run, curve in zip(points, item.curves, strict=True)]))
     parts = [mesh for key, mesh in space.parts if not item.models or key in item.models]
     if not parts:
         raise Refused(f"the models of the boundary '{item.name}' are gone or switched off: choose others")
@@ -61,6 +67,23 @@ def _source(space: "SetupSpace", item: Boundary) -> shapely.Geometry:
 def _grown(shape: shapely.Geometry, by: float, corners: str) -> shapely.Geometry:
     style = "mitre" if corners == "sharp" else "round"
     return shape.buffer(by, quad_segs=_QUARTER, join_style=style, mitre_limit=10) if by else shape
+
+
+def _without_loops(shape: shapely.Geometry, spots: list[shapely.Geometry]) -> shapely.Geometry:
+    """The shape without the loops that pass nearest to the spots: outlines go with all that is in them, holes are filled."""
+    pieces = polygons_of(shape)
+    for spot in spots:
+        loops = [(ring.distance(spot), k, h) for k, piece in enumerate(pieces)
+                 for h, ring in enumerate((piece.exterior, *piece.interiors))]
+        if not loops:
+            break
+        _, k, h = min(loops)
+        if h == 0:
+            pieces.pop(k)
+        else:
+            kept = [ring for n, ring in enumerate(pieces[k].interiors, 1) if n != h]
+            pieces[k] = shapely.Polygon(pieces[k].exterior, kept)
+    return shapely.MultiPolygon(pieces)
 
 
 def shape_of(space: "SetupSpace", work: "Work", key: str, seen: tuple[str, ...] = ()) -> shapely.Geometry:
@@ -85,6 +108,7 @@ def shape_of(space: "SetupSpace", work: "Work", key: str, seen: tuple[str, ...] 
             # Out and in again, then in and out: corners and notches smaller than that are gone.
             half = item.smooth / 2
             shape = shape.buffer(half).buffer(-2 * half).buffer(half).simplify(item.smooth / 4)
+        shape = _without_loops(shape, [_from_stock(space, shapely.Point(spot)) for spot in item.left_out])
         pieces = [piece for piece in polygons_of(shape) if piece.area > max(item.drop_under, 1e-9)]
         pieces = [shapely.Polygon(piece.exterior, [] if item.outer_only else [
             hole for hole in piece.interiors if shapely.Polygon(hole).area > item.drop_under]) for piece in pieces]
@@ -92,7 +116,9 @@ def shape_of(space: "SetupSpace", work: "Work", key: str, seen: tuple[str, ...] 
             raise Refused(f"the boundary '{item.name}' is empty: give it other numbers or another source")
         whole = shapely.union_all(pieces)
         points, ends = rings_of(whole)
-        return as_result({"area": float(whole.area), "loops": len(ends)}, points=points, ends=ends,
+        x_low, y_low, x_high, y_high = whole.bounds
+        return as_result({"area": float(whole.area), "loops": len(ends), "length": float(whole.length),
+                          "box": [x_high - x_low, y_high - y_low]}, points=points, ends=ends,
                          wkb=np.frombuffer(shapely.to_wkb(whole), np.uint8))
 
     result = work.stage(outline_key(space, key), "outline", made)

@@ -142,17 +142,28 @@ class Combine(Part):
     boundary: str
 
 
+Spot = tuple[Place, Place]
+
+
+class Curve(Part):
+    """A closed curve drawn on the stock, from its low corner: straight from point to point, or smooth through them."""
+
+    points: tuple[Spot, ...] = Field(min_length=3, max_length=20_000)
+    smooth: bool = False
+
+
 class Boundary(Part):
     """A named outline on the plan. It follows the models: it is worked out anew when they change.
 
     `slice` is the outline of what stands higher than `height` over the models' foot. `rectangle` and
     `circle` lie at `at` (the middle) with `size` (X, Y; a circle's diameter first), from the low corner
-    of the stock. `offset` grows it, or shrinks it where negative.
+    of the stock. `drawn` is what the `curves` enclose. `offset` grows it, or shrinks it where negative. Loops that pass nearest to
+    one of the spots in `left_out` are left out: an outline with all in it, or a hole, which is filled.
     """
 
     id: str = Field(min_length=1, max_length=40, pattern=r"^[a-z0-9-]+$")
     name: str = Field(min_length=1, max_length=60)
-    source: Literal["silhouette", "slice", "box", "stock", "rectangle", "circle"] = "silhouette"
+    source: Literal["silhouette", "slice", "box", "stock", "rectangle", "circle", "drawn"] = "silhouette"
     models: tuple[str, ...] = Field(default=(), description="ids of the models; none means all that are shown")
     height: Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)] = 1.0
     at: tuple[Place, Place] = (0.0, 0.0)
@@ -164,6 +175,8 @@ class Boundary(Part):
         default=0.0, description="loops of less area, mm^2, are left out")
     smooth: Annotated[float, Field(ge=0, le=10)] = Field(default=0.0, description="within this, mm")
     combine: tuple[Combine, ...] = ()
+    curves: tuple[Curve, ...] = Field(default=(), max_length=500)
+    left_out: tuple[Spot, ...] = Field(default=(), max_length=200)
 
 
 class Limit(Part):

@@ -1,0 +1,97 @@
+"""The cheap geometry that estimates work on: what is known of an operation's ground before anything is calculated."""
+
+from collections.abc import Mapping
+from math import pi
+from typing import Any
+
+import numpy as np
+
+from nephos.core.arrays import F64
+from nephos.core.machine.kinematics import machine_named
+from nephos.core.mesh.look import Look
+from nephos.core.paths.estimate import Ground
+from nephos.core.plan.place import Placed, to_setup
+from nephos.core.plan.schema import Model, Operation, Plan, Setup
+
+_SHARES = 20
+"""Into so many equal shares the ground is divided by height and by slope."""
+_UPWARDS = 0.03
+"""Faces whose direction has less than this of up in it are walls, which take up nothing on the plan."""
+
+
+def _weighted_shares(values: F64, weights: F64) -> tuple[float, ...]:
+    order = np.argsort(values)
+    sums = np.cumsum(weights[order])
+    at = np.searchsorted(sums, np.arange(1, _SHARES + 1) / _SHARES * sums[-1] - 1e-12).clip(0, len(values) - 1)
+    return tuple(float(value) for value in values[order][at])
+
+
+def sampled_ground(plan: Plan, setup: Setup, models: list[tuple[Model, Placed, Look]]) -> tuple[F64, F64, F64]:
+    """Heights over the models' foot, slopes in degrees, and plan areas (mm^2) of samples that look up, seen from the setup."""
+    turn = to_setup(plan.stock, setup)
+    heights, slopes, areas = [], [], []
+    for _, box, look in models:
+        for matrix in box.matrices:
+            whole = turn @ matrix
+            points = look.samples[:, :3] @ whole[:3, :3].T + whole[:3, 3]
+            normals = look.samples[:, 3:] @ np.linalg.inv(whole[:3, :3])
+            up = normals[:, 2] / np.maximum(np.linalg.norm(normals, axis=1), 1e-12)
+            seen = up > _UPWARDS
+            if not seen.any():
+                continue
+            # Samples are even by area of the file; what each stands for on the plan follows from its slope.
+            size = np.abs(np.ptp(points[:, :2], axis=0)).prod()
+            heights.append(points[seen, 2])
+            slopes.append(np.degrees(np.arccos(np.clip(up[seen], 0, 1))))
+            areas.append(up[seen] / up[seen].sum() * size)
+    if not heights:
+        return np.zeros(1), np.zeros(1), np.ones(1)
+    z = np.concatenate(heights)
+    return z - z.min(), np.concatenate(slopes), np.concatenate(areas)
+
+
+def _region(plan: Plan, operation: Operation, low: F64, high: F64, stock: F64, outline: Mapping[str, Any] | None) -> dict[str, float]:
+    """Box, area, perimeter and loops of where the axis goes, from the drawn outline where there is one."""
+    limit, radius = operation.boundary, operation.cutter.radius
+    by = {"inside": -radius, "centre": 0.0, "outside": radius}[limit.contain] + limit.plus
+    size = np.abs(stock[1] - stock[0]) if limit.boundary == "stock" else high - low
+    if outline and "box" in outline:
+        size = np.array(outline["box"])
+    width, height = np.maximum(size[:2] + 2 * by, 1.0)
+    if not outline or "length" not in outline:
+        return {"width": width, "height": height, "area": width * height, "perimeter": 2 * (width + height), "loops": 1,
+                "outline": 2 * float(size[0] + size[1])}
+    loops = int(outline["loops"])
+    area = outline["area"] + outline["length"] * by + pi * by * abs(by)
+    return {"width": width, "height": height, "area": max(area, 1.0), "perimeter": max(outline["length"] + 2 * pi * by * loops, 1.0),
+            "loops": loops, "outline": outline["length"]}
+
+
+def ground_of(plan: Plan, setup: Setup, operation: Operation, models: list[tuple[Model, Placed, Look]],
+              outline: Mapping[str, Any] | None = None) -> Ground:
+    """What an estimate of one operation may know.
+
+    `models` are those that are shown, each with where it lies and what is known of its mesh; `outline` the facts of
+    the drawn boundary (area, length, loops, box), where it has been drawn.
+    """
+    matrix = to_setup(plan.stock, setup)
+    corners = np.concatenate([[box.low, box.high] for _, box, _ in models]) @ matrix[:3, :3].T + matrix[:3, 3]
+    stock = np.array([[0, 0, 0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    top = float(stock[:, 2].max())
+    floor = max(float(low[2]), top - operation.cut_to if operation.cut_to else float(low[2]))
+    region = _region(plan, operation, low, high, stock, outline)
+    heights, slopes, areas = sampled_ground(plan, setup, models)
+    # Beside the models the ground is level, at their foot.
+    beside = max(region["area"] - float(areas.sum()), 0.0)
+    heights, slopes, areas = np.append(heights, 0.0), np.append(slopes, 0.0), np.append(areas, beside + 1e-9)
+    earlier = [item for item in setup.operations if item.on and item.number < operation.number and item.strategy.startswith("rough")]
+    cleared = max((top - floor - float(getattr(item.settings, "leave", 0.0)) for item in earlier), default=0.0)
+    machine = machine_named(plan.machine)
+    return Ground(
+        width=float(region["width"]), height=float(region["height"]), depth=max(top - floor, 0.1), relief=float(high[2] - low[2]),
+        top=top, feed=operation.cutting_feed, plunge_feed=operation.entering_feed, acceleration=min(machine.acceleration[:2]),
+        thickness=float(np.ptp(stock[:, 2])), area=float(region["area"]), perimeter=float(region["perimeter"]),
+        loops=int(region["loops"]), outline=float(region["outline"]), cleared=cleared,
+        shares=_weighted_shares(heights, areas), slopes=_weighted_shares(slopes, areas),
+    )
