@@ -6,13 +6,15 @@ import shapely
 import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from shapely import affinity
 
 from meshes import box_mesh
 from nephos.command.warm import small_hill
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths.tabs import bend, over_tabs, place_tabs, ramping_down
+from nephos.core.paths.cut_out import CutOutSettings, shown_tabs
+from nephos.core.paths.tabs import Tab, bend, over_tabs, places_on, point_on, ramping_down, rim_of, tabs_on
 from nephos.core.plan.boundaries import outline_key, region_of, shape_of
 from nephos.core.plan.checks import operation_findings, outcome_findings
 from nephos.core.plan.pipeline import SetupOutcome, SetupSpace, Work, joined, run_setup, setup_space
@@ -160,20 +162,58 @@ def test_the_cutter_keeps_to_its_boundary(contain: str, plus: float, radius: flo
 SQUARE = np.array([[0, 0], [40, 0], [40, 40], [0, 40], [0, 0]], float)
 
 
+EVEN = np.ones(len(SQUARE))
+
+
+def tabs_round(count: int, length: float, shift: float = 0.0) -> list[Tab]:
+    return tabs_on(SQUARE, SQUARE, places_on(SQUARE, EVEN, count, length, shift), length)
+
+
 def test_tabs_stand_on_straight_stretches_never_on_a_corner() -> None:
     for count in (1, 2, 3, 4, 5, 8):
-        tabs = place_tabs(SQUARE, count, 6.0)
+        tabs = tabs_round(count, 6.0)
         assert len(tabs) == count
         for tab in tabs:
             assert 3.0 <= tab.at % 40 <= 37.0, "the whole tab lies on one side"
     assert bend(SQUARE, 6.0)[1].max() == pytest.approx(np.pi / 2)
-    assert len(place_tabs(SQUARE, 100, 6.0)) == int(160 / 9)
+    assert len(tabs_round(100, 6.0)) == int(160 / 9)
+
+
+def test_tabs_stand_where_the_part_is_thick() -> None:
+    """A square whose left half is a tenth as thick as its right."""
+    rim = rim_of(shapely.box(0, 0, 40, 40).segmentize(1.0))
+    thick = np.where(rim[:, 0] > 20, 10.0, 1.0)
+    assert point_on(rim, places_on(rim, thick, 1, 6.0)[0])[0] > 20
+
+
+def test_places_are_counted_from_the_rightmost_point_whatever_the_zero() -> None:
+    piece = shapely.Point(5, 5).buffer(3)
+    for shift in (0.0, 100.0):
+        rim = rim_of(affinity.translate(piece, shift, -shift))
+        assert point_on(rim, 0.0) == pytest.approx([8 + shift, 5 - shift]) and point_on(rim, 0.25) == pytest.approx(
+            [5 + shift, 8 - shift], abs=0.01)
+
+
+def test_tabs_set_one_by_one_stay_where_they_were_put() -> None:
+    done = cut(DISC, tabs=4, tab_places=((0, 0.0), (0, 0.25)), tab_length=6.0, tab_height=3.0)
+    rho, angle = places(done)
+    slot = (rho > 22) & (rho < 24) & (done.block.empty == 0)
+    off = [np.abs((np.degrees(angle[slot]) - where + 180) % 360 - 180) for where in (0, 90)]
+    assert np.minimum(*off).max() < 20 and off[0].min() < 1 > off[1].min(), "at the two places and nowhere else"
+    assert CutOutSettings(tab_places=((0, 0.1),)).tab_count == 1
+
+
+def test_what_is_shown_of_tabs_is_what_is_cut() -> None:
+    outline = shapely.Point(30, 30).buffer(20, quad_segs=64)
+    rim = rim_of(outline)
+    found = shown_tabs(rim, np.array([len(rim)]), np.ones(len(rim)), CutOutSettings(tabs=5), standard_cutter("flat", 6))
+    assert len(found) == 5 and all(abs(np.hypot(x - 30, y - 30) - 20) < 0.02 for _, _, (x, y) in found)
 
 
 @settings(max_examples=30, deadline=None)
 @given(st.integers(1, 6), st.floats(-100, 100), st.floats(0, 1.5), st.floats(0.5, 4))
 def test_over_tabs_the_way_is_never_lower_than_tab_and_level(count, shift, slope, height) -> None:  # type: ignore[no-untyped-def]
-    tabs = place_tabs(SQUARE, count, 6.0, shift)
+    tabs = tabs_round(count, 6.0, shift)
     points = over_tabs(SQUARE, -8.0, tabs, -8.0 + height, slope)
     assert points[:, 2].min() == pytest.approx(-8.0) and points[:, 2].max() == pytest.approx(-8.0 + height)
     along = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(points[:, :2], axis=0).T))])

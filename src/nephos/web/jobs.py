@@ -12,6 +12,7 @@ from nephos.core.cutters.feeds import chip_sum, propose
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.mesh.attitude import slab_height, undercut
+from nephos.core.paths.cut_out import CutOutSettings, shown_tabs
 from nephos.core.paths.estimate import Ground
 from nephos.core.paths.registry import strategy
 from nephos.core.plan.checks import operation_findings
@@ -22,7 +23,7 @@ from nephos.core.plan.keys import setup_keys
 from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, zero_in_words
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock, parse_plan
 from nephos.core.units import number_in
-from nephos.web.looks import Known, draw_missing, known, look_for, outline_keys, prepare_missing
+from nephos.web.looks import Known, draw_missing, known, look_for, outline_keys, outline_rims, prepare_missing
 from nephos.web.models import Calculation, Job, Mesh, Result, Revision
 from nephos.web.models import Cutter as CutterRow
 
@@ -184,6 +185,14 @@ def _feeds(plan: Plan, operation: Operation) -> dict[str, Any]:
             "proposed_sum": chip_sum(p.feed, cutter.flutes, p.spindle, plan.units)}
 
 
+def _tabs(operation: Operation, outline: str | None) -> list[dict[str, Any]]:
+    """Where the tabs of a cut-out stand on its drawn outline: number of the outline, share of its length, place in the setup."""
+    if not isinstance(operation.settings, CutOutSettings) or outline is None:
+        return []
+    arrays = outline_rims(outline)
+    return [{"outline": k, "share": share, "at": at} for k, share, at in shown_tabs(*arrays, operation.settings, operation.cutter)]
+
+
 def _model_state(model: Model, box: Placed, item: Known) -> dict[str, Any]:
     """A model as it lies, what is known of its mesh, and what might be done to it."""
     linear = linear_of(model.placement)
@@ -224,6 +233,8 @@ def derived(plan: Plan) -> dict[str, Any]:
                     "line": f"{operation.cutter.name} · {kind.describe(operation.settings, operation.cutter, number_in(plan.units))}",
                     "outline": operation.cutter.outline(), "feeds": _feeds(plan, operation),
                     **_operation_state(operation, done, blocked, keys)}
+            boundary = outlines.get(operation.boundary.boundary)
+            item["tabs"] = _tabs(operation, boundary if boundary in drawn and "loops" in drawn[boundary] else None)
             if shown:
                 ground = ground_of(plan, setup, operation, shown, drawn.get(outlines.get(operation.boundary.boundary, "")))
                 estimate = kind.estimate(operation.settings, operation.cutter, 0.0, ground)

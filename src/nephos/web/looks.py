@@ -117,6 +117,16 @@ def outline_keys(plan: Plan, setup: Setup) -> dict[str, str]:
     return {key: outline_key_of(plan, setup, key) for key in outlines_wanted(plan)}
 
 
+@lru_cache(maxsize=64)
+def outline_rims(key: str) -> tuple[np.ndarray, np.ndarray, np.ndarray]:  # type: ignore[type-arg]
+    """Of a drawn boundary: points (n, 2) of its outer outlines, where each ends, and how thick the part is there."""
+    found = {}
+    for name in ("rims", "rim_ends", "rim_heights"):
+        row = ResultArray.objects.get(result_id=key, name=name)
+        found[name] = np.frombuffer(b"".join(read_chunks(row.blob_id)), row.dtype).reshape(row.shape)
+    return found["rims"], found["rim_ends"], found["rim_heights"]
+
+
 def draw_missing(plan: Plan) -> None:
     """Have workers work out the outlines that no result is kept of yet."""
     from nephos.web.tasks import draw_outlines

@@ -1,13 +1,17 @@
 """Cutting out: round the outline in level steps, through the stock, held by tabs or by a skin."""
 
+from collections.abc import Callable
+from dataclasses import dataclass
 from itertools import pairwise
 from math import ceil, hypot, pi, radians, tan
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
+import shapely
+from pydantic import Field
 from shapely.geometry.polygon import orient
 
-from nephos.core.arrays import F64
+from nephos.core.arrays import F64, I64
 from nephos.core.cutters import Cutter, Profile
 from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
@@ -15,13 +19,14 @@ from nephos.core.paths.follow import follow_lines
 from nephos.core.paths.levels import level_heights, polygons_of
 from nephos.core.paths.link import LinkBlock
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
-from nephos.core.paths.tabs import Tab, over_tabs, place_tabs, ramping_down
+from nephos.core.paths.tabs import Tab, over_tabs, places_on, point_on, ramping_down, rim_heights, rim_of, tabs_on
 from nephos.core.paths.toolpath import Pass
 from nephos.core.polyline import densified
 from nephos.core.units import Say
 
 _SIDES = {"outside": "outside", "inside": "inside", "on": "on the line"}
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
+_CORNERS = {"round": "round", "mitre": "square"}
 _SHOULDERS = {"straight": "straight", "sloping": "sloping"}
 _NOWHERE = -1e6
 """Height of a cutter that meets nothing."""
@@ -41,10 +46,16 @@ class CutOutSettings(StrategySettings):
     through: float = number("Into the bed", 0.3, unit="mm", low=0, high=20, step=0.1, help="how far below the stock's underside")
     skin: float = number("Onion skin", 0.0, unit="mm", low=0, high=20, step=0.1, help="left at the underside instead of cutting through")
     tabs: int = number("Tabs", 4, low=0, high=200, step=1, help="to each outline, where it is straightest")
+    tab_spacing: float = number("Tab every", 0.0, unit="mm", low=0, high=10000, step=10, fold="Tabs",
+                                help="instead of a count; 0 for the count")
     tab_length: float = number("Tab length", 8.0, unit="mm", over=0, high=200, step=1, fold="Tabs")
     tab_height: float = number("Tab height", 3.0, unit="mm", over=0, high=200, step=0.5, fold="Tabs", help="over the stock's underside")
     shoulders: Literal["straight", "sloping"] = choice("Shoulders", "sloping", _SHOULDERS, fold="Tabs")
     tab_shift: float = number("Shift tabs", 0.0, unit="mm", low=-10000, high=10000, step=1, fold="Tabs", help="along the outline")
+    tab_places: tuple[tuple[Annotated[int, Field(ge=0)], Annotated[float, Field(ge=0, le=1)]], ...] = Field(
+        default=(), max_length=200, title="Tabs one by one", json_schema_extra={"own": "tabs"},
+        description="outline and share of its length, from its rightmost point counterclockwise; none means they are placed")
+    corners: Literal["round", "mitre"] = choice("Corners", "round", _CORNERS, fold="Finish", help="of the way round outer corners")
     allowance: float = number("Allowance", 0.0, unit="mm", low=-20, high=20, step=0.05, fold="Finish",
                               help="left on the side of the part; negative cuts into it")
     turn: float = number("Finishing turn", 0.0, unit="mm", low=0, high=5, step=0.1, fold="Finish",
@@ -55,28 +66,72 @@ class CutOutSettings(StrategySettings):
     direction: Literal["climb", "conventional"] = choice("Direction", "climb", _DIRECTIONS)
 
     @property
+    def tab_count(self) -> int:
+        """How many tabs hold the part at least."""
+        return len(self.tab_places) or (2 if self.tab_spacing > 0 else self.tabs)
+
+    @property
     def wants_block(self) -> bool:
         """It starts at the block as it is."""
         return True
 
 
-def _ways(task: Task, off: float) -> list[tuple[F64, bool]]:
-    """Closed ways (n, 2) of the cutter's centre, `off` from the part, holes before outlines; and whether each is a hole."""
+def tab_places(outline: shapely.Geometry, heights: Callable[[F64], F64], settings: CutOutSettings, cutter: Cutter) -> list[list[float]]:
+    """Where the tabs of each outline stand, as shares of its length: as set one by one, or where they are placed best.
+
+    `heights` says how thick the part is at points (n, 2) of an outline.
+    """
+    found: list[list[float]] = []
+    for k, piece in enumerate(polygons_of(outline)):
+        rim = rim_of(piece)
+        if settings.skin > 0 or settings.side == "inside":
+            found.append([])
+        elif settings.tab_places:
+            found.append(sorted(share for number, share in settings.tab_places if number == k))
+        else:
+            length = float(np.hypot(*np.diff(rim, axis=0).T).sum())
+            count = max(round(length / settings.tab_spacing), 2) if settings.tab_spacing > 0 else settings.tabs
+            found.append(places_on(rim, heights(rim), count, settings.tab_length + cutter.diameter, settings.tab_shift))
+    return found
+
+
+def shown_tabs(rims: F64, ends: I64, thick: F64, settings: CutOutSettings, cutter: Cutter) -> list[tuple[int, float, tuple[float, float]]]:
+    """Tabs as they will be cut, from a drawn outline: number of the outline, share of its length, place on the plan."""
+    first = [0, *ends[:-1]]
+    outline = shapely.MultiPolygon([shapely.Polygon(rims[a:b]) for a, b in zip(first, ends, strict=True)])
+    heights = {rims[a:b].tobytes(): thick[a:b] for a, b in zip(first, ends, strict=True)}
+    pieces = [rim_of(piece) for piece in polygons_of(outline)]
+    places = tab_places(outline, lambda rim: heights.get(rim.tobytes(), np.ones(len(rim))), settings, cutter)
+    return [(k, share, (float(x), float(y))) for k, shares in enumerate(places) for share in shares
+            for x, y in [point_on(pieces[k], share)]]
+
+
+@dataclass(frozen=True)
+class _Way:
+    """A closed way (n, 2) of the cutter's centre, whether it runs in a hole, and the outline that it belongs to."""
+
+    points: F64
+    hole: bool
+    outline: int
+
+
+def _ways(task: Task, off: float) -> list[_Way]:
+    """Ways `off` from the part, holes before outlines."""
     settings: CutOutSettings = task.settings
-    ways: list[tuple[F64, bool]] = []
-    for piece in polygons_of(task.outline):
+    ways: list[_Way] = []
+    for k, piece in enumerate(polygons_of(task.outline)):
         outside = settings.side == "outside"
         by = {"outside": off, "inside": -off, "on": 0.0}[settings.side]
-        grown = polygons_of(piece.buffer(by, quad_segs=32)) if by else [piece]
+        grown = polygons_of(piece.buffer(by, quad_segs=32, join_style=settings.corners)) if by else [piece]
         if not grown:
             raise Refused(f"a {task.cutter.diameter:g} mm cutter does not fit inside the outline: use a smaller one")
         for polygon in grown:
             # Climb with a spindle that runs clockwise: the part lies on the right of the cutter's way.
             climb = settings.direction == "climb"
             turned = orient(polygon, -1.0 if climb == outside else 1.0)
-            ways += [(np.asarray(ring.coords), True) for ring in turned.interiors]
-            ways.append((np.asarray(turned.exterior.coords), False))
-    return sorted(ways, key=lambda way: not way[1])
+            ways += [_Way(np.asarray(ring.coords), True, k) for ring in turned.interiors]
+            ways.append(_Way(np.asarray(turned.exterior.coords), False, k))
+    return sorted(ways, key=lambda way: not way.hole)
 
 
 def tops_along(block: LinkBlock, way: F64, radius: float) -> F64:
@@ -173,26 +228,34 @@ def _make(task: Task) -> Passes:
     radius, block = task.cutter.radius, LinkBlock(task.block, keep_up=False)
     off = 0.0 if settings.side == "on" else radius + settings.allowance
     bottom = max(task.underside + (settings.skin if settings.skin > 0 else -settings.through), task.floor - 1e6)
+    rims = [rim_of(piece) for piece in polygons_of(task.outline)]
+    places = tab_places(task.outline, lambda rim: rim_heights(task.index, rim, task.floor), settings, task.cutter)
+    up = settings.tab_length + task.cutter.diameter
     passes: list[Pass] = []
-    for (way, hole), (last, _) in zip(_ways(task, off + settings.turn), _ways(task, off), strict=False):
-        fine = densified(np.column_stack([way, np.zeros(len(way))]), radius / 2)[:, :2]
+    for way, last in zip(_ways(task, off + settings.turn), _ways(task, off), strict=False):
+        fine = densified(np.column_stack([way.points, np.zeros(len(way.points))]), radius / 2)[:, :2]
         tops = tops_along(block, fine, radius)
         top = float(tops.max(initial=-np.inf))
         if top <= bottom + 1e-6:
             continue
-        count = 0 if settings.skin > 0 or hole else settings.tabs
-        tabs = place_tabs(way, count, settings.tab_length + task.cutter.diameter, settings.tab_shift)
+        held = [] if way.hole else places[way.outline]
+        tabs = tabs_on(fine, rims[way.outline], held, up)
         passes += _rounds(task, fine, tops, level_heights(top, bottom, settings.stepdown), tabs)
         if settings.turn > 0:
-            passes.append(_finishing(task, last, hole, bottom,
-                                     place_tabs(last, count, settings.tab_length + task.cutter.diameter, settings.tab_shift)))
+            passes.append(_finishing(task, last.points, last.hole, bottom, tabs_on(last.points, rims[last.outline], held, up)))
     if not passes:
         raise Refused("there is nothing left to cut out: the block is gone along the whole outline")
     return Passes(tuple(passes), stay_down=2.0 * task.cutter.diameter, on_surface=False, ramp_angle=settings.ramp_angle)
 
 
+def _held(settings: CutOutSettings, say: Say) -> str:
+    if settings.tab_places or not settings.tab_spacing:
+        return f"{settings.tab_count} tabs" if settings.tab_count else "no tabs"
+    return f"a tab every {say(settings.tab_spacing)}"
+
+
 def _describe(settings: CutOutSettings, cutter: Cutter, say: Say) -> str:
-    held = f"skin {say(settings.skin)}" if settings.skin > 0 else f"{settings.tabs} tabs" if settings.tabs else "no tabs"
+    held = f"skin {say(settings.skin)}" if settings.skin > 0 else _held(settings, say)
     return f"{_SIDES[settings.side]} · {say(settings.stepdown)} down · {held}"
 
 
@@ -203,7 +266,7 @@ def _estimate(settings: CutOutSettings, cutter: Cutter, _leave: float, ground: G
     ramps = deep / tan(radians(settings.ramp_angle)) if settings.ramp_angle < 89.9 else 0.0
     turns = layers + (1 if settings.turn > 0 else 0)
     # Tabs stand in the lowest layers only: at each the cutter slows, goes up and comes down again.
-    over = settings.tabs * max(ceil(settings.tab_height / settings.stepdown), 1) * (4 * settings.tab_height / ground.feed * 60 + 0.3)
+    over = settings.tab_count * max(ceil(settings.tab_height / settings.stepdown), 1) * (4 * settings.tab_height / ground.feed * 60 + 0.3)
     return Estimate(travel_seconds(way * turns + ramps, 12 * turns * ground.loops, ground.feed, ground.acceleration)
                     + settings.stepdown / 0.0524 / ground.plunge_feed * 60 * ground.loops + over + 3.0, lines=turns, layers=layers)
 

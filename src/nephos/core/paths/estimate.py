@@ -14,7 +14,7 @@ class Ground:
     length of the boundary. `depth` is from the top of the block to the floor, `relief` the height of the model's surface over it,
     `thickness` that of the stock, `cleared` how deep earlier roughing has gone where there is no model.
     `shares` are heights over the floor that a tenth, two tenths ... of the region's ground stay under; `slopes` the same for
-    its slopes in degrees.
+    its slopes in degrees. `walls` are areas seen from the side of all that is steeper than angles evenly from 0 to 90 degrees.
     """
 
     width: float
@@ -33,6 +33,7 @@ class Ground:
     cleared: float = 0.0
     shares: tuple[float, ...] = field(default=())
     slopes: tuple[float, ...] = field(default=())
+    walls: tuple[float, ...] = field(default=())
 
     @property
     def mean_height(self) -> float:
@@ -60,11 +61,9 @@ class Ground:
 
     def wall_area(self, angle: float) -> float:
         """Area, seen from the side, of all ground steeper than an angle."""
-        if not self.slopes:
+        if not self.walls:
             return 0.2 * self.area * tan(radians(max(angle, 45.0)))
-        middles = (np.array([0.0, *self.slopes[:-1]]) + np.array(self.slopes)) / 2
-        rises = np.tan(np.radians(np.minimum(middles, 86.0)))
-        return self.area / len(self.slopes) * float(rises[middles >= angle].sum())
+        return float(np.interp(angle, np.linspace(0, 90, len(self.walls)), self.walls))
 
 
 @dataclass(frozen=True)

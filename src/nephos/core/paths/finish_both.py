@@ -59,7 +59,8 @@ def _estimate(settings: FinishBothSettings, cutter: Cutter, _leave: float, groun
     lines, count = line_seconds(settings.angle, settings.stepover, ground)
     levels, layers = level_seconds(settings.stepdown, settings.split, ground)
     gentle = 1 - ground.steeper_than(settings.split)
-    return Estimate(lines * gentle + levels, lines=count, layers=layers, scallop=cutter.scallop(settings.stepover))
+    # Steep ground cuts the lines into pieces, between which the cutter lifts.
+    return Estimate(1.25 * lines * gentle + levels, lines=count, layers=layers, scallop=cutter.scallop(settings.stepover))
 
 
 STRATEGY = Strategy(

@@ -186,7 +186,8 @@ def level_seconds(stepdown: float, steeper: float, ground: Ground) -> tuple[floa
     layers = max(ceil(ground.relief / stepdown), 1)
     # Walls of an area a on the plan rise a tan(angle): so long are their contours for each stepdown.
     length = ground.wall_area(steeper) / stepdown
-    return travel_seconds(length, ceil(length / 25), ground.feed, ground.acceleration), layers
+    # Contours are short and many: lifting from one to the next takes a third more (measured on reliefs).
+    return 1.3 * travel_seconds(length, ceil(length / 25), ground.feed, ground.acceleration), layers
 
 
 def _estimate(settings: FinishLevelsSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:

@@ -85,7 +85,8 @@ def _describe(settings: RoughPlungeSettings, cutter: Cutter, say: Say) -> str:
 def _estimate(settings: RoughPlungeSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:
     columns, rows = ceil(ground.width / settings.step_x) + 1, ceil(ground.height / settings.step_y) + 1
     count = columns * rows * ground.area / max(ground.width * ground.height, 1e-9)
-    deep = ground.depth - ground.mean_height - settings.leave
+    # A cutter of some width stands on what is highest under it.
+    deep = 0.8 * (ground.depth - ground.mean_height - settings.leave)
     pecks = ceil(deep / settings.peck) if settings.peck > 0 else 1
     # Down at the plunge feed, up and across at rapid, with a stop at each end.
     each = max(deep, 0.5) / ground.plunge_feed * 60 + pecks * (0.25 + (deep + 3) / 50) + settings.step_x / 60 + 0.15

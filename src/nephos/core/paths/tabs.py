@@ -4,9 +4,17 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+import shapely
+from shapely.geometry.polygon import orient
 
 from nephos.core.arrays import F64
+from nephos.core.cutters.profile import Profile
+from nephos.core.polyline import from_nearest
+from nephos.core.surface.drop import drop_points
+from nephos.core.surface.index import SurfaceIndex
 
+_NEAR = Profile.of(2.0, 0.0)
+"""So near (mm) the part is looked at to tell how thick it is at its outline."""
 _PLACES = 720
 """Places round a way at which its straightness is judged."""
 
@@ -38,28 +46,60 @@ def bend(way: F64, length: float) -> tuple[F64, F64]:
     return at, result
 
 
-def place_tabs(way: F64, count: int, length: float, shift: float = 0.0) -> list[Tab]:
-    """`count` tabs round a closed way, evenly, each moved up to a quarter of their spacing to where it is straightest.
+def rim_of(piece: shapely.Polygon) -> F64:
+    """The outer outline of a polygon, (n, 2) closed, counterclockwise from its rightmost point: what places on it are counted from."""
+    ring = np.asarray(orient(piece, 1.0).exterior.coords)
+    return from_nearest(ring, ring[int(np.lexsort((ring[:, 1], -ring[:, 0]))[0])])
 
-    `length` is how long the cutter stays up. Fewer are placed where they would meet.
+
+def rim_heights(index: SurfaceIndex, rim: F64, floor: float) -> F64:
+    """How thick the part is at each point of its outline: the highest within a little of it, over `floor`, in millimetres."""
+    heights: F64 = drop_points(index, rim, _NEAR, floor) - floor
+    return heights
+
+
+def places_on(rim: F64, thick: F64, count: int, length: float, shift: float = 0.0) -> list[float]:
+    """`count` places round an outline, as shares of its length: evenly, each moved up to a quarter of their spacing to where the
+    outline is straightest and the part thickest.
+
+    Parameters
+    ----------
+    rim : (n, 2) closed outline; `thick` (n,) how thick the part is at its points.
+    length : how much of the outline each takes; fewer are placed where they would meet. `shift` moves all of them along.
     """
-    total = float(_along(way)[-1])
+    total = float(_along(rim)[-1])
     count = min(count, int(total / (1.5 * length)))
     if count <= 0:
         return []
-    at, turn = bend(way, length)
+    at, turn = bend(rim, length)
+    share = np.interp(at, _along(rim), thick) / max(float(thick.max()), 1e-9)
+    # A radian of bend weighs as much as no part at all against the thickest.
+    cost = turn + (1 - share)
     spacing = total / count
-    # The start that gives the straightest set, then each for itself.
+    # The start that gives the best set, then each for itself.
     starts = np.linspace(0, spacing, 24, endpoint=False)
     wanted = starts[:, None] + spacing * np.arange(count)
-    bends = np.interp(wanted, at, turn, period=total)
-    middle = wanted[int(bends.sum(axis=1).argmin())]
-    tabs = []
+    middle = wanted[int(np.interp(wanted, at, cost, period=total).sum(axis=1).argmin())]
+    places = []
     for place in middle:
         near = np.linspace(-spacing / 4, spacing / 4, 41)
-        costs = np.interp(place + near, at, turn, period=total) + 1e-3 * np.abs(near) / spacing
-        tabs.append(Tab(float((place + near[int(costs.argmin())] + shift) % total), length))
-    return sorted(tabs, key=lambda tab: tab.at)
+        costs = np.interp(place + near, at, cost, period=total) + 1e-3 * np.abs(near) / spacing
+        places.append(float((place + near[int(costs.argmin())] + shift) % total / total))
+    return sorted(places)
+
+
+def point_on(rim: F64, share: float) -> F64:
+    """The point (2,) of an outline at a share of its length."""
+    along = _along(rim)
+    point: F64 = np.array([np.interp(share % 1.0 * along[-1], along, rim[:, k]) for k in (0, 1)])
+    return point
+
+
+def tabs_on(way: F64, rim: F64, places: list[float], length: float) -> list[Tab]:
+    """Tabs on the cutter's way (n, 2) beside places on the outline; `length` is how long the cutter stays up."""
+    line = shapely.LineString(way)
+    found = [Tab(float(line.project(shapely.Point(point_on(rim, share)))), length) for share in places]
+    return sorted(found, key=lambda tab: tab.at)
 
 
 def _raised(places: F64, base: F64, total: float, tabs: list[Tab], height: float, slope: float) -> F64:

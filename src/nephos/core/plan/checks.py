@@ -88,7 +88,7 @@ def _holding_findings(plan: Plan, operation: Operation) -> list[Finding]:
     if not isinstance(settings, CutOutSettings) or settings.skin > 0 or settings.side == "inside":
         return []
     row = str(operation.number)
-    if settings.tabs == 0:
+    if settings.tab_count == 0:
         return [Finding("nothing-holds", "stop", row, "the part is cut through and nothing holds it",
                         "add tabs or leave an onion skin")]
     mm = length_in(plan.units)
@@ -96,10 +96,11 @@ def _holding_findings(plan: Plan, operation: Operation) -> list[Finding]:
     chip = operation.cutting_feed / (cutter.flutes * operation.spindle_speed)
     push = material.cutting_force * settings.stepdown * chip * cutter.flutes
     # Wood shears along the grain at about a third of what it takes to cut it; half of that is kept in reserve.
-    hold = settings.tabs * settings.tab_length * settings.tab_height * material.cutting_force / 6
+    hold = settings.tab_count * settings.tab_length * settings.tab_height * material.cutting_force / 6
     if hold < push:
-        return [Finding("tabs-weak", "caution", row, f"{settings.tabs} tabs of {mm(settings.tab_length)} x {mm(settings.tab_height)} hold "
-                        f"{hold:.0f} N against {push:.0f} N of the cutter", "make them longer, higher or more")]
+        tabs = f"{settings.tab_count} tabs of {mm(settings.tab_length)} x {mm(settings.tab_height)}"
+        return [Finding("tabs-weak", "caution", row, f"{tabs} hold {hold:.0f} N against {push:.0f} N of the cutter",
+                        "make them longer, higher or more")]
     return []
 
 

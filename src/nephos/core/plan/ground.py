@@ -1,6 +1,7 @@
 """The cheap geometry that estimates work on: what is known of an operation's ground before anything is calculated."""
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from math import pi
 from typing import Any
 
@@ -26,28 +27,38 @@ def _weighted_shares(values: F64, weights: F64) -> tuple[float, ...]:
     return tuple(float(value) for value in values[order][at])
 
 
-def sampled_ground(plan: Plan, setup: Setup, models: list[tuple[Model, Placed, Look]]) -> tuple[F64, F64, F64]:
-    """Heights over the models' foot, slopes in degrees, and plan areas (mm^2) of samples that look up, seen from the setup."""
+@dataclass(frozen=True)
+class _Sampled:
+    """Samples that look up: heights over the models' foot, slopes in degrees, plan areas; and `walls` as of :class:`Ground`."""
+
+    heights: F64
+    slopes: F64
+    areas: F64
+    walls: tuple[float, ...]
+
+
+def _sampled(plan: Plan, setup: Setup, models: list[tuple[Model, Placed, Look]]) -> _Sampled:
     turn = to_setup(plan.stock, setup)
-    heights, slopes, areas = [], [], []
+    heights, slopes, areas, sides = [np.zeros(0)], [np.zeros(0)], [np.zeros(0)], [np.zeros(0)]
     for _, box, look in models:
         for matrix in box.matrices:
             whole = turn @ matrix
             points = look.samples[:, :3] @ whole[:3, :3].T + whole[:3, 3]
             normals = look.samples[:, 3:] @ np.linalg.inv(whole[:3, :3])
             up = normals[:, 2] / np.maximum(np.linalg.norm(normals, axis=1), 1e-12)
-            seen = up > _UPWARDS
+            seen = up > -_UPWARDS
             if not seen.any():
                 continue
-            # Samples are even by area of the file; what each stands for on the plan follows from its slope.
-            size = np.abs(np.ptp(points[:, :2], axis=0)).prod()
+            up = np.clip(up[seen], 0.0, 1.0)
+            # Samples are even by area: what one stands for follows from the plan area of all.
+            each = float(np.abs(np.ptp(points[:, :2], axis=0)).prod()) / max(float(up.sum()), 1e-9)
             heights.append(points[seen, 2])
-            slopes.append(np.degrees(np.arccos(np.clip(up[seen], 0, 1))))
-            areas.append(up[seen] / up[seen].sum() * size)
-    if not heights:
-        return np.zeros(1), np.zeros(1), np.ones(1)
-    z = np.concatenate(heights)
-    return z - z.min(), np.concatenate(slopes), np.concatenate(areas)
+            slopes.append(np.degrees(np.arccos(up)))
+            areas.append(each * up)
+            sides.append(each * np.sqrt(1 - up**2))
+    z, slope, side = np.concatenate(heights), np.concatenate(slopes), np.concatenate(sides)
+    walls = tuple(float(side[slope >= angle].sum()) for angle in np.linspace(0, 90, _SHARES - 1))
+    return _Sampled(z - z.min(initial=np.inf) if len(z) else z, slope, np.concatenate(areas), walls)
 
 
 def _region(plan: Plan, operation: Operation, low: F64, high: F64, stock: F64, outline: Mapping[str, Any] | None) -> dict[str, float]:
@@ -81,17 +92,21 @@ def ground_of(plan: Plan, setup: Setup, operation: Operation, models: list[tuple
     top = float(stock[:, 2].max())
     floor = max(float(low[2]), top - operation.cut_to if operation.cut_to else float(low[2]))
     region = _region(plan, operation, low, high, stock, outline)
-    heights, slopes, areas = sampled_ground(plan, setup, models)
+    sampled = _sampled(plan, setup, models)
     # Beside the models the ground is level, at their foot.
-    beside = max(region["area"] - float(areas.sum()), 0.0)
-    heights, slopes, areas = np.append(heights, 0.0), np.append(slopes, 0.0), np.append(areas, beside + 1e-9)
+    beside = max(region["area"] - float(sampled.areas.sum()), 0.0)
+    heights, slopes, areas = (np.append(a, b) for a, b in (
+        (sampled.heights, 0.0), (sampled.slopes, 0.0), (sampled.areas, beside + 1e-9)))
     earlier = [item for item in setup.operations if item.on and item.number < operation.number and item.strategy.startswith("rough")]
-    cleared = max((top - floor - float(getattr(item.settings, "leave", 0.0)) for item in earlier), default=0.0)
+    # Cleared is only what a cutter as wide as this one finds empty all round the outline.
+    wide = [item for item in earlier if item.boundary.boundary == "stock" or item.cutter.diameter + item.boundary.plus
+            >= operation.cutter.diameter + (0.0 if item.boundary.contain == "outside" else item.cutter.diameter)]
+    cleared = max((top - floor - float(getattr(item.settings, "leave", 0.0)) for item in wide), default=0.0)
     machine = machine_named(plan.machine)
     return Ground(
         width=float(region["width"]), height=float(region["height"]), depth=max(top - floor, 0.1), relief=float(high[2] - low[2]),
         top=top, feed=operation.cutting_feed, plunge_feed=operation.entering_feed, acceleration=min(machine.acceleration[:2]),
         thickness=float(np.ptp(stock[:, 2])), area=float(region["area"]), perimeter=float(region["perimeter"]),
         loops=int(region["loops"]), outline=float(region["outline"]), cleared=cleared,
-        shares=_weighted_shares(heights, areas), slopes=_weighted_shares(slopes, areas),
+        shares=_weighted_shares(heights, areas), slopes=_weighted_shares(slopes, areas), walls=sampled.walls,
     )
