@@ -1,6 +1,6 @@
 /** Server state. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { loadArray, request, type Typed } from "./client";
+import { loadArray, request, sendFile, type Typed } from "./client";
 import type { Calculation, Cutter, CutterLook, CutterRow, Derived, Edit, Fitting, FullPlan, Job, JobListed, Listed, Material, Operation, RepairKind, Strategy } from "./types";
 
 const busy = (calculation: Calculation | null | undefined) =>
@@ -85,6 +85,9 @@ export async function exportModel(job: number, model: string, suffix: string): P
   }
   throw new Error("writing the file takes too long: is the worker running?");
 }
+
+/** The closed curves of an SVG or DXF file, from the low corner of the stock. */
+export const readCurves = (file: File) => sendFile<{ curves: [number, number][][]; notes: string[] }>(`/jobs/curves?name=${encodeURIComponent(file.name)}`, file, () => undefined, new AbortController().signal);
 
 export const proposeOperation = (job: number, strategy: string) => request<Operation>(`/jobs/${job}/operation/${strategy}`);
 

@@ -3,7 +3,10 @@ import type { components } from "./schema";
 
 type Schemas = components["schemas"];
 export type Plan = Schemas["Plan"];
-export type Operation = Omit<Schemas["Operation"], "settings"> & { settings: Record<string, number | string | boolean> };
+export type TabPlaces = [number, number][];
+/** The settings of a strategy by name; `tab_places` alone is a list. */
+export type Settings = Record<string, number | string | boolean | TabPlaces>;
+export type Operation = Omit<Schemas["Operation"], "settings"> & { settings: Settings };
 export type Setup = Omit<Schemas["Setup"], "operations"> & { operations: Operation[] };
 export type Model = Schemas["Model"];
 export type Cutter = Schemas["Cutter"];
@@ -56,6 +59,7 @@ export interface Feeds { sum: string; own: string[]; kept: string[]; proposed: {
 export interface OperationInfo {
   number: number; title: string; summary: string; line: string; outline: [number, number][]; feeds: Feeds;
   state: "current" | "out of date" | "blocked" | "off"; reason?: string; seconds?: number; moves?: number;
+  tabs: { outline: number; share: number; at: [number, number] }[];
   keys?: { moves: string; frames: string }; estimate?: Estimate; curve?: [number, number][];
 }
 
@@ -93,7 +97,7 @@ export function placedOf(derived: Derived, id: string): ModelState | undefined {
 
 export interface SettingField {
   title: string; description?: string; default: number | string | boolean; unit?: string; step?: number; fold?: string;
-  names?: Record<string, string>; minimum?: number; maximum?: number; exclusiveMinimum?: number;
+  own?: string; names?: Record<string, string>; minimum?: number; maximum?: number; exclusiveMinimum?: number;
 }
 
 export interface Strategy {

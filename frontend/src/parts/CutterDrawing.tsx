@@ -15,8 +15,8 @@ export function sectionPath(section: Section, top: number): string {
 
 /** How much of a cutter a small drawing shows: the flutes and a little of the shank, nothing of the holder. */
 export function shownHeight(section: Section, flutes: number, diameter: number): number {
-  const shank = section.find(([, z], k) => z > flutes && section[k - 1]?.[1] === flutes)?.[1];
-  return Math.min(shank ?? section.at(-1)?.[1] ?? 1, flutes + 2.5 * diameter + 6);
+  const shank = section.find(([, z]) => z > flutes + 1e-6)?.[1];
+  return Math.min((shank ?? section.at(-1)?.[1] ?? 1) - 1e-6, flutes + 2.5 * diameter + 6);
 }
 
 export function CutterDrawing(props: { section: Section; flutes: number; diameter: number; height: number; whole?: boolean }) {

@@ -7,17 +7,19 @@ import * as THREE from "three";
 import { useBlockDetail } from "../api/hooks";
 import { placedOf, type GridFacts } from "../api/types";
 import { heightsAt } from "../lib/frames";
+import { onLevel } from "../lib/drag";
 import { lengthText } from "../lib/numbers";
 import { hitHeights, type Point, type Ray } from "../lib/ray";
 import { Quiet, Segments, ToggleQuiet } from "../parts/controls";
 import { scene } from "../theme";
-import { infoOf, setupOf, useSheetState, type Mode } from "../workspace/state";
+import { infoOf, setupOf, useSheetState, withBoundary, type Mode } from "../workspace/state";
 import { BlockMesh, type Deviation } from "./BlockMesh";
 import { Camera, type Direction } from "./Camera";
 import { FaultMarks } from "./FaultMarks";
 import type { OperationData } from "./data";
 import { measured, MeasureMarks, nextPoints } from "./Measure";
 import type { Moment } from "./moment";
+import { CurveHandles, onStock, TabHandles } from "./OutlineHandles";
 import { PaceContext, usePace } from "./pace";
 import { PathLines } from "./PathLines";
 import { Picker, type Picked } from "./Picker";
@@ -106,7 +108,7 @@ function useDeviation(key: string | null | undefined, limit: number | undefined)
 }
 
 export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: OperationData[]; moment: Moment | null; complete: boolean }) {
-  const { plan, derived, chosen, edit, tool, setTool, faults } = useSheetState();
+  const { plan, derived, chosen, edit, keep, tool, setTool, faults } = useSheetState();
   const theme = useTheme();
   const [direction, setDirection] = useState<Direction>("corner");
   const [turn, setTurn] = useState(0);
@@ -172,15 +174,23 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   const picked = useCallback((found: Picked | null) => {
     if (!found) return;
     if (tool === "measure") setPoints((old) => nextPoints(old, found.point));
+    if (tool === "pick loop" && chosen.kind === "boundary") {
+      const item = plan.boundaries?.find((other) => other.id === chosen.id);
+      if (item) keep(withBoundary(plan, item.id, { left_out: [...(item.left_out ?? []), onStock(found.point, box.matrix)] }), "pick a loop off");
+      setTool("none");
+    }
     if (tool !== "lay flat" || !found.model || !found.normal) return;
     const normal = new THREE.Vector3(...found.normal).transformDirection(box.matrix.clone().invert());
     edit({ do: "lay_flat", model: found.model, normal: normal.toArray() }, "lay a face flat");
     setTool("none");
-  }, [tool, edit, setTool, box]);
+  }, [tool, edit, setTool, box, chosen, plan, keep]);
+  const onTop = useCallback((ray: Ray) => onLevel(ray, top), [top]);
   const grip = Math.max(plan.stock.length, plan.stock.width) * 0.055;
 
   const outlined = chosen.kind === "boundary" ? chosen.id : operation?.boundary?.boundary;
   const outline = outlined === undefined ? null : info?.outlines[outlined];
+  const boundary = chosen.kind === "boundary" ? plan.boundaries?.find((item) => item.id === chosen.id) : undefined;
+  const operationInfo = operation && info?.operations.find((item) => item.number === operation.number);
   const ready = list.length > 0;
   const hidden = new Set(setupOf(plan).operations.filter((item) => !item.shown).map((item) => item.number));
   return (
@@ -216,6 +226,8 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
           {mode === "place" && <PlaceHandles size={grip} cutOff={cutOff} onCutOff={setCutOff} />}
         </group>
         {bounds && mode !== "compare" && <Outline low={bounds.low} high={bounds.high} z={top} tone={theme.action} />}
+        {operation?.strategy === "cut_out" && operationInfo && (mode === "place" || mode === "paths") && <TabHandles operation={operation} info={operationInfo} foot={foot} />}
+        {boundary?.source === "drawn" && mode === "place" && <group matrix={box.matrix} matrixAutoUpdate={false}><CurveHandles boundary={boundary} top={plan.stock.thickness} size={grip * 0.16} /></group>}
         {outline && !outline.refused && mode !== "compare" && <OutlineRings outline={outline.key} z={top} tone={theme.action} />}
         {mode !== "place" && buffers && grid && (
           <BlockMesh grid={grid} heights={buffers} foot={foot} top={top} section={section} fine={fine} deviation={deviation} version={version.current} wood={plan.stock.material?.colour ?? scene.wood} />
@@ -226,7 +238,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
           return <PathLines key={item.number} data={item} upTo={upTo} high={top} low={lowestCut} section={section} />;
         })}
         {moment && (mode === "paths" || mode === "proof") && !atEnd && <CutterPiece section={info?.operations.find((item) => item.number === moment.data.number)?.outline ?? []} at={moment.at} />}
-        <Picker active={tool === "measure" || tool === "lay flat"} block={mode === "place" ? null : onBlock} onPick={picked} />
+        <Picker active={tool === "measure" || tool === "lay flat" || tool === "pick loop"} block={tool === "pick loop" ? onTop : mode === "place" ? null : onBlock} onPick={picked} />
         {tool === "measure" && <MeasureMarks points={points} size={Math.max(plan.stock.length, plan.stock.width) * 0.005} />}
       </Canvas>
       </PaceContext.Provider>

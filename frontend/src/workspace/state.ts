@@ -3,7 +3,7 @@ import { createContext, useContext } from "react";
 import type { Boundary, Derived, Edit, FullPlan, Job, Operation, OperationInfo, Setup, SetupInfo, Zero } from "../api/types";
 
 export type Chosen = { kind: "stock" } | { kind: "model"; id: string } | { kind: "operation"; number: number } | { kind: "boundary"; id: string };
-export type Tool = "none" | "measure" | "lay flat" | "cut off";
+export type Tool = "none" | "measure" | "lay flat" | "cut off" | "pick loop";
 export type Fault = "holes" | "nonmanifold" | "flipped" | "loose";
 export type Mode = "place" | "paths" | "proof" | "compare";
 

@@ -57,19 +57,23 @@ def _upload(path: Path) -> Mesh:
 def heron_plan(digest: str) -> Plan:
     """The heron plaque's route sheet."""
     cutters = {cutter.number: cutter for cutter in sample_cutters()}
+    def cut(number: int, strategy: str, cutter: int, plus: float = 0.0, **settings: object) -> Operation:
+        return Operation(number=number, strategy=strategy, cutter=cutters[cutter], boundary=Limit(boundary="silhouette", plus=plus),
+                         settings=settings)  # type: ignore[arg-type]
+
     operations = (
-        Operation(number=10, strategy="rough_rings", cutter=cutters[2],
-                  settings={"stepdown": 4.0, "stepover": 2.6, "leave": 0.5}),  # type: ignore[arg-type]
-        Operation(number=20, strategy="finish_lines", cutter=cutters[5],
-                  settings={"stepover": 0.3, "angle": 30.0}),  # type: ignore[arg-type]
+        cut(10, "rough_rings", 1, plus=2.0, stepdown=4.0, stepover=4.0, leave=0.5, ramp_angle=5.0),
+        cut(20, "rough_rings", 4, stepdown=2.0, stepover=1.6, leave=0.3, ramp_angle=5.0),
+        cut(30, "finish_lines", 5, stepover=0.28, angle=30.0),
+        cut(40, "finish_levels", 5, stepdown=0.5, steeper=60.0),
+        cut(50, "cut_out", 2, stepdown=4.0, tabs=5, tab_length=8.0, tab_height=2.5),
     )
-    cut_out = Operation(number=30, strategy="cut_out", cutter=cutters[1], boundary=Limit(boundary="silhouette"),
-                        settings={"stepdown": 4.0, "tabs": 6, "tab_length": 8.0, "tab_height": 3.0})  # type: ignore[arg-type]
-    placement = Placement(size=(236.0, None, 20.2))
+    # The plaque stands on a sheet of 2 mm, which is sunk away.
+    placement = Placement(size=(236.0, None, 20.2), sink=2.05)
     return Plan(
         stock=Stock(length=260, width=190, thickness=28),
         models=(Model(id="m1", name="Heron plaque", mesh=digest, placement=placement),),
-        setups=(Setup(id="a", name="Setup A · top face", operations=(*operations, cut_out)),),
+        setups=(Setup(id="a", name="Setup A · top face", operations=operations),),
     )
 
 

@@ -45,8 +45,8 @@ def main() -> None:
             settings = kind.settings.model_validate({k: v for k, v in values.items() if k in kind.settings.model_fields})
             setup = Setup(id="a", name="a", operations=(
                 Operation(number=10, strategy=key, cutter=cutter, settings=settings),
-                Operation(number=20, strategy="finish_lines", cutter=cutter,
-                          settings=strategies()["finish_lines"].settings.model_validate({"stepover": 1.0})),
+                Operation(number=20, strategy="finish_lines", cutter=standard_cutter("ball", 2),
+                          settings=strategies()["finish_lines"].settings.model_validate({"stepover": 1.0, "rest": 0.05})),
             ))
             plan = Plan(stock=Stock(length=30, width=30, thickness=10), models=(model,), setups=(setup,), pitch=0.5)
             run_setup(plan, setup, lambda _: hill, Work(MemoryStore()))

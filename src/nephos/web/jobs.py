@@ -7,7 +7,7 @@ import numpy as np
 from django.db import transaction
 from django.db.models import Max
 
-from nephos.core.cutters import Cutter, standard_cutter
+from nephos.core.cutters import Cutter
 from nephos.core.cutters.feeds import chip_sum, propose
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import machine_named
@@ -21,7 +21,8 @@ from nephos.core.plan.fit import placement_findings
 from nephos.core.plan.ground import ground_of
 from nephos.core.plan.keys import setup_keys
 from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, zero_in_words
-from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock, parse_plan
+from nephos.core.plan.proposed import proposed_operation, proposed_sheet
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan
 from nephos.core.units import number_in
 from nephos.web.looks import Known, draw_missing, known, look_for, outline_keys, outline_rims, prepare_missing
 from nephos.web.models import Calculation, Job, Mesh, Result, Revision
@@ -100,9 +101,9 @@ def _first_plan(name: str, mesh: Mesh | None) -> Plan:
     stock = Stock(length=_up(length + 24), width=_up(width + 24), thickness=max(_up(height + 7, 1), 10))
     placement = Placement(unit=unit)
     model = Model(id="m1", name=mesh.name.rsplit(".", 1)[0], mesh=mesh.digest, placement=placement)
-    return Plan(stock=stock, models=(model,), setups=(
-        Setup(id="a", name="Setup A · top face", operations=first_operations()),
-    ))
+    plan = Plan(stock=stock, models=(model,), setups=(Setup(id="a", name="Setup A · top face"),))
+    operations = proposed_sheet(plan, look_for(model), shop_cutters())
+    return plan.model_copy(update={"setups": (plan.setups[0].model_copy(update={"operations": operations}),)})
 
 
 def _up(value: float, step: float = 10) -> float:
@@ -114,34 +115,10 @@ def shop_cutters() -> list[Cutter]:
     return [Cutter.model_validate(row.data) for row in CutterRow.objects.order_by("number")]
 
 
-def _pick(shape: str, diameter: float) -> Cutter:
-    of_shape = [cutter for cutter in shop_cutters() if cutter.shape == shape]
-    return min(of_shape, key=lambda cutter: abs(cutter.diameter - diameter), default=standard_cutter(shape, diameter))
-
-
-def first_operations() -> tuple[Operation, ...]:
-    """Roughing and finishing as proposed for a new model."""
-    rough, finish = _pick("flat", 6), _pick("ball", 3)
-    return (new_operation("rough_rings", 10, rough), new_operation("finish_lines", 20, finish))
-
-
-_USUAL: dict[str, tuple[str, float]] = {"drill": ("drill", 5.0), "rough_plunge": ("flat", 6.0)}
-"""The cutter that an operation is first given, shape and diameter."""
-
-
-def new_operation(key: str, number: int, cutter: Cutter | None = None) -> Operation:
-    """An operation with proposed settings for its cutter."""
-    kind = strategy(key)
-    roughing = not key.startswith("finish")
-    cutter = cutter or _pick(*_USUAL.get(key, ("flat", 6.0) if roughing else ("ball", 3.0)))
-    fields = kind.settings.model_fields
-    settings: dict[str, float] = {}
-    if "stepover" in fields:
-        settings["stepover"] = round(cutter.diameter * (0.4 if roughing else 0.1), 3)
-    if "stepdown" in fields:
-        settings["stepdown"] = round(cutter.diameter / 2, 2)
-    limit = Limit(boundary="silhouette") if key == "cut_out" else Limit()
-    return Operation(number=number, strategy=key, cutter=cutter, boundary=limit, settings=kind.settings.model_validate(settings))
+def new_operation(plan: Plan, key: str) -> Operation:
+    """An operation with proposed settings and the next free number."""
+    numbers = [operation.number for setup in plan.setups for operation in setup.operations]
+    return proposed_operation(plan, shop_cutters(), key, (max(numbers, default=0) // 10 + 1) * 10)
 
 
 def create_job(name: str, mesh: Mesh | None, plan: Plan | None = None) -> Job:

@@ -4,13 +4,14 @@ import { areaText, lengthText } from "../../lib/numbers";
 import { Choose, Quiet, Said, ToggleQuiet } from "../../parts/controls";
 import { NameField, NumberField } from "../../parts/fields";
 import { boundaryChoices, infoOf, useSheetState, withBoundary } from "../state";
+import { CurveList } from "./CurveList";
 import { Buttons, Head, Note } from "./shared";
 
-const SOURCES = { silhouette: "outline of models", slice: "what stands above", box: "box of models", stock: "stock", rectangle: "rectangle", circle: "circle" };
+const SOURCES = { silhouette: "outline of models", slice: "what stands above", box: "box of models", stock: "stock", rectangle: "rectangle", circle: "circle", drawn: "drawn or brought in" };
 const HOW = { join: "joined with", cut: "without", intersect: "common with" };
 
 export function BoundarySettings(props: { boundary: Boundary }) {
-  const { plan, derived, live, keep, choose, problem } = useSheetState();
+  const { plan, derived, live, keep, choose, problem, tool, setTool } = useSheetState();
   const { boundary } = props;
   const unit = plan.units ?? "mm";
   const square = unit === "in" ? 645.16 : 1;
@@ -36,7 +37,8 @@ export function BoundarySettings(props: { boundary: Boundary }) {
       {placed && number("Middle at, Y", at[1], (value) => ({ at: [at[0], value] }), { low: -10000, high: 10000 })}
       {placed && number(boundary.source === "circle" ? "Diameter" : "Size X", size[0], (value) => ({ size: boundary.source === "circle" ? [value, value] : [value, size[1]] }), { over: 0, high: 10000 })}
       {boundary.source === "rectangle" && number("Size Y", size[1], (value) => ({ size: [size[0], value] }), { over: 0, high: 10000 })}
-      {!placed && boundary.source !== "stock" && (plan.models?.length ?? 0) > 1 && (
+      {boundary.source === "drawn" && <CurveList boundary={boundary} />}
+      {!placed && boundary.source !== "stock" && boundary.source !== "drawn" && (plan.models?.length ?? 0) > 1 && (
         <Buttons>
           {plan.models?.map((model) => (
             <ToggleQuiet key={model.id} isSelected={boundary.models?.includes(model.id) ?? false} onChange={(on) => keep(changed({ models: on ? [...(boundary.models ?? []), model.id] : (boundary.models ?? []).filter((id) => id !== model.id) }), "models")}>{model.name}</ToggleQuiet>
@@ -47,7 +49,12 @@ export function BoundarySettings(props: { boundary: Boundary }) {
       <Choose label="Corners" value={boundary.corners ?? "round"} choices={{ round: "round", sharp: "sharp" }} onChange={(corners) => keep(changed({ corners: corners as "round" }), "corners")} />
       {number("Smooth within", boundary.smooth ?? 0, (smooth) => ({ smooth }), { low: 0, high: 10 })}
       <NumberField label="Drop loops under" kind="plain" suffix={`${unit}²`} unit={unit} value={(boundary.drop_under ?? 0) / square} low={0} high={100000000} step={unit === "in" ? 0.05 : 10} onChange={(value) => value !== null && keep(changed({ drop_under: value * square }), "small loops")} />
-      <Buttons><ToggleQuiet isSelected={boundary.outer_only ?? false} onChange={(outer_only) => keep(changed({ outer_only }), "holes")}>Outer loops only</ToggleQuiet></Buttons>
+      <Buttons>
+        <ToggleQuiet isSelected={boundary.outer_only ?? false} onChange={(outer_only) => keep(changed({ outer_only }), "holes")}>Outer loops only</ToggleQuiet>
+        <ToggleQuiet isSelected={tool === "pick loop"} onChange={(on) => setTool(on ? "pick loop" : "none")}>Pick a loop off</ToggleQuiet>
+        {(boundary.left_out?.length ?? 0) > 0 && <Quiet onPress={() => keep(changed({ left_out: [] }), "loops back in")}>Take {boundary.left_out?.length} back in</Quiet>}
+      </Buttons>
+      {tool === "pick loop" && <Note>Click near the loop in the view. Escape lets it be.</Note>}
       <Head>Combined<span>{combine.length || "with none"}</span></Head>
       {combine.map((item, k) => (
         <Buttons key={k}>

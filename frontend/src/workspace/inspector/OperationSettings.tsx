@@ -3,9 +3,10 @@ import styled, { useTheme } from "styled-components";
 import { useCutters, useStrategies } from "../../api/hooks";
 import type { Limit, Operation, OperationInfo, SettingField } from "../../api/types";
 import { clock, feedText, lengthText } from "../../lib/numbers";
-import { Choose, Quiet, Said } from "../../parts/controls";
+import { Choose, Quiet, Said, ToggleQuiet } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
-import { boundaryChoices, infoOf, useSheetState, withOperation } from "../state";
+import { boundaryChoices, infoOf, setupOf, useSheetState, withOperation } from "../state";
+import { TabList } from "./TabList";
 import { Buttons, Folded } from "./shared";
 
 const Costs = styled.div`
@@ -51,7 +52,7 @@ function Setting(props: { name: string; field: SettingField; operation: Operatio
 }
 
 export function OperationSettings(props: { operation: Operation }) {
-  const { plan, derived, keep, problem } = useSheetState();
+  const { plan, derived, keep, edit, problem } = useSheetState();
   const { operation } = props;
   const unit = plan.units ?? "mm";
   const { data: strategies } = useStrategies();
@@ -59,7 +60,7 @@ export function OperationSettings(props: { operation: Operation }) {
   const kind = strategies?.find((item) => item.key === operation.strategy);
   const info = infoOf(derived)?.operations.find((item) => item.number === operation.number);
   if (!kind || !cutters) return null;
-  const fields = Object.entries(kind.schema.properties);
+  const fields = Object.entries(kind.schema.properties).filter(([, field]) => !field.own);
   const folds = [...new Set(fields.map(([, field]) => field.fold ?? "").filter(Boolean))];
   const usable = cutters.filter((row) => kind.shapes.includes(row.data.shape));
   const mine = usable.find((row) => JSON.stringify(row.data) === JSON.stringify(operation.cutter));
@@ -67,6 +68,8 @@ export function OperationSettings(props: { operation: Operation }) {
   const limit = operation.boundary as Limit;
   const change = (part: Partial<Operation>, note: string) => keep(withOperation(plan, operation.number, part), note);
   const feed = operation.feed ?? operation.cutter.feed, plunge = operation.plunge_feed ?? operation.cutter.plunge_feed, spindle = operation.spindle ?? operation.cutter.spindle;
+  const others = (plan.boundaries ?? []).filter((item) => item.id !== limit.boundary).map((item) => [item.id, item.name] as const);
+  const siblings = setupOf(plan).operations.filter((item) => item.number !== operation.number);
   const own = (key: string, label: string) => (info?.feeds.own.includes(key) ? `${label} •` : label);
   const e = info?.estimate;
   return (
@@ -100,9 +103,16 @@ export function OperationSettings(props: { operation: Operation }) {
         {info && <Buttons><Quiet onPress={() => change(info.feeds.proposed, "proposed feeds")}>Take the proposed feeds</Quiet>
           <Quiet isDisabled={!info.feeds.own.length} onPress={() => change({ feed: null, plunge_feed: null, spindle: null }, "feeds as the cutter says")}>As the cutter says</Quiet></Buttons>}
       </Folded>
-      {operation.strategy !== "cut_out" && (
-        <Folded title="Depth" short={operation.cut_to ? `to ${lengthText(operation.cut_to, unit)}` : "to the foot"}>
+      {operation.strategy === "cut_out" && info && <TabList operation={operation} info={info} />}
+      {kind.key !== "drill" && kind.key !== "pocket" && operation.strategy !== "cut_out" && (
+        <Folded title="Depth" short={`${operation.cut_from ? `from ${lengthText(operation.cut_from, unit)} ` : ""}${operation.cut_to ? `to ${lengthText(operation.cut_to, unit)}` : "to the foot"}`}>
+          <NumberField label="Cut from" unit={unit} value={operation.cut_from ?? null} empty="top" low={0} high={10000} help="highest, from the top of the stock down" onChange={(cut_from) => change({ cut_from }, "depth")} />
           <NumberField label="Cut to" unit={unit} value={operation.cut_to ?? null} empty="foot" over={0} high={10000} help="deepest, from the top of the stock down" onChange={(cut_to) => change({ cut_to }, "depth")} />
+        </Folded>
+      )}
+      {operation.strategy !== "cut_out" && others.length > 0 && (
+        <Folded title="Kept out of" short={limit.without.map((id) => others.find(([key]) => key === id)?.[1] ?? id).join(", ") || "nothing"}>
+          <Buttons>{others.map(([id, name]) => <ToggleQuiet key={id} isSelected={limit.without.includes(id)} onChange={(on) => change({ boundary: { ...limit, without: on ? [...limit.without, id] : limit.without.filter((key) => key !== id) } }, "masked areas")}>{name}</ToggleQuiet>)}</Buttons>
         </Folded>
       )}
       {folds.map((fold) => (
@@ -110,6 +120,11 @@ export function OperationSettings(props: { operation: Operation }) {
           {fields.filter(([, field]) => field.fold === fold).map(([name, field]) => <Setting key={`${operation.number}${name}`} name={name} field={field} operation={operation} />)}
         </Folded>
       ))}
+      {siblings.length > 0 && (
+        <Folded title="Copy these settings" short="">
+          <Buttons>{siblings.map((other) => <Quiet key={other.number} onPress={() => edit({ do: "copy_settings", setup: setupOf(plan).id, source: operation.number, target: other.number }, "copy settings")}>to {other.number}</Quiet>)}</Buttons>
+        </Folded>
+      )}
     </>
   );
 }

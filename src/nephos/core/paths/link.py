@@ -216,10 +216,9 @@ def _begun_in_air(items: tuple[Pass, ...], links: list[F64 | None], block: LinkB
 
 def _approach(path: PathBuilder, start: F64, block: LinkBlock, task: LinkTask) -> float:
     """Rapids to above `start` at the lowest height that clears the block; returns where they end."""
-    radius = task.cutter.radius
-    under = block.highest(start, start, radius)
-    ready = min(max(under, start[2]) + OVER_BLOCK, task.clearance)
-    reach = radius + block.grid.pitch
+    # A cell beyond the radius: at a wall the coarser grid may not know of the last hair that stands there.
+    reach = task.cutter.radius + block.grid.pitch
+    ready = min(max(block.highest(start, start, reach), start[2]) + OVER_BLOCK, task.clearance)
     way = block.highest(path.at, start, reach) + OVER_BLOCK
     height = min(max(way, path.at[2], ready, start[2] + OVER_BLOCK), task.clearance)
     path.go(

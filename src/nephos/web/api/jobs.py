@@ -13,6 +13,7 @@ from django.utils.text import slugify
 from ninja import Router, Schema
 from pydantic import Field
 
+from nephos.core.curves import read_curves
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.plan.edits import apply_edit
@@ -20,6 +21,7 @@ from nephos.core.plan.results import key_of
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.shelf import Fitting, Piece, fitting_pieces
 from nephos.web import jobs as service
+from nephos.web.api.meshes import body_pieces
 from nephos.web.jobfile import read_job_file, write_job_file
 from nephos.web.looks import look_for
 from nephos.web.models import Calculation, Job, Mesh, Result, Revision
@@ -28,6 +30,7 @@ from nephos.web.tasks import calculate as calculate_task
 from nephos.web.tasks import export_model
 
 router = Router(tags=["jobs"])
+_LARGEST_DRAWING = 20 * 2**20
 BUSY = (Calculation.State.WAITING, Calculation.State.WORKING)
 
 
@@ -119,6 +122,13 @@ class Previewed(Schema):
 
     plan: Plan
     derived: dict[str, Any]
+
+
+class CurvesFound(Schema):
+    """Closed curves of a file, and what is to be said of it."""
+
+    curves: list[list[tuple[float, float]]]
+    notes: list[str]
 
 
 class Wanted(Schema):
@@ -287,8 +297,14 @@ def read_file(request: HttpRequest) -> dict[str, Any]:
 def propose_operation(request: HttpRequest, job_id: int, strategy: str) -> dict[str, Any]:
     """An operation of a strategy with proposed settings and the next free number."""
     plan = parse_plan(service.current_plan(get_object_or_404(Job, pk=job_id)))
-    numbers = [operation.number for setup in plan.setups for operation in setup.operations]
-    return service.new_operation(strategy, (max(numbers, default=0) // 10 + 1) * 10).model_dump(mode="json")
+    return service.new_operation(plan, strategy).model_dump(mode="json")
+
+
+@router.post("/curves", response=CurvesFound)
+def read_curve_file(request: HttpRequest, name: str) -> CurvesFound:
+    """The closed curves of an SVG or DXF file, sent as the raw body, in millimetres from the low corner of the stock."""
+    found = read_curves(name, b"".join(body_pieces(request, _LARGEST_DRAWING)))
+    return CurvesFound(curves=[[(float(x), float(y)) for x, y in curve] for curve in found.curves], notes=list(found.notes))
 
 
 @router.post("/{int:job_id}/calculate", response=CalculationState)

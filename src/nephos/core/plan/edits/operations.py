@@ -41,3 +41,15 @@ def renumber_cutter(plan: Plan, looks: Looks, setup: str, operation: Number) -> 
         plan = with_operations(plan, item.id, tuple(
             other.model_copy(update={"cutter": fresh}) if other.cutter == old else other for other in item.operations))
     return plan
+
+
+@edit
+def copy_settings(plan: Plan, looks: Looks, setup: str, source: Number, target: Number) -> Plan:
+    """Give an operation the settings of another: all that both have, and the boundary; its cutter and its kind stay."""
+    given, taking = operation_of(plan, setup, source), operation_of(plan, setup, target)
+    shared = {name: value for name, value in given.settings.model_dump().items() if name in type(taking.settings).model_fields}
+    settings = type(taking.settings).model_validate(taking.settings.model_dump() | shared)
+    changed = taking.model_copy(update={
+        "settings": settings, "boundary": given.boundary, "cut_to": given.cut_to, "cut_from": given.cut_from})
+    operations = next(item for item in plan.setups if item.id == setup).operations
+    return with_operations(plan, setup, tuple(changed if item.number == target else item for item in operations))

@@ -1,0 +1,73 @@
+"""A sensible route sheet for a new model, and sensible numbers for a new operation, to start from."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from nephos.core.cutters import Cutter, standard_cutter
+from nephos.core.cutters.feeds import working_diameter
+from nephos.core.mesh.look import Look
+from nephos.core.paths.registry import strategy
+from nephos.core.plan.place import placed_model
+from nephos.core.plan.schema import Limit, Operation, Plan
+
+_USUAL: dict[str, tuple[str, float]] = {"drill": ("drill", 5.0)}
+"""The cutter that an operation is first given where it is neither roughing nor finishing: shape and diameter."""
+_WALL = 0.08
+"""From this share of upright surface on walls are worth an operation of their own."""
+_STEEP = 55.0
+
+
+def nearest_cutter(cutters: Sequence[Cutter], shape: str, diameter: float) -> Cutter:
+    """The shop's cutter of a shape that is nearest to a diameter; a usual one where the shop has none of that shape."""
+    of_shape = [cutter for cutter in cutters if cutter.shape == shape]
+    return min(of_shape, key=lambda cutter: abs(cutter.diameter - diameter), default=standard_cutter(shape, diameter))
+
+
+def proposed_operation(plan: Plan, cutters: Sequence[Cutter], key: str, number: int, cutter: Cutter | None = None,
+                       **words: object) -> Operation:
+    """An operation with settings that suit its cutter and the material; `words` are settings that are given."""
+    kind = strategy(key)
+    finishing = key.startswith("finish")
+    cutter = cutter or nearest_cutter(cutters, *_USUAL.get(key, ("ball", 3.0) if finishing else ("flat", 6.0)))
+    fields = kind.settings.model_fields
+    fine = working_diameter(cutter)
+    usual = {
+        "stepover": round(fine * 0.1 if finishing else cutter.diameter * 0.4, 3),
+        "stepdown": round(fine * 0.1 if finishing else cutter.diameter * min(plan.stock.material.stepdown, 0.7), 2),
+        "step_x": round(cutter.diameter * 0.5, 2), "step_y": round(cutter.diameter * 0.5, 2),
+    }
+    settings = {name: value for name, value in usual.items() if name in fields} | words
+    limit = Limit(boundary="silhouette") if key == "cut_out" else Limit()
+    return Operation(number=number, strategy=key, cutter=cutter, boundary=limit, settings=kind.settings.model_validate(settings))
+
+
+def _wall_share(look: Look) -> float:
+    """How much of the surface stands steep, as the file has it."""
+    up = look.samples[:, 5]
+    seen = up > 0.02
+    return float(np.mean(up[seen] < np.cos(np.radians(_STEEP)))) if seen.any() else 0.0
+
+
+def proposed_sheet(plan: Plan, look: Look, cutters: Sequence[Cutter]) -> tuple[Operation, ...]:
+    """Rough, rough again, finish, walls and cut-out for the first model of a plan.
+
+    Cutters follow the model's size (about a twenty-fifth of its longest side for roughing, an eightieth for finishing), what the shop has,
+    and how much of the surface is steep; a thin relief needs no second roughing, one that lies on the underside cannot be cut out.
+    """
+    box = placed_model(look.support, plan.models[0], plan.stock)
+    longest, height = float(box.size[:2].max()), float(box.size[2])
+    rough = nearest_cutter(cutters, "flat", min(max(longest / 25, 3.0), 12.0))
+    fine = nearest_cutter(cutters, "ball", min(max(longest / 80, 1.0), 6.0))
+    middle = nearest_cutter(cutters, "ball", (rough.diameter + fine.diameter) / 2)
+    found = [proposed_operation(plan, cutters, "rough_rings", 10, rough, leave=0.5)]
+    if height > rough.diameter and fine.diameter < middle.diameter < rough.diameter:
+        found.append(proposed_operation(plan, cutters, "rough_rings", 20, middle, leave=0.3, stepdown=round(middle.diameter / 3, 2),
+                                        stepover=round(middle.diameter * 0.3, 2)))
+    found.append(proposed_operation(plan, cutters, "finish_lines", 30, fine))
+    if _wall_share(look) > _WALL:
+        found.append(proposed_operation(plan, cutters, "finish_levels", 40, fine, steeper=_STEEP, stepdown=round(fine.diameter * 0.1, 2)))
+    if float(box.low[2]) > 0.5:
+        saw = nearest_cutter([cutter for cutter in cutters if cutter.flute_length + 5 >= plan.stock.thickness], "flat", 6.0)
+        found.append(proposed_operation(plan, cutters, "cut_out", 50, saw))
+    return tuple(operation.model_copy(update={"number": 10 * (k + 1)}) for k, operation in enumerate(found))
