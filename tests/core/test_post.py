@@ -2,12 +2,14 @@
 
 import numpy as np
 import pytest
+import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.paths.toolpath import Kind, Toolpath
+from nephos.core.post.arcs import SAG, VERTEX
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import parse_post, post_named
 from nephos.core.post.write import Step, write_program
@@ -52,7 +54,7 @@ def test_words_that_repeat_are_left_out_and_lines_counted() -> None:
 
 
 @pytest.mark.parametrize(("text", "words"), [
-    ("G1 X1", "before any feed"), ("X1 Y2", "before G0"), ("G0 X", "cannot be read"), ("G2 X1 I1", "none that Nephos can follow"),
+    ("G1 X1", "before any feed"), ("X1 Y2", "before G0"), ("G0 X", "cannot be read"), ("G2 X1 A1", "none that Nephos can follow"),
     ("(open", "not closed"), ("G0 Q3", "none that"),
 ])
 def test_reader_stops_at_what_it_cannot_follow(text: str, words: str) -> None:
@@ -83,3 +85,69 @@ def test_a_post_with_a_mistake_says_where() -> None:
         parse_post("{")
     with pytest.raises(Refused, match="rs274-metric"):
         post_named("unknown")
+
+
+ARCS = post_named("rs274-metric-arcs")
+
+
+def ring(radius: float, z: float, steps: int = 720, turn: float = 360.0) -> np.ndarray:
+    a = np.radians(np.linspace(0, turn, steps + 1))
+    return np.column_stack([50 + radius * np.cos(a), 40 + radius * np.sin(a), np.full(len(a), z)])
+
+
+@pytest.mark.parametrize("climb", [True, False])
+def test_a_ring_is_written_as_arcs_and_read_back_as_the_ring(climb: bool) -> None:
+    points = ring(20.0, -3.0) if climb else ring(20.0, -3.0)[::-1]
+    text = program(ARCS, path(points, np.ones(len(points) - 1, int)))
+    lines = [line for line in text.decode().splitlines() if "I" in line and "J" in line]
+    assert 3 <= len(lines) <= 6 and all(("G3" if climb else "G2") in line or "G" not in line for line in lines)
+    reading = read_program(text)
+    read = reading.points[2:]
+    assert np.abs(np.hypot(read[:, 0] - 50, read[:, 1] - 40) - 20).max() < 0.0025 and np.allclose(read[:, 2], -3)
+    length = np.hypot(*np.diff(read[:, :2], axis=0).T).sum()
+    assert length == pytest.approx(2 * np.pi * 20, rel=1e-3), "the right way round, once"
+
+
+@settings(max_examples=40, deadline=None)
+@given(seed=st.integers(0, 10**6))
+def test_arcs_stay_within_the_tolerance_of_any_path(seed: int) -> None:
+    """Rings, corners, slopes and wiggles one behind the other: nothing read back is farther off than the tolerance."""
+    rng = np.random.default_rng(seed)
+    parts = []
+    for _ in range(4):
+        kind = rng.integers(3)
+        at = rng.uniform(-50, 50, 3)
+        if kind == 0:
+            parts.append(ring(rng.uniform(0.3, 40), at[2], int(rng.integers(8, 400)), rng.uniform(-360, 360)))
+        elif kind == 1:
+            parts.append(at + np.cumsum(rng.normal(0, 1, (20, 3)), axis=0))
+        else:
+            parts.append(at + np.cumsum(rng.normal(0, 0.05, (60, 3)) * [1, 1, 0], axis=0))
+    points = np.concatenate(parts)
+    reading = read_program(program(ARCS, path(points, np.ones(len(points) - 1, int))))
+    line = shapely.LineString(points[:, :2])
+    # As far as the tolerance for arcs lets them bulge, and the rounding of the post.
+    assert max(line.distance(shapely.Point(p)) for p in reading.points[3:, :2]) < 0.01 * (VERTEX + SAG) + 0.002
+    back = shapely.LineString(reading.points[2:, :2])
+    assert max(back.distance(shapely.Point(p)) for p in points[1:, :2]) < 0.01 * (VERTEX + SAG) + 0.002
+
+
+def test_what_is_no_arc_stays_straight() -> None:
+    square = np.array([[0, 0, -1], [10, 0, -1], [10, 10, -1], [0, 10, -1], [0, 0, -1]], float)
+    climbing = ring(10.0, 0.0) - np.linspace(0, 3, 721)[:, None] * [0, 0, 1]
+    for points in (square, climbing):
+        assert b"I" not in program(ARCS, path(points, np.ones(len(points) - 1, int))).split(b"M3")[1]
+
+
+@pytest.mark.parametrize(("line", "said"), [
+    ("G2 X10 Y0 I4 J1", "does not lie on its circle"), ("G3 X10 Y0", "no centre"), ("G2 X10 Y0 Z-2 I5 J0", "goes up or down"),
+])
+def test_an_arc_that_cannot_be_is_refused(line: str, said: str) -> None:
+    with pytest.raises(Refused, match=said):
+        read_program(f"G21 G90\nG1 X0 Y0 Z0 F100\n{line}\n".encode())
+
+
+def test_a_full_turn_and_inches_are_read() -> None:
+    reading = read_program(b"G20 G90\nG1 X1 Y0 Z0 F10\nG2 I-1 J0\n")
+    assert np.hypot(*np.diff(reading.points[1:, :2], axis=0).T).sum() == pytest.approx(2 * np.pi * 25.4, rel=1e-4)
+    assert reading.points[-1, :2] == pytest.approx([25.4, 0])

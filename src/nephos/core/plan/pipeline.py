@@ -17,7 +17,7 @@ from math import inf
 
 import numpy as np
 
-from nephos.core.arrays import F64, I64
+from nephos.core.arrays import F64, U8
 from nephos.core.bands import Report, part, silent
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import Machine, machine_named, move_seconds
@@ -205,25 +205,26 @@ class Outcome:
         return float(self.seconds.sum())
 
 
-def _step(operation: Operation, path: Toolpath) -> Step:
+def _step(operation: Operation, path: Toolpath, plan: Plan) -> Step:
     return Step(operation.number, strategy(operation.strategy).title, operation.cutter,
-                operation.spindle_speed, path)
+                operation.spindle_speed, path, plan.tolerance)
 
 
-def _move_index(reading: Reading, move_lines: I64) -> I64:
-    """For each move of a toolpath the move of the reading that stands on its line."""
-    return np.searchsorted(reading.lines, move_lines)
+def _kinds_of(reading: Reading, program: Program) -> U8:
+    """What each move of a reading is for, from the line that it stands on."""
+    lines, written = program.move_lines[0], program.kinds[0]
+    by_line = np.full(int(max(reading.lines.max(initial=0), lines.max(initial=0))) + 1, Kind.CUT, np.uint8)
+    feeding = written != Kind.RAPID
+    by_line[lines[feeding]] = written[feeding]
+    kinds: U8 = np.where(reading.rapid == 1, np.uint8(Kind.RAPID), by_line[reading.lines])
+    return kinds
 
 
 def _moves(operation: Operation, path: Toolpath, plan: Plan, machine: Machine) -> Result:
     post = post_named(plan.post)
-    program = write_program(post, "part", [], [_step(operation, path)], machine.spindle_wait_seconds)
+    program = write_program(post, "part", [], [_step(operation, path, plan)], machine.spindle_wait_seconds)
     reading = read_program(program.text)
-    kinds = np.where(reading.rapid == 1, Kind.RAPID, Kind.CUT).astype(np.uint8)
-    index = _move_index(reading, program.move_lines[0])
-    feeding = path.kinds != Kind.RAPID
-    kinds[index[feeding]] = path.kinds[feeding]
-    kinds[reading.rapid == 1] = Kind.RAPID
+    kinds = _kinds_of(reading, program)
     seconds = move_seconds(reading.points, kinds, reading.feeds, machine)
     return as_result({"moves": len(kinds), "seconds": float(seconds.sum())}, points=reading.points,
                      kinds=kinds, feeds=reading.feeds, seconds=seconds)
@@ -343,7 +344,8 @@ def _programs(space: SetupSpace, outcomes: tuple[Outcome, ...], title: str) -> t
     programs = []
     for run in by_cutter(outcomes):
         program = write_program(post, _file_name(space.setup, [item.operation for item in run]),
-                                header_lines(space, run, title), [_step(o.operation, o.path) for o in run], wait, space.setup.home)
+                                header_lines(space, run, title), [_step(o.operation, o.path, space.plan) for o in run], wait,
+                                space.setup.home)
         certify(program, run, space.setup.home)
         programs.append(program)
     return tuple(programs)

@@ -18,7 +18,14 @@ _STATES = {
     3: "a comment is not closed",
     4: "there is a feed move before any feed was given",
     5: "there is a move before G0 or G1 was given",
+    6: "the arc's end does not lie on its circle",
+    7: "the arc has no centre (I and J)",
+    8: "the arc goes up or down, which Nephos does not follow",
 }
+_CHORD = 0.001
+"""How far (mm) the chords that stand for an arc may lie off it."""
+_OFF_CIRCLE = 0.02
+"""How far (mm) the end of an arc may lie off its circle by rounding."""
 
 
 @dataclass(frozen=True)
@@ -26,7 +33,7 @@ class Reading:
     """The moves of a program.
 
     `points` (n + 1, 3) float64 millimetres; coordinates not yet given are not a number. `rapid`
-    (n,) uint8, `feeds` (n,) float32 mm/min, `lines` (n,) int64 from 1, `tools` (n,) and
+    (n,) uint8, `feeds` (n,) float32 mm/min, `lines` (n,) int64 from 1 (the chords of an arc share theirs), `tools` (n,) and
     `speeds` (n,) the T and S in force.
     """
 
@@ -36,6 +43,21 @@ class Reading:
     lines: I64
     tools: I64
     speeds: F32
+
+
+@kernel
+def _chords(x, y, cx, cy, qx, qy, clockwise):  # type: ignore[no-untyped-def]
+    """How many chords stand for an arc, and the angle of each; a full turn where it ends where it began."""
+    a = np.arctan2(y - cy, x - cx)
+    sweep = np.arctan2(qy - cy, qx - cx) - a
+    if clockwise:
+        sweep = -sweep
+    while sweep <= 1e-9:
+        sweep += 2 * np.pi
+    r = np.hypot(x - cx, y - cy)
+    most = 2 * np.arccos(max(1.0 - _CHORD / max(r, _CHORD), -1.0))
+    count = max(int(np.ceil(sweep / most)), 1)
+    return count, (-sweep if clockwise else sweep) / count
 
 
 @kernel
@@ -52,7 +74,7 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
     tool = 0
     speed = 0.0
     points[0, 0] = points[0, 1] = points[0, 2] = np.nan
-    nx = ny = nz = np.nan
+    nx = ny = nz = ni = nj = np.nan
     has = False
     moveless = False
     while k <= n:
@@ -62,9 +84,40 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
                 if motion < 0:
                     problem[0], problem[1], problem[2] = 5, line, k
                     return count
-                if motion == 1 and feed <= 0.0:
+                if motion >= 1 and feed <= 0.0:
                     problem[0], problem[1], problem[2] = 4, line, k
                     return count
+                if motion >= 2:
+                    if not (ni == ni or nj == nj):
+                        problem[0], problem[1], problem[2] = 7, line, k
+                        return count
+                    if nz == nz and (nz * scale if absolute else z + nz * scale) != z:
+                        problem[0], problem[1], problem[2] = 8, line, k
+                        return count
+                    cx = x + (ni * scale if ni == ni else 0.0)
+                    cy = y + (nj * scale if nj == nj else 0.0)
+                    qx = x if nx != nx else nx * scale if absolute else x + nx * scale
+                    qy = y if ny != ny else ny * scale if absolute else y + ny * scale
+                    if not abs(np.hypot(qx - cx, qy - cy) - np.hypot(x - cx, y - cy)) <= _OFF_CIRCLE:
+                        problem[0], problem[1], problem[2] = 6, line, k
+                        return count
+                    parted, step = _chords(x, y, cx, cy, qx, qy, motion == 2)
+                    if count + parted + 1 >= len(rapid):
+                        return -1
+                    ax, ay = x - cx, y - cy
+                    for part in range(1, parted):
+                        cos, sin = np.cos(part * step), np.sin(part * step)
+                        rapid[count] = 0
+                        feeds[count] = feed
+                        lines[count] = line
+                        tools[count] = tool
+                        speeds[count] = speed
+                        count += 1
+                        points[count, 0] = cx + cos * ax - sin * ay
+                        points[count, 1] = cy + sin * ax + cos * ay
+                        points[count, 2] = z
+                if count + 1 >= len(rapid):
+                    return -1
                 if nx == nx:
                     x = nx * scale if absolute else x + nx * scale
                 if ny == ny:
@@ -72,7 +125,7 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
                 if nz == nz:
                     z = nz * scale if absolute else z + nz * scale
                 rapid[count] = 1 if motion == 0 else 0
-                feeds[count] = feed if motion == 1 else 0.0
+                feeds[count] = feed if motion >= 1 else 0.0
                 lines[count] = line
                 tools[count] = tool
                 speeds[count] = speed
@@ -80,7 +133,7 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
                 points[count, 0] = x
                 points[count, 1] = y
                 points[count, 2] = z
-            nx = ny = nz = np.nan
+            nx = ny = nz = ni = nj = np.nan
             has = False
             moveless = False
             line += 1
@@ -141,6 +194,12 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
         elif letter == 90:
             nz = value
             has = True
+        elif letter == 73:
+            ni = value
+            has = True
+        elif letter == 74:
+            nj = value
+            has = True
         elif letter == 70:
             feed = value * scale
         elif letter == 83:
@@ -149,7 +208,7 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
             tool = int(value)
         elif letter == 71:
             code = int(round(value * 10))
-            if code == 0 or code == 10:
+            if code == 0 or code == 10 or code == 20 or code == 30:
                 motion = code // 10
             elif code == 200:
                 scale = 25.4
@@ -161,7 +220,7 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
                 absolute = False
             elif code == 40:
                 moveless = True
-            elif not (code == 170 or code == 940 or code == 400 or code == 490 or code == 800
+            elif not (code == 170 or code == 940 or code == 400 or code == 490 or code == 800 or code == 911
                       or (540 <= code <= 590)):
                 problem[0], problem[1], problem[2] = 2, line, begin
                 return count
@@ -176,7 +235,8 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
 def read_program(text: bytes) -> Reading:
     """Parse a program.
 
-    Understands straight moves (G0, G1), G20 and G21, G90 and G91, dwell, F, S, T, M words, line
+    Understands straight moves (G0, G1), level arcs (G2, G3 with I and J from their beginning), which are
+    given as chords within a thousandth of a millimetre, G20 and G21, G90 and G91, dwell, F, S, T, M words, line
     numbers, comments in brackets or behind a semicolon, and words of the planes and offsets that
     change nothing here.
 
@@ -187,13 +247,16 @@ def read_program(text: bytes) -> Reading:
         understood must not be certified.
     """
     data = np.frombuffer(text, np.uint8)
-    most = text.count(b"\n") + 2
-    points = np.empty((most + 1, 3))
-    rapid, feeds = np.empty(most, np.uint8), np.empty(most, np.float32)
-    lines, tools = np.empty(most, np.int64), np.empty(most, np.int64)
-    speeds = np.empty(most, np.float32)
-    problem = np.zeros(3, np.int64)
-    count = _read(data, points, rapid, feeds, lines, tools, speeds, problem)
+    most = text.count(b"\n") + 3
+    count = -1
+    while count < 0:
+        points = np.empty((most + 1, 3))
+        rapid, feeds = np.empty(most, np.uint8), np.empty(most, np.float32)
+        lines, tools = np.empty(most, np.int64), np.empty(most, np.int64)
+        speeds = np.empty(most, np.float32)
+        problem = np.zeros(3, np.int64)
+        count = _read(data, points, rapid, feeds, lines, tools, speeds, problem)
+        most *= 2
     if problem[0]:
         word = text[problem[2] : problem[2] + 24].split()[:1]
         shown = word[0].decode("ascii", "replace") if word else ""

@@ -31,7 +31,7 @@ class Comment(_Table):
 
 
 class Words(_Table):
-    """The words of a straight move."""
+    """The words of a move; `i` and `j` are the centre of an arc from its beginning."""
 
     rapid: str = "G0"
     feed: str = "G1"
@@ -39,6 +39,10 @@ class Words(_Table):
     y: str = "Y"
     z: str = "Z"
     f: str = "F"
+    clockwise: str = "G2"
+    counterclockwise: str = "G3"
+    i: str = "I"
+    j: str = "J"
 
 
 class Post(_Table):
@@ -53,6 +57,7 @@ class Post(_Table):
     unit: Literal["mm", "in"]
     decimals: int = Field(ge=1, le=6)
     feed_decimals: int = Field(default=0, ge=0, le=3)
+    arcs: bool = Field(default=False, description="whether level arcs are written as such")
     line_numbers: LineNumbers = LineNumbers()
     line_end: Literal["\n", "\r\n"] = "\n"
     comment: Comment = Comment()
@@ -78,6 +83,12 @@ def parse_post(text: str) -> Post:
     except ValidationError as error:
         first = error.errors()[0]
         raise Refused(f"the post's '{'.'.join(map(str, first['loc']))}': {first['msg']}") from None
+
+
+def shipped_posts() -> dict[str, str]:
+    """Titles of the shipped posts by their id."""
+    keys = sorted(entry.name.removesuffix(".json") for entry in (files(__package__) / "posts").iterdir() if entry.name.endswith(".json"))
+    return {key: post_named(key).title for key in keys}
 
 
 @cache

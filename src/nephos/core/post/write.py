@@ -8,18 +8,20 @@ from nephos.core.arrays import F64, I64, U8
 from nephos.core.bands import kernel
 from nephos.core.cutters import Cutter
 from nephos.core.paths.toolpath import Toolpath
+from nephos.core.post.arcs import straight_only, with_arcs
 from nephos.core.post.schema import Post
 
 
 @dataclass(frozen=True)
 class Step:
-    """One operation to be written."""
+    """One operation to be written, its path thinned to `tolerance` (mm) by arcs where the post has them."""
 
     number: int
     title: str
     cutter: Cutter
     spindle: float
     path: Toolpath
+    tolerance: float = 0.01
 
 
 @dataclass(frozen=True)
@@ -27,7 +29,8 @@ class Program:
     """One posted file.
 
     `text` is its bytes. For each operation: `numbers` its number, `lines` the first and last line
-    of the file (from 1) that belong to it, and `move_lines` (n,) int64 the line of each move.
+    of the file (from 1) that belong to it, `move_lines` (n,) int64 the line of each move as it was written, and
+    `kinds` (n,) uint8 what each is for.
     """
 
     name: str
@@ -35,6 +38,7 @@ class Program:
     numbers: tuple[int, ...]
     lines: tuple[tuple[int, int], ...]
     move_lines: tuple[I64, ...]
+    kinds: tuple[U8, ...]
 
 
 @kernel
@@ -86,8 +90,8 @@ def _put_fixed(out, at, units, decimals):  # type: ignore[no-untyped-def]
 
 @kernel
 def _put_moves(  # type: ignore[no-untyped-def]
-    out, units, kinds, feeds, decimals, feed_decimals, number, number_step, first_line, move_lines,
-    rapid, feed, wx, wy, wz, wf, line_end,
+    out, units, kinds, feeds, centres, turns, decimals, feed_decimals, number, number_step, first_line, move_lines,
+    rapid, feed, clockwise, counterclockwise, wx, wy, wz, wf, wi, wj, line_end,
 ):
     """Write the moves to points 1..n; words are left out where they repeat. Returns the length."""
     at = 0
@@ -108,17 +112,24 @@ def _put_moves(  # type: ignore[no-untyped-def]
             out[at] = 32
             at += 1
         is_feed = 0 if kinds[k] == 0 else 1
-        if is_feed != mode:
-            at = _put_text(out, at, feed if is_feed else rapid)
+        wanted = is_feed if turns[k] == 0 else 2 if turns[k] < 0 else 3
+        if wanted != mode:
+            at = _put_text(out, at, rapid if wanted == 0 else feed if wanted == 1 else clockwise if wanted == 2 else counterclockwise)
             out[at] = 32
             at += 1
-            mode = is_feed
-        if units[k + 1, 0] != units[k, 0]:
+            mode = wanted
+        if units[k + 1, 0] != units[k, 0] or turns[k] != 0:
             at = _put_fixed(out, _put_text(out, at, wx), units[k + 1, 0], decimals)
             out[at] = 32
             at += 1
-        if units[k + 1, 1] != units[k, 1]:
+        if units[k + 1, 1] != units[k, 1] or turns[k] != 0:
             at = _put_fixed(out, _put_text(out, at, wy), units[k + 1, 1], decimals)
+            out[at] = 32
+            at += 1
+        if turns[k] != 0:
+            at = _put_fixed(out, _put_text(out, at, wi), centres[k, 0] - units[k, 0], decimals)
+            out[at] = 32
+            at = _put_fixed(out, _put_text(out, at + 1, wj), centres[k, 1] - units[k, 1], decimals)
             out[at] = 32
             at += 1
         if units[k + 1, 2] != units[k, 2]:
@@ -168,20 +179,23 @@ class _Writer:
         self.parts.append(f"{style.open}{text[:style.longest]}{style.close}{self.post.line_end}".encode("ascii", "replace"))
         self.line += 1
 
-    def moves(self, path: Toolpath) -> I64:
+    def moves(self, path: Toolpath, tolerance: float) -> tuple[I64, U8]:
         post = self.post
+        arcs = with_arcs(path, tolerance) if post.arcs else straight_only(path)
+        path = arcs.path
         units = rounded(path.points, post)
+        centres = np.rint(arcs.centres / post.millimetres * 10**post.decimals).astype(np.int64)
         feeds = np.rint(path.feeds / post.millimetres * 10**post.feed_decimals).astype(np.int64)
-        out = np.empty((4 * 24 + 16) * path.moves + 16, np.uint8)
+        out = np.empty((6 * 24 + 16) * path.moves + 16, np.uint8)
         lines = np.empty(path.moves, np.int64)
         w = post.words
         length, self.line, self.number = _put_moves(
-            out, units, path.kinds, feeds, post.decimals, post.feed_decimals, self.number,
-            post.line_numbers.step, self.line, lines, _bytes(w.rapid), _bytes(w.feed), _bytes(w.x),
-            _bytes(w.y), _bytes(w.z), _bytes(w.f), _bytes(post.line_end),
+            out, units, path.kinds, feeds, centres, arcs.turns, post.decimals, post.feed_decimals, self.number,
+            post.line_numbers.step, self.line, lines, _bytes(w.rapid), _bytes(w.feed), _bytes(w.clockwise), _bytes(w.counterclockwise),
+            _bytes(w.x), _bytes(w.y), _bytes(w.z), _bytes(w.f), _bytes(w.i), _bytes(w.j), _bytes(post.line_end),
         )
         self.parts.append(out[:length].tobytes())
-        return lines
+        return lines, path.kinds
 
 
 def write_program(post: Post, name: str, header: list[str], steps: list[Step], spindle_wait: float,
@@ -197,7 +211,7 @@ def write_program(post: Post, name: str, header: list[str], steps: list[Step], s
         writer.comment(text)
     for text in post.start:
         writer.words(text)
-    numbers, ranges, move_lines = [], [], []
+    numbers, ranges, move_lines, written = [], [], [], []
     tool = None
     for step in steps:
         fields = {
@@ -218,16 +232,17 @@ def write_program(post: Post, name: str, header: list[str], steps: list[Step], s
         writer.words(
             f"{post.words.rapid} {post.words.x}{start[0]:.{digits}f} {post.words.y}{start[1]:.{digits}f}"
         )
-        lines = writer.moves(step.path)
+        lines, kinds = writer.moves(step.path, step.tolerance)
         for text in post.operation_end:
             writer.words(text.format(**fields))
         numbers.append(step.number)
         ranges.append((first, writer.line - 1))
         move_lines.append(lines)
+        written.append(kinds)
     if home is not None:
         x, y = rounded(np.array([[*home, 0.0]]), post)[0][:2] / 10**post.decimals
         writer.words(f"{post.words.rapid} {post.words.x}{x:.{post.decimals}f} {post.words.y}{y:.{post.decimals}f}")
     for text in post.end:
         writer.words(text)
     return Program(f"{name}.{post.extension}", b"".join(writer.parts), tuple(numbers), tuple(ranges),
-                   tuple(move_lines))
+                   tuple(move_lines), tuple(written))
