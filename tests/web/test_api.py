@@ -250,3 +250,72 @@ def test_results_of_two_workers_do_not_meet(db) -> None:
     assert back is not None and back.facts == {"n": 1}
     assert np.array_equal(back.arrays["a"], result.arrays["a"]) and back.arrays["b"].shape == (0, 3)
     assert Chunk.objects.count() > 2, "a large array is kept in chunks"
+
+
+def test_a_cutter_is_looked_at_before_it_is_kept(shop: Client) -> None:
+    data = sample_cutters()[0].model_dump() | {"shape": "v", "angle": 60.0}
+    look = send(shop, "/cutters/look", {"data": data, "material": {"name": "lime"}, "units": "in"}).json()
+    assert look["problem"] == "" and look["outline"][1] == [5.0, pytest.approx(8.66, abs=0.01)]
+    assert "in/min" in look["sum"] and look["proposed"]["feed"] > 0
+    assert "cone" in send(shop, "/cutters/look", {"data": data | {"angle": 4.0}}).json()["problem"]
+    assert shop.get("/api/cutters/shapes").json()["engraver"]["needs"] == ["tip_diameter", "angle"]
+
+
+@pytest.mark.parametrize(("clash", "count", "numbers"), [
+    ("ask", 0, 11), ("leave", 1, 12), ("replace", 2, 12), ("renumber", 2, 13)])
+def test_a_table_of_cutters_is_brought_in_whole(shop: Client, clash: str, count: int, numbers: int) -> None:
+    table = ("number,name,shape,diameter,flute_length,shank_diameter,overall_length,flutes,feed,plunge_feed,spindle\n"
+             "2,other,flat,5,15,5,50,2,1500,500,18000\n40,more,ball,4,12,4,50,2,1500,500,18000\n")
+    done = send(shop, "/cutters/import", {"name": "t.csv", "text": table, "clash": clash}).json()
+    assert (done["count"], done["taken"]) == (count, [2]) and Cutter.objects.count() == numbers
+    assert Cutter.objects.get(number=2).data["name"] == ("other" if clash == "replace" else "6 mm flat, 2 flute")
+    bad = send(shop, "/cutters/import", {"name": "t.csv", "text": table + "41,bad,flat,x,1,1,1,1,1,1,1\n", "clash": "replace"})
+    assert bad.status_code == 422 and "line 4" in bad.json()["message"] and Cutter.objects.count() == numbers
+
+
+@pytest.mark.parametrize(("suffix", "start"), [("csv", b"number,name"), ("json", b"{")])
+def test_cutters_leave_as_files(shop: Client, suffix: str, start: bytes) -> None:
+    answer = shop.get(f"/api/cutters/file.{suffix}")
+    assert answer.content.startswith(start) and f"cutters.{suffix}" in answer["Content-Disposition"]
+    assert shop.get("/api/cutters/file.txt").status_code == 422
+
+
+SVG = (b'<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="50mm" viewBox="0 0 100 50">'
+       b'<rect x="10" y="10" width="40" height="20"/><circle cx="80" cy="25" r="8"/><path d="M0 0 L5 5"/></svg>')
+
+
+def test_a_drawing_becomes_a_boundary(shop: Client, job: dict) -> None:
+    found = shop.post("/api/jobs/curves?name=plate.svg", SVG, content_type="application/octet-stream").json()
+    assert len(found["curves"]) == 2 and found["notes"] == ["1 open lines were left out"]
+    box = np.ptp(np.array(found["curves"][0]), axis=0)
+    assert box == pytest.approx([40, 20], abs=1e-3)
+    drawn = {"id": "b1", "name": "plate", "source": "drawn", "curves": [{"points": curve} for curve in found["curves"]]}
+    status, after = change(shop, job, lambda plan: plan.update(boundaries=[drawn]))
+    assert status == 200
+    tasks.draw_outlines(after["plan"])
+    outline = shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]["outlines"]["b1"]
+    assert outline["loops"] == 2 and outline["area"] == pytest.approx(800 + np.pi * 64, rel=1e-2)
+
+
+@pytest.mark.parametrize(("name", "data", "said"), [
+    ("a.svg", b"no drawing", "no SVG"), ("a.dxf", b"no drawing", "no DXF"), ("a.png", b"", "neither SVG nor DXF"),
+    ("a.svg", b'<svg xmlns="http://www.w3.org/2000/svg"><path d="M0 0 L5 5"/></svg>', "no closed curve, only 1 open lines"),
+    ("a.svg", b'<!DOCTYPE svg [<!ENTITY a "x">]><svg>&a;</svg>', "entities"),
+])
+def test_a_bad_drawing_is_refused_in_plain_words(shop: Client, name: str, data: bytes, said: str) -> None:
+    answer = shop.post(f"/api/jobs/curves?name={name}", data, content_type="application/octet-stream")
+    assert answer.status_code == 422 and said in answer.json()["message"]
+
+
+def test_settings_are_copied_and_what_does_not_fit_is_refused(shop: Client, job: dict) -> None:
+    fresh = shop.get(f"/api/jobs/{job['id']}/operation/finish_rings").json()
+    status, job = change(shop, job, lambda plan: plan["setups"][0]["operations"].append(fresh))
+    assert status == 200
+    numbers = [op["number"] for op in job["plan"]["setups"][0]["operations"]]
+    lines = next(op for op in job["plan"]["setups"][0]["operations"] if op["strategy"] == "finish_lines")
+    edit = {"do": "copy_settings", "setup": "a", "source": lines["number"], "target": numbers[-1]}
+    after = send(shop, f"/jobs/{job['id']}/edit", {"based_on": job["version"], "edit": edit, "note": "copy"}).json()
+    rings = after["plan"]["setups"][0]["operations"][-1]
+    assert rings["strategy"] == "finish_rings" and rings["settings"]["stepover"] == lines["settings"]["stepover"]
+    wrong = send(shop, f"/jobs/{job['id']}/edit", {"based_on": after["version"], "edit": edit | {"target": 999}, "note": ""})
+    assert wrong.status_code == 422 and "no longer" in wrong.json()["message"]

@@ -86,6 +86,8 @@ export async function exportModel(job: number, model: string, suffix: string): P
   throw new Error("writing the file takes too long: is the worker running?");
 }
 
+export const usePosts = () => useQuery({ queryKey: ["posts"], queryFn: () => request<Record<string, string>>("/jobs/posts"), staleTime: Infinity });
+
 /** The closed curves of an SVG or DXF file, from the low corner of the stock. */
 export const readCurves = (file: File) => sendFile<{ curves: [number, number][][]; notes: string[] }>(`/jobs/curves?name=${encodeURIComponent(file.name)}`, file, () => undefined, new AbortController().signal);
 

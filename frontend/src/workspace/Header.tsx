@@ -3,7 +3,8 @@ import { useState } from "react";
 import { Link } from "react-aria-components";
 import styled from "styled-components";
 import { useSheet } from "../App";
-import { Ask, Button, Foot, Quiet, Segments } from "../parts/controls";
+import { usePosts } from "../api/hooks";
+import { Ask, Button, Choose, Foot, Quiet, Segments } from "../parts/controls";
 import { WordField } from "../parts/fields";
 import { Mark } from "../parts/Marks";
 import { lengthText } from "../lib/numbers";
@@ -27,17 +28,19 @@ const Files = styled.ul`
 `;
 
 function PostFiles(props: { open: boolean; onClose: () => void }) {
-  const { derived, plan } = useSheetState();
+  const { derived, plan, keep } = useSheetState();
+  const { data: posts } = usePosts();
   const info = infoOf(derived);
   const stops = [...derived.findings, ...(info?.findings ?? [])].filter((finding) => finding.level === "stop");
   const ready = info?.summary && stops.length === 0;
   return (
     <Ask title="Post files" open={props.open} onClose={props.onClose}>
+      <Choose wide label="Post" value={plan.post ?? ""} choices={posts ?? { [plan.post ?? ""]: plan.post ?? "" }} onChange={(post) => keep({ ...plan, post }, "post")} />
       {stops.map((finding) => <p key={finding.code + finding.row}><Mark level="stop" /> {finding.text}: {finding.way_out}.</p>)}
       {!info?.summary && stops.length === 0 && <p>Not everything is up to date. Press Calculate first: only what was proved can be posted.</p>}
       {ready && info?.summary && (
         <>
-          <p>Zero: {info.zero}. One file a cutter, {plan.post}. Each was read back and says what was proved.</p>
+          <p>Zero: {info.zero}. One file a cutter. Each was read back and says what was proved.</p>
           <Files>
             {info.summary.programs.map((program) => (
               <li key={program.name}>

@@ -73,18 +73,11 @@ def _grown(shape: shapely.Geometry, by: float, corners: str) -> shapely.Geometry
 def _without_loops(shape: shapely.Geometry, spots: list[shapely.Geometry]) -> shapely.Geometry:
     """The shape without the loops that pass nearest to the spots: outlines go with all that is in them, holes are filled."""
     pieces = polygons_of(shape)
-    for spot in spots:
-        loops = [(ring.distance(spot), k, h) for k, piece in enumerate(pieces)
-                 for h, ring in enumerate((piece.exterior, *piece.interiors))]
-        if not loops:
-            break
-        _, k, h = min(loops)
-        if h == 0:
-            pieces.pop(k)
-        else:
-            kept = [ring for n, ring in enumerate(pieces[k].interiors, 1) if n != h]
-            pieces[k] = shapely.Polygon(pieces[k].exterior, kept)
-    return shapely.MultiPolygon(pieces)
+    loops = [(k, h, ring) for k, piece in enumerate(pieces) for h, ring in enumerate((piece.exterior, *piece.interiors))]
+    gone = {min((ring.distance(spot), k, h) for k, h, ring in loops)[1:] for spot in spots} if loops else set()
+    kept = [shapely.Polygon(piece.exterior, [ring for h, ring in enumerate(piece.interiors, 1) if (k, h) not in gone])
+            for k, piece in enumerate(pieces) if (k, 0) not in gone]
+    return shapely.MultiPolygon(kept)
 
 
 def shape_of(space: "SetupSpace", work: "Work", key: str, seen: tuple[str, ...] = ()) -> shapely.Geometry:

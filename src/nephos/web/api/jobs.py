@@ -20,6 +20,7 @@ from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.results import key_of
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.shelf import Fitting, Piece, fitting_pieces
+from nephos.core.post.schema import shipped_posts
 from nephos.web import jobs as service
 from nephos.web.api.meshes import body_pieces
 from nephos.web.jobfile import read_job_file, write_job_file
@@ -298,6 +299,12 @@ def propose_operation(request: HttpRequest, job_id: int, strategy: str) -> dict[
     """An operation of a strategy with proposed settings and the next free number."""
     plan = parse_plan(service.current_plan(get_object_or_404(Job, pk=job_id)))
     return service.new_operation(plan, strategy).model_dump(mode="json")
+
+
+@router.get("/posts", response=dict[str, str])
+def list_posts(request: HttpRequest) -> dict[str, str]:
+    """Titles of the posts by id."""
+    return shipped_posts()
 
 
 @router.post("/curves", response=CurvesFound)
