@@ -1,14 +1,17 @@
 """A worker and a browser for each test."""
 
 import subprocess
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from demo.screenshots import chromium
+from demo.screenshots import chromium, until
 
-from browser.page import start_worker
+from browser.page import bring_in, start_worker, text
 from nephos.command.sample import sample_cutters
+from nephos.command.warm import small_hill
+from nephos.core.mesh.formats.stl import write_stl
 from nephos.web.models import Cutter
 
 
@@ -33,3 +36,13 @@ def browser(live_server, worker, tmp_path: Path):
     driver.get(live_server.url)
     yield driver
     driver.quit()
+
+
+@pytest.fixture()
+def hill_job(browser, tmp_path: Path):
+    path = tmp_path / "mound.stl"
+    path.write_bytes(write_stl(small_hill(cells=40)))
+    bring_in(browser, path)
+    until(browser, lambda d: "Finish, lines" in text(d))
+    time.sleep(1)
+    return browser

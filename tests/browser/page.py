@@ -6,6 +6,7 @@ import sys
 from pathlib import Path
 
 from demo.screenshots import until
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
@@ -58,3 +59,21 @@ for (const kind of ['pointerdown', 'pointerup']) canvas.dispatchEvent(new Pointe
 def click_view(driver, x: float, y: float) -> None:
     """Click in the view, at shares of its width and height."""
     driver.execute_script(_CLICK, x, y)
+
+
+def press_like(driver, words: str) -> None:
+    """Press the button that begins with `words`."""
+    path = f"//button[starts-with(normalize-space(), '{words}')]"
+    until(driver, lambda d: [item for item in d.find_elements(By.XPATH, path) if item.is_displayed()])
+    [item for item in driver.find_elements(By.XPATH, path) if item.is_displayed()][-1].click()
+
+
+def grip(driver, places) -> None:
+    """Put the pointer on the first of these places (from the middle of the view) where something can be gripped."""
+    canvas = driver.find_element(By.TAG_NAME, "canvas")
+
+    def on_grip(place: tuple[int, int]) -> bool:
+        ActionChains(driver).move_to_element_with_offset(canvas, *place).perform()
+        return driver.execute_script("return arguments[0].style.cursor", canvas) == "grab"
+
+    until(driver, lambda d: any(on_grip(place) for place in places))

@@ -12,8 +12,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from browser.page import bring_in, text, type_in
-from nephos.command.warm import small_hill
+from browser.page import bring_in, grip, press_like, text, type_in
 from nephos.core.cutters import Profile
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.mesh.model import Mesh
@@ -27,13 +26,6 @@ from nephos.web.models import Job
 from nephos.web.tasks import _loaded
 
 pytestmark = [pytest.mark.browser, pytest.mark.django_db(transaction=True)]
-
-
-def press_like(driver, words: str) -> None:
-    """Press the button that begins with `words`."""
-    path = f"//button[starts-with(normalize-space(), '{words}')]"
-    until(driver, lambda d: [item for item in d.find_elements(By.XPATH, path) if item.is_displayed()])
-    [item for item in driver.find_elements(By.XPATH, path) if item.is_displayed()][-1].click()
 
 
 def choose_model(driver) -> None:
@@ -94,16 +86,6 @@ def test_the_raw_scan_is_put_right_by_hand(browser, tmp_path: Path) -> None:
     assert not browser.find_elements(By.CSS_SELECTOR, "[aria-label='Undo']:not([disabled])")
 
 
-@pytest.fixture()
-def hill_job(browser, tmp_path: Path):
-    path = tmp_path / "mound.stl"
-    path.write_bytes(write_stl(small_hill(cells=40)))
-    bring_in(browser, path)
-    until(browser, lambda d: "Finish, lines" in text(d))
-    time.sleep(1)
-    return browser
-
-
 def offset() -> list[float]:
     return current_plan(Job.objects.get())["models"][0]["placement"]["offset"]
 
@@ -132,17 +114,6 @@ def test_dragging_an_arrow_moves_the_model_as_typing_does(hill_job) -> None:
     press(driver, "Undo")
     until(driver, lambda d: "rev 2 · saved" in text(d))
     assert offset() == moved
-
-
-def grip(driver, places) -> None:
-    """Put the pointer on the first of these places (from the middle of the view) where something can be gripped."""
-    canvas = driver.find_element(By.TAG_NAME, "canvas")
-
-    def on_grip(place: tuple[int, int]) -> bool:
-        ActionChains(driver).move_to_element_with_offset(canvas, *place).perform()
-        return driver.execute_script("return arguments[0].style.cursor", canvas) == "grab"
-
-    until(driver, lambda d: any(on_grip(place) for place in places))
 
 
 def test_a_ring_turns_the_model_and_the_height_of_the_cut_is_dragged(hill_job) -> None:

@@ -44,20 +44,20 @@ def test_from_upload_to_program(browser, tmp_path: Path) -> None:
     press(browser, "+ Add operation")
     until(browser, lambda d: d.find_elements(By.XPATH, "//section//button[contains(., 'Rough, lines')]"))
     browser.find_element(By.XPATH, "//section//button[contains(., 'Rough, lines')]").click()
-    until(browser, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid='operation-30']"))
+    until(browser, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid='operation-40']"))
     press(browser, "Move up")
-    until(browser, lambda d: "Rough, lines" in d.find_element(By.CSS_SELECTOR, "[data-testid='operation-20']").text)
-    browser.find_element(By.CSS_SELECTOR, "[data-testid='operation-20'] button").click()
+    until(browser, lambda d: "Rough, lines" in d.find_element(By.CSS_SELECTOR, "[data-testid='operation-30']").text)
+    browser.find_element(By.CSS_SELECTOR, "[data-testid='operation-30'] button").click()
     press(browser, "Delete")
-    until(browser, lambda d: not d.find_elements(By.CSS_SELECTOR, "[data-testid='operation-20']"))
+    until(browser, lambda d: not d.find_elements(By.CSS_SELECTOR, "[data-testid='operation-30']"))
 
     # A live number before anything is calculated, and a refusal that loses nothing.
-    browser.find_element(By.CSS_SELECTOR, "[data-testid='operation-30'] button").click()
-    until(browser, lambda d: "30 Finish, lines" in text(d))
+    browser.find_element(By.CSS_SELECTOR, "[data-testid='operation-20'] button").click()
+    until(browser, lambda d: "20 Finish, lines" in text(d))
     type_in(browser, "Stepover", "9")
     until(browser, lambda d: "larger than the cutter" in text(d))
     type_in(browser, "Stepover", "0.4")
-    until(browser, lambda d: "scallop 0.013" in text(d))
+    until(browser, lambda d: "scallop 0.02" in text(d))
 
     press(browser, "Calculate")
     until(browser, lambda d: "all is up to date" in text(d), 120)
@@ -75,7 +75,7 @@ def test_from_upload_to_program(browser, tmp_path: Path) -> None:
     press(browser, "Post files…")
     until(browser, lambda d: "front left corner of the stock, on its top face" in text(d))
     links = browser.find_elements(By.CSS_SELECTOR, "a[download]")
-    assert len(links) == 2
+    assert len(links) == 3, "one file a cutter"
     names = [link.text for link in links]
     for link in links:
         link.click()
@@ -106,7 +106,7 @@ def test_cutters_are_added_and_changed(browser) -> None:
     field(browser, "Diameter").send_keys("4", Keys.TAB)
     press(browser, "Save")
     until(browser, lambda d: "4 mm ball, 2 flute" in text(d) and not d.find_elements(By.XPATH, "//h2[.='Add a cutter']"))
-    assert Cutter.objects.get(number=7).data["diameter"] == 4
+    assert Cutter.objects.get(number=12).data["diameter"] == 4
 
 
 def test_a_killed_worker_loses_nothing(browser, worker: list, tmp_path: Path) -> None:

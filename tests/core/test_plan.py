@@ -5,20 +5,22 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from meshes import box_mesh
 from nephos.command.warm import small_hill
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Cancelled, Refused
 from nephos.core.mesh.examine import support_points
+from nephos.core.mesh.look import quick_look
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.registry import strategies
-from nephos.core.plan.boundaries import region_of
 from nephos.core.plan.checks import operation_findings, outcome_findings
 from nephos.core.plan.fit import placement_findings
+from nephos.core.plan.ground import ground_of
 from nephos.core.plan.keys import setup_keys
 from nephos.core.plan.pipeline import Work, certify, placed_models, run_setup
 from nephos.core.plan.place import place, to_setup, zero_in_words
 from nephos.core.plan.results import MemoryStore
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
+from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
 from nephos.core.post.read import read_program
 
 HILL = small_hill()
@@ -218,17 +220,31 @@ def test_the_cutter_is_parked_where_it_is_asked_to_be() -> None:
 
 
 def test_estimates_are_near_the_calculated_time() -> None:
-    from nephos.core.paths.estimate import Ground
-
+    """On small ground, where entries and turns weigh most; on the demo meshes they are measured (docs/performance.md)."""
     done = calculate(plan(), MemoryStore())
-    space = done.space
+    space, look = done.space, quick_look(small_hill())
+    box = placed_models(space.plan, lambda _: look.support)["m"]
     for outcome in done.outcomes:
-        width, height = np.diff(np.array(region_of(space, Work(MemoryStore()), outcome.operation).bounds).reshape(2, 2), axis=0)[0]
-        ground = Ground(float(width), float(height), float(space.stock_high[2] - space.floor), 4.0, 0.0,
-                        outcome.operation.cutting_feed, outcome.operation.entering_feed, 600)
+        ground = ground_of(space.plan, space.setup, outcome.operation, [(space.plan.models[0], box, look)])
         kind = strategies()[outcome.operation.strategy]
         estimate = kind.estimate(outcome.operation.settings, outcome.operation.cutter, 0.0, ground)
-        assert 0.3 < estimate.seconds / outcome.total_seconds < 3
+        assert 0.6 < estimate.seconds / outcome.total_seconds < 1.6
+
+
+def test_the_ground_knows_heights_walls_and_what_is_beside() -> None:
+    """A box 10 mm square and 4 mm high in a region 24 mm square: a sixth of it is high, and its walls have 160 mm^2."""
+    box = box_mesh((0, 0, 0), (10, 10, 4))
+    look = quick_look(box)
+    model = Model(id="m", name="m", mesh="m")
+    stock = Stock(length=24, width=24, thickness=10)
+    operation = Operation(number=10, strategy="finish_lines", cutter=standard_cutter("ball", 3),
+                          boundary=Limit(boundary="stock", contain="centre"), settings={})  # type: ignore[arg-type]
+    job = Plan(stock=stock, models=(model,), setups=(Setup(id="a", name="a", operations=(operation,)),))
+    placed = placed_models(job, lambda _: look.support)["m"]
+    ground = ground_of(job, job.setups[0], operation, [(model, placed, look)])
+    assert ground.area == pytest.approx(576) and ground.relief == pytest.approx(4)
+    assert ground.area_below(3.9) == pytest.approx(576 - 100, rel=0.06) and ground.area_below(4.0) == pytest.approx(576, rel=0.02)
+    assert ground.wall_area(60) == pytest.approx(160, rel=0.15) and ground.steepness == pytest.approx(1.0, abs=0.02)
 
 
 def test_a_hidden_model_is_not_cut_and_none_is_an_error() -> None:

@@ -52,9 +52,9 @@ def set_stepover(value):
 
 def test_a_new_job_has_a_sensible_sheet_that_fits(job: dict) -> None:
     operations = job["plan"]["setups"][0]["operations"]
-    assert [op["strategy"] for op in operations] == ["rough_rings", "finish_lines"]
+    assert [op["strategy"] for op in operations] == ["rough_rings", "finish_lines", "cut_out"]
     assert not [f for f in job["derived"]["findings"] if f["level"] == "stop"]
-    assert [op["state"] for op in job["derived"]["setups"][0]["operations"]] == ["out of date", "out of date"]
+    assert [op["state"] for op in job["derived"]["setups"][0]["operations"]] == ["out of date"] * 3
     assert all(op["estimate"]["seconds"] > 0 for op in job["derived"]["setups"][0]["operations"])
 
 
@@ -62,7 +62,7 @@ def test_the_whole_way_from_upload_to_program(shop: Client, job: dict) -> None:
     done = calculate(shop, job)
     assert done["calculation"]["state"] == "done", done["calculation"]
     info = done["derived"]["setups"][0]
-    assert [op["state"] for op in info["operations"]] == ["current", "current"]
+    assert [op["state"] for op in info["operations"]] == ["current"] * 3
     assert info["summary"]["compare"]["gouge_max"] <= 0.01
     for program in info["summary"]["programs"]:
         answer = shop.get(f"/api/results/{info['summary_key']}/program/{program['name']}")
@@ -86,9 +86,9 @@ def test_undo_brings_results_back_at_once(shop: Client, job: dict) -> None:
     done = calculate(shop, job)
     _, changed = change(shop, done, set_stepover(0.45))
     states = [op["state"] for op in changed["derived"]["setups"][0]["operations"]]
-    assert states == ["current", "out of date"]
+    assert states == ["current", "out of date", "out of date"]
     undone = send(shop, f"/jobs/{job['id']}/undo", {"based_on": changed["version"]}).json()
-    assert [op["state"] for op in undone["derived"]["setups"][0]["operations"]] == ["current", "current"]
+    assert [op["state"] for op in undone["derived"]["setups"][0]["operations"]] == ["current"] * 3
     assert undone["can_redo"] and undone["plan"] == done["plan"]
     redone = send(shop, f"/jobs/{job['id']}/redo", {"based_on": undone["version"]}).json()
     assert redone["plan"] == changed["plan"] and not redone["can_redo"]

@@ -204,7 +204,7 @@ def test_a_job_file_gives_the_same_programs_to_the_byte(shop: Client, job: dict)
         assert about["format"] == "nephos-job" and json.loads(archive.read("plan.json")) == after["plan"]
         (name,) = about["meshes"].values()
         assert archive.read(name) == write_stl(SLABBED), "the mesh lies in it as it came"
-        assert {cutter["number"] for cutter in json.loads(archive.read("cutters.json"))} == {2, 5}
+        assert {cutter["number"] for cutter in json.loads(archive.read("cutters.json"))} == {2, 3, 6}
 
     # Into a shop that has nothing.
     Job.objects.all().delete()
@@ -222,7 +222,7 @@ def test_a_job_file_gives_the_same_programs_to_the_byte(shop: Client, job: dict)
     for item in came["plan"]["models"]:
         tasks.prepare(item)
     assert programs(shop, came) == written
-    assert set(Cutter.objects.values_list("number", flat=True)) == {2, 5}
+    assert set(Cutter.objects.values_list("number", flat=True)) == {2, 3, 6}
 
 
 def packed(**files: object) -> bytes:

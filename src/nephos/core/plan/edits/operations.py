@@ -47,7 +47,10 @@ def renumber_cutter(plan: Plan, looks: Looks, setup: str, operation: Number) -> 
 def copy_settings(plan: Plan, looks: Looks, setup: str, source: Number, target: Number) -> Plan:
     """Give an operation the settings of another: all that both have, and the boundary; its cutter and its kind stay."""
     given, taking = operation_of(plan, setup, source), operation_of(plan, setup, target)
-    shared = {name: value for name, value in given.settings.model_dump().items() if name in type(taking.settings).model_fields}
+    mine, theirs = type(taking.settings).model_fields, type(given.settings).model_fields
+    # One word may mean another thing elsewhere: only settings of the same kind go over.
+    shared = {name: value for name, value in given.settings.model_dump().items()
+              if name in mine and mine[name].annotation == theirs[name].annotation}
     settings = type(taking.settings).model_validate(taking.settings.model_dump() | shared)
     changed = taking.model_copy(update={
         "settings": settings, "boundary": given.boundary, "cut_to": given.cut_to, "cut_from": given.cut_from})
