@@ -72,7 +72,7 @@ def test_a_boundary_is_drawn_bent_brought_in_and_used(hill_job, tmp_path: Path) 
     press(driver, "+ Point")
     until(driver, lambda d: len(plan()["boundaries"][0]["curves"][0]["points"]) == 5)
     type_in(driver, "1 X", "40")
-    until(driver, lambda d: plan()["boundaries"][0]["curves"][0]["points"][0][0] == 40)
+    until(driver, lambda d: "rev 6 · saved" in text(d) and plan()["boundaries"][0]["curves"][0]["points"][0][0] == 40)
     path = tmp_path / "plate.svg"
     path.write_bytes(b'<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm" viewBox="0 0 9 9">'
                      b'<rect x="1" y="1" width="6" height="5"/></svg>')

@@ -4,8 +4,8 @@ import { FieldError, Input, Label, TextField } from "react-aria-components";
 import styled from "styled-components";
 import { feedText, lengthText, parseNumber, type Unit } from "../lib/numbers";
 
-const Field = styled(TextField)`
-  display: grid; grid-template-columns: 1fr 118px; align-items: center; gap: 2px 8px; min-height: 33px; position: relative;
+const Field = styled(TextField)<{ $tight?: boolean }>`
+  display: grid; grid-template-columns: ${(p) => (p.$tight ? "24px 1fr" : "1fr 118px")}; & > label { white-space: ${(p) => (p.$tight ? "nowrap" : "normal")}; } align-items: center; gap: 2px 8px; min-height: 33px; position: relative;
 `;
 
 const Entry = styled(Input)`
@@ -26,7 +26,7 @@ const Wrong = styled(FieldError)`
 
 export interface NumberProps {
   label: string; value: number | null; unit: Unit; kind?: "length" | "feed" | "angle" | "plain"; suffix?: string; low?: number; over?: number;
-  high?: number; step?: number; empty?: string; help?: string | undefined; error?: string | undefined;
+  high?: number; step?: number; empty?: string; help?: string | undefined; error?: string | undefined; tight?: boolean;
   onLive?: (value: number | null) => void; onChange: (value: number | null) => void;
 }
 
@@ -92,7 +92,7 @@ export function NumberField(props: NumberProps) {
   };
   const problem = wrong || props.error;
   return (
-    <Field value={text} onChange={type} onBlur={commit} isInvalid={Boolean(problem)}>
+    <Field $tight={props.tight ?? false} value={text} onChange={type} onBlur={commit} isInvalid={Boolean(problem)}>
       <Label>{props.label}</Label>
       <div style={{ position: "relative" }} title={props.help}>
         <Entry style={feed ? { paddingRight: 52 } : undefined} onKeyDown={nudge} inputMode="decimal" placeholder={props.empty ?? ""} autoComplete="off" />

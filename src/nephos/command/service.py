@@ -8,6 +8,7 @@ import socket
 import subprocess
 import sys
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from types import FrameType
 
@@ -201,8 +202,13 @@ def test(words: list[str]) -> int:
             _checked("tsc", ["npm", "run", "-s", "types"], ROOT / "frontend"),
             _checked("eslint", ["npm", "run", "-s", "lint"], ROOT / "frontend"),
             _checked("vitest", ["npm", "run", "-s", "test"], ROOT / "frontend"),
-            _checked("pytest", [*python, "pytest", "--durations=8"]),
         ]
+        # The page's tests wait for the browser most of the time: the core's run beside them, on one core.
+        with ThreadPoolExecutor(2) as pool:
+            passed += pool.map(lambda item: _checked(*item), [
+                ("pytest, page", [*python, "pytest", "--durations=8", "tests/web", "tests/browser", "tests/command"]),
+                ("pytest, core", ["env", "NEPHOS_CORES=1", *python, "pytest", "--durations=8", "tests/core"]),
+            ])
         return 0 if all(passed) else 1
     finally:
         if not was_running:

@@ -1,6 +1,7 @@
 /** The curves of a drawn boundary: added, bent, given points by numbers, or brought in from a drawing. */
 import { useState } from "react";
 import { FileTrigger } from "react-aria-components";
+import styled from "styled-components";
 import { readCurves } from "../../api/hooks";
 import type { Boundary, FullPlan } from "../../api/types";
 import type { Spot } from "../../lib/rims";
@@ -11,6 +12,7 @@ import { Buttons, Head, Note } from "./shared";
 
 type Curve = { points: Spot[]; smooth: boolean };
 const LISTED = 16;
+const PointRow = styled.div`display: grid; grid-template-columns: 1fr 1fr 22px; gap: 0 8px; align-items: center;`;
 
 /** Four points about the middle of the stock, for a curve to begin with. */
 export function freshCurve(plan: FullPlan, smooth: boolean): Curve {
@@ -55,13 +57,13 @@ export function CurveList(props: { boundary: Boundary }) {
             <Quiet aria-label={`Take out curve ${k + 1}`} onPress={() => keep(changed(curves.filter((_, n) => n !== k)), "take a curve out")}>Take out</Quiet>
           </Buttons>
           {curve.points.length > LISTED ? <Note>{curve.points.length} points.</Note> : curve.points.map((point, p) => (
-            <Buttons key={p}>
+            <PointRow key={p}>
               {(["X", "Y"] as const).map((axis, a) => {
                 const moved = (value: number) => changed(swap(k, { ...curve, points: curve.points.map((old, q) => (q === p ? (a === 0 ? [value, old[1]] : [old[0], value]) : old)) }));
-                return <span key={axis} style={{ flex: 1 }}><NumberField label={`${p + 1} ${axis}`} unit={unit} value={point[a] as number} low={-10000} high={10000} step={0.5} onLive={(value) => value !== null && live(moved(value))} onChange={(value) => value !== null && keep(moved(value), "move a point")} /></span>;
+                return <NumberField key={axis} tight label={`${p + 1} ${axis}`} unit={unit} value={point[a] as number} low={-10000} high={10000} step={0.5} onLive={(value) => value !== null && live(moved(value))} onChange={(value) => value !== null && keep(moved(value), "move a point")} />;
               })}
               <Quiet aria-label={`Take out point ${p + 1}`} isDisabled={curve.points.length <= 3} onPress={() => keep(changed(swap(k, { ...curve, points: curve.points.filter((_, q) => q !== p) })), "take a point out")}>×</Quiet>
-            </Buttons>
+            </PointRow>
           ))}
         </div>
       ))}

@@ -148,6 +148,8 @@ def _svg(data: bytes) -> Found:
         drawing = svgelements.SVG.parse(io.BytesIO(data), ppi=96)
     except Exception:
         raise Unusable("this is no SVG file that can be read: export it again as plain SVG") from None
+    # The page stands on the low corner of the stock, so its lower edge is at Y 0.
+    page = float(drawing.height) if isinstance(drawing.height, int | float) else 0.0
     runs = []
     for item in drawing.elements():
         if not isinstance(item, svgelements.Shape):
@@ -163,7 +165,7 @@ def _svg(data: bytes) -> Found:
                 for k in range(1, count + 1):
                     at = segment.point(k / count)
                     run.append((at.x, at.y))
-            runs.append([(x * _PX, -y * _PX) for x, y in run])
+            runs.append([(x * _PX, (page - y) * _PX) for x, y in run])
     points, spans = _as_runs(runs)
     return points, spans, [], 1.0
 
