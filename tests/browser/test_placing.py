@@ -216,9 +216,7 @@ def test_a_boundary_and_a_cut_out_from_adding_to_the_proof(hill_job) -> None:
     type_in(driver, "Offset", "3")
     # A square of 24 mm grown by 3 mm, its corners round.
     until(driver, lambda d: "8.9 cm²" in text(d))
-    driver.find_element(By.CSS_SELECTOR, "[data-testid='row-stock'] button").click()
-    press(driver, "+ Add operation")
-    press_like(driver, "Cut out")
+    driver.find_element(By.CSS_SELECTOR, "[data-testid='operation-30'] button").click()
     until(driver, lambda d: "30 Cut out" in text(d) and "4 tabs" in text(d))
     type_in(driver, "Tabs", "0")
     until(driver, lambda d: "nothing holds it" in text(d) and "1 stop" in text(d))

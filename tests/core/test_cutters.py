@@ -6,15 +6,18 @@ from pydantic import ValidationError
 
 from meshes import grid_mesh
 from nephos.command.sample import sample_cutters
+from nephos.command.warm import small_hill
 from nephos.core.cutters import SHAPES, Cutter, HolderStep, standard_cutter
 from nephos.core.cutters.exchange import read_cutters, to_csv, to_json
 from nephos.core.cutters.feeds import chip_sum, propose
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.materials import shipped_material
+from nephos.core.mesh.look import quick_look
 from nephos.core.plan.checks import operation_findings, outcome_findings
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.pipeline import Work, run_setup
+from nephos.core.plan.proposed import nearest_cutter, proposed_sheet
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
 
@@ -134,3 +137,19 @@ def stepped(cutter: Cutter, deep: float, down: float) -> list[str]:
 def test_what_stands_over_the_flutes_is_watched(change: dict, down: float, codes: list[str]) -> None:
     usual = standard_cutter("flat", 4).model_dump() | {"flute_length": 16.0, "overall_length": 60.0}
     assert stepped(Cutter.model_validate(usual | change), 14.0, down) == codes
+
+
+def test_a_sheet_is_proposed_from_what_the_shop_has() -> None:
+    shop = sample_cutters()
+    look = quick_look(small_hill(side=200, cells=60))
+    model = Model(id="m1", name="hill", mesh="h")
+    for thickness in (11.0, 60.0):
+        plan = Plan(stock=Stock(length=224, width=224, thickness=thickness), models=(model,), setups=(Setup(id="a", name="a"),))
+        sheet = proposed_sheet(plan, look, shop)
+        assert [item.strategy for item in sheet][0] == "rough_rings" and sheet[-1].strategy == "cut_out"
+        assert [item.number for item in sheet] == [10 * (k + 1) for k in range(len(sheet))]
+        assert all(item.cutter in shop for item in sheet), "only cutters that are there"
+        done = plan.model_copy(update={"setups": (Setup(id="a", name="a", operations=sheet),)})
+        assert not [item for item in operation_findings(done, done.setups[0]) if item.level == "stop"]
+    assert nearest_cutter(shop, "ball", 50).diameter == 6
+    assert nearest_cutter([shop[0]], "ball", 3).number == 2, "a usual one under a free number"

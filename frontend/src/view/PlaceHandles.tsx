@@ -44,8 +44,9 @@ function MoveHandles(props: { model: Model; state: ModelState; size: number }) {
   ));
 }
 
-// A quarter of a ring from the first to the second of the two other axes.
-const ARCS: [number, number, number][] = [[Math.PI / 2, Math.PI / 2, 0], [-Math.PI / 2, 0, -Math.PI / 2], [0, 0, 0]];
+const facing = (x: Point, y: Point, z: Point) => new THREE.Quaternion().setFromRotationMatrix(new THREE.Matrix4().makeBasis(new THREE.Vector3(...x), new THREE.Vector3(...y), new THREE.Vector3(...z)));
+// A quarter of a ring about X, Y and Z; the upright ones on the sides away from the arrows, so that from above none lies on another.
+const ARCS = [facing([0, -1, 0], [0, 0, 1], [-1, 0, 0]), facing([-1, 0, 0], [0, 0, 1], [0, 1, 0]), facing([1, 0, 0], [0, 1, 0], [0, 0, 1])];
 
 /** Quarter rings that turn the model about its middle: in fives of a degree, in ones with Shift. */
 function TurnHandles(props: { model: Model; state: ModelState; size: number }) {
@@ -65,7 +66,7 @@ function TurnHandles(props: { model: Model; state: ModelState; size: number }) {
         (done ? (what: Parameters<typeof edit>[0]) => edit(what, "turn") : liveEdit)({ do: "turn_model", model: model.id, axis, degrees });
       }}>
       {(hot) => (
-        <group position={middle} rotation={ARCS[axis] as [number, number, number]}>
+        <group position={middle} quaternion={ARCS[axis] as THREE.Quaternion}>
           <mesh renderOrder={7}><torusGeometry args={[size * 1.9, size * 0.05, 8, 24, Math.PI / 2]} /><meshBasicMaterial color={hot ? theme.ink : scene.entry} depthTest={false} /></mesh>
         </group>
       )}

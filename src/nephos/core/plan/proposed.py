@@ -19,9 +19,10 @@ _STEEP = 55.0
 
 
 def nearest_cutter(cutters: Sequence[Cutter], shape: str, diameter: float) -> Cutter:
-    """The shop's cutter of a shape that is nearest to a diameter; a usual one where the shop has none of that shape."""
+    """The shop's cutter of a shape that is nearest to a diameter; a usual one, under a free number, where the shop has none of that shape."""
     of_shape = [cutter for cutter in cutters if cutter.shape == shape]
-    return min(of_shape, key=lambda cutter: abs(cutter.diameter - diameter), default=standard_cutter(shape, diameter))
+    free = 1 + max((cutter.number for cutter in cutters), default=0)
+    return min(of_shape, key=lambda cutter: abs(cutter.diameter - diameter), default=standard_cutter(shape, diameter, min(free, 999)))
 
 
 def proposed_operation(plan: Plan, cutters: Sequence[Cutter], key: str, number: int, cutter: Cutter | None = None,
@@ -68,6 +69,9 @@ def proposed_sheet(plan: Plan, look: Look, cutters: Sequence[Cutter]) -> tuple[O
     if _wall_share(look) > _WALL:
         found.append(proposed_operation(plan, cutters, "finish_levels", 40, fine, steeper=_STEEP, stepdown=round(fine.diameter * 0.1, 2)))
     if float(box.low[2]) > 0.5:
-        saw = nearest_cutter([cutter for cutter in cutters if cutter.flute_length + 5 >= plan.stock.thickness], "flat", 6.0)
-        found.append(proposed_operation(plan, cutters, "cut_out", 50, saw))
+        flats = [cutter for cutter in cutters if cutter.shape == "flat"]
+        longest_flutes = max((cutter.flute_length for cutter in flats), default=0.0)
+        enough = min(plan.stock.thickness - 5, longest_flutes)
+        through = nearest_cutter([cutter for cutter in flats if cutter.flute_length >= enough] or cutters, "flat", 6.0)
+        found.append(proposed_operation(plan, cutters, "cut_out", 50, through))
     return tuple(operation.model_copy(update={"number": 10 * (k + 1)}) for k, operation in enumerate(found))
