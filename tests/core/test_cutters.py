@@ -146,7 +146,7 @@ def test_a_sheet_is_proposed_from_what_the_shop_has() -> None:
     for thickness in (11.0, 60.0):
         plan = Plan(stock=Stock(length=224, width=224, thickness=thickness), models=(model,), setups=(Setup(id="a", name="a"),))
         sheet = proposed_sheet(plan, look, shop)
-        assert [item.strategy for item in sheet][0] == "rough_rings" and sheet[-1].strategy == "cut_out"
+        assert sheet[0].strategy == "rough_rings" and sheet[-1].strategy == "cut_out"
         assert [item.number for item in sheet] == [10 * (k + 1) for k in range(len(sheet))]
         assert all(item.cutter in shop for item in sheet), "only cutters that are there"
         done = plan.model_copy(update={"setups": (Setup(id="a", name="a", operations=sheet),)})

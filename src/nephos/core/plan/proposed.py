@@ -19,7 +19,7 @@ _STEEP = 55.0
 
 
 def nearest_cutter(cutters: Sequence[Cutter], shape: str, diameter: float) -> Cutter:
-    """The shop's cutter of a shape that is nearest to a diameter; a usual one, under a free number, where the shop has none of that shape."""
+    """The shop's cutter of a shape that is nearest to a diameter; a usual one, under a free number, where it has none of that shape."""
     of_shape = [cutter for cutter in cutters if cutter.shape == shape]
     free = 1 + max((cutter.number for cutter in cutters), default=0)
     return min(of_shape, key=lambda cutter: abs(cutter.diameter - diameter), default=standard_cutter(shape, diameter, min(free, 999)))
