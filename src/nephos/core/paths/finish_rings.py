@@ -25,11 +25,11 @@ class FinishRingsSettings(FinishSettings):
     order: Literal["inwards", "outwards"] = choice("Order", "inwards", _ORDER)
 
 
-def ring_lines(region: shapely.Geometry, stepover: float, radius: float, climb: bool) -> list[F64]:
+def ring_lines(region: shapely.Geometry, stepover: float, climb: bool) -> list[F64]:
     """All rings of a region on the plan, (n, 2) each and closed, from outside in."""
     runs: list[F64] = []
     for piece in polygons_of(region):
-        for ring in nested_rings(piece, stepover, radius):
+        for ring in nested_rings(piece, stepover, stepover):
             runs += ring_runs(ring, climb, runs[-1][-1] if runs else None)
     return runs
 
@@ -37,7 +37,7 @@ def ring_lines(region: shapely.Geometry, stepover: float, radius: float, climb: 
 def _make(task: Task) -> Passes:
     settings: FinishRingsSettings = task.settings
     region = finishing_region(task, settings)
-    runs = ring_lines(region, settings.stepover, task.cutter.radius, settings.direction == "climb")
+    runs = ring_lines(region, settings.stepover, settings.direction == "climb")
     runs = [run for run in runs if len(run) >= 3]
     if settings.order == "outwards":
         runs.reverse()

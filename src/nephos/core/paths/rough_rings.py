@@ -69,18 +69,25 @@ class RoughRingsSettings(RoughSettings):
     direction: Literal["climb", "conventional"] = choice("Direction", "climb", _DIRECTIONS)
 
 
-def nested_rings(polygon: Polygon, stepover: float, radius: float) -> Iterator[Polygon]:
-    """The polygon and those inside of it, one stepover apart, each followed by all within it."""
+def nested_rings(polygon: Polygon, stepover: float, cleared: float) -> Iterator[Polygon]:
+    """The polygon and those inside of it, one stepover apart, each followed by all within it.
+
+    `cleared` is how far inside a ring nothing is left once it has been gone round: the cutter's radius in roughing, where rings
+    in necks narrower than that would cut air; the stepover itself in finishing, where every ring counts.
+    """
     yield polygon
-    inner = polygons_of(polygon.buffer(-stepover, quad_segs=6).simplify(0.01))
-    if not inner and stepover > radius:
-        # The ways on both sides would leave a strip between them: one more way down its middle.
-        inner = polygons_of(polygon.buffer(-0.9 * radius, quad_segs=6).simplify(0.01))
-        yield from inner
-        return
+    if stepover > cleared:
+        # The ways on both sides leave a strip between them where the next ring does not fit: one more way down its middle.
+        inner = polygons_of(polygon.buffer(-stepover, quad_segs=6).simplify(0.01))
+        if not inner:
+            yield from polygons_of(polygon.buffer(-0.9 * cleared, quad_segs=6).simplify(0.01))
+            return
+    else:
+        kept = 0.98 * cleared
+        inner = polygons_of(polygon.buffer(-max(kept, stepover), quad_segs=6).buffer(max(kept - stepover, 0.0), quad_segs=6).simplify(0.01))
     for piece in inner:
-        if piece.length > 0.2 * radius:
-            yield from nested_rings(piece, stepover, radius)
+        if piece.length > 0.2 * cleared:
+            yield from nested_rings(piece, stepover, cleared)
 
 
 def ring_runs(polygon: Polygon, climb: bool, at: F64 | None) -> list[F64]:
