@@ -77,7 +77,7 @@ def test_a_boundary_is_drawn_bent_brought_in_and_used(hill_job, tmp_path: Path) 
     path.write_bytes(b'<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm" viewBox="0 0 9 9">'
                      b'<rect x="1" y="1" width="6" height="5"/></svg>')
     driver.find_element(By.CSS_SELECTOR, "input[type=file][accept='.svg,.dxf']").send_keys(str(path))
-    until(driver, lambda d: "1 curve brought in" in text(d))
+    until(driver, lambda d: len(plan()["boundaries"][0]["curves"]) == 2)
     assert np.ptp(np.array(plan()["boundaries"][0]["curves"][1]["points"]), axis=0) == pytest.approx([6, 5])
     choose_operation(driver, 20)
     press_like(driver, "Kept out of")
