@@ -73,15 +73,17 @@ def test_a_boundary_is_drawn_bent_brought_in_and_used(hill_job, tmp_path: Path) 
     until(driver, lambda d: len(plan()["boundaries"][0]["curves"][0]["points"]) == 5)
     type_in(driver, "1 X", "40")
     until(driver, lambda d: "rev 6 · saved" in text(d) and plan()["boundaries"][0]["curves"][0]["points"][0][0] == 40)
-    path = tmp_path / "plate.svg"
-    path.write_bytes(b'<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm" viewBox="0 0 9 9">'
-                     b'<rect x="1" y="1" width="6" height="5"/></svg>')
-    driver.find_element(By.CSS_SELECTOR, "input[type=file][accept='.svg,.dxf']").send_keys(str(path))
+    drawing = tmp_path / "plate.svg"
+    drawing.write_bytes(b'<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm" viewBox="0 0 9 9">'
+                        b'<rect x="1" y="1" width="6" height="5"/></svg>')
+    driver.find_element(By.CSS_SELECTOR, "input[type=file][accept='.svg,.dxf']").send_keys(str(drawing))
     until(driver, lambda d: len(plan()["boundaries"][0]["curves"]) == 2)
     assert np.ptp(np.array(plan()["boundaries"][0]["curves"][1]["points"]), axis=0) == pytest.approx([6, 5])
     choose_operation(driver, 20)
     press_like(driver, "Kept out of")
-    press(driver, "Boundary 1")
+    toggle = "//*[@aria-label='Inspector']//button[normalize-space()='Boundary 1']"
+    until(driver, lambda d: d.find_elements(By.XPATH, toggle))
+    driver.find_element(By.XPATH, toggle).click()
     until(driver, lambda d: plan()["setups"][0]["operations"][1]["boundary"]["without"] == ["b1"])
 
 

@@ -60,7 +60,7 @@ export function Segments<T extends string>(props: { label: string; value: T; cho
 }
 
 export const Row = styled.div`
-  display: grid; grid-template-columns: 1fr 118px; align-items: center; gap: 2px 8px; min-height: 33px;
+  display: grid; grid-template-columns: 1fr 158px; align-items: center; gap: 2px 8px; min-height: 33px;
 `;
 
 export const Said = styled.p<{ $level?: "stop" | "muted" }>`

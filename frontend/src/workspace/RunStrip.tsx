@@ -94,7 +94,7 @@ export function RunStrip(props: { list: OperationData[]; total: number; time: nu
           <Band>
             <div className="blocks">
               {list.map((item) => (
-                <div key={item.number} className={chosen.kind === "operation" && chosen.number === item.number ? "block chosen" : "block"} style={{ flex: `${item.seconds} 0 0` }}>{item.number}</div>
+                <div key={item.number} className={chosen.kind === "operation" && chosen.number === item.number ? "block chosen" : "block"} style={{ flex: `${item.seconds} 0 0` }}>{item.seconds > 0.025 * total ? item.number : ""}</div>
               ))}
             </div>
             {pins.map((finding) => <span key={finding.code + finding.row} className="pin" style={{ left: `${(100 * (finding.moment as number)) / total}%` }} title={finding.text}><Mark level={finding.level} /></span>)}

@@ -1,8 +1,8 @@
 /** The settings of an operation: most used first, the rest folded. */
 import styled, { useTheme } from "styled-components";
 import { useCutters, useStrategies } from "../../api/hooks";
-import type { Limit, Operation, OperationInfo, SettingField } from "../../api/types";
-import { clock, feedText, lengthText } from "../../lib/numbers";
+import type { Limit, Operation, OperationInfo, SettingField, Settings } from "../../api/types";
+import { clock, feedText, lengthText, type Unit } from "../../lib/numbers";
 import { Choose, Quiet, Said, ToggleQuiet } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
 import { boundaryChoices, infoOf, setupOf, useSheetState, withOperation } from "../state";
@@ -35,6 +35,17 @@ function CostCurve(props: { info: OperationInfo; stepover: number }) {
       <text x={12} y={10} fill={theme.muted}>time</text><text x={230} y={90} fill={theme.muted}>stepover</text>
     </svg>
   );
+}
+
+/** What a folded group of settings says of itself: those that are not as usual. */
+export function foldText(fields: [string, SettingField][], settings: Settings, unit: Unit): string {
+  const own = fields.filter(([name, field]) => settings[name] !== undefined && settings[name] !== field.default);
+  const shown = own.map(([name, field]) => {
+    const value = settings[name];
+    if (typeof value !== "number") return `${field.title.toLowerCase()}: ${field.names?.[String(value)] ?? String(value)}`;
+    return `${field.title.toLowerCase()} ${field.unit === "mm" ? lengthText(value, unit) : `${value}${field.unit ?? ""}`}`;
+  });
+  return shown.join(" · ") || "as usual";
 }
 
 function Setting(props: { name: string; field: SettingField; operation: Operation }) {
@@ -116,7 +127,7 @@ export function OperationSettings(props: { operation: Operation }) {
         </Folded>
       )}
       {folds.map((fold) => (
-        <Folded key={fold} title={fold} short={fields.filter(([, field]) => field.fold === fold).map(([name]) => operation.settings[name]).join(" · ")}>
+        <Folded key={fold} title={fold} short={foldText(fields.filter(([, field]) => field.fold === fold), operation.settings, unit)}>
           {fields.filter(([, field]) => field.fold === fold).map(([name, field]) => <Setting key={`${operation.number}${name}`} name={name} field={field} operation={operation} />)}
         </Folded>
       ))}

@@ -10,7 +10,7 @@ const Fold = styled(Disclosure)`
   border-top: 1px solid ${(p) => p.theme.hairline};
   & h3 button { width: 100%; display: flex; justify-content: space-between; border: 0; background: none; padding: 8px 0; font-weight: 600; cursor: pointer; outline: none;
     &[data-focus-visible] { outline: 2px solid ${(p) => p.theme.action}; } }
-  & h3 span { font: 11.5px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; font-weight: 400; }
+  & h3 span { font: 11.5px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; font-weight: 400; max-width: 170px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 `;
 export function Folded(props: { title: string; short: string; children: React.ReactNode }) {
   return (
