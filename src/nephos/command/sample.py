@@ -57,12 +57,13 @@ def _upload(path: Path) -> Mesh:
 def heron_plan(digest: str) -> Plan:
     """The heron plaque's route sheet."""
     cutters = {cutter.number: cutter for cutter in sample_cutters()}
-    def cut(number: int, strategy: str, cutter: int, plus: float = 0.0, **settings: object) -> Operation:
-        return Operation(number=number, strategy=strategy, cutter=cutters[cutter], boundary=Limit(boundary="silhouette", plus=plus),
+
+    def cut(number: int, strategy: str, cutter: int, **settings: object) -> Operation:
+        return Operation(number=number, strategy=strategy, cutter=cutters[cutter], boundary=Limit(boundary="silhouette"),
                          settings=settings)  # type: ignore[arg-type]
 
     operations = (
-        cut(10, "rough_rings", 1, plus=2.0, stepdown=4.0, stepover=4.0, leave=0.5, ramp_angle=5.0),
+        cut(10, "rough_rings", 1, stepdown=4.0, stepover=4.0, leave=0.5, ramp_angle=5.0),
         cut(20, "rough_rings", 4, stepdown=2.0, stepover=1.6, leave=0.3, ramp_angle=5.0),
         cut(30, "finish_lines", 5, stepover=0.28, angle=30.0),
         cut(40, "finish_levels", 5, stepdown=0.5, steeper=60.0),
