@@ -59,7 +59,9 @@ def test_the_highest_of_the_block_along_a_way(seed: int) -> None:
     way = shapely.LineString([a, b])
     near = shapely.distance(shapely.points(x, y), way) <= radius
     expected = block.top[near].max() if near.any() else -np.inf
-    assert LinkBlock(block, keep_up=False).highest(a, b, radius) == pytest.approx(expected)
+    known = LinkBlock(block, keep_up=False)
+    assert known.highest(a, b, radius) == pytest.approx(expected)
+    assert known.highest_along(np.array([[*a, *b], [*b, *a]]), radius) == pytest.approx(np.array([expected, expected]))
 
 
 def two_pits(gap: float) -> Passes:

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from itertools import pairwise
 from math import ceil, hypot, pi, radians, tan
 from typing import Annotated, Literal
 
@@ -136,7 +135,7 @@ def _ways(task: Task, off: float) -> list[_Way]:
 
 def tops_along(block: LinkBlock, way: F64, radius: float) -> F64:
     """Highest material (mm) that a cutter meets on each segment of a way (n, 2): (n - 1,), -inf where there is none."""
-    return np.array([block.highest(a, b, radius) for a, b in pairwise(way)])
+    return block.highest_along(np.concatenate([way[:-1], way[1:]], axis=1), radius)
 
 
 def _standing(way: F64, tops: F64, level: float, margin: float) -> list[F64]:
@@ -227,7 +226,7 @@ def _make(task: Task) -> Passes:
         raise ValueError("cutting out needs the block as it is")
     radius, block = task.cutter.radius, LinkBlock(task.block, keep_up=False)
     off = 0.0 if settings.side == "on" else radius + settings.allowance
-    bottom = max(task.underside + (settings.skin if settings.skin > 0 else -settings.through), task.floor - 1e6)
+    bottom = task.underside + (settings.skin if settings.skin > 0 else -settings.through)
     rims = [rim_of(piece) for piece in polygons_of(task.outline)]
     places = tab_places(task.outline, lambda rim: rim_heights(task.index, rim, task.floor), settings, task.cutter)
     up = settings.tab_length + task.cutter.diameter

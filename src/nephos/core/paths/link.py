@@ -57,6 +57,12 @@ def _highest(top, x0, y0, pitch, ax, ay, bx, by, r):  # type: ignore[no-untyped-
     return best
 
 
+@kernel
+def _highest_each(top, x0, y0, pitch, ways, r, out):  # type: ignore[no-untyped-def]
+    for k in range(len(ways)):
+        out[k] = _highest(top, x0, y0, pitch, ways[k, 0], ways[k, 1], ways[k, 2], ways[k, 3], r)
+
+
 class LinkBlock:
     """The top of the block on a coarser grid, kept up to date while passes are put in order."""
 
@@ -75,6 +81,13 @@ class LinkBlock:
         """Height of the block within `radius` of the way a-b on the plan; -inf beside the block."""
         g = self.grid
         return float(_highest(self.top, g.x0, g.y0, g.pitch, a[0], a[1], b[0], b[1], radius))
+
+    def highest_along(self, ways: F64, radius: float) -> F64:
+        """As :meth:`highest` for many ways (n, 4) x0, y0, x1, y1: (n,)."""
+        g = self.grid
+        out = np.empty(len(ways))
+        _highest_each(self.top, g.x0, g.y0, g.pitch, np.ascontiguousarray(ways), radius, out)
+        return out
 
     def cut(self, points: F64, cutter: Profile) -> None:
         """Take away what a pass cuts."""
@@ -231,7 +244,8 @@ def _approach(path: PathBuilder, start: F64, block: LinkBlock, task: LinkTask) -
 def _enter(path: PathBuilder, item: Pass, block: LinkBlock, task: LinkTask, angle: float) -> None:
     """Get down to the start of a pass: through air where it is free, else by its kind of entry."""
     if item.entry == "ramp" and block.highest(item.start, item.start, task.cutter.radius) > item.start[2] + _CLEAR:
-        under = max(block.highest(point, point, task.cutter.radius) for point in _few(item.points))
+        few = _few(item.points)[:, :2]
+        under = float(block.highest_along(np.concatenate([few, few], axis=1), task.cutter.radius).max())
         height = max(min(under, task.clearance) - item.start[2], 0.0)
         if height > 1e-3:
             ramp = _ramp(item, height, angle) if item.helix is None else _helix(item, height, angle, item.helix)

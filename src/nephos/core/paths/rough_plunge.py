@@ -68,10 +68,9 @@ def _make(task: Task) -> Passes:
     grown = task.cutter.profile.grown(settings.leave)
     tips = np.maximum(drop_points(task.index, places, grown, task.floor - 1.0), task.floor) + settings.leave
     passes: list[Pass] = []
-    for place, tip in zip(places, tips, strict=True):
-        top = min(block.highest(place, place, task.cutter.radius), task.ceiling)
-        if top - tip > _LEAST:
-            passes += plunge(float(place[0]), float(place[1]), top, float(tip), settings.peck)
+    tops = np.minimum(block.highest_along(np.concatenate([places, places], axis=1), task.cutter.radius), task.ceiling)
+    for k in np.flatnonzero(tops - tips > _LEAST):
+        passes += plunge(float(places[k, 0]), float(places[k, 1]), float(tops[k]), float(tips[k]), settings.peck)
     if not passes:
         raise Refused("nothing stands inside the boundary above what is to be left")
     return Passes(tuple(passes), stay_down=0.0, on_surface=False)

