@@ -12,9 +12,11 @@ from demo.make import MESHES
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.toolpath import Kind
-from nephos.core.plan.pipeline import Outcome, SetupOutcome, Work, run_setup
+from nephos.core.plan.outcome import Outcome, SetupOutcome
+from nephos.core.plan.pipeline import run_setup
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Boundary, Limit, Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.space import Work
 
 WIDTH, HEIGHT = 720, 500
 _WOOD, _PAPER = np.array([201, 169, 119]), (243, 241, 236)

@@ -6,9 +6,11 @@ from meshes import grid_mesh
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.toolpath import Kind
-from nephos.core.plan.pipeline import SetupOutcome, Work, run_setup
+from nephos.core.plan.outcome import SetupOutcome
+from nephos.core.plan.pipeline import run_setup
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Boundary, Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.space import Work
 from nephos.core.polyline import densified
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.nearest import distance_at

@@ -14,9 +14,9 @@ from meshes import box_mesh
 from nephos.core.curves import area_of, read_curves, smoothed
 from nephos.core.errors import Refused
 from nephos.core.plan.boundaries import shape_of
-from nephos.core.plan.pipeline import Work, setup_space
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Boundary, Curve, Model, Plan, Setup, Stock
+from nephos.core.plan.space import Work, setup_space
 
 SQUARE = ((10.0, 10.0), (50.0, 10.0), (50.0, 40.0), (10.0, 40.0))
 

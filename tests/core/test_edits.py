@@ -16,10 +16,10 @@ from nephos.core.plan.checks import Finding
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.edits.registry import EDITS
 from nephos.core.plan.fit import placement_findings
-from nephos.core.plan.pipeline import joined, placed_models, placed_parts
 from nephos.core.plan.place import Placed, linear_of, to_setup, zero_in_words
 from nephos.core.plan.schema import KeepOut, Model, Placement, Plan, Setup, Stock, Zero, parse_plan
 from nephos.core.plan.shelf import Piece, fitting_pieces
+from nephos.core.plan.space import joined, placed_models, placed_parts
 from nephos.core.turns import angles_of, turn_onto, turning
 
 # A wedge is as long as it is wide nowhere, so a wrong axis shows.

@@ -53,7 +53,9 @@ def test_the_plan_in_the_report_gives_the_same_programs_to_the_byte(hill_file: P
     (tmp_path / "hill").mkdir(exist_ok=True)
     assert run("cut", [str(tmp_path / "plan.json"), "--out", str(two)]) == 0
     name = "top-10-3-mm-ball.nc"
-    assert (one / name).read_bytes().split(b"\n", 1)[1] == (two / name).read_bytes().split(b"\n", 1)[1]
+    first, second = ((folder / name).read_bytes().splitlines() for folder in (one, two))
+    # The title is the name of the file that was given, and the check word covers it.
+    assert [line for line in first[1:] if b"(check" not in line] == [line for line in second[1:] if b"(check" not in line]
 
 
 @pytest.mark.parametrize(("words", "said"), [

@@ -1,5 +1,7 @@
 """The plan as a value, its placement, its keys, its findings."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -17,10 +19,12 @@ from nephos.core.plan.checks import operation_findings, outcome_findings
 from nephos.core.plan.fit import placement_findings
 from nephos.core.plan.ground import ground_of
 from nephos.core.plan.keys import setup_keys
-from nephos.core.plan.pipeline import Work, certify, placed_models, run_setup
+from nephos.core.plan.pipeline import run_setup
 from nephos.core.plan.place import place, to_setup, zero_in_words
+from nephos.core.plan.programs import certify
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
+from nephos.core.plan.space import Work, placed_models
 from nephos.core.post.read import read_program
 
 HILL = small_hill()
@@ -196,14 +200,12 @@ def test_a_sound_job_has_no_stops() -> None:
 def test_a_tampered_program_is_not_certified() -> None:
     done = calculate(plan(), MemoryStore())
     program, run = done.programs[0], [done.outcomes[0]]
-    certify(program, run)
+    certify([program], run, done.space.clearance)
     lines = program.text.split(b"\n")
     k = next(i for i in range(len(lines) // 2, len(lines)) if b"X" in lines[i])
     lines[k] = lines[k].replace(b"X", b"X1")
-    from dataclasses import replace
-
     with pytest.raises(Refused, match="was not posted"):
-        certify(replace(program, text=b"\n".join(lines)), run)
+        certify([replace(program, text=b"\n".join(lines))], run, done.space.clearance)
 
 
 def test_the_cutter_is_parked_where_it_is_asked_to_be() -> None:
@@ -213,10 +215,12 @@ def test_the_cutter_is_parked_where_it_is_asked_to_be() -> None:
     for program, run in zip(done.programs, [[outcome] for outcome in done.outcomes], strict=True):
         reading = read_program(program.text)
         assert reading.points[-1].tolist() == [40.0, -12.5, done.space.clearance] and reading.rapid[-1] == 1
-        # A file that parks anywhere else, or that does not park, is not what was planned.
-        for other in ((40.0, 0.0), None):
-            with pytest.raises(Refused, match="not planned"):
-                certify(program, run, other)
+        with pytest.raises(Refused, match="elsewhere than was planned"):
+            certify([program], run, done.space.clearance, (40.0, 0.0))
+        # A way home through the part is none.
+        low = replace(program, text=program.text.replace(b"G0 X40.000", b"G0 Z-3 X40.000"))
+        with pytest.raises(Refused, match="a move that was not planned"):
+            certify([low], run, done.space.clearance)
 
 
 def test_estimates_are_near_the_calculated_time() -> None:

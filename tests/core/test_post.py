@@ -140,7 +140,8 @@ def test_what_is_no_arc_stays_straight() -> None:
 
 
 @pytest.mark.parametrize(("line", "said"), [
-    ("G2 X10 Y0 I4 J1", "does not lie on its circle"), ("G3 X10 Y0", "no centre"), ("G2 X10 Y0 Z-2 I5 J0", "goes up or down"),
+    ("G2 X10 Y0 I4 J1", "does not lie on its circle"), ("G3 X10 Y0", "no centre"), ("G2 X10 Y0 R4", "does not lie on its circle"),
+    ("G53 G0 Z0 X0\nG2 X10 Y0 I5", "not known to be"), ("G2 X0 Y0 R4", "does not lie"),
 ])
 def test_an_arc_that_cannot_be_is_refused(line: str, said: str) -> None:
     with pytest.raises(Refused, match=said):
@@ -151,3 +152,24 @@ def test_a_full_turn_and_inches_are_read() -> None:
     reading = read_program(b"G20 G90\nG1 X1 Y0 Z0 F10\nG2 I-1 J0\n")
     assert np.hypot(*np.diff(reading.points[1:, :2], axis=0).T).sum() == pytest.approx(2 * np.pi * 25.4, rel=1e-4)
     assert reading.points[-1, :2] == pytest.approx([25.4, 0])
+
+
+def test_arcs_by_radius_are_those_by_centre() -> None:
+    by_centre = read_program(b"G21 G90\nG0 X0 Y0 Z0\nG3 X10 Y10 I0 J10 F100\nG2 X20 Y20 I10 J0\n")
+    by_radius = read_program(b"G21 G90\nG0 X0 Y0 Z0\nG3 X10 Y10 R10 F100\nG2 X20 Y20 R10\n")
+    assert np.allclose(by_centre.points[1:], by_radius.points[1:], atol=1e-9)
+    long_way = read_program(b"G21 G90\nG0 X0 Y0 Z0\nG3 X10 Y10 R-10 F100\n")
+    assert np.nanmax(long_way.points[:, 0]) == pytest.approx(20, abs=0.001), "a negative radius goes the longer way round"
+
+
+def test_a_helix_goes_down_evenly() -> None:
+    reading = read_program(b"G21 G90\nG0 X10 Y0 Z0\nG3 X10 Y0 Z-4 I-10 J0 F100\n")
+    way = reading.points[1:]
+    turned = np.unwrap(np.arctan2(way[:, 1], way[:, 0]))
+    assert np.allclose(way[:, 2], -4 * turned / (2 * np.pi), atol=1e-9) and np.allclose(np.hypot(way[:, 0], way[:, 1]), 10, atol=0.001)
+
+
+def test_after_the_machines_own_coordinates_a_place_is_not_known() -> None:
+    reading = read_program(b"G21 G90\nG0 X1 Y2 Z3\nG53 G0 Z0\nG0 X5\nG28\nG0 X1 Y1 Z5\nG43 H2\nG61\n")
+    assert np.isnan(reading.points[2, 2]) and reading.points[2, 0] == 1 and np.isnan(reading.points[4]).all()
+    assert reading.points[5].tolist() == [1, 1, 5]

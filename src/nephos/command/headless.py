@@ -21,11 +21,12 @@ from nephos.core.paths.registry import strategy
 from nephos.core.plan.checks import operation_findings, outcome_findings
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.fit import placement_findings
-from nephos.core.plan.pipeline import Work, placed_models, prepared_mesh, run_setup
+from nephos.core.plan.pipeline import run_setup
 from nephos.core.plan.report import setup_report
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan, reasons
-from nephos.core.post.schema import post_named
+from nephos.core.plan.space import Work, placed_models, prepared_mesh
+from nephos.core.post.schema import post_of
 from nephos.core.stock.solid import block_mesh
 
 BELOW = 3.0
@@ -159,7 +160,7 @@ def cut(words: list[str]) -> int:
             parser.error("give at least one --rough, --finish or --cutout")
         meshes = {"model": read_mesh(source.name, _load(source))}
         plan = _plan_from(arguments, meshes["model"])
-    post_named(plan.post)
+    post_of(plan.post)
     work = Work(MemoryStore())
     looks = {model.id: quick_look(prepared_mesh(model, meshes.__getitem__, work)) for model in plan.models}
     sure = {model.id: True for model in plan.models}

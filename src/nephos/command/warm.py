@@ -10,9 +10,10 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.picture import picture_mesh
 from nephos.core.mesh.repair.registry import repair_kind
 from nephos.core.paths.registry import strategies
-from nephos.core.plan.pipeline import Work, run_setup
+from nephos.core.plan.pipeline import run_setup
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.space import Work
 
 
 def small_hill(side: float = 24.0, cells: int = 40) -> Mesh:

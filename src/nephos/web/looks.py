@@ -11,9 +11,9 @@ from procrastinate.exceptions import AlreadyEnqueued
 from nephos.core.errors import Refused
 from nephos.core.mesh.look import Look
 from nephos.core.plan.keys import outline_key_of
-from nephos.core.plan.pipeline import prepared_key
 from nephos.core.plan.results import key_of
 from nephos.core.plan.schema import Model, Plan, Setup
+from nephos.core.plan.space import prepared_key
 from nephos.web.blobs import read_chunks
 from nephos.web.models import Mesh, Result, ResultArray
 

@@ -15,10 +15,12 @@ from nephos.core.mesh.model import Mesh as CoreMesh
 from nephos.core.plan.boundaries import shape_of
 from nephos.core.plan.checks import outcome_findings
 from nephos.core.plan.keys import outline_key_of
-from nephos.core.plan.pipeline import SetupOutcome, Work, joined, placed_parts, prepared_key, prepared_mesh, run_setup, setup_space
+from nephos.core.plan.outcome import SetupOutcome
+from nephos.core.plan.pipeline import run_setup
 from nephos.core.plan.report import setup_report
 from nephos.core.plan.results import as_result
 from nephos.core.plan.schema import Model, Plan, parse_plan
+from nephos.core.plan.space import Work, joined, placed_parts, prepared_key, prepared_mesh, setup_space
 from nephos.core.stock.frames import shown_grid, shown_top
 from nephos.web.blobs import read_chunks
 from nephos.web.looks import look_key, outlines_wanted, raw_look_key

@@ -17,7 +17,7 @@ from nephos.core.plan.schema import BUILT_IN, Boundary, Operation
 from nephos.core.surface.silhouette import rings_of, silhouette
 
 if TYPE_CHECKING:
-    from nephos.core.plan.pipeline import SetupSpace, Work
+    from nephos.core.plan.space import SetupSpace, Work
 
 _QUARTER = 24
 """Chords to a quarter of a round corner."""

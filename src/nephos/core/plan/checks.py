@@ -13,7 +13,7 @@ from nephos.core.machine.kinematics import machine_named
 from nephos.core.paths.cut_out import CutOutSettings
 from nephos.core.plan.edits.operations import free_number
 from nephos.core.plan.keys import finest_operation
-from nephos.core.plan.pipeline import Outcome, SetupOutcome
+from nephos.core.plan.outcome import Outcome, SetupOutcome
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.units import Say, Units, feed_in, length_in, number_in
 

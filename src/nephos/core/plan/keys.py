@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.plan.results import key_of
 from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.post.schema import post_of
 
 
 @dataclass(frozen=True)
@@ -65,7 +66,7 @@ def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, 
     )
     path = key_of("path", passes, before, operation.cutting_feed, operation.entering_feed, setup.clearance,
                   operation.cutter.ramp_limit)
-    moves = key_of("moves", path, plan.post, operation.number, operation.cutter.model_dump(),
+    moves = key_of("moves", path, post_of(plan.post).of_moves(), operation.number, operation.cutter.model_dump(),
                    operation.spindle_speed, machine_named(plan.machine).model_dump())
     block = key_of("block", before, moves)
     return OperationKeys(before, passes, path, moves, block, key_of("frames", before, moves))
@@ -89,7 +90,9 @@ def setup_keys(plan: Plan, setup: Setup) -> SetupKeys:
     finest = last and [last.model_dump(include={"cutter", "boundary", "cut_to", "cut_from"}),
                        [boundary_causes(plan, key) for key in (last.boundary.boundary, *last.boundary.without)]]
     compare = key_of("compare", before, finest, compare_limit(plan, setup), plan.tolerance)
-    summary = key_of("summary", compare, setup.name, plan.stock.material.name, setup.home, [k.moves for k in operations.values()])
+    summary = key_of("summary", compare, setup.name, plan.stock.material.name, setup.home, [k.moves for k in operations.values()],
+                     post_of(plan.post).model_dump(), [operation.coolant for operation in todo],
+                     [item.model_dump() for item in plan.overrides])
     return SetupKeys(space, operations, compare, summary)
 
 

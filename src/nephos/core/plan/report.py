@@ -4,7 +4,7 @@ from typing import Any
 
 from nephos.core.paths.registry import strategy
 from nephos.core.plan.checks import Finding
-from nephos.core.plan.pipeline import SetupOutcome
+from nephos.core.plan.outcome import SetupOutcome
 from nephos.core.plan.place import zero_in_words
 
 

@@ -22,6 +22,7 @@ from nephos.core.errors import Refused
 from nephos.core.materials import Material, shipped_material
 from nephos.core.mesh.repair.registry import Repair
 from nephos.core.paths.registry import StrategySettings, strategy
+from nephos.core.post.schema import Post
 from nephos.core.turns import angles_of, turning
 
 SCHEMA_VERSION = 2
@@ -206,6 +207,7 @@ class Operation(Part):
     boundary: Limit = Limit()
     cut_to: float | None = Field(default=None, gt=0, le=10_000, description="deepest, from the top of the stock down")
     cut_from: float | None = Field(default=None, ge=0, le=10_000, description="highest, from the top of the stock down")
+    coolant: Literal["none", "mist", "flood"] = "none"
     settings: SerializeAsAny[StrategySettings]
 
     @model_validator(mode="before")
@@ -264,8 +266,17 @@ class Setup(Part):
         return value
 
 
+class Override(Part):
+    """A stop that somebody took upon himself, and why. It holds for that finding as it was then, word by word."""
+
+    code: str = Field(max_length=60)
+    row: str = Field(max_length=60)
+    text: str = Field(max_length=400)
+    reason: str = Field(min_length=3, max_length=300)
+
+
 class Plan(Part):
-    """A whole job."""
+    """A whole job. `post` names a shipped post, or is the shop's own as it was when the job took it."""
 
     schema_version: int = SCHEMA_VERSION
     units: Literal["mm", "in"] = "mm"
@@ -273,7 +284,8 @@ class Plan(Part):
     models: tuple[Model, ...] = ()
     boundaries: tuple[Boundary, ...] = ()
     setups: tuple[Setup, ...] = ()
-    post: str = "rs274-metric"
+    post: str | Post = "rs274-metric"
+    overrides: tuple[Override, ...] = Field(default=(), max_length=50)
     machine: str = "shed-router"
     pitch: Annotated[float, Field(ge=0.02, le=10)] | None = Field(
         default=None, description="of the block; none means chosen from its size"

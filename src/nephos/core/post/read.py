@@ -19,8 +19,8 @@ _STATES = {
     4: "there is a feed move before any feed was given",
     5: "there is a move before G0 or G1 was given",
     6: "the arc's end does not lie on its circle",
-    7: "the arc has no centre (I and J)",
-    8: "the arc goes up or down, which Nephos does not follow",
+    7: "the arc has no centre (I and J) and no radius (R)",
+    8: "the arc begins where the cutter is not known to be",
 }
 _CHORD = 0.001
 """How far (mm) the chords that stand for an arc may lie off it."""
@@ -72,6 +72,20 @@ def _note(count, is_rapid, feed, line, tool, speed, rapid, feeds, lines, tools, 
 
 
 @kernel
+def _centre_of_radius(x, y, qx, qy, r, clockwise):  # type: ignore[no-untyped-def]
+    """Centre of an arc given by its radius; a negative one takes the longer way round. Not a number where there is none."""
+    dx, dy = qx - x, qy - y
+    d2 = dx * dx + dy * dy
+    h2 = r * r - d2 / 4.0
+    if d2 == 0.0 or h2 < -_OFF_CIRCLE * abs(r):
+        return np.nan, np.nan
+    h = np.sqrt(max(h2, 0.0) / d2)
+    if clockwise != (r < 0.0):
+        h = -h
+    return x + dx / 2.0 - h * dy, y + dy / 2.0 + h * dx
+
+
+@kernel
 def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: ignore[no-untyped-def]
     n = len(text)
     k = 0
@@ -85,13 +99,23 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
     tool = 0
     speed = 0.0
     points[0, 0] = points[0, 1] = points[0, 2] = np.nan
-    nx = ny = nz = ni = nj = np.nan
+    nx = ny = nz = ni = nj = nr = np.nan
     has = False
     moveless = False
+    elsewhere = False
     while k <= n:
         c = text[k] if k < n else 10
         if c == 10:
-            if has and not moveless:
+            if elsewhere:
+                # In the machine's own coordinates: where that is from the work zero is not known.
+                if count + 1 >= len(rapid):
+                    return -1
+                x = np.nan if nx == nx or not has else x
+                y = np.nan if ny == ny or not has else y
+                z = np.nan if nz == nz or not has else z
+                points[count + 1, 0], points[count + 1, 1], points[count + 1, 2] = x, y, z
+                count = _note(count, 1, 0.0, line, tool, speed, rapid, feeds, lines, tools, speeds)
+            elif has and not moveless:
                 if motion < 0:
                     problem[0], problem[1], problem[2] = 5, line, k
                     return count
@@ -99,16 +123,19 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
                     problem[0], problem[1], problem[2] = 4, line, k
                     return count
                 if motion >= 2:
-                    if not (ni == ni or nj == nj):
+                    if not (ni == ni or nj == nj or nr == nr):
                         problem[0], problem[1], problem[2] = 7, line, k
                         return count
-                    if nz == nz and (nz * scale if absolute else z + nz * scale) != z:
+                    if not (x == x and y == y):
                         problem[0], problem[1], problem[2] = 8, line, k
                         return count
-                    cx = x + (ni * scale if ni == ni else 0.0)
-                    cy = y + (nj * scale if nj == nj else 0.0)
                     qx = x if nx != nx else nx * scale if absolute else x + nx * scale
                     qy = y if ny != ny else ny * scale if absolute else y + ny * scale
+                    qz = z if nz != nz else nz * scale if absolute else z + nz * scale
+                    cx = x + (ni * scale if ni == ni else 0.0)
+                    cy = y + (nj * scale if nj == nj else 0.0)
+                    if not (ni == ni or nj == nj):
+                        cx, cy = _centre_of_radius(x, y, qx, qy, nr * scale, motion == 2)
                     if not abs(np.hypot(qx - cx, qy - cy) - np.hypot(x - cx, y - cy)) <= _OFF_CIRCLE:
                         problem[0], problem[1], problem[2] = 6, line, k
                         return count
@@ -120,7 +147,7 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
                         cos, sin = np.cos(part * step), np.sin(part * step)
                         points[count + 1, 0] = cx + cos * ax - sin * ay
                         points[count + 1, 1] = cy + sin * ax + cos * ay
-                        points[count + 1, 2] = z
+                        points[count + 1, 2] = z + (qz - z) * part / parted
                         count = _note(count, 0, feed, line, tool, speed, rapid, feeds, lines, tools, speeds)
                 if count + 1 >= len(rapid):
                     return -1
@@ -134,9 +161,10 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
                 points[count + 1, 1] = y
                 points[count + 1, 2] = z
                 count = _note(count, motion == 0, feed if motion >= 1 else 0.0, line, tool, speed, rapid, feeds, lines, tools, speeds)
-            nx = ny = nz = ni = nj = np.nan
+            nx = ny = nz = ni = nj = nr = np.nan
             has = False
             moveless = False
+            elsewhere = False
             line += 1
             k += 1
             continue
@@ -201,6 +229,8 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
         elif letter == 74:
             nj = value
             has = True
+        elif letter == 82:
+            nr = value
         elif letter == 70:
             feed = value * scale
         elif letter == 83:
@@ -221,11 +251,13 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
                 absolute = False
             elif code == 40:
                 moveless = True
-            elif not (code == 170 or code == 940 or code == 400 or code == 490 or code == 800 or code == 911
-                      or (540 <= code <= 590)):
+            elif code == 280 or code == 300 or code == 530:
+                elsewhere = True
+            elif not (code == 170 or code == 940 or code == 400 or code == 430 or code == 490 or code == 610 or code == 640 or code == 800 or code == 911
+                      or (540 <= code <= 593)):
                 problem[0], problem[1], problem[2] = 2, line, begin
                 return count
-        elif letter == 77 or letter == 78 or letter == 79 or letter == 80:
+        elif letter == 68 or letter == 72 or letter == 76 or 77 <= letter <= 80:
             pass
         else:
             problem[0], problem[1], problem[2] = 2, line, begin
@@ -236,10 +268,10 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
 def read_program(text: bytes) -> Reading:
     """Parse a program.
 
-    Understands straight moves (G0, G1), level arcs (G2, G3 with I and J from their beginning), which are
+    Understands straight moves (G0, G1), arcs on the level plane and helices (G2, G3 with I and J from their beginning, or R), which are
     given as chords within a thousandth of a millimetre, G20 and G21, G90 and G91, dwell, F, S, T, M words, line
-    numbers, comments in brackets or behind a semicolon, and words of the planes and offsets that
-    change nothing here.
+    numbers, comments in brackets or behind a semicolon, and words of the plane and offsets that
+    change nothing here. After moves in the machine's own coordinates (G28, G30, G53) the axes that they name are not known.
 
     Raises
     ------

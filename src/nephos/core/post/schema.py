@@ -3,11 +3,17 @@
 import json
 from functools import cache
 from importlib.resources import files
-from typing import Literal
+from string import Formatter
+from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from nephos.core.errors import Refused
+
+BLANKS = ("spindle", "spindle_wait", "tool", "cutter", "operation")
+"""What may stand in braces in the lines of a post."""
+
+Lines = tuple[str, ...]
 
 
 class _Table(BaseModel):
@@ -15,86 +21,158 @@ class _Table(BaseModel):
 
 
 class LineNumbers(_Table):
-    """Whether lines begin with N words, and which."""
+    """Whether lines begin with N words, and which; after `last` they begin anew."""
 
     on: bool = True
-    first: int = Field(default=1, ge=0)
+    first: int = Field(default=1, ge=0, le=99_999)
     step: int = Field(default=1, ge=1, le=1000)
+    last: int | None = Field(default=None, ge=10, le=99_999_999)
 
 
 class Comment(_Table):
-    """What comments stand between, and how long one may be."""
+    """Whether there are comments, what they stand between, and how long one may be."""
 
-    open: str = "("
-    close: str = ")"
+    on: bool = True
+    open: str = Field(default="(", min_length=1, max_length=1)
+    close: str = Field(default=")", max_length=1)
     longest: int = Field(default=72, ge=8, le=240)
 
 
 class Words(_Table):
     """The words of a move; `i` and `j` are the centre of an arc from its beginning."""
 
-    rapid: str = "G0"
-    feed: str = "G1"
-    x: str = "X"
-    y: str = "Y"
-    z: str = "Z"
-    f: str = "F"
-    clockwise: str = "G2"
-    counterclockwise: str = "G3"
-    i: str = "I"
-    j: str = "J"
+    rapid: str = Field(default="G0", min_length=1, max_length=6)
+    feed: str = Field(default="G1", min_length=1, max_length=6)
+    x: str = Field(default="X", min_length=1, max_length=3)
+    y: str = Field(default="Y", min_length=1, max_length=3)
+    z: str = Field(default="Z", min_length=1, max_length=3)
+    f: str = Field(default="F", min_length=1, max_length=3)
+    clockwise: str = Field(default="G2", min_length=1, max_length=6)
+    counterclockwise: str = Field(default="G3", min_length=1, max_length=6)
+    i: str = Field(default="I", min_length=1, max_length=3)
+    j: str = Field(default="J", min_length=1, max_length=3)
+
+
+class Coolant(_Table):
+    """Lines that turn coolant on and off, where an operation asks for it."""
+
+    mist: Lines = ("M7",)
+    flood: Lines = ("M8",)
+    off: Lines = ("M9",)
 
 
 class Post(_Table):
     """A table of words, formats, headers and changes.
 
-    The line lists may hold {spindle}, {spindle_wait}, {tool} and {cutter}.
+    `changes` says how cutters are changed: in a `file` of its own for each, at a `pause` in one file, or by the machine's `changer`. The
+    line lists may hold the words of `BLANKS` in braces. `cutter_first` stands for the first cutter of a file, `cutter_change` for the
+    others; `warm_up` follows the first start of the spindle.
     """
 
-    id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]*$")
+    id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]*$", max_length=60)
     title: str = Field(min_length=1, max_length=120)
     extension: str = Field(pattern=r"^[A-Za-z0-9]{1,8}$")
     unit: Literal["mm", "in"]
     decimals: int = Field(ge=1, le=6)
     feed_decimals: int = Field(default=0, ge=0, le=3)
     arcs: bool = Field(default=False, description="whether level arcs are written as such")
+    full_words: bool = Field(default=False, description="whether words that repeat are written again")
+    changes: Literal["file", "pause", "changer"] = "file"
     line_numbers: LineNumbers = LineNumbers()
     line_end: Literal["\n", "\r\n"] = "\n"
     comment: Comment = Comment()
     words: Words = Words()
-    start: tuple[str, ...] = ()
-    operation_start: tuple[str, ...] = ()
-    operation_end: tuple[str, ...] = ()
-    cutter_change: tuple[str, ...] = ()
-    end: tuple[str, ...] = ()
+    coolant: Coolant = Coolant()
+    longest_line: int | None = Field(default=None, ge=20, le=1000, description="characters that the controller takes in a line")
+    most_lines: int | None = Field(default=None, ge=200, le=100_000_000, description="lines that it takes in a file")
+    most_kilobytes: int | None = Field(default=None, ge=16, le=4_000_000, description="how large a file it takes")
+    start: Lines = ()
+    warm_up: Lines = ()
+    operation_start: Lines = ()
+    operation_end: Lines = ()
+    cutter_first: Lines = ()
+    cutter_change: Lines = ()
+    end: Lines = ()
+
+    @field_validator("start", "warm_up", "operation_start", "operation_end", "cutter_first", "cutter_change", "end")
+    @classmethod
+    def _lines_can_be_filled_in(cls, lines: Lines) -> Lines:
+        for number, line in enumerate(lines, 1):
+            if not line.isascii() or "\n" in line or "\r" in line:
+                raise ValueError(f"line {number} may hold plain letters, digits and signs only, all in one line")
+            try:
+                named = [name for _, name, _, _ in Formatter().parse(line) if name is not None]
+            except ValueError:
+                raise ValueError(f"line {number} has a brace without its partner") from None
+            unknown = [name for name in named if name not in BLANKS]
+            if unknown:
+                raise ValueError(f"line {number}: {{{unknown[0]}}} is not known; use {', '.join('{' + name + '}' for name in BLANKS)}")
+        return lines
+
+    @model_validator(mode="after")
+    def _numbers_have_room(self) -> "Post":
+        if self.line_numbers.last is not None and self.line_numbers.last <= self.line_numbers.first:
+            raise ValueError("line numbers: the last one must be higher than the first")
+        return self
 
     @property
     def millimetres(self) -> float:
         """Millimetres in one unit of the program."""
         return 25.4 if self.unit == "in" else 1.0
 
+    def of_moves(self) -> dict[str, Any]:
+        """The part of the table that decides what moves are read back."""
+        return self.model_dump(include={"unit", "decimals", "feed_decimals", "arcs", "words"})
+
+
+def checked_post(document: object) -> Post:
+    """A post from a document; refuses it with what is wrong and where, each in one sentence."""
+    try:
+        return Post.model_validate(document)
+    except ValidationError as error:
+        raise Refused("; ".join(_sentence(dict(item)) for item in error.errors())) from None
+
+
+def _sentence(item: dict[str, Any]) -> str:
+    place = " > ".join(str(step).replace("_", " ") for step in item["loc"])
+    context = item.get("ctx", {})
+    said = {
+        "missing": "is missing", "extra_forbidden": "is nothing that a post has", "string_too_short": "must not be empty",
+        "greater_than_equal": f"must be {context.get('ge')} or more", "less_than_equal": f"must be {context.get('le')} or less",
+        "string_too_long": f"may have {context.get('max_length')} characters", "literal_error": f"must be {context.get('expected')}",
+        "int_parsing": "must be a whole number", "int_type": "must be a whole number", "int_from_float": "must be a whole number",
+        "string_type": "must be text", "bool_parsing": "must be true or false", "bool_type": "must be true or false",
+    }.get(item["type"])
+    if item["type"] == "string_pattern_mismatch":
+        said = "may hold small letters, digits and dashes" if "id" in item["loc"] else "may hold letters and digits, at most eight"
+    message = said or str(item["msg"]).removeprefix("Value error, ")
+    return f"{place}: {message}" if place and item["type"] == "value_error" else f"{place} {message}".strip()
+
 
 def parse_post(text: str) -> Post:
     """Read a post file; refuses it with what is wrong and where."""
     try:
-        return Post.model_validate(json.loads(text))
+        document = json.loads(text)
     except json.JSONDecodeError as error:
         raise Refused(f"line {error.lineno} of the post is not JSON: {error.msg}") from None
-    except ValidationError as error:
-        first = error.errors()[0]
-        raise Refused(f"the post's '{'.'.join(map(str, first['loc']))}': {first['msg']}") from None
-
-
-def shipped_posts() -> dict[str, str]:
-    """Titles of the shipped posts by their id."""
-    keys = sorted(entry.name.removesuffix(".json") for entry in (files(__package__) / "posts").iterdir() if entry.name.endswith(".json"))
-    return {key: post_named(key).title for key in keys}
+    return checked_post(document)
 
 
 @cache
+def shipped_posts() -> dict[str, Post]:
+    """The shipped posts by their id."""
+    entries = [entry for entry in (files(__package__) / "posts").iterdir() if entry.name.endswith(".json")]
+    return {post.id: post for post in sorted((parse_post(entry.read_text()) for entry in entries), key=lambda post: post.id)}
+
+
 def post_named(key: str) -> Post:
     """The shipped post called `key`."""
-    known = {entry.name.removesuffix(".json"): entry for entry in (files(__package__) / "posts").iterdir()}
+    known = shipped_posts()
     if key not in known:
         raise Refused(f"there is no post '{key}': use one of {', '.join(sorted(known))}")
-    return parse_post(known[key].read_text())
+    return known[key]
+
+
+def post_of(choice: "str | Post") -> Post:
+    """The post that a plan names, or holds."""
+    return choice if isinstance(choice, Post) else post_named(choice)

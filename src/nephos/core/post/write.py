@@ -7,14 +7,20 @@ import numpy as np
 from nephos.core.arrays import F64, I64, U8
 from nephos.core.bands import kernel
 from nephos.core.cutters import Cutter
+from nephos.core.errors import Refused
 from nephos.core.paths.toolpath import Toolpath
-from nephos.core.post.arcs import straight_only, with_arcs
+from nephos.core.post.arcs import ArcPath, straight_only, with_arcs
 from nephos.core.post.schema import Post
+from nephos.core.post.seal import UNSEALED, sealed
 
 
 @dataclass(frozen=True)
 class Step:
-    """One operation to be written, its path thinned to `tolerance` (mm) by arcs where the post has them."""
+    """One operation to be written, its path thinned to `tolerance` (mm) by arcs where the post has them.
+
+    A step that goes on where the file before was cut off is `resumed`: the cutter first goes to its beginning over the
+    `clearance` and down at the `entering` feed. One that is cut off before its end is `broken`: the cutter goes up at its end.
+    """
 
     number: int
     title: str
@@ -22,6 +28,12 @@ class Step:
     spindle: float
     path: Toolpath
     tolerance: float = 0.01
+    coolant: str = "none"
+    clearance: float = 0.0
+    entering: float = 0.0
+    arcs: ArcPath | None = None
+    resumed: bool = False
+    broken: bool = False
 
 
 @dataclass(frozen=True)
@@ -30,7 +42,8 @@ class Program:
 
     `text` is its bytes. For each operation: `numbers` its number, `lines` the first and last line
     of the file (from 1) that belong to it, `move_lines` (n,) int64 the line of each move as it was written, and
-    `kinds` (n,) uint8 what each is for.
+    `kinds` (n,) uint8 what each is for. `added` are lines with moves that no operation asked for, as the file was cut off or
+    goes on there, or sends the cutter home.
     """
 
     name: str
@@ -39,6 +52,7 @@ class Program:
     lines: tuple[tuple[int, int], ...]
     move_lines: tuple[I64, ...]
     kinds: tuple[U8, ...]
+    added: tuple[int, ...] = ()
 
 
 @kernel
@@ -90,10 +104,10 @@ def _put_fixed(out, at, units, decimals):  # type: ignore[no-untyped-def]
 
 @kernel
 def _put_moves(  # type: ignore[no-untyped-def]
-    out, units, kinds, feeds, centres, turns, decimals, feed_decimals, number, number_step, first_line, move_lines,
-    rapid, feed, clockwise, counterclockwise, wx, wy, wz, wf, wi, wj, line_end,
+    out, units, kinds, feeds, centres, turns, decimals, feed_decimals, full, number, number_first, number_step, number_last, first_line,
+    move_lines, rapid, feed, clockwise, counterclockwise, wx, wy, wz, wf, wi, wj, line_end,
 ):
-    """Write the moves to points 1..n; words are left out where they repeat. Returns the length."""
+    """Write the moves to points 1..n; words that repeat are left out unless `full`. Returns the length."""
     at = 0
     line = first_line
     mode = -1
@@ -109,20 +123,22 @@ def _put_moves(  # type: ignore[no-untyped-def]
             out[at] = 78
             at = _put_integer(out, at + 1, number)
             number += number_step
+            if number > number_last:
+                number = number_first
             out[at] = 32
             at += 1
         is_feed = 0 if kinds[k] == 0 else 1
         wanted = is_feed if turns[k] == 0 else 2 if turns[k] < 0 else 3
-        if wanted != mode:
+        if full or wanted != mode:
             at = _put_text(out, at, rapid if wanted == 0 else feed if wanted == 1 else clockwise if wanted == 2 else counterclockwise)
             out[at] = 32
             at += 1
             mode = wanted
-        if units[k + 1, 0] != units[k, 0] or turns[k] != 0:
+        if full or units[k + 1, 0] != units[k, 0] or turns[k] != 0:
             at = _put_fixed(out, _put_text(out, at, wx), units[k + 1, 0], decimals)
             out[at] = 32
             at += 1
-        if units[k + 1, 1] != units[k, 1] or turns[k] != 0:
+        if full or units[k + 1, 1] != units[k, 1] or turns[k] != 0:
             at = _put_fixed(out, _put_text(out, at, wy), units[k + 1, 1], decimals)
             out[at] = 32
             at += 1
@@ -132,11 +148,11 @@ def _put_moves(  # type: ignore[no-untyped-def]
             at = _put_fixed(out, _put_text(out, at + 1, wj), centres[k, 1] - units[k, 1], decimals)
             out[at] = 32
             at += 1
-        if units[k + 1, 2] != units[k, 2]:
+        if (full and turns[k] == 0) or units[k + 1, 2] != units[k, 2]:
             at = _put_fixed(out, _put_text(out, at, wz), units[k + 1, 2], decimals)
             out[at] = 32
             at += 1
-        if is_feed == 1 and feeds[k] != last_feed:
+        if is_feed == 1 and (full or feeds[k] != last_feed):
             at = _put_fixed(out, _put_text(out, at, wf), feeds[k], feed_decimals)
             last_feed = feeds[k]
         else:
@@ -156,93 +172,150 @@ def rounded(points: F64, post: Post) -> I64:
     return np.rint(points / post.millimetres * 10**post.decimals).astype(np.int64)
 
 
+def arcs_of(post: Post, step: Step) -> ArcPath:
+    """The moves of a step as the post writes them."""
+    if step.arcs is not None:
+        return step.arcs
+    return with_arcs(step.path, step.tolerance) if post.arcs else straight_only(step.path)
+
+
 class _Writer:
     def __init__(self, post: Post) -> None:
         self.post = post
         self.parts: list[bytes] = []
         self.line = 1
         self.number = post.line_numbers.first if post.line_numbers.on else -1
+        self.last_number = post.line_numbers.last or 2**62
+        self.added: list[int] = []
 
     def words(self, text: str) -> None:
         prefix = ""
         if self.number >= 0:
             prefix = f"N{self.number} "
             self.number += self.post.line_numbers.step
+            if self.number > self.last_number:
+                self.number = self.post.line_numbers.first
         self.parts.append(f"{prefix}{text}{self.post.line_end}".encode("ascii", "replace"))
         self.line += 1
 
+    def lines(self, texts: tuple[str, ...], fields: dict[str, str]) -> None:
+        for text in texts:
+            self.words(text.format(**fields))
+
     def comment(self, text: str) -> None:
         style = self.post.comment
+        if not style.on:
+            return
         for mark in (style.open, style.close):
-            text = text.replace(mark, " ")
+            text = text.replace(mark, " ") if mark else text
         text = " ".join(text.split())
-        self.parts.append(f"{style.open}{text[:style.longest]}{style.close}{self.post.line_end}".encode("ascii", "replace"))
+        longest = min(style.longest, (self.post.longest_line or 1000) - len(style.open) - len(style.close))
+        self.parts.append(f"{style.open}{text[:longest]}{style.close}{self.post.line_end}".encode("ascii", "replace"))
         self.line += 1
 
-    def moves(self, path: Toolpath, tolerance: float) -> tuple[I64, U8]:
-        post = self.post
-        arcs = with_arcs(path, tolerance) if post.arcs else straight_only(path)
-        path = arcs.path
+    def go(self, *, x: float | None = None, y: float | None = None, z: float | None = None, feed: float | None = None,
+           added: bool = False) -> None:
+        """A move with all its words, in millimetres; without a feed it is a rapid."""
+        post, w = self.post, self.post.words
+        text = w.rapid if feed is None else w.feed
+        for word, value in ((w.x, x), (w.y, y), (w.z, z)):
+            if value is not None:
+                text += f" {word}{rounded(np.array([value]), post)[0] / 10**post.decimals:.{post.decimals}f}"
+        if feed is not None:
+            text += f" {w.f}{feed / post.millimetres:.{post.feed_decimals}f}"
+        if added:
+            self.added.append(self.line)
+        self.words(text)
+
+    def moves(self, arcs: ArcPath) -> tuple[I64, U8]:
+        post, path = self.post, arcs.path
         units = rounded(path.points, post)
         centres = np.rint(arcs.centres / post.millimetres * 10**post.decimals).astype(np.int64)
         feeds = np.rint(path.feeds / post.millimetres * 10**post.feed_decimals).astype(np.int64)
-        out = np.empty((6 * 24 + 16) * path.moves + 16, np.uint8)
+        out = np.empty((8 * 24 + 16) * path.moves + 16, np.uint8)
         lines = np.empty(path.moves, np.int64)
-        w = post.words
+        w, n = post.words, post.line_numbers
         length, self.line, self.number = _put_moves(
-            out, units, path.kinds, feeds, centres, arcs.turns, post.decimals, post.feed_decimals, self.number,
-            post.line_numbers.step, self.line, lines, _bytes(w.rapid), _bytes(w.feed), _bytes(w.clockwise), _bytes(w.counterclockwise),
+            out, units, path.kinds, feeds, centres, arcs.turns, post.decimals, post.feed_decimals, post.full_words, self.number, n.first,
+            n.step, self.last_number, self.line, lines, _bytes(w.rapid), _bytes(w.feed), _bytes(w.clockwise), _bytes(w.counterclockwise),
             _bytes(w.x), _bytes(w.y), _bytes(w.z), _bytes(w.f), _bytes(w.i), _bytes(w.j), _bytes(post.line_end),
         )
         self.parts.append(out[:length].tobytes())
         return lines, path.kinds
 
+    def step(self, step: Step, arcs: ArcPath, fields: dict[str, str], *, new_cutter: bool, first: bool) -> tuple[I64, U8]:
+        """One operation, or a part of it."""
+        post = self.post
+        self.comment(f"{step.number} {step.title}, {step.cutter.name}{', goes on' if step.resumed else ''}")
+        if new_cutter:
+            self.lines(post.cutter_first if first and post.cutter_first else post.cutter_change, fields)
+        self.lines(post.operation_start, fields)
+        if first:
+            self.lines(post.warm_up, fields)
+        if step.coolant != "none":
+            self.lines(getattr(post.coolant, step.coolant), fields)
+        x, y, z = map(float, arcs.path.points[0])
+        self.go(z=step.clearance if step.resumed else z, added=step.resumed)
+        self.go(x=x, y=y, added=step.resumed)
+        if step.resumed and z < step.clearance - 1e-9:
+            self.go(z=z, feed=step.entering, added=True)
+        written = self.moves(arcs)
+        if step.broken and arcs.path.points[-1, 2] < step.clearance - 1e-9:
+            self.go(z=step.clearance, added=True)
+        if step.coolant != "none":
+            self.lines(post.coolant.off, fields)
+        self.lines(post.operation_end, fields)
+        return written
+
 
 def write_program(post: Post, name: str, header: list[str], steps: list[Step], spindle_wait: float,
                   home: tuple[float, float] | None = None) -> Program:
-    """The text of one program: `header` as comments, then each step with its cutter.
+    """The text of one program: `header` as comments, with a check word, then each step with its cutter.
 
     Each step begins with the cutter going up to the clearance, then across, with all words
     written, so that it can be read and started on its own. At `home`, X and Y from the work zero, the
     cutter is left at the end, at the height that the last step ends at.
+
+    Raises
+    ------
+    Refused
+        Where a line is longer than the post allows.
     """
     writer = _Writer(post)
     for text in header:
         writer.comment(text)
-    for text in post.start:
-        writer.words(text)
+    if header:
+        writer.comment(UNSEALED)
+    cutter = steps[0].cutter
+    plain = {"spindle": f"{steps[0].spindle:g}", "spindle_wait": f"{spindle_wait:g}", "tool": str(cutter.number), "cutter": cutter.name,
+             "operation": str(steps[0].number)}
+    writer.lines(post.start, plain)
     numbers, ranges, move_lines, written = [], [], [], []
     tool = None
     for step in steps:
-        fields = {
-            "spindle": f"{step.spindle:g}", "spindle_wait": f"{spindle_wait:g}",
-            "tool": str(step.cutter.number), "cutter": step.cutter.name,
-        }
+        fields = plain | {"spindle": f"{step.spindle:g}", "tool": str(step.cutter.number), "cutter": step.cutter.name,
+                          "operation": str(step.number)}
         first = writer.line
-        writer.comment(f"{step.number} {step.title}, {step.cutter.name}")
-        if step.cutter.number != tool:
-            for text in post.cutter_change:
-                writer.words(text.format(**fields))
-            tool = step.cutter.number
-        for text in post.operation_start:
-            writer.words(text.format(**fields))
-        start = rounded(step.path.points[:1], post)[0] / 10**post.decimals
-        digits = post.decimals
-        writer.words(f"{post.words.rapid} {post.words.z}{start[2]:.{digits}f}")
-        writer.words(
-            f"{post.words.rapid} {post.words.x}{start[0]:.{digits}f} {post.words.y}{start[1]:.{digits}f}"
-        )
-        lines, kinds = writer.moves(step.path, step.tolerance)
-        for text in post.operation_end:
-            writer.words(text.format(**fields))
+        lines, kinds = writer.step(step, arcs_of(post, step), fields, new_cutter=step.cutter.number != tool, first=tool is None)
+        tool = step.cutter.number
         numbers.append(step.number)
         ranges.append((first, writer.line - 1))
         move_lines.append(lines)
         written.append(kinds)
     if home is not None:
-        x, y = rounded(np.array([[*home, 0.0]]), post)[0][:2] / 10**post.decimals
-        writer.words(f"{post.words.rapid} {post.words.x}{x:.{post.decimals}f} {post.words.y}{y:.{post.decimals}f}")
-    for text in post.end:
-        writer.words(text)
-    return Program(f"{name}.{post.extension}", b"".join(writer.parts), tuple(numbers), tuple(ranges),
-                   tuple(move_lines), tuple(written))
+        writer.go(x=home[0], y=home[1], added=True)
+    writer.lines(post.end, plain)
+    whole = sealed(b"".join(writer.parts))
+    _check_lines(whole, post)
+    return Program(f"{name}.{post.extension}", whole, tuple(numbers), tuple(ranges),
+                   tuple(move_lines), tuple(written), tuple(writer.added))
+
+
+def _check_lines(text: bytes, post: Post) -> None:
+    if post.longest_line is None:
+        return
+    ends = np.flatnonzero(np.frombuffer(text, np.uint8) == 10)
+    lengths = np.diff(ends, prepend=-1) - len(post.line_end)
+    if len(lengths) and lengths.max() > post.longest_line:
+        raise Refused(f"line {int(lengths.argmax()) + 1} has {int(lengths.max())} characters, but the post '{post.title}' allows "
+                      f"{post.longest_line}: leave out line numbers or decimal places, or words that repeat")
