@@ -107,7 +107,7 @@ def test_compare_measures_square_to_the_surface() -> None:
     px, _ = np.meshgrid(block.grid.xs, block.grid.ys)
     for lift in (0.2, -0.2):
         cut_block = block.cut_above((px + lift).astype(np.float32), np.zeros(px.shape, np.int32))
-        c = compare(cut_block, build_index(ramp.vertices, ramp.faces), shapely.box(5, 5, 15, 15), 0.0, Profile.of(0, 1.0), 0.02, 0.01)
+        c = compare(cut_block, build_index(ramp.vertices, ramp.faces), shapely.box(5, 5, 15, 15), 0.0, [Profile.of(0, 1.0)], 0.02, 0.01)
         inside = c.deviation[np.isfinite(c.deviation)]
         assert np.allclose(inside, lift / np.sqrt(2), atol=1e-4)
     assert c.numbers()["gouge_max"] == pytest.approx(0.2 / np.sqrt(2), abs=1e-4)
@@ -120,7 +120,7 @@ def test_compare_tells_what_no_cutter_here_can_reach() -> None:
     faces = np.concatenate([p.faces + 8 * k for k, p in enumerate(parts)]).astype(np.int32)
     block = box_block((0, 0, -4), (20, 20, 2), 0.2)
     level = block.cut_above(np.zeros(block.top.shape, np.float32), np.zeros(block.top.shape, np.int32))
-    c = compare(level, build_index(vertices, faces), shapely.box(4, 4, 16, 16), -4.0, Profile.of(0, 3.0), 0.05, 0.02)
+    c = compare(level, build_index(vertices, faces), shapely.box(4, 4, 16, 16), -4.0, [Profile.of(0, 3.0)], 0.05, 0.02)
     middle = np.abs(c.grid.xs - 10) < 0.8
     assert not c.reachable[:, middle].any() and c.reachable[:, np.abs(c.grid.xs - 10) > 1.3].mean() > 0.99
 

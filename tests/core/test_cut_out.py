@@ -16,9 +16,10 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.paths.cut_out import CutOutSettings, shown_tabs
 from nephos.core.paths.tabs import Tab, bend, over_tabs, places_on, point_on, ramping_down, rim_of, tabs_on
 from nephos.core.plan.boundaries import outline_key, region_of, shape_of
-from nephos.core.plan.checks import operation_findings, outcome_findings
+from nephos.core.plan.checks import operation_findings
 from nephos.core.plan.outcome import SetupOutcome
 from nephos.core.plan.pipeline import run_setup
+from nephos.core.plan.proof_checks import outcome_findings
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Boundary, Combine, Limit, Model, Operation, Placement, Plan, Setup, Stock, parse_plan
 from nephos.core.plan.space import SetupSpace, Work, joined, setup_space

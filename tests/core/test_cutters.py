@@ -14,9 +14,10 @@ from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.materials import shipped_material
 from nephos.core.mesh.look import quick_look
-from nephos.core.plan.checks import operation_findings, outcome_findings
+from nephos.core.plan.checks import operation_findings
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.pipeline import run_setup
+from nephos.core.plan.proof_checks import outcome_findings
 from nephos.core.plan.proposed import nearest_cutter, proposed_sheet
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock

@@ -9,9 +9,9 @@ from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.finish_levels import _runs, in_order
-from nephos.core.plan.checks import outcome_findings
 from nephos.core.plan.outcome import SetupOutcome
 from nephos.core.plan.pipeline import run_setup
+from nephos.core.plan.proof_checks import outcome_findings
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Limit, Model, Operation, Plan, Setup, Stock
 from nephos.core.plan.space import Work

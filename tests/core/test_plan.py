@@ -15,13 +15,14 @@ from nephos.core.mesh.examine import support_points
 from nephos.core.mesh.look import quick_look
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.registry import strategies
-from nephos.core.plan.checks import operation_findings, outcome_findings
+from nephos.core.plan.checks import operation_findings
 from nephos.core.plan.fit import placement_findings
 from nephos.core.plan.ground import ground_of
 from nephos.core.plan.keys import setup_keys
 from nephos.core.plan.pipeline import run_setup
 from nephos.core.plan.place import place, to_setup, zero_in_words
 from nephos.core.plan.programs import certify
+from nephos.core.plan.proof_checks import outcome_findings
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
 from nephos.core.plan.space import Work, placed_models
@@ -105,7 +106,7 @@ def test_changing_one_operation_recalculates_that_and_the_blocks_after_it() -> N
     calculate(plan(), store)
     assert store.made == []
     calculate(with_settings(plan(), 20, stepover=0.9), store)
-    assert store.made == ["passes", "path", "moves", "block", "frames", "compare"]
+    assert store.made == ["passes", "path", "moves", "block", "frames", "compare", "pieces"]
     store.made.clear()
     calculate(with_settings(plan(), 10, stepover=1.8), store)
     # The finisher's passes hang on the model alone; its links and its block are new.

@@ -105,7 +105,8 @@ def winding(moves: int = 900) -> Step:
 def test_files_that_are_too_large_go_on_safely_where_the_last_one_ended(limit: dict) -> None:
     post = Post.model_validate(post_named("rs274-metric").model_dump() | limit)
     whole = write_program(post, "t", ["h"], [winding(), replace(winding(), number=40)], 4)
-    parts = [write_program(post, f"t{k}", ["h"], part, 4) for k, part in enumerate(split_steps(post, [winding(), replace(winding(), number=40)], whole))]
+    split = split_steps(post, [winding(), replace(winding(), number=40)], whole)
+    parts = [write_program(post, f"t{k}", ["h"], part, 4) for k, part in enumerate(split)]
     assert len(parts) > 2 and not any(too_large(part, post) for part in parts)
     cut = []
     for part in parts:

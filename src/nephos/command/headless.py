@@ -9,7 +9,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from nephos.core.bench import bench_drop, bench_removal
+from nephos.core.bench import bench_drop, bench_proof, bench_removal
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.examine import examine
@@ -18,10 +18,11 @@ from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.mesh.look import quick_look, unit_guess
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.registry import strategy
-from nephos.core.plan.checks import operation_findings, outcome_findings
+from nephos.core.plan.checks import operation_findings
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.fit import placement_findings
 from nephos.core.plan.pipeline import run_setup
+from nephos.core.plan.proof_checks import outcome_findings
 from nephos.core.plan.report import setup_report
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan, reasons
@@ -233,6 +234,9 @@ def bench(words: list[str]) -> int:
     for name in ("width", "height", "pitch", "diameter", "stepover"):
         removal.add_argument(name, type=float)
     removal.add_argument("shape", choices=("ball", "flat"))
+    proof = kinds.add_parser("proof")
+    proof.add_argument("moves", type=int)
+    proof.add_argument("pitch", type=float)
     a = parser.parse_args(words)
     lengths = [value for value in vars(a).values() if isinstance(value, float)]
     if min(lengths) <= 0:
@@ -240,6 +244,10 @@ def bench(words: list[str]) -> int:
     if a.kind == "drop":
         mesh = read_mesh(a.model, _load(Path(a.model)))
         print(json.dumps(bench_drop(mesh, a.ball, a.step, a.size)))
+    elif a.kind == "proof":
+        if not 1000 <= a.moves <= 5_000_000:
+            parser.error("give 1000 to 5000000 moves")
+        print(json.dumps(bench_proof(a.moves, a.pitch)))
     else:
         print(json.dumps(bench_removal(a.width, a.height, a.pitch, a.diameter, a.stepover, a.shape)))
     return 0

@@ -6,9 +6,15 @@ from typing import Any
 import numpy as np
 
 from nephos.core.cutters import standard_cutter
+from nephos.core.machine.kinematics import MACHINES, move_seconds
 from nephos.core.mesh.model import Mesh
-from nephos.core.stock.block import Grid
-from nephos.core.stock.sweep import sweep
+from nephos.core.paths.toolpath import Toolpath
+from nephos.core.post.read import read_program
+from nephos.core.post.schema import post_named
+from nephos.core.post.write import Step, write_program
+from nephos.core.stock.block import Grid, box_block
+from nephos.core.stock.frames import record_frames, shown_grid, shown_top
+from nephos.core.stock.sweep import sweep, sweep_watching
 from nephos.core.surface.drop import drop_grid
 from nephos.core.surface.index import build_index
 
@@ -49,3 +55,43 @@ def bench_removal(width: float, height: float, pitch: float, diameter: float, st
         seconds = time.perf_counter() - begin
     return {"cells": top.size, "length_mm": round(width * len(y)), "seconds": round(seconds, 4),
             "mean_left": round(float(top.mean(dtype=np.float64)), 5)}
+
+
+def bench_proof(moves: int, pitch: float) -> dict[str, Any]:
+    """Post, read back, time, cut and record a finishing of 260 x 190 mm with a 3 mm ball of so many moves."""
+    cutter, machine = standard_cutter("ball", 3, 2), MACHINES["shed-router"]
+    lines = 300
+    x = np.linspace(0, 260, moves // lines + 1)
+    points = np.full((lines, len(x), 3), 0.0)
+    for k, y in enumerate(np.linspace(0, 190, lines)):
+        along = x if k % 2 == 0 else x[::-1]
+        points[k] = np.column_stack([along, np.full(len(x), y), -8 + 4 * np.sin(along * 0.35) * np.cos(y * 0.25)])
+    way = points.reshape(-1, 3)
+    path = Toolpath(way, np.ones(len(way) - 1, np.uint8), np.full(len(way) - 1, 2400, np.float32))
+    told: dict[str, Any] = {}
+    for _ in range(2):
+        laps = [time.perf_counter()]
+
+        def lap(laps: list[float] = laps) -> None:
+            laps.append(time.perf_counter())
+
+        program = write_program(post_named("rs274-metric"), "t", [], [Step(10, "t", cutter, 18000, path)], 4)
+        lap()
+        reading = read_program(program.text)
+        lap()
+        kinds = (1 - reading.rapid).astype(np.uint8)
+        seconds = move_seconds(reading.points, kinds, reading.feeds, machine)
+        lap()
+        block = box_block((0, 0, -28), (260, 190, 0), pitch)
+        top, touched = block.top.copy(), np.full(block.top.shape, -1, np.int32)
+        sweep_watching(top, touched, block.grid, reading.points, kinds, 0, cutter.profile, np.array([[1.5, 12.0], [3.0, 40.0]]))
+        lap()
+        grid = shown_grid(block.grid)
+        record_frames(shown_top(block, grid), grid, reading.points, kinds, seconds, cutter.profile)
+        lap()
+        names = ("post", "read", "time", "block", "moments")
+        told = {name: round(b - a, 3) for name, a, b in zip(names, laps, laps[1:], strict=False)}
+    columns = block.top.size
+    bytes_held = block.low.nbytes + block.high.nbytes + block.touched.nbytes + top.nbytes + touched.nbytes
+    return {"moves": len(kinds), "minutes": round(float(seconds.sum()) / 60, 1), "columns": columns, "megabytes": round(bytes_held / 1e6, 1),
+            **told, "seconds": round(laps[-1] - laps[0], 3)}

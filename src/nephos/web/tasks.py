@@ -13,10 +13,10 @@ from nephos.core.mesh.formats import read_mesh, write_mesh
 from nephos.core.mesh.look import look_at
 from nephos.core.mesh.model import Mesh as CoreMesh
 from nephos.core.plan.boundaries import shape_of
-from nephos.core.plan.checks import outcome_findings
 from nephos.core.plan.keys import outline_key_of
 from nephos.core.plan.outcome import SetupOutcome
 from nephos.core.plan.pipeline import run_setup
+from nephos.core.plan.proof_checks import outcome_findings
 from nephos.core.plan.report import setup_report
 from nephos.core.plan.results import as_result
 from nephos.core.plan.schema import Model, Plan, parse_plan

@@ -27,6 +27,7 @@ class Machine(BaseModel):
     feed_limit: Triple
     acceleration: Triple
     corner_deviation: float = Field(default=0.02, gt=0, description="mm, how far a corner may be rounded")
+    lookahead: int = Field(default=100, ge=1, le=100_000, description="moves that the controller looks ahead")
     spindle_limit: float = Field(default=24000, gt=0)
     cutter_change_seconds: float = Field(default=90, ge=0)
     spindle_wait_seconds: float = Field(default=4, ge=0)
@@ -48,7 +49,7 @@ def machine_named(key: str) -> Machine:
 
 
 @kernel
-def _seconds(points, kinds, feeds, rapid, limit, acceleration, deviation, out):  # type: ignore[no-untyped-def]
+def _seconds(points, kinds, feeds, rapid, limit, acceleration, deviation, lookahead, out):  # type: ignore[no-untyped-def]
     n = len(kinds)
     length = np.zeros(n)
     speed = np.zeros(n)
@@ -92,10 +93,14 @@ def _seconds(points, kinds, feeds, rapid, limit, acceleration, deviation, out): 
                     v = min(v, sqrt(min(push[last], push[k]) * deviation * half / (1.0 - half)))
             enter[k] = v
         last = k
+    # A controller must be able to stop at the end of the last move that it knows of.
+    room = np.zeros(n + 1)
+    for k in range(n):
+        room[k + 1] = room[k] + (2.0 * push[k] * length[k] if length[k] > 0.0 else 0.0)
     following = 0.0
     for k in range(n - 1, -1, -1):
         if length[k] > 0.0:
-            enter[k] = min(enter[k], sqrt(following * following + 2.0 * push[k] * length[k]))
+            enter[k] = min(enter[k], sqrt(following * following + 2.0 * push[k] * length[k]), sqrt(room[min(k + lookahead, n)] - room[k]))
             following = enter[k]
     for k in range(n):
         if length[k] == 0.0:
@@ -129,11 +134,12 @@ def move_seconds(points: F64, kinds: U8, feeds: F32, machine: Machine) -> F64:
     Acceleration and speed along a move are what its slowest axis allows. The speed at a corner is
     that of an arc that deviates from it by `corner_deviation` under the same acceleration,
     v^2 = a d sin(h) / (1 - sin(h)) with 2h the angle between the moves. Speeds are then limited
-    backwards (braking) and forwards (speeding up) over the whole chain; jerk is not limited.
+    backwards (braking) and forwards (speeding up) over the whole chain, and by what can be stopped within the moves that the
+    controller looks ahead; jerk is not limited.
     """
     out = np.empty(len(kinds))
     _seconds(
         np.ascontiguousarray(points), kinds, feeds.astype(np.float64), np.array(machine.rapid),
-        np.array(machine.feed_limit), np.array(machine.acceleration), machine.corner_deviation, out,
+        np.array(machine.feed_limit), np.array(machine.acceleration), machine.corner_deviation, machine.lookahead, out,
     )
     return out

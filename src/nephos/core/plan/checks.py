@@ -1,21 +1,17 @@
 """Findings: what a person must know before pressing start, each with its number, place and way out.
 
-Those on model, stock and zero are in :mod:`nephos.core.plan.fit`.
+Here those that the settings tell. Those on model, stock and zero are in :mod:`nephos.core.plan.fit`, those that the proof tells in
+:mod:`nephos.core.plan.proof_checks`.
 """
 
 from dataclasses import asdict, dataclass
 from typing import Any, Literal
 
-import numpy as np
-
-from nephos.core.arrays import F64
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.paths.cut_out import CutOutSettings
 from nephos.core.plan.edits.operations import free_number
-from nephos.core.plan.keys import finest_operation
-from nephos.core.plan.outcome import Outcome, SetupOutcome
 from nephos.core.plan.schema import Operation, Plan, Setup
-from nephos.core.units import Say, Units, feed_in, length_in, number_in
+from nephos.core.units import feed_in, length_in
 
 Level = Literal["stop", "caution", "note"]
 
@@ -102,90 +98,3 @@ def _holding_findings(plan: Plan, operation: Operation) -> list[Finding]:
         return [Finding("tabs-weak", "caution", row, f"{tabs} hold {hold:.0f} N against {push:.0f} N of the cutter",
                         "make them longer, higher or more")]
     return []
-
-
-_STRUCK = {
-    "flutes": ("cut-beyond-flutes", "caution", "the cutter is {depth} deeper in the material than its flutes are long",
-               "use one with longer flutes, or take the material away in an earlier operation"),
-    "shank": ("shank-in-wall", "stop", "the shank goes {depth} into the material",
-              "use a cutter with a thinner or longer neck, or clear the wall first"),
-    "holder": ("holder-in-wall", "stop", "the holder goes {depth} into the material",
-               "let the cutter stand out farther, or clear the stock above first"),
-}
-
-
-def _struck_findings(outcome: Outcome, mm: Say, ends: F64) -> list[Finding]:
-    """What above the flutes meets material, each kind once, where it is worst."""
-    worst: dict[str, tuple[float, int]] = {}
-    for name, depth, move in outcome.struck:
-        worst[name] = max(worst.get(name, (0.0, 0)), (depth, move))
-    found = []
-    for name, (depth, move) in worst.items():
-        code, level, text, way = _STRUCK[name]
-        x, y, z = map(float, outcome.points[move + 1])
-        found.append(Finding(code, level, str(outcome.operation.number), text.format(depth=mm(depth)), way,  # type: ignore[arg-type]
-                             (x, y, z), float(ends[move])))
-    return found
-
-
-def outcome_findings(done: SetupOutcome, tolerance: float, units: Units = "mm") -> list[Finding]:
-    """What the proof tells, with lengths in words in `units`."""
-    found = []
-    mm = length_in(units)
-
-    def number(value: float) -> str:
-        return number_in(units)(round(value, 1))
-
-    before = 0.0
-    machine = machine_named(done.space.plan.machine)
-    for outcome in done.outcomes:
-        row = str(outcome.operation.number)
-        ends = np.cumsum(outcome.seconds) + before
-        worst = int(outcome.rapid_depth.argmax()) if len(outcome.rapid_depth) else 0
-        if len(outcome.rapid_depth) and outcome.rapid_depth[worst] > 0:
-            x, y, z = map(float, outcome.points[worst + 1])
-            found.append(Finding("rapid-in-block", "stop", row,
-                                 f"a rapid goes {mm(float(outcome.rapid_depth[worst]))} deep through the block "
-                                 f"at X{number(x)} Y{number(y)}", "raise the clearance of the setup",
-                                 (x, y, z), float(ends[worst])))
-        lowest = float(np.nanmin(outcome.points[:, 2]))
-        deep = float(done.space.stock_high[2]) - lowest
-        cutter = outcome.operation.cutter
-        if not cutter.holder and deep > cutter.overall_length - 15:
-            found.append(Finding("cutter-short", "caution", row,
-                                 f"the cutter goes {mm(deep)} below the top of the stock but is only "
-                                 f"{mm(cutter.overall_length)} long with what the collet holds",
-                                 "use a longer cutter, or clear the stock above the model first"))
-        found += _struck_findings(outcome, mm, ends)
-        bed = float(done.space.stock_low[2]) - lowest
-        meant = getattr(outcome.operation.settings, "through", 0.0)
-        if bed > meant + 1e-3:
-            found.append(Finding("into-bed", "stop", row, f"the cutter goes {mm(bed)} under the stock",
-                                 "raise the model or take thicker stock", None))
-        span = np.nanmax(outcome.points, axis=0) - np.nanmin(outcome.points, axis=0)
-        for axis, name in enumerate("XYZ"):
-            if span[axis] > machine.travel[axis]:
-                found.append(Finding("beyond-travel", "stop", row,
-                                     f"the program travels {mm(float(span[axis]))} along {name}, more than the "
-                                     f"{machine.name} can ({mm(machine.travel[axis])})", "use a narrower boundary"))
-        before = float(ends[-1]) if len(ends) else before
-    numbers = done.comparison.numbers()
-    # What is left concerns the cutter that decides what could be reached.
-    last = str(finest_operation([outcome.operation for outcome in done.outcomes]).number)
-    if numbers.get("gouge_max", 0.0) > tolerance:
-        j, i = np.unravel_index(np.nanargmin(done.comparison.deviation), done.comparison.deviation.shape)
-        g = done.comparison.grid
-        place = (g.x0 + float(i) * g.pitch, g.y0 + float(j) * g.pitch, 0.0)
-        found.append(Finding("gouge", "stop", last, f"the model is gouged {mm(numbers['gouge_max'])} deep at "
-                             f"X{number(place[0])} Y{number(place[1])}", "make the tolerance smaller or leave more stock",
-                             place))
-    if numbers.get("could_reach", 0.0) > 0.05:
-        found.append(Finding("left-over", "note", last,
-                             f"on {100 * numbers['could_reach']:.0f} % of the area more is left than the scallop, "
-                             "where this cutter could still reach", "make the stepover smaller"))
-    if numbers.get("unreachable", 0.0) > 0.02:
-        found.append(Finding("unreachable", "note", last,
-                             f"{100 * numbers['unreachable']:.0f} % of the area is in corners that this cutter "
-                             f"cannot reach, up to {mm(numbers['leftover_max_unreachable'])}",
-                             "finish with a smaller cutter, or sand them"))
-    return found

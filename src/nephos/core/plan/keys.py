@@ -31,6 +31,7 @@ class SetupKeys:
     space: str
     operations: dict[int, OperationKeys]
     compare: str
+    pieces: str
     summary: str
 
 
@@ -89,11 +90,12 @@ def setup_keys(plan: Plan, setup: Setup) -> SetupKeys:
     last = finest_operation(todo) if todo else None
     finest = last and [last.model_dump(include={"cutter", "boundary", "cut_to", "cut_from"}),
                        [boundary_causes(plan, key) for key in (last.boundary.boundary, *last.boundary.without)]]
-    compare = key_of("compare", before, finest, compare_limit(plan, setup), plan.tolerance)
+    compare = key_of("compare", before, finest, compare_limit(plan, setup), plan.tolerance,
+                     [operation.cutter.shape for operation in todo])
     summary = key_of("summary", compare, setup.name, plan.stock.material.name, setup.home, [k.moves for k in operations.values()],
                      post_of(plan.post).model_dump(), [operation.coolant for operation in todo],
                      [item.model_dump() for item in plan.overrides])
-    return SetupKeys(space, operations, compare, summary)
+    return SetupKeys(space, operations, compare, key_of("pieces", before), summary)
 
 
 def compare_limit(plan: Plan, setup: Setup) -> float:

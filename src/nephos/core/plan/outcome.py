@@ -4,14 +4,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nephos.core.arrays import F64
-from nephos.core.paths.toolpath import Toolpath
+from nephos.core.arrays import F32, F64
+from nephos.core.paths.toolpath import Kind, Toolpath
 from nephos.core.plan.keys import OperationKeys, SetupKeys
+from nephos.core.plan.proof import Proof
 from nephos.core.plan.schema import Operation
 from nephos.core.plan.space import SetupSpace
+from nephos.core.plan.tabs import HeldTab
 from nephos.core.post.write import Program
 from nephos.core.stock.block import Block
 from nephos.core.stock.compare import Comparison
+from nephos.core.stock.sweep import RAPID_DEPTH
 
 
 @dataclass(frozen=True)
@@ -19,8 +22,8 @@ class Outcome:
     """What is known of one operation after it was worked out.
 
     `points` (n + 1, 3), `kinds` (n,), `seconds` (n,) are the moves read back from the posted text;
-    the first ones may begin at coordinates that are not yet known (not a number). `struck` names what above the flutes
-    met material, how deep (mm) and in which move.
+    the first ones may begin at coordinates that are not yet known (not a number). `struck` names what above the flutes met material,
+    how deep (mm) and in which move; `depths` (n,) is how much (mm) each move took off where it took most.
     """
 
     operation: Operation
@@ -29,9 +32,21 @@ class Outcome:
     feeds: np.ndarray  # type: ignore[type-arg]
     seconds: F64
     path: Toolpath
-    rapid_depth: np.ndarray  # type: ignore[type-arg]
+    depths: F32
     struck: tuple[tuple[str, float, int], ...]
     keys: OperationKeys
+
+    @property
+    def rapid_depth(self) -> F32:
+        """(n,) how deep (mm) each rapid goes into material; 0 for all other moves, and for what is rounding only."""
+        deep: F32 = np.where((self.kinds == Kind.RAPID) & (self.depths > RAPID_DEPTH), self.depths, np.float32(0.0))
+        return deep
+
+    @property
+    def lengths(self) -> F64:
+        """(n,) length of each move in millimetres; 0 where its beginning is not known."""
+        found: F64 = np.nan_to_num(np.sqrt((np.diff(self.points, axis=0) ** 2).sum(axis=1)))
+        return found
 
     @property
     def total_seconds(self) -> float:
@@ -46,6 +61,12 @@ class SetupOutcome:
     space: SetupSpace
     outcomes: tuple[Outcome, ...]
     block: Block
-    comparison: Comparison
+    proof: Proof
     keys: SetupKeys
     programs: tuple[Program, ...]
+    tabs: tuple[HeldTab, ...] = ()
+
+    @property
+    def comparison(self) -> Comparison:
+        """The finished block against the model."""
+        return self.proof.comparison

@@ -3,7 +3,7 @@
 A graph of pure functions. Each result is kept under a hash of all that it depends on, so a change
 recalculates what hangs on it and nothing else, and undo finds the old results where they were.
 
-    passes(op) -> path(op) -> moves(op) -> block(op), frames(op) -> compare(setup), program(file)
+    passes(op) -> path(op) -> moves(op) -> block(op), frames(op) -> compare(setup), pieces(setup), program(file)
 
 Passes hang on the model and the operation (roughing also on the block before it); the path also on
 the block before, for its links; moves are the posted text read back, with times; the block is cut
@@ -24,17 +24,18 @@ from nephos.core.paths.link import LinkTask, link
 from nephos.core.paths.registry import Passes, Task, strategy
 from nephos.core.paths.toolpath import Kind, Pass, Toolpath
 from nephos.core.plan.boundaries import region_of, shape_of
-from nephos.core.plan.keys import OperationKeys, compare_limit, finest_operation, setup_keys
+from nephos.core.plan.keys import OperationKeys, setup_keys
 from nephos.core.plan.outcome import Outcome, SetupOutcome
 from nephos.core.plan.programs import programs_of, step_of
+from nephos.core.plan.proof import grid_facts, proof_of
 from nephos.core.plan.results import Result, as_result
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.plan.space import Meshes, SetupSpace, Work, first_block, setup_space
+from nephos.core.plan.tabs import held_tabs
 from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import post_of
 from nephos.core.post.write import Program, write_program
-from nephos.core.stock.block import Block, Grid
-from nephos.core.stock.compare import Comparison, compare
+from nephos.core.stock.block import Block
 from nephos.core.stock.frames import record_frames, shown_grid, shown_top
 from nephos.core.stock.sweep import sweep_watching
 
@@ -90,11 +91,11 @@ def _cut_block(block: Block, points: F64, kinds: np.ndarray, first: int, operati
     top = np.ascontiguousarray(block.top)
     touched = np.full(top.shape, -1, np.int32)
     bodies = operation.cutter.bodies
-    hits, strikes = sweep_watching(top, touched, block.grid, points, kinds, first, operation.cutter.profile,
+    depths, strikes = sweep_watching(top, touched, block.grid, points, kinds, first, operation.cutter.profile,
                                    np.array([[radius, height] for _, radius, height in bodies]), report)
     cut = block.cut_above(top, touched)
     struck = [[name, float(depth), int(move)] for (name, _, _), (depth, move) in zip(bodies, strikes, strict=True) if depth > STRIKE]
-    return as_result({"struck": struck}, low=cut.low, high=cut.high, touched=cut.touched, hits=hits)
+    return as_result({"struck": struck}, low=cut.low, high=cut.high, touched=cut.touched, depths=depths)
 
 
 def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: OperationKeys,
@@ -134,18 +135,14 @@ def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: O
         grid = shown_grid(block.grid)
         frames = record_frames(shown_top(block, grid), grid, points, kinds, moves.arrays["seconds"],
                                operation.cutter.profile)
-        return as_result(_grid_facts(grid) | {"moments": frames.moments}, start=frames.start,
+        return as_result(grid_facts(grid) | {"moments": frames.moments}, start=frames.start,
                          moment=frames.moment, height=frames.height)
 
     work.stage(keys.frames, "frames", recorded)
     report(1.0)
     outcome = Outcome(operation, points, kinds, moves.arrays["feeds"], moves.arrays["seconds"], path,
-                      cut.arrays["hits"], tuple((name, depth, move) for name, depth, move in cut.facts["struck"]), keys)
+                      cut.arrays["depths"], tuple((name, depth, move) for name, depth, move in cut.facts["struck"]), keys)
     return outcome, after
-
-
-def _grid_facts(grid: Grid) -> dict[str, float]:
-    return {"x0": grid.x0, "y0": grid.y0, "pitch": grid.pitch, "nx": grid.nx, "ny": grid.ny}
 
 
 def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str = "Nephos") -> SetupOutcome:
@@ -157,6 +154,7 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
     space = setup_space(plan, setup, meshes, work)
     work.seconds["place"] = time.perf_counter() - begin
     block, keys = first_block(space), setup_keys(plan, setup)
+    blocks = [block]
     todo = [operation for operation in setup.operations if operation.on]
     if not todo:
         raise Refused("there is no operation to work out: add one, or switch one on")
@@ -172,23 +170,12 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
             raise Refused(text if text.startswith("operation") else f"operation {operation.number}: {text}") from None
         first_move += len(outcome.kinds)
         outcomes.append(outcome)
+        blocks.append(block)
     work.note("comparing")
-    finest = finest_operation(todo)
-    limit = compare_limit(plan, setup)
-
-    def compared() -> Result:
-        c = compare(block, space.index, region_of(space, work, finest), space.floor, finest.cutter.profile, limit,
-                    plan.tolerance, part(work.report, 0.9, 0.98))
-        return as_result(_grid_facts(c.grid) | {"limit": limit}, deviation=c.deviation,
-                         reachable=c.reachable.astype(np.uint8))
-
-    result = work.stage(keys.compare, "compare", compared)
-    f = result.facts
-    comparison = Comparison(Grid(f["x0"], f["y0"], f["pitch"], f["nx"], f["ny"]), result.arrays["deviation"],
-                            result.arrays["reachable"].astype(bool), limit)
+    proof = proof_of(space, work, keys, todo, blocks, part(work.report, 0.9, 0.98))
     work.note("posting")
     begin = time.perf_counter()
     programs = programs_of(space, tuple(outcomes), title)
     work.seconds["post"] = time.perf_counter() - begin
     work.report(1.0)
-    return SetupOutcome(space, tuple(outcomes), block, comparison, keys, programs)
+    return SetupOutcome(space, tuple(outcomes), block, proof, keys, programs, held_tabs(space, work, todo))

@@ -253,8 +253,8 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
                 moveless = True
             elif code == 280 or code == 300 or code == 530:
                 elsewhere = True
-            elif not (code == 170 or code == 940 or code == 400 or code == 430 or code == 490 or code == 610 or code == 640 or code == 800 or code == 911
-                      or (540 <= code <= 593)):
+            elif not (code == 170 or code == 940 or code == 400 or code == 430 or code == 490 or code == 610 or code == 640 or code == 800
+                      or code == 911 or (540 <= code <= 593)):
                 problem[0], problem[1], problem[2] = 2, line, begin
                 return count
         elif letter == 68 or letter == 72 or letter == 76 or 77 <= letter <= 80:

@@ -29,13 +29,14 @@ class Comparison:
 
     `deviation` : (ny, nx) float32 millimetres along the normal, positive for material left,
     negative for a gouge; not a number outside the boundary. `reachable` : (ny, nx) bool, whether
-    an ideal pass of the cutter would come within the tolerance there.
+    an ideal pass of one of the cutters would come within the tolerance there. `under` : (ny, nx) float32 height of the model.
     """
 
     grid: Grid
     deviation: F32
     reachable: Bool
     limit: float
+    under: F32
 
     def numbers(self) -> dict[str, float]:
         """The figures of the report: millimetres, and the share of the area within the limit."""
@@ -88,8 +89,23 @@ def lowest_left(tips: F64, grid: Grid, cutter: Profile) -> F32:
     return top
 
 
+def _fits_in(small: Profile, large: Profile) -> bool:
+    """Whether `small` can go everywhere in `large`, so that it reaches all that `large` reaches."""
+    upright = small.slope == np.inf and large.slope == np.inf
+    return bool(upright and small.corner <= large.corner and small.radius <= large.radius)
+
+
+def deciding(cutters: list[Profile]) -> list[Profile]:
+    """Those of several cutters that decide what could be reached: none that another one fits in."""
+    kept: list[Profile] = []
+    for cutter in sorted(set(cutters), key=lambda item: (item.corner, item.radius)):
+        if not any(_fits_in(other, cutter) for other in kept):
+            kept.append(cutter)
+    return kept
+
+
 def compare(
-    block: Block, index: SurfaceIndex, region: shapely.Geometry, floor: float, cutter: Profile,
+    block: Block, index: SurfaceIndex, region: shapely.Geometry, floor: float, cutters: list[Profile],
     limit: float, tolerance: float, report: Report = silent,
 ) -> Comparison:
     """Measure the block over `region` against the surface above `floor`.
@@ -98,7 +114,7 @@ def compare(
     ----------
     region : where to measure, on the plan.
     floor : height of the ground where there is no model, or it is lower.
-    cutter : the one that decides what could be reached: it is dropped at every cell, and what
+    cutters : those that decide what could be reached: each is dropped at every cell, and what
         stays more than `tolerance` over the surface then is beyond it.
     limit : deviations up to this are within tolerance, in millimetres.
     """
@@ -111,8 +127,10 @@ def compare(
     args = (grid.x0, grid.y0, grid.pitch, grid.nx, grid.ny)
     surface = drop_grid(index, *args, _POINT, floor - _NOWHERE, part(report, 0, 0.15))
     under = np.maximum(surface, floor)
-    tips = drop_grid(index, *args, cutter, floor, part(report, 0.15, 0.35))
-    closed = lowest_left(tips, grid, cutter)
+    closed = np.full(top.shape, np.inf, np.float32)
+    for cutter in deciding(cutters):
+        tips = drop_grid(index, *args, cutter, floor, part(report, 0.15, 0.35))
+        closed = np.minimum(closed, lowest_left(tips, grid, cutter))
     deviation = np.empty_like(top)
 
     def work(first: int, last: int) -> None:
@@ -128,4 +146,4 @@ def compare(
     deviation[~shapely.intersects_xy(region, xs, ys)] = np.nan
     # Beside the model there is nothing to gouge: that is where it is cut out.
     deviation[(surface <= floor - _NOWHERE) & (top < floor)] = np.nan
-    return Comparison(grid, deviation, reachable, limit)
+    return Comparison(grid, deviation, reachable, limit, under.astype(np.float32))

@@ -81,7 +81,7 @@ def _record(  # type: ignore[no-untyped-def]
                 if count + (jb - ja + 1) * (ib - ia + 1) > len(cells):
                     return -1
                 sweep_rows(top[ja : jb + 1], touched[ja : jb + 1], x0, y0, pitch, ja, points[first : last + 1],
-                           ids[first:last], kinds[first:last], cutter, hits[first:last])
+                           ids[first:last], cutter, hits[first:last])
                 for j in range(ja, jb + 1):
                     for i in range(ia, ib + 1):
                         if touched[j, i] >= first:

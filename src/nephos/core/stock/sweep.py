@@ -50,7 +50,7 @@ def _row_span(px, py, qx, qy, r, y):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _sweep_ball(top, touched, x0, y0, pitch, j0, points, ids, kinds, r, hits):  # type: ignore[no-untyped-def]
+def _sweep_ball(top, touched, x0, y0, pitch, j0, points, ids, r, hits):  # type: ignore[no-untyped-def]
     rows, columns = top.shape
     for k in range(len(ids)):
         px, py, pz = points[k, 0], points[k, 1], points[k, 2]
@@ -74,7 +74,6 @@ def _sweep_ball(top, touched, x0, y0, pitch, j0, points, ids, kinds, r, hits):  
             pz = min(pz, qz)
         lead = m / sqrt(1.0 + m * m)
         mark = np.int32(ids[k])
-        depth = RAPID_DEPTH if kinds[k] == 0 else 0.0
         hit = np.float32(0.0)
         for j in range(first, last + 1):
             y = y0 + (j0 + j) * pitch
@@ -111,12 +110,11 @@ def _sweep_ball(top, touched, x0, y0, pitch, j0, points, ids, kinds, r, hits):  
                     top[j, i] = z if cut else old
                     touched[j, i] = mark if cut else touched[j, i]
                     hit = max(hit, old - z if cut else np.float32(0.0))
-        if depth > 0.0 and hit > depth:
-            hits[k] = max(hits[k], hit)
+        hits[k] = max(hits[k], hit)
 
 
 @kernel
-def _sweep_flat(top, touched, x0, y0, pitch, j0, points, ids, kinds, r, hits):  # type: ignore[no-untyped-def]
+def _sweep_flat(top, touched, x0, y0, pitch, j0, points, ids, r, hits):  # type: ignore[no-untyped-def]
     rows, columns = top.shape
     for k in range(len(ids)):
         px, py, pz = points[k, 0], points[k, 1], points[k, 2]
@@ -139,7 +137,6 @@ def _sweep_flat(top, touched, x0, y0, pitch, j0, points, ids, kinds, r, hits):  
             m = 0.0
             pz = min(pz, qz)
         mark = np.int32(ids[k])
-        depth = RAPID_DEPTH if kinds[k] == 0 else 0.0
         hit = np.float32(0.0)
         for j in range(first, last + 1):
             y = y0 + (j0 + j) * pitch
@@ -163,8 +160,7 @@ def _sweep_flat(top, touched, x0, y0, pitch, j0, points, ids, kinds, r, hits):  
                 top[j, i] = z32 if cut else old
                 touched[j, i] = mark if cut else touched[j, i]
                 hit = max(hit, old - z32 if cut else np.float32(0.0))
-        if depth > 0.0 and hit > depth:
-            hits[k] = max(hits[k], hit)
+        hits[k] = max(hits[k], hit)
 
 
 @inlined
@@ -180,7 +176,7 @@ def _heading(px, py, pz, qx, qy, qz):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, kinds, p, hits):  # type: ignore[no-untyped-def]
+def _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, p, hits):  # type: ignore[no-untyped-def]
     """For every shape: where along the move the cutter is lowest over a cell is where it would rest on a line of that slope."""
     rows, columns = top.shape
     r = p.radius
@@ -195,7 +191,6 @@ def _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, kinds, p, hits):  #
             continue
         length, ux, uy, m, pz = _heading(px, py, pz, qx, qy, qz)
         mark = np.int32(ids[k])
-        depth = RAPID_DEPTH if kinds[k] == 0 else 0.0
         hit = np.float32(0.0)
         for j in range(first, last + 1):
             y = y0 + (j0 + j) * pitch
@@ -219,19 +214,18 @@ def _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, kinds, p, hits):  #
                     top[j, i] = z
                     touched[j, i] = mark
                     hit = max(hit, old - z)
-        if depth > 0.0 and hit > depth:
-            hits[k] = max(hits[k], hit)
+        hits[k] = max(hits[k], hit)
 
 
 @kernel
-def sweep_rows(top, touched, x0, y0, pitch, j0, points, ids, kinds, p, hits):  # type: ignore[no-untyped-def]
+def sweep_rows(top, touched, x0, y0, pitch, j0, points, ids, p, hits):  # type: ignore[no-untyped-def]
     """Take the moves of cutter `p` out of the rows from `j0` on, with the quickest kernel for its shape."""
     if p.slope == np.inf and p.corner == 0.0:
-        _sweep_flat(top, touched, x0, y0, pitch, j0, points, ids, kinds, p.radius, hits)
+        _sweep_flat(top, touched, x0, y0, pitch, j0, points, ids, p.radius, hits)
     elif p.slope == np.inf and p.flat == 0.0:
-        _sweep_ball(top, touched, x0, y0, pitch, j0, points, ids, kinds, p.radius, hits)
+        _sweep_ball(top, touched, x0, y0, pitch, j0, points, ids, p.radius, hits)
     else:
-        _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, kinds, p, hits)
+        _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, p, hits)
 
 
 @kernel
@@ -291,7 +285,7 @@ def _strike(top, x0, y0, pitch, j0, px, py, pz, qx, qy, qz, r, lift):  # type: i
 
 
 @kernel
-def _sweep_and_watch(top, touched, x0, y0, pitch, j0, points, ids, kinds, p, hits, bodies, strikes):  # type: ignore[no-untyped-def]
+def _sweep_and_watch(top, touched, x0, y0, pitch, j0, points, ids, p, hits, bodies, strikes):  # type: ignore[no-untyped-def]
     """`sweep_rows` move by move, watching what stands above the flutes against the block as it is by then.
 
     `bodies` (b, 2) radius and height over the tip; `strikes` (b, 2) gets the worst depth and its move.
@@ -309,7 +303,7 @@ def _sweep_and_watch(top, touched, x0, y0, pitch, j0, points, ids, kinds, p, hit
                     if depth > strikes[q, 0]:
                         strikes[q, 0] = depth
                         strikes[q, 1] = ids[k]
-        sweep_rows(top, touched, x0, y0, pitch, j0, points[k : k + 2], ids[k : k + 1], kinds[k : k + 1], p, hits[k : k + 1])
+        sweep_rows(top, touched, x0, y0, pitch, j0, points[k : k + 2], ids[k : k + 1], p, hits[k : k + 1])
 
 
 def sweep_watching(
@@ -340,7 +334,7 @@ def sweep_watching(
 
     def work(first: int, last: int) -> None:
         band = first // bands
-        _sweep_and_watch(top[first:last], touched[first:last], grid.x0, grid.y0, grid.pitch, first, points, ids, kinds, cutter,
+        _sweep_and_watch(top[first:last], touched[first:last], grid.x0, grid.y0, grid.pitch, first, points, ids, cutter,
                          hits[band], watched, found[band])
 
     in_bands(work, grid.ny, bands, report)
@@ -354,7 +348,7 @@ def sweep(
     top: F32, touched: I32, grid: Grid, points: F64, kinds: U8, first_id: int, cutter: Profile,
     report: Report = silent, straight: float = 0.0,
 ) -> F32:
-    """Take the swept cutter out of `top` in place; returns how deep each rapid went into material.
+    """Take the swept cutter out of `top` in place; returns how deep each move went into material.
 
     Parameters
     ----------
@@ -367,7 +361,7 @@ def sweep(
 
     Returns
     -------
-    (n,) float32 millimetres; 0 for moves that are no rapid or cut nothing.
+    (n,) float32 millimetres, how much each move took off the column where it took most; 0 for moves that cut nothing.
     """
     moves = len(kinds)
     ids = np.arange(first_id, first_id + moves, dtype=np.int64)
@@ -381,7 +375,6 @@ def sweep(
         points = np.concatenate([points[:1], points[indices]])
         chosen = indices - 1
         ids = ids[chosen]
-    chosen_kinds = np.ascontiguousarray(kinds[chosen])
     points = np.ascontiguousarray(points)
     bands = max(1, grid.ny // 24 + 1)
     hits = np.zeros((grid.ny // bands + 2, len(chosen)), np.float32)
@@ -389,7 +382,7 @@ def sweep(
     def work(first: int, last: int) -> None:
         sweep_rows(
             top[first:last], touched[first:last], grid.x0, grid.y0, grid.pitch, first, points, ids,
-            chosen_kinds, cutter, hits[first // bands],
+            cutter, hits[first // bands],
         )
 
     in_bands(work, grid.ny, bands, report)

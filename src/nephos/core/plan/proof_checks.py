@@ -1,0 +1,299 @@
+"""Findings that the proof tells: what the cutter meets, what it leaves, what holds the part, and how well the time is used."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from nephos.core.arrays import F64
+from nephos.core.machine.kinematics import Machine, machine_named
+from nephos.core.paths.toolpath import Kind
+from nephos.core.plan.checks import Finding
+from nephos.core.plan.keys import finest_operation
+from nephos.core.plan.outcome import Outcome, SetupOutcome
+from nephos.core.plan.place import to_setup
+from nephos.core.plan.schema import KeepOut, Operation
+from nephos.core.units import Say, Units, length_in, number_in
+
+DEEP = 0.1
+"""More (mm) than the stepdown at once is no rounding."""
+SLIVER = 0.2
+"""A last layer of less than this share of the stepdown is not worth a trip."""
+AIRY = 0.25
+"""From this share of the feed length in air on it is worth saying."""
+SHORT = 500.0
+"""Nothing is said of the air in so little cutting (mm)."""
+SCRAP = 500.0
+"""Pieces of less volume (mm^3) that come free are chips."""
+_GRIP = 15.0
+"""What a collet holds of a cutter, mm."""
+
+
+@dataclass(frozen=True)
+class Context:
+    """What the checks of one operation share: `ends` (n,) seconds from the start of the program at which each move is done."""
+
+    done: SetupOutcome
+    outcome: Outcome
+    ends: F64
+    machine: Machine
+    mm: Say
+    number: Say
+
+    @property
+    def operation(self) -> Operation:
+        """The operation that is checked."""
+        return self.outcome.operation
+
+    @property
+    def row(self) -> str:
+        """Its row on the route sheet."""
+        return str(self.operation.number)
+
+    def at(self, move: int) -> tuple[tuple[float, float, float], float]:
+        """Where and when a move ends."""
+        x, y, z = map(float, self.outcome.points[move + 1])
+        return (x, y, z), float(self.ends[move])
+
+    def xy(self, move: int) -> str:
+        """Where a move ends, in words."""
+        (x, y, _), _ = self.at(move)
+        return f"X{self.number(round(x, 1))} Y{self.number(round(y, 1))}"
+
+
+def _rapids(c: Context) -> list[Finding]:
+    depth = c.outcome.rapid_depth
+    if not depth.any():
+        return []
+    worst = int(depth.argmax())
+    return [Finding("rapid-in-block", "stop", c.row, f"a rapid goes {c.mm(float(depth[worst]))} deep through the block at {c.xy(worst)}",
+                    "raise the clearance of the setup", *c.at(worst))]
+
+
+def _depths(c: Context) -> list[Finding]:
+    """Deeper at once than is meant: in roughing than the stepdown, in finishing than the cutter is thick."""
+    stepdown = getattr(c.operation.settings, "stepdown", None)
+    finishing = c.operation.strategy.startswith("finish")
+    meant = c.operation.cutter.diameter if finishing or stepdown is None else stepdown
+    if c.operation.strategy in ("rough_plunge", "drill"):
+        return []
+    cut = np.where(c.outcome.kinds == Kind.CUT, c.outcome.depths, 0.0)
+    worst = int(cut.argmax()) if len(cut) else 0
+    if not len(cut) or cut[worst] <= meant + DEEP:
+        return []
+    than = "the cutter is thick" if finishing or stepdown is None else f"the stepdown of {c.mm(meant)}"
+    way = "rough it first" if finishing or c.operation.cut_from is None else "let it start higher (cut from), at what is really cleared"
+    return [Finding("deep-cut", "caution", c.row, f"it takes {c.mm(float(cut[worst]))} at once at {c.xy(worst)}, more than {than}", way,
+                    *c.at(worst))]
+
+
+def _air(c: Context) -> list[Finding]:
+    cutting = (c.outcome.kinds == Kind.CUT) | (c.outcome.kinds == Kind.LINK)
+    lengths = np.where(cutting, c.outcome.lengths, 0.0)
+    met = np.flatnonzero(cutting & (c.outcome.depths > 0))
+    if not len(met):
+        return [] if not lengths.any() else [
+            Finding("nothing-cut", "note", c.row, "it cuts nothing: what it would take away is gone already", "switch it off or delete it")]
+    lengths[: met[0]] = 0.0
+    total, air = float(lengths.sum()), float(lengths[c.outcome.depths == 0].sum())
+    if total < SHORT or air < AIRY * total:
+        return []
+    return [Finding("air", "note", c.row, f"{100 * air / total:.0f} % of its way is in air", "give it a narrower boundary, or let it start lower")]
+
+
+def _slivers(c: Context) -> list[Finding]:
+    stepdown = getattr(c.operation.settings, "stepdown", None)
+    if stepdown is None or not c.operation.strategy.startswith(("rough_rings", "rough_lines", "cut_out", "pocket")):
+        return []
+    points, kinds = c.outcome.points, c.outcome.kinds
+    level = (kinds == Kind.CUT) & (points[1:, 2] == points[:-1, 2]) & (c.outcome.depths > 0)
+    heights, which = np.unique(np.round(points[1:, 2][level], 3), return_inverse=True)
+    lengths = np.bincount(which, c.outcome.lengths[level], minlength=len(heights))
+    heights = heights[lengths > 0.02 * max(lengths.sum(), 1e-9)]
+    if len(heights) < 2 or heights[1] - heights[0] >= SLIVER * stepdown:
+        return []
+    thin = float(heights[1] - heights[0])
+    last = int(np.flatnonzero(level & (np.abs(points[1:, 2] - heights[0]) < 1e-3))[0])
+    return [Finding("sliver", "note", c.row, f"its last layer is {c.mm(thin)} thin", "cut a little less deep, or change the stepdown", *c.at(last))]
+
+
+_STRUCK = {
+    "flutes": ("cut-beyond-flutes", "caution", "the cutter is {depth} deeper in the material than its flutes are long",
+               "use one with longer flutes, or take the material away in an earlier operation"),
+    "shank": ("shank-in-wall", "stop", "the shank goes {depth} into the material",
+              "use a cutter with a thinner or longer neck, or clear the wall first"),
+    "holder": ("holder-in-wall", "stop", "the holder goes {depth} into the material",
+               "let the cutter stand out farther, or clear the stock above first"),
+}
+
+
+def _struck(c: Context) -> list[Finding]:
+    """What above the flutes meets material, each kind once, where it is worst."""
+    worst: dict[str, tuple[float, int]] = {}
+    for name, depth, move in c.outcome.struck:
+        worst[name] = max(worst.get(name, (0.0, 0)), (depth, move))
+    found = []
+    for name, (depth, move) in worst.items():
+        code, level, text, way = _STRUCK[name]
+        found.append(Finding(code, level, c.row, text.format(depth=c.mm(depth)), way, *c.at(move)))  # type: ignore[arg-type]
+    return found
+
+
+def _lowest(c: Context) -> list[Finding]:
+    """Too deep for the cutter, or for the stock."""
+    found = []
+    move = int(np.nanargmin(c.outcome.points[1:, 2]))
+    lowest = float(c.outcome.points[move + 1, 2])
+    deep, cutter = float(c.done.space.stock_high[2]) - lowest, c.operation.cutter
+    if not cutter.holder and deep > cutter.overall_length - _GRIP:
+        found.append(Finding("cutter-short", "caution", c.row,
+                             f"the cutter goes {c.mm(deep)} below the top of the stock but is only {c.mm(cutter.overall_length)} long with "
+                             "what the collet holds", "use a longer cutter, or clear the stock above the model first", *c.at(move)))
+    bed = float(c.done.space.stock_low[2]) - lowest
+    if bed > getattr(c.operation.settings, "through", 0.0) + 1e-3:
+        found.append(Finding("into-bed", "stop", c.row, f"the cutter goes {c.mm(bed)} under the stock", "raise the model or take thicker stock",
+                             *c.at(move)))
+    return found
+
+
+def _travel(c: Context) -> list[Finding]:
+    span = np.nanmax(c.outcome.points, axis=0) - np.nanmin(c.outcome.points, axis=0)
+    return [Finding("beyond-travel", "stop", c.row,
+                    f"the program travels {c.mm(float(span[axis]))} along {name}, more than the {c.machine.name} can "
+                    f"({c.mm(c.machine.travel[axis])})", "use a narrower boundary")
+            for axis, name in enumerate("XYZ") if span[axis] > c.machine.travel[axis]]
+
+
+def _outline_of(item: KeepOut) -> shapely.Geometry:
+    x, y = item.at
+    if item.shape == "cylinder":
+        return shapely.Point(x, y).buffer(item.size[0] / 2, 64)
+    return shapely.box(x - item.half[0], y - item.half[1], x + item.half[0], y + item.half[1])
+
+
+def _keep_outs(c: Context) -> list[Finding]:
+    """Cutter, shank and holder against clamps and screws along every move."""
+    found = []
+    plan, setup = c.done.space.plan, c.done.space.setup
+    to_space = to_setup(plan.stock, setup)
+    points = c.outcome.points
+    known = np.isfinite(points[:-1]).all(axis=1) & np.isfinite(points[1:]).all(axis=1)
+    bodies = [("cutter", c.operation.cutter.radius, 0.0), *c.operation.cutter.bodies]
+    for item in setup.keep_outs:
+        shape = shapely.affinity.affine_transform(_outline_of(item), [*to_space[0, :2], *to_space[1, :2], to_space[0, 3], to_space[1, 3]])
+        top = float((to_space @ [0, 0, item.foot + item.size[2], 1])[2])
+        hit: tuple[float, int, str] | None = None
+        for name, radius, foot in bodies:
+            low = np.minimum(points[:-1, 2], points[1:, 2]) + foot
+            near = np.flatnonzero(known & (low < top))
+            if not len(near):
+                continue
+            ways = shapely.linestrings(np.stack([points[near, :2], points[near + 1, :2]], axis=1))
+            close = radius - shapely.distance(ways, shape)
+            worst = int(close.argmax())
+            if close[worst] > 1e-6 and (hit is None or close[worst] > hit[0]):
+                hit = (float(close[worst]), int(near[worst]), "cutter" if name == "flutes" else name)
+        if hit:
+            found.append(Finding("keep-out-hit", "stop", c.row, f"the {hit[2]} goes {c.mm(hit[0])} into {item.name}",
+                                 "move it, or keep the operation away from it with a boundary", *c.at(hit[1])))
+    return found
+
+
+CHECKS: tuple[Callable[[Context], list[Finding]], ...] = (_rapids, _struck, _keep_outs, _lowest, _travel, _depths, _slivers, _air)
+"""Checks of each operation. A new one is a function here."""
+
+
+def _holding(done: SetupOutcome, starts: dict[int, float], mm: Say, number: Say) -> list[Finding]:
+    """Pieces that came free, and tabs that are not there or hang on nothing."""
+    found = []
+    seconds = {outcome.operation.number: outcome.total_seconds for outcome in done.outcomes}
+    for piece in done.proof.pieces:
+        if piece.freed_by is None or (piece.volume < SCRAP and not piece.is_part):
+            continue
+        when = starts[piece.freed_by] + (piece.freed or 1.0) * seconds[piece.freed_by]
+        size = " x ".join(mm(high - low) for high, low in zip(piece.high[:2], piece.low[:2], strict=True))
+        row = str(piece.freed_by)
+        if piece.is_part:
+            found.append(Finding("part-free", "stop", row, "the part comes free before the program ends, and nothing holds it",
+                                 "add tabs or leave an onion skin", piece.place, when))
+        else:
+            found.append(Finding("scrap-free", "caution", row, f"a piece of waste of {size} comes free and may be thrown by the cutter",
+                                 "hold it down, leave an onion skin, or cut it away in a pocket", piece.place, when))
+    grid, block = done.block.grid, done.block
+    tops, foot = block.top, float(done.space.stock_low[2])
+
+    def height(spot: tuple[float, float]) -> float:
+        i, j = round((spot[0] - grid.x0) / grid.pitch), round((spot[1] - grid.y0) / grid.pitch)
+        return float(tops[j, i]) - foot if 0 <= i < grid.nx and 0 <= j < grid.ny else 0.0
+
+    gone = [tab for tab in done.tabs if height(tab.middle) < min(0.5 * tab.height, tab.height - 2 * grid.pitch)]
+    if gone:
+        x, y = gone[0].middle
+        others = [str(o.operation.number) for o in done.outcomes if o.operation.number > gone[0].operation]
+        by = f" by operation {' or '.join(others)}" if others else ""
+        found.append(Finding("tab-gone", "stop", str(gone[0].operation),
+                             f"{len(gone)} of {sum(t.operation == gone[0].operation for t in done.tabs)} tabs are cut away{by}, one at "
+                             f"X{number(round(x, 1))} Y{number(round(y, 1))}", "move the tab, or keep the other operation off it",
+                             (x, y, foot + gone[0].height)))
+    hanging = [tab for tab in done.tabs if tab not in gone and height(tab.frame) <= 0.0]
+    if hanging:
+        x, y = hanging[0].middle
+        found.append(Finding("tab-on-nothing", "stop", str(hanging[0].operation),
+                             f"{len(hanging)} of the tabs hang on nothing, one at X{number(round(x, 1))} Y{number(round(y, 1))}: beside it the "
+                             "stock is gone or ends", "move the tab to where the frame stands, or take larger stock",
+                             (x, y, foot + hanging[0].height)))
+    return found
+
+
+def _ball_in_words(balls: tuple[tuple[float, float], ...], mm: Say) -> str:
+    """Which ball would get into the corners: the largest that reaches most of it, or the best there is."""
+    if not balls:
+        return "finish with a smaller cutter, or sand them"
+    diameter, share = next((pair for pair in balls if pair[1] >= 0.8), max(balls, key=lambda pair: pair[1]))
+    if share < 0.05:
+        return "no ball gets into them: sand them, or carve them by hand"
+    return f"a ball of {mm(diameter)} would reach {100 * share:.0f} % of them; finish with one, or sand them"
+
+
+def _trueness(done: SetupOutcome, tolerance: float, mm: Say, number: Say) -> list[Finding]:
+    """What is left and what is gouged. It concerns the operation that decides what could be reached."""
+    numbers, found = done.comparison.numbers(), []
+    row = str(finest_operation([outcome.operation for outcome in done.outcomes]).number)
+    worst = done.proof.worst
+    if numbers.get("gouge_max", 0.0) > tolerance:
+        place = next((item.place for item in worst if item.deviation < 0), None)
+        where = f" at X{number(round(place[0], 1))} Y{number(round(place[1], 1))}" if place else ""
+        found.append(Finding("gouge", "stop", row, f"the model is gouged {mm(numbers['gouge_max'])} deep{where}",
+                             "make the tolerance smaller or leave more stock", place))
+    if numbers.get("could_reach", 0.0) > 0.05:
+        place = next((item.place for item in worst if item.deviation > 0 and item.reachable), None)
+        found.append(Finding("left-over", "note", row,
+                             f"on {100 * numbers['could_reach']:.0f} % of the area more is left than the scallop, "
+                             "where a cutter of this job could still reach", "make the stepover smaller", place))
+    if done.proof.walls > 0.02:
+        found.append(Finding("steps-on-walls", "note", row, f"steep walls, {100 * done.proof.walls:.0f} % of the area, keep steps from the lines",
+                             "add a finishing in levels for what is steeper than 60°"))
+    if numbers.get("unreachable", 0.0) > 0.02:
+        place = next((item.place for item in worst if item.deviation > 0 and not item.reachable), None)
+        found.append(Finding("unreachable", "note", row,
+                             f"{100 * numbers['unreachable']:.0f} % of the area is in corners that no cutter here reaches, up to "
+                             f"{mm(numbers['leftover_max_unreachable'])}", _ball_in_words(done.proof.balls, mm), place))
+    return found
+
+
+def outcome_findings(done: SetupOutcome, tolerance: float, units: Units = "mm") -> list[Finding]:
+    """What the proof tells, with lengths in words in `units`."""
+    found: list[Finding] = []
+    mm, number = length_in(units), number_in(units)
+    machine = machine_named(done.space.plan.machine)
+    starts, before = {}, 0.0
+    for outcome in done.outcomes:
+        starts[outcome.operation.number] = before
+        context = Context(done, outcome, np.cumsum(outcome.seconds) + before, machine, mm, number)
+        for check in CHECKS:
+            found += check(context)
+        before += outcome.total_seconds
+    return found + _holding(done, starts, mm, number) + _trueness(done, tolerance, mm, number)
+
+
