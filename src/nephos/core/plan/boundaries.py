@@ -114,7 +114,7 @@ def shape_of(space: "SetupSpace", work: "Work", key: str, seen: tuple[str, ...] 
         rims = [rim_of(piece) for piece in polygons_of(whole)]
         thick = [rim_heights(space.index, rim, space.floor) for rim in rims]
         return as_result({"area": float(whole.area), "loops": len(ends), "length": float(whole.length),
-                          "box": [x_high - x_low, y_high - y_low]}, points=points, ends=ends,
+                          "low": [x_low, y_low], "box": [x_high - x_low, y_high - y_low]}, points=points, ends=ends,
                          wkb=np.frombuffer(shapely.to_wkb(whole), np.uint8),
                          rims=np.concatenate(rims), rim_ends=np.cumsum([len(rim) for rim in rims], dtype=np.int64),
                          rim_heights=np.concatenate(thick))

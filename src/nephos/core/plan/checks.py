@@ -4,14 +4,20 @@ Here those that the settings tell. Those on model, stock and zero are in :mod:`n
 :mod:`nephos.core.plan.proof_checks`.
 """
 
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any, Literal
 
+import numpy as np
+import shapely
+
+from nephos.core.curves import smoothed
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.paths.cut_out import CutOutSettings
 from nephos.core.plan.edits.operations import free_number
+from nephos.core.plan.place import to_setup
 from nephos.core.plan.schema import Operation, Plan, Setup
-from nephos.core.units import feed_in, length_in
+from nephos.core.units import feed_in, length_in, number_in
 
 Level = Literal["stop", "caution", "note"]
 
@@ -98,3 +104,35 @@ def _holding_findings(plan: Plan, operation: Operation) -> list[Finding]:
         return [Finding("tabs-weak", "caution", row, f"{tabs} hold {hold:.0f} N against {push:.0f} N of the cutter",
                         "make them longer, higher or more")]
     return []
+
+
+def boundary_findings(plan: Plan, setup: Setup, drawn: Mapping[str, dict[str, Any]]) -> list[Finding]:
+    """What is wrong with boundaries: those that cross themselves, are empty or cannot be drawn, or leave the stock.
+
+    `drawn` are the facts of the outlines that are worked out already, by the boundary's id.
+    """
+    found = []
+    mm, number = length_in(plan.units), number_in(plan.units)
+    corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ (turn := to_setup(plan.stock, setup))[:3, :3].T + turn[:3, 3]
+    low, high = corners.min(axis=0)[:2], corners.max(axis=0)[:2]
+    users = {operation.boundary.boundary for operation in setup.operations if operation.on}
+    for item in plan.boundaries:
+        for curve in item.curves if item.source == "drawn" else ():
+            ring = shapely.LinearRing(smoothed(np.array(curve.points)) if curve.smooth else curve.points)
+            if not ring.is_simple:
+                crossing = shapely.node(ring).geoms[0].coords[-1]
+                found.append(Finding("boundary-crossing", "stop" if item.id in users else "caution", item.id,
+                                     f"a curve of '{item.name}' crosses itself near X{number(round(crossing[0], 1))} "
+                                     f"Y{number(round(crossing[1], 1))}",
+                                     "move its points so that inside and outside are clear"))
+                break
+        facts = drawn.get(item.id, {})
+        if "refused" in facts:
+            found.append(Finding("boundary-empty", "stop" if item.id in users else "caution", item.id, facts["refused"].split(":")[0],
+                                 facts["refused"].partition(":")[2].strip() or "change it"))
+        elif "low" in facts and item.id in users:
+            out = max(*(low - facts["low"]), *(np.add(facts["low"], facts["box"]) - high))
+            if out > 1e-3:
+                found.append(Finding("boundary-out", "caution", item.id, f"'{item.name}' reaches {mm(float(out))} out of the stock",
+                                     "what is beside the stock is not cut; make it smaller, or take larger stock"))
+    return found

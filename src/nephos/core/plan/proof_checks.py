@@ -18,10 +18,14 @@ from nephos.core.units import Say, Units, length_in, number_in
 
 DEEP = 0.1
 """More (mm) than the stepdown at once is no rounding."""
+TOUCH = 0.02
+"""Share of the way that may be deeper than the stepdown without a word."""
 SLIVER = 0.2
 """A last layer of less than this share of the stepdown is not worth a trip."""
 AIRY = 0.25
 """From this share of the feed length in air on it is worth saying."""
+AIR = 0.002
+"""A move that takes off no more than this (mm) is in air: that much is rounding."""
 SHORT = 500.0
 """Nothing is said of the air in so little cutting (mm)."""
 SCRAP = 500.0
@@ -72,31 +76,43 @@ def _rapids(c: Context) -> list[Finding]:
 
 
 def _depths(c: Context) -> list[Finding]:
-    """Deeper at once than is meant: in roughing than the stepdown, in finishing than the cutter is thick."""
+    """Deeper at once than the stepdown, for more than a touch at a wall that was left standing."""
     stepdown = getattr(c.operation.settings, "stepdown", None)
-    finishing = c.operation.strategy.startswith("finish")
-    meant = c.operation.cutter.diameter if finishing or stepdown is None else stepdown
-    if c.operation.strategy in ("rough_plunge", "drill"):
+    if stepdown is None or c.operation.strategy.startswith(("finish", "rough_plunge", "drill")):
         return []
     cut = np.where(c.outcome.kinds == Kind.CUT, c.outcome.depths, 0.0)
-    worst = int(cut.argmax()) if len(cut) else 0
-    if not len(cut) or cut[worst] <= meant + DEEP:
+    deep, lengths = cut > stepdown + DEEP, c.outcome.lengths
+    if lengths[deep].sum() <= TOUCH * lengths[cut > 0].sum():
         return []
-    than = "the cutter is thick" if finishing or stepdown is None else f"the stepdown of {c.mm(meant)}"
-    way = "rough it first" if finishing or c.operation.cut_from is None else "let it start higher (cut from), at what is really cleared"
-    return [Finding("deep-cut", "caution", c.row, f"it takes {c.mm(float(cut[worst]))} at once at {c.xy(worst)}, more than {than}", way,
-                    *c.at(worst))]
+    worst = int(cut.argmax())
+    way = "rough it first" if c.operation.cut_from is None else "let it start higher (cut from), at what is really cleared"
+    return [Finding("deep-cut", "caution", c.row, f"it takes {c.mm(float(cut[worst]))} at once at {c.xy(worst)}, more than the stepdown of "
+                    f"{c.mm(stepdown)}", way, *c.at(worst))]
+
+
+def _full_material(c: Context) -> list[Finding]:
+    """A finisher that has to take away, on average along its way, more than it is thick."""
+    stepover = getattr(c.operation.settings, "stepover", None)
+    gain = next((item for item in c.done.proof.gains if item.number == c.operation.number), None)
+    if stepover is None or gain is None or not c.operation.strategy.startswith("finish"):
+        return []
+    length = float(c.outcome.lengths[c.outcome.kinds == Kind.CUT].sum())
+    thick = gain.removed / max(length * stepover, 1e-9)
+    if thick <= c.operation.cutter.diameter:
+        return []
+    return [Finding("not-roughed", "caution", c.row, f"it has to take away {c.mm(thick)} on average, more than the cutter is thick",
+                    "rough it first")]
 
 
 def _air(c: Context) -> list[Finding]:
     cutting = (c.outcome.kinds == Kind.CUT) | (c.outcome.kinds == Kind.LINK)
     lengths = np.where(cutting, c.outcome.lengths, 0.0)
-    met = np.flatnonzero(cutting & (c.outcome.depths > 0))
+    met = np.flatnonzero(cutting & (c.outcome.depths > AIR))
     if not len(met):
         return [] if not lengths.any() else [
             Finding("nothing-cut", "note", c.row, "it cuts nothing: what it would take away is gone already", "switch it off or delete it")]
     lengths[: met[0]] = 0.0
-    total, air = float(lengths.sum()), float(lengths[c.outcome.depths == 0].sum())
+    total, air = float(lengths.sum()), float(lengths[c.outcome.depths <= AIR].sum())
     if total < SHORT or air < AIRY * total:
         return []
     return [Finding("air", "note", c.row, f"{100 * air / total:.0f} % of its way is in air", "give it a narrower boundary, or let it start lower")]
@@ -200,7 +216,7 @@ def _keep_outs(c: Context) -> list[Finding]:
     return found
 
 
-CHECKS: tuple[Callable[[Context], list[Finding]], ...] = (_rapids, _struck, _keep_outs, _lowest, _travel, _depths, _slivers, _air)
+CHECKS: tuple[Callable[[Context], list[Finding]], ...] = (_rapids, _struck, _keep_outs, _lowest, _travel, _depths, _full_material, _slivers, _air)
 """Checks of each operation. A new one is a function here."""
 
 

@@ -69,7 +69,7 @@ def _deviations(grid, top, under, floor, x0, y0, pitch, reach, out):  # type: ig
             size = abs(gap)
             if size > 1e-4:
                 limit = min(size, reach)
-                distance = distance_at(grid, x0 + i * pitch, y0 + j * pitch, z, limit)
+                distance = distance_at(grid, x0 + i * pitch, y0 + j * pitch, z, limit, gap < 0.0)
                 if distance < limit or size <= reach:
                     size = distance
             out[j, i] = size if gap >= 0.0 else -size
