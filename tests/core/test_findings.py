@@ -180,8 +180,9 @@ def test_a_cutter_that_is_too_short_for_the_depth() -> None:
 def test_air_is_told_in_percent_and_so_is_an_operation_that_cuts_nothing() -> None:
     level = box_mesh((0, 0, 0), (40, 40, 9))
     half = Boundary(id="b1", name="front half", source="rectangle", at=(20, 10), size=(40, 20))
-    first = op("finish_lines", BALL, 20, {"boundary": Limit(boundary="b1", contain="centre")}, stepover=0.6)
-    again = op("finish_lines", BALL, 30, {"boundary": Limit(boundary="stock", contain="centre")}, stepover=0.6)
+    # With a flat cutter, which leaves no ridges between its lines.
+    first = op("finish_lines", FLAT, 20, {"boundary": Limit(boundary="b1", contain="centre")}, stepover=0.6)
+    again = op("finish_lines", FLAT, 30, {"boundary": Limit(boundary="stock", contain="centre")}, stepover=0.6)
     done = cut(rough(), first, again, mesh=level, boundaries=(half,))
     finding = found(done)["air"]
     assert finding.row == "30" and 40 <= int(finding.text.split(" %")[0]) <= 56

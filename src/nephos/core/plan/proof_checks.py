@@ -107,11 +107,9 @@ def _full_material(c: Context) -> list[Finding]:
 def _air(c: Context) -> list[Finding]:
     cutting = (c.outcome.kinds == Kind.CUT) | (c.outcome.kinds == Kind.LINK)
     lengths = np.where(cutting, c.outcome.lengths, 0.0)
-    met = np.flatnonzero(cutting & (c.outcome.depths > AIR))
-    if not len(met):
+    if not (cutting & (c.outcome.depths > AIR)).any():
         return [] if not lengths.any() else [
             Finding("nothing-cut", "note", c.row, "it cuts nothing: what it would take away is gone already", "switch it off or delete it")]
-    lengths[: met[0]] = 0.0
     total, air = float(lengths.sum()), float(lengths[c.outcome.depths <= AIR].sum())
     if total < SHORT or air < AIRY * total:
         return []
