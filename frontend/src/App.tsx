@@ -4,6 +4,8 @@ import { BrowserRouter, Route, Routes, useNavigate, useParams } from "react-rout
 import { ThemeProvider } from "styled-components";
 import { CuttersPage } from "./pages/CuttersPage";
 import { JobsPage } from "./pages/JobsPage";
+import { PostsPage } from "./pages/PostsPage";
+import { PrintSheet } from "./pages/PrintSheet";
 import { ShelfPage } from "./pages/ShelfPage";
 import { GlobalStyle, paper, slate } from "./theme";
 
@@ -17,6 +19,10 @@ function WorkspaceRoute() {
   return <Suspense fallback={null}><Workspace key={id} id={id} /></Suspense>;
 }
 
+function SheetRoute() {
+  return <PrintSheet id={Number(useParams().id)} />;
+}
+
 function Pages() {
   const navigate = useNavigate();
   return (
@@ -25,6 +31,8 @@ function Pages() {
         <Route path="/" element={<JobsPage />} />
         <Route path="/cutters" element={<CuttersPage />} />
         <Route path="/shelf" element={<ShelfPage />} />
+        <Route path="/posts" element={<PostsPage />} />
+        <Route path="/jobs/:id/sheet" element={<SheetRoute />} />
         <Route path="/jobs/:id" element={<WorkspaceRoute />} />
         <Route path="*" element={<JobsPage />} />
       </Routes>

@@ -21,7 +21,14 @@ export const slate: Theme = {
 /** Colours of the 3D view, which are the same on both sheets. */
 export const scene = {
   shallow: "#8FC1C4", deep: "#14213D", rapid: "#C2772B", entry: "#8E2F62", model: "#CFC8B8", wood: "#C9A977",
-  leftover: "#6B4C9A", within: "#E9E4D6", gouge: "#B3261E", zero: "#A8321F", edge: "#6B6F6C",
+  leftover: "#6B4C9A", within: "#E9E4D6", gouge: "#B3261E", corner: "#5F7F9E", zero: "#A8321F", edge: "#6B6F6C",
+};
+
+/** How the proof may look in a picture for a customer: colour, how much grain, how much shine. */
+export const looks = {
+  lime: { title: "lime", colour: "#D9C7A0", grain: 0.7, shine: 0.02 }, oak: { title: "oak", colour: "#B98B4E", grain: 1.5, shine: 0.03 },
+  walnut: { title: "walnut", colour: "#6F4A30", grain: 1.1, shine: 0.05 }, plaster: { title: "plaster", colour: "#E9E6DF", grain: 0, shine: 0 },
+  slate: { title: "slate", colour: "#515C63", grain: 0, shine: 0.08 }, brass: { title: "brass", colour: "#B08D3E", grain: 0, shine: 0.5 },
 };
 
 declare module "styled-components" {

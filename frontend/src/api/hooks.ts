@@ -1,7 +1,7 @@
 /** Server state. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { loadArray, request, sendFile, type Typed } from "./client";
-import type { Calculation, Cutter, CutterLook, CutterRow, Derived, Edit, Fitting, FullPlan, Job, JobListed, Listed, Material, Operation, RepairKind, Strategy } from "./types";
+import type { Calculation, Cutter, CutterLook, CutterRow, Derived, Edit, Fitting, FullPlan, GridFacts, Job, JobListed, Listed, Material, Operation, Post, PostListed, RepairKind, Strategy } from "./types";
 
 const busy = (calculation: Calculation | null | undefined) =>
   calculation?.state === "waiting" || calculation?.state === "working";
@@ -74,19 +74,74 @@ export const useFittingPieces = (job: number, revision: number, open: boolean) =
 
 const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
 
-/** Have a model written as a file; resolves to where it can be fetched. */
-export async function exportModel(job: number, model: string, suffix: string): Promise<string> {
-  const { key } = await request<{ key: string }>(`/jobs/${job}/export`, "POST", { model, suffix });
-  for (let turn = 0; turn < 600; turn++) {
-    const facts = await request<{ facts: { refused?: string } }>(`/results/${key}/facts`).catch(() => null);
-    if (facts?.facts.refused) throw new Error(facts.facts.refused);
-    if (facts) return `/api/results/${key}/file`;
-    await wait(300);
+/** Wait for what a worker is making under `key`; rejects with its own sentence where it refuses. */
+export async function resultOf<T>(key: string): Promise<T> {
+  for (let turn = 0; turn < 1200; turn++) {
+    const found = await request<{ facts: T & { refused?: string } }>(`/results/${key}/facts`).catch(() => null);
+    if (found?.facts.refused) throw new Error(found.facts.refused);
+    if (found) return found.facts;
+    await wait(turn < 10 ? 100 : 400);
   }
-  throw new Error("writing the file takes too long: is the worker running?");
+  throw new Error("this takes too long: is the worker running?");
 }
 
-export const usePosts = () => useQuery({ queryKey: ["posts"], queryFn: () => request<Record<string, string>>("/jobs/posts"), staleTime: Infinity });
+async function written(answer: Promise<{ key: string }>): Promise<string> {
+  const { key } = await answer;
+  await resultOf(key);
+  return `/api/results/${key}/file`;
+}
+
+/** Have a model written as a file; resolves to where it can be fetched. */
+export const exportModel = (job: number, model: string, suffix: string) => written(request(`/jobs/${job}/export`, "POST", { model, suffix }));
+
+/** Have the proof written as a mesh; resolves to where it can be fetched. */
+export const exportBlock = (job: number, setup: string, suffix: string, alone: boolean) =>
+  written(request(`/jobs/${job}/block/${setup}?suffix=${suffix}&alone=${alone}`, "POST"));
+
+export interface Lens { grid: GridFacts; data: Float32Array }
+
+/** A small window of the block at full resolution. */
+export async function loadLens(job: number, setup: string, at: [number, number], side: number, pitch: number, operations: number): Promise<Lens> {
+  const low = [at[0] - side / 2, at[1] - side / 2], high = [at[0] + side / 2, at[1] + side / 2];
+  const { key } = await request<{ key: string }>(`/jobs/${job}/window/${setup}`, "POST", { low, high, pitch, operations });
+  const grid = await resultOf<GridFacts>(key);
+  return { grid, data: (await loadArray<Float32Array>(key, "high")).data };
+}
+
+export interface FileSaid { state: "current" | "earlier" | "altered" | "unknown" | "none"; words: string; key: string }
+
+/** Whose file a program is, and where its proof against the stock will be found. */
+export const checkFile = (job: number, setup: string, file: File) =>
+  sendFile<FileSaid>(`/jobs/${job}/check/${setup}`, file, () => undefined, new AbortController().signal);
+
+export const usePosts = () => useQuery({ queryKey: ["posts"], queryFn: () => request<PostListed[]>("/posts") });
+
+export function usePostActions() {
+  const client = useQueryClient();
+  const settle = { onSuccess: () => client.invalidateQueries({ queryKey: ["posts"] }) };
+  return {
+    save: useMutation({ ...settle, mutationFn: (v: { key: string | null; data: Post }) =>
+      v.key === null ? request<PostListed>("/posts", "POST", { data: v.data }) : request<PostListed>(`/posts/${v.key}`, "PUT", { data: v.data }) }),
+    remove: useMutation({ ...settle, mutationFn: (key: string) => request<undefined>(`/posts/${key}`, "DELETE") }),
+  };
+}
+
+/** What a post that is being typed would write; the last answer stays until the next is there. */
+export const usePostPreview = (data: Post) =>
+  useQuery({ queryKey: ["post preview", data], placeholderData: (last: { text: string; problem: string } | undefined) => last, gcTime: 10_000,
+    queryFn: () => request<{ text: string; problem: string }>("/posts/preview", "POST", { data }) });
+
+export interface Times { entries: { id: number; job: string; calculated: number; real: number; entered: string }[]; factor: number; low: number; high: number }
+
+export function useTimes(machine: string, job: number, open: boolean) {
+  const client = useQueryClient();
+  const settle = { onSuccess: (times: Times) => { client.setQueryData(["times", machine], times); return client.invalidateQueries({ queryKey: ["job", job] }); } };
+  return {
+    times: useQuery({ queryKey: ["times", machine], enabled: open, queryFn: () => request<Times>(`/times/${machine}`) }),
+    enter: useMutation({ ...settle, mutationFn: (v: { job: string; calculated: number; real: number }) => request<Times>(`/times/${machine}`, "POST", v) }),
+    remove: useMutation({ ...settle, mutationFn: (id: number) => request<Times>(`/times/${machine}/${id}`, "DELETE") }),
+  };
+}
 
 /** The closed curves of an SVG or DXF file, from the low corner of the stock. */
 export const readCurves = (file: File) => sendFile<{ curves: [number, number][][]; notes: string[] }>(`/jobs/curves?name=${encodeURIComponent(file.name)}`, file, () => undefined, new AbortController().signal);

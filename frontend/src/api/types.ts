@@ -34,7 +34,7 @@ export interface Way { label: string; edit: Edit }
 
 export interface Finding {
   code: string; level: "stop" | "caution" | "note"; row: string; text: string; way_out: string;
-  place: [number, number, number] | null; moment: number | null; ways: Way[];
+  place: [number, number, number] | null; moment: number | null; ways: Way[]; overridden: string;
 }
 
 export interface MeshFacts {
@@ -68,12 +68,27 @@ export interface GridFacts { x0: number; y0: number; pitch: number; nx: number; 
 export interface Summary {
   compare: Record<string, number>; findings: Finding[]; grid: GridFacts;
   stock: { x0: number; y0: number; z0: number; x1: number; y1: number; z1: number };
-  programs: { name: string; size: number; numbers: number[] }[];
+  programs: { name: string; size: number; numbers: number[] }[]; worst: Worst[]; gains: Gain[]; pieces: Piece3D[];
+  block_key: string; compare_grid: GridFacts;
 }
+
+export interface Worst { place: [number, number, number]; deviation: number; reachable: boolean }
+export interface Gain { number: number; removed: number; left: number; within: number }
+export interface Piece3D { kind: "part" | "frame" | "free"; volume: number; place: [number, number, number]; freed_by: number | null; freed: number | null; is_part: boolean }
+/** How long a setup takes, in seconds, and what the times that were entered make of it. */
+export interface JobTime { moves: number; changes: number; waits: number; total: number; calculated: boolean; factor: number; low: number; high: number; entries: number }
+
+/** A program from a file, proved against the stock. */
+export interface Foreign {
+  refused?: string; moves: number; lines: number; seconds: number; low: number[]; high: number[]; findings: Finding[]; compare: Record<string, number>;
+  parts: { number: number; cutter: Cutter; outline: [number, number][]; seconds: number; moves: string; frames: string }[];
+}
+export type Post = Required<Schemas["Post"]>;
+export interface PostListed { shipped: boolean; data: Post }
 
 export interface SetupInfo {
   id: string; zero: string; matrix: number[][]; outlines: Record<string, { key: string; area?: number; loops?: number; refused?: string } | null>; operations: OperationInfo[]; summary_key: string | null;
-  summary: Summary | null; compare_key: string | null; findings: Finding[];
+  summary: Summary | null; compare_key: string | null; pieces_key: string | null; time: JobTime; findings: Finding[];
 }
 
 export interface Derived {
@@ -85,7 +100,7 @@ export type FullPlan = Omit<Plan, "setups"> & { setups: Setup[] };
 
 export interface Job {
   id: number; name: string; version: number; revision: number; can_undo: boolean; can_redo: boolean; plan: FullPlan;
-  derived: Derived; machine: { name: string; travel: number[] }; calculation: Calculation | null;
+  derived: Derived; machine: { id: string; name: string; travel: number[] }; calculation: Calculation | null;
   meshes: Record<string, { name: string; facts: MeshFacts }>;
 }
 

@@ -16,7 +16,7 @@ const Tab = styled(Link)<{ $here: boolean }>`
   outline: none; &[data-focus-visible] { outline: 2px solid ${(p) => p.theme.action}; outline-offset: 3px; }
 `;
 
-export function TopBar(props: { page: "jobs" | "cutters" | "shelf"; children: ReactNode }) {
+export function TopBar(props: { page: "jobs" | "cutters" | "shelf" | "posts"; children: ReactNode }) {
   const sheet = useSheet();
   const { unit, setUnit } = useUnit();
   return (
@@ -25,8 +25,9 @@ export function TopBar(props: { page: "jobs" | "cutters" | "shelf"; children: Re
       <Tab href="/" $here={props.page === "jobs"}>Jobs</Tab>
       <Tab href="/cutters" $here={props.page === "cutters"}>Cutters</Tab>
       <Tab href="/shelf" $here={props.page === "shelf"}>Shelf</Tab>
+      <Tab href="/posts" $here={props.page === "posts"}>Posts</Tab>
       <span className="gap" />
-      {props.page !== "jobs" && <Segments label="Unit" value={unit} choices={{ mm: "mm", in: "in" }} onChange={setUnit} />}
+      {(props.page === "cutters" || props.page === "shelf") && <Segments label="Unit" value={unit} choices={{ mm: "mm", in: "in" }} onChange={setUnit} />}
       <Quiet aria-label={sheet.dark ? "Paper sheet" : "Dark sheet"} onPress={sheet.turn}>{sheet.dark ? "☀" : "☾"}</Quiet>
       {props.children}
     </Bar>

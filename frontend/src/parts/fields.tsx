@@ -1,6 +1,6 @@
 /** Fields for numbers and words. */
 import { useEffect, useRef, useState } from "react";
-import { FieldError, Input, Label, TextField } from "react-aria-components";
+import { FieldError, Input, Label, TextArea, TextField } from "react-aria-components";
 import styled from "styled-components";
 import { feedText, lengthText, parseNumber, type Unit } from "../lib/numbers";
 
@@ -124,5 +124,25 @@ export function NameField(props: { label: string; value: string; onChange: (valu
     <div onBlur={commit} onKeyDown={(event) => { if (event.key === "Enter") commit(); if (event.key === "Escape") setText(props.value); }}>
       <WordField label={props.label} value={text} onChange={setText} />
     </div>
+  );
+}
+
+const Lines = styled(Field)`
+  grid-template-columns: 1fr 190px; align-items: start; padding: 3px 0;
+  & textarea { width: 100%; resize: vertical; border: 1px solid ${(p) => p.theme.hairline}; border-radius: 3px; padding: 4px 8px; background: ${(p) => p.theme.panel}; color: inherit; font: 12px/16px ${(p) => p.theme.mono}; }
+  & textarea:focus { outline: 2px solid ${(p) => p.theme.action}; outline-offset: -1px; }
+`;
+
+export const linesOf = (typed: string): string[] => (typed.trimEnd() ? typed.trimEnd().split("\n") : []);
+
+/** Several lines of text, one a row; rows at the end that are empty do not count. */
+export function LinesField(props: { label: string; value: readonly string[]; onChange: (lines: string[]) => void }) {
+  const [text, setText] = useState(props.value.join("\n"));
+  const type = (typed: string) => { setText(typed); props.onChange(linesOf(typed)); };
+  return (
+    <Lines value={text} onChange={type}>
+      <Label>{props.label}</Label>
+      <TextArea rows={Math.max(1, Math.min(text.split("\n").length, 6))} spellCheck={false} />
+    </Lines>
   );
 }

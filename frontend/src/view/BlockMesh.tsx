@@ -3,6 +3,7 @@ import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
 import * as THREE from "three";
 import type { GridFacts } from "../api/types";
+import { lidOf, planeOf, type Section } from "../lib/section";
 import { scene } from "../theme";
 import { usePaceContext } from "./pace";
 
@@ -10,27 +11,30 @@ import { usePaceContext } from "./pace";
 const COARSER = 4;
 
 const vertex = /* glsl */ `
-  uniform sampler2D heights; uniform vec2 cells; uniform vec2 low; uniform vec2 size; uniform float foot; uniform float lift;
+  uniform sampler2D heights; uniform vec2 cells; uniform vec2 low; uniform vec2 size; uniform float foot; uniform float lift; uniform float lid;
   attribute float wall; varying vec2 place; varying vec3 world; varying float side;
   void main() {
     place = uv;
     vec2 cell = (floor(uv * (cells - 1.0) + 0.5) + 0.5) / cells;
-    float z = texture2D(heights, cell).r;
+    float z = min(texture2D(heights, cell).r, lid);
     side = wall;
     world = vec3(low + uv * size, wall > 1.5 ? foot : z + lift);
     gl_Position = projectionMatrix * modelViewMatrix * vec4(world, 1.0);
   }`;
 
 const fragment = /* glsl */ `
-  uniform sampler2D detail; uniform vec2 detailStep; uniform vec2 detailSize; uniform float foot; uniform float fullTop; uniform vec3 wood; uniform float section;
+  uniform sampler2D detail; uniform vec2 detailStep; uniform vec2 detailSize; uniform float foot; uniform float fullTop; uniform vec3 wood; uniform vec4 plane; uniform float lid; uniform float grainy; uniform float shine; uniform vec4 lens;
   uniform sampler2D deviation; uniform vec4 window; uniform float limit; uniform float most; uniform bool compare;
-  uniform vec3 leftover; uniform vec3 within; uniform vec3 gouge;
+  uniform vec3 leftover; uniform vec3 within; uniform vec3 gouge; uniform vec3 corner;
   varying vec2 place; varying vec3 world; varying float side;
   float grain(vec2 p) { return 0.5 + 0.5 * sin(p.y * 2.1 + 1.6 * sin(p.x * 0.045) + 0.7 * sin(p.x * 0.11 + p.y * 0.4)); }
   void main() {
-    if (world.x > section) discard;
+    if (dot(world, plane.xyz) > plane.w) discard;
+    if (world.x > lens.x && world.x < lens.z && world.y > lens.y && world.y < lens.w) discard;
     float z = texture2D(detail, place).r;
-    if (side < 0.5 && z <= foot + 0.005) discard;
+    // By the surface as it is drawn, so that walls go down to the foot where the block is cut through.
+    if (side < 0.5 && world.z <= foot + 0.01) discard;
+    bool opened = z > lid + 1e-4;
     vec3 normal;
     if (side > 0.5) {
       normal = normalize(cross(dFdx(world), dFdy(world)));
@@ -40,8 +44,10 @@ const fragment = /* glsl */ `
       float dy = texture2D(detail, place + vec2(0.0, detailStep.y)).r - texture2D(detail, place - vec2(0.0, detailStep.y)).r;
       normal = normalize(vec3(-dx / (2.0 * detailSize.x), -dy / (2.0 * detailSize.y), 1.0));
     }
-    vec3 colour = wood * (0.93 + 0.09 * grain(world.xy));
-    if (z < fullTop - 0.02 || side > 0.5) colour = mix(colour, vec3(0.90, 0.86, 0.78), side > 0.5 ? 0.12 : 0.5);
+    vec3 colour = wood * (1.0 - grainy * (0.07 - 0.09 * grain(world.xy)));
+    if (opened) normal = vec3(0.0, 0.0, 1.0);
+    if (z < fullTop - 0.02 || side > 0.5) colour = mix(colour, vec3(0.90, 0.86, 0.78), (side > 0.5 ? 0.12 : 0.5) * grainy);
+    if (opened) colour = mix(colour, vec3(1.0), 0.28) * (mod(world.x + world.y, 3.0) < 0.35 ? 0.86 : 1.0);
     if (side > 0.5 && world.z < foot + 0.002) colour *= 0.8;
     if (compare && side < 0.5) {
       vec2 at = (world.xy - window.xy) / window.zw;
@@ -49,13 +55,17 @@ const fragment = /* glsl */ `
       if (all(greaterThanEqual(at, vec2(0.0))) && all(lessThanEqual(at, vec2(1.0)))) {
         float d = texture2D(deviation, at).r;
         if (d > -900.0) {
+          bool cannot = d > 400.0;
+          d -= cannot ? 500.0 : 0.0;
           float over = clamp((abs(d) - limit) / max(most - limit, 1e-4), 0.0, 1.0);
-          colour = abs(d) <= limit ? within : mix(within, d > 0.0 ? leftover : gouge, 0.25 + 0.75 * sqrt(over));
+          colour = abs(d) <= limit ? within : mix(within, d < 0.0 ? gouge : cannot ? corner : leftover, 0.25 + 0.75 * sqrt(over));
         }
       }
     }
     float light = 0.34 + 0.66 * max(dot(normal, normalize(vec3(-0.45, 0.25, 0.85))), 0.0);
-    gl_FragColor = vec4(colour * light, 1.0);
+    vec3 half_way = normalize(normalize(vec3(-0.45, 0.25, 0.85)) + normalize(cameraPosition - world));
+    float glint = compare ? 0.0 : shine * pow(max(dot(normal, half_way), 0.0), 24.0);
+    gl_FragColor = vec4(colour * light + vec3(glint), 1.0);
     #include <colorspace_fragment>
   }`;
 
@@ -94,11 +104,17 @@ export function blockGeometry(nx: number, ny: number): THREE.BufferGeometry {
   return made;
 }
 
+/** `data` is as `pictured` makes it. */
 export interface Deviation { data: Float32Array; shape: number[]; grid: GridFacts; limit: number; most: number }
+export interface Look { colour: string; grain: number; shine: number }
+/** A rectangle on the plan: low X, low Y, high X, high Y. */
+export type Rectangle = [number, number, number, number];
+
+const NOWHERE: Rectangle = [1, 1, 0, 0];
 
 export function BlockMesh(props: {
-  grid: GridFacts; heights: Float32Array; foot: number; top: number; section: number; fine?: { data: Float32Array; nx: number; ny: number } | null;
-  deviation?: Deviation | null; version: number; wood: string;
+  grid: GridFacts; heights: Float32Array; foot: number; top: number; section: Section; fine?: { data: Float32Array; nx: number; ny: number } | null;
+  deviation?: Deviation | null; version: number; look: Look; lens?: Rectangle | null; lift?: number;
 }) {
   const { grid, heights, fine, deviation } = props;
   const { coarse: moving } = usePaceContext();
@@ -109,16 +125,17 @@ export function BlockMesh(props: {
   const finest = useMemo(() => (fine ? texture(fine.data, fine.nx, fine.ny) : coarse), [fine, coarse]);
   const deviationTexture = useMemo(() => {
     if (!deviation) return null;
-    const clean = deviation.data.map((value) => (Number.isNaN(value) ? -1000 : value));
-    return texture(clean, deviation.shape[1] as number, deviation.shape[0] as number);
-  }, [deviation]);
+    return texture(deviation.data, deviation.shape[1] as number, deviation.shape[0] as number);
+    // Other limits are other uniforms, not another texture.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [deviation?.data]);
   const material = useMemo(() => new THREE.ShaderMaterial({
     vertexShader: vertex, fragmentShader: fragment, side: THREE.DoubleSide,
     uniforms: Object.fromEntries(Object.entries({
       heights: null, detail: null, cells: new THREE.Vector2(), low: new THREE.Vector2(), size: new THREE.Vector2(), foot: 0, lift: 0,
-      detailStep: new THREE.Vector2(), detailSize: new THREE.Vector2(), fullTop: 0, wood: colour(scene.wood), section: 1e9, deviation: null,
+      detailStep: new THREE.Vector2(), detailSize: new THREE.Vector2(), fullTop: 0, wood: colour(scene.wood), plane: new THREE.Vector4(0, 0, 0, 1), lid: 1e9, grainy: 1, shine: 0, lens: new THREE.Vector4(...NOWHERE), deviation: null,
       window: new THREE.Vector4(), limit: 0, most: 1, compare: false, leftover: colour(scene.leftover),
-      within: colour(scene.within), gouge: colour(scene.gouge),
+      within: colour(scene.within), gouge: colour(scene.gouge), corner: colour(scene.corner),
     }).map(([key, value]) => [key, { value }])),
   }), []);
   const invalidate = useThree((state) => state.invalidate);
@@ -133,8 +150,9 @@ export function BlockMesh(props: {
   const width = grid.nx * grid.pitch, depth = grid.ny * grid.pitch;
   const nx = fine ? fine.nx : grid.nx, ny = fine ? fine.ny : grid.ny;
   set({
-    wood: colour(props.wood), heights: coarse, detail: finest, cells: new THREE.Vector2(grid.nx, grid.ny), low: new THREE.Vector2(grid.x0 - grid.pitch / 2, grid.y0 - grid.pitch / 2),
-    size: new THREE.Vector2(width, depth), foot: props.foot, fullTop: props.top, section: props.section,
+    wood: colour(props.look.colour), grainy: props.look.grain, shine: props.look.shine, lens: new THREE.Vector4(...(props.lens ?? NOWHERE)), lift: props.lift ?? 0,
+    plane: new THREE.Vector4(...planeOf(props.section)), lid: lidOf(props.section), heights: coarse, detail: finest, cells: new THREE.Vector2(grid.nx, grid.ny), low: new THREE.Vector2(grid.x0 - grid.pitch / 2, grid.y0 - grid.pitch / 2),
+    size: new THREE.Vector2(width, depth), foot: props.foot, fullTop: props.top,
     detailStep: new THREE.Vector2(1 / nx, 1 / ny), detailSize: new THREE.Vector2(width / nx, depth / ny), compare: Boolean(deviation), deviation: deviationTexture,
   });
   if (deviation) {

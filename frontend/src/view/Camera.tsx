@@ -23,7 +23,12 @@ function whenDrawn(context: WebGL2RenderingContext, tell: () => void) {
   setTimeout(look, 0);
 }
 
-export function Camera(props: { low: number[]; high: number[]; direction: Direction; turn: number }) {
+/** A place to fly to; `turn` rises each time. */
+export interface Focus { at: [number, number, number]; turn: number }
+
+const NEAR = 55;
+
+export function Camera(props: { low: number[]; high: number[]; direction: Direction; turn: number; focus: Focus | null }) {
   const { camera, gl, invalidate, size, setDpr, set } = useThree();
   const controls = useRef<OrbitControls | null>(null);
   const { poke, drew, coarse } = usePaceContext();
@@ -79,5 +84,18 @@ export function Camera(props: { low: number[]; high: number[]; direction: Direct
     // A new size of the window must not turn the view back.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [props.direction, props.turn, props.low.join(), props.high.join()]);
+  const { focus } = props;
+  useEffect(() => {
+    const orbit = controls.current;
+    if (!focus || !orbit) return;
+    const target = new THREE.Vector3(...focus.at);
+    // From the side it is looked at from anyway, but never from under the block.
+    const way = camera.position.clone().sub(orbit.target);
+    way.z = Math.max(way.z, 0.6 * way.length());
+    orbit.target.copy(target);
+    camera.position.copy(target).addScaledVector(way.normalize(), NEAR);
+    orbit.update();
+    invalidate();
+  }, [focus, camera, invalidate]);
   return null;
 }

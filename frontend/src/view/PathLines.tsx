@@ -3,19 +3,20 @@ import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
 import * as THREE from "three";
 import { firstAbove } from "../lib/frames";
+import { planeOf, type Section } from "../lib/section";
 import { scene } from "../theme";
 import type { OperationData } from "./data";
 import { usePaceContext } from "./pace";
 
 const vertex = /* glsl */ `
-  attribute float along; varying float depth; varying float way; varying float x;
-  void main() { depth = position.z; way = along; x = position.x; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_Position.z -= 0.00006 * gl_Position.w; }`;
+  attribute float along; varying float depth; varying float way; varying vec3 place;
+  void main() { depth = position.z; way = along; place = position; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_Position.z -= 0.00006 * gl_Position.w; }`;
 
 const fragment = /* glsl */ `
-  uniform vec3 shallow; uniform vec3 deep; uniform float high; uniform float low; uniform float dots; uniform float section;
-  varying float depth; varying float way; varying float x;
+  uniform vec3 shallow; uniform vec3 deep; uniform float high; uniform float low; uniform float dots; uniform vec4 plane;
+  varying float depth; varying float way; varying vec3 place;
   void main() {
-    if (x > section) discard;
+    if (dot(place, plane.xyz) > plane.w) discard;
     if (dots > 0.0 && mod(way, dots) > dots * 0.45) discard;
     gl_FragColor = vec4(mix(shallow, deep, clamp((high - depth) / max(high - low, 1e-3), 0.0, 1.0)), 1.0);
     #include <colorspace_fragment>
@@ -65,18 +66,18 @@ function layer(data: OperationData, kinds: number[]): Layer {
   return { geometry, moves, light, lightMoves: joined.filter((_, k) => k % 2 === 1).map((n) => moves[n] as number) };
 }
 
-function Lines(props: { layer: Layer; upTo: number; from: string; to: string; dots: number; high: number; low: number; section: number }) {
+function Lines(props: { layer: Layer; upTo: number; from: string; to: string; dots: number; high: number; low: number; section: Section }) {
   const { coarse } = usePaceContext();
   const geometry = coarse ? props.layer.light : props.layer.geometry, moves = coarse ? props.layer.lightMoves : props.layer.moves;
   const material = useMemo(() => new THREE.ShaderMaterial({
     vertexShader: vertex, fragmentShader: fragment,
     uniforms: { shallow: { value: new THREE.Color(props.from) }, deep: { value: new THREE.Color(props.to) }, high: { value: 0 }, low: { value: 0 },
-      dots: { value: props.dots }, section: { value: 1e9 } },
+      dots: { value: props.dots }, plane: { value: new THREE.Vector4(0, 0, 0, 1) } },
   }), [props.from, props.to, props.dots]);
-  const u = material.uniforms as Record<"high" | "low" | "section", { value: number }>;
+  const u = material.uniforms as Record<"high" | "low", { value: number }> & { plane: { value: THREE.Vector4 } };
   u.high.value = props.high;
   u.low.value = props.low;
-  u.section.value = props.section;
+  u.plane.value.set(...planeOf(props.section));
   const invalidate = useThree((state) => state.invalidate);
   // Uniforms and the draw range are set past React, so nothing else asks for a new picture.
   useEffect(() => invalidate());
@@ -84,7 +85,7 @@ function Lines(props: { layer: Layer; upTo: number; from: string; to: string; do
   return <lineSegments geometry={geometry} material={material} frustumCulled={false} />;
 }
 
-export function PathLines(props: { data: OperationData; upTo: number; high: number; low: number; section: number }) {
+export function PathLines(props: { data: OperationData; upTo: number; high: number; low: number; section: Section }) {
   const { data } = props;
   const layers = useMemo(() => ({ cut: layer(data, [1, 3]), rapid: layer(data, [0]), entry: layer(data, [2]) }), [data]);
   useEffect(() => () => { Object.values(layers).forEach((item) => { item.geometry.dispose(); item.light.dispose(); }); }, [layers]);

@@ -1,22 +1,24 @@
 /** The view of the block in its four modes. */
 import { Canvas } from "@react-three/fiber";
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
-import { Slider, SliderThumb, SliderTrack } from "react-aria-components";
 import styled, { useTheme } from "styled-components";
 import * as THREE from "three";
-import { useBlockDetail } from "../api/hooks";
-import { placedOf, type GridFacts } from "../api/types";
-import { heightsAt } from "../lib/frames";
+import { loadLens, type Lens } from "../api/hooks";
+import { placedOf } from "../api/types";
 import { onLevel } from "../lib/drag";
 import { lengthText } from "../lib/numbers";
+import { columnAt, lastCut, probeText } from "../lib/probe";
 import { hitHeights, type Point, type Ray } from "../lib/ray";
+import { NO_SECTION, type Section } from "../lib/section";
 import { Quiet, Segments, ToggleQuiet } from "../parts/controls";
-import { scene } from "../theme";
+import { looks, scene } from "../theme";
 import { infoOf, setupOf, useSheetState, withBoundary, type Mode } from "../workspace/state";
-import { BlockMesh, type Deviation } from "./BlockMesh";
-import { Camera, type Direction } from "./Camera";
-import { FaultMarks } from "./FaultMarks";
+import { BlockMesh, type Look } from "./BlockMesh";
+import { Camera, type Direction, type Focus } from "./Camera";
+import { Card, Corner } from "./cards";
+import { ComparePanel } from "./ComparePanel";
 import type { OperationData } from "./data";
+import { FaultMarks } from "./FaultMarks";
 import { measured, MeasureMarks, nextPoints } from "./Measure";
 import type { Moment } from "./moment";
 import { CurveHandles, onStock, TabHandles } from "./OutlineHandles";
@@ -25,16 +27,14 @@ import { PathLines } from "./PathLines";
 import { Picker, type Picked } from "./Picker";
 import { BarEdges, CutterPiece, matrixOf, ModelPiece, Outline, OutlineRings, StockEdges, ZeroMark } from "./Pieces";
 import { KeepOutPieces, PlaceHandles, ZeroHandle } from "./PlaceHandles";
+import { ProofPanel } from "./ProofPanel";
+import { SectionCap, SectionControl } from "./SectionCap";
+import { Shutter, type Shoot } from "./Shutter";
+import { useShownBlock, useShownDeviation } from "./shown";
 
 const Frame = styled.div`
   position: relative; min-width: 0; min-height: 0; background: ${(p) => p.theme.view};
   & canvas { outline: none; }
-`;
-const Corner = styled.div<{ $at: string }>`
-  position: absolute; display: flex; gap: 8px; align-items: center; ${(p) => p.$at};
-`;
-const Card = styled.div`
-  background: ${(p) => p.theme.panel}; border: 1px solid ${(p) => p.theme.hairline}; padding: 6px 9px; font: 11.5px ${(p) => p.theme.mono};
 `;
 const Ramp = styled.div<{ $colours: string }>`width: 170px; height: 8px; background: ${(p) => p.$colours};`;
 const Between = styled.div`display: flex; justify-content: space-between; margin-top: 3px;`;
@@ -42,77 +42,38 @@ const Empty = styled.div`
   position: absolute; inset: 0; display: grid; place-items: center; pointer-events: none; text-align: center; color: ${(p) => p.theme.muted};
   & span { background: ${(p) => p.theme.panel}; border: 1px solid ${(p) => p.theme.hairline}; padding: 10px 16px; max-width: 380px; }
 `;
-const Track = styled(SliderTrack)`
-  width: 120px; height: 16px; position: relative;
-  &::before { content: ""; position: absolute; left: 0; right: 0; top: 7px; height: 2px; background: ${(p) => p.theme.ink}; }
-`;
-const Thumb = styled(SliderThumb)`
-  width: 8px; height: 16px; background: ${(p) => p.theme.action}; border-radius: 2px; top: 50%;
-  &[data-focus-visible] { outline: 2px solid ${(p) => p.theme.action}; outline-offset: 2px; }
-`;
 
 const MODES: Record<Mode, string> = { place: "Place", paths: "Paths", proof: "Proof", compare: "Compare" };
 const DIRECTIONS: Record<Direction, string> = { top: "Top", front: "Front", right: "Right", corner: "Corner" };
+/** Columns of a window across, whatever its size. */
+const LENS_COLUMNS = 400;
 
-function Section(props: { low: number; high: number; value: number; onChange: (value: number) => void }) {
-  const { plan } = useSheetState();
-  const off = props.value >= props.high;
-  return (
-    <Card style={{ display: "flex", gap: 10, alignItems: "center" }}>
-      <span>section X</span>
-      <Slider aria-label="Section along X" minValue={props.low} maxValue={props.high} step={(props.high - props.low) / 200} value={Math.min(props.value, props.high)}
-        onChange={(value) => props.onChange(value as number)}>
-        <Track><Thumb /></Track>
-      </Slider>
-      <span style={{ minWidth: 44, textAlign: "right" }}>{off ? "off" : lengthText(props.value, plan.units ?? "mm", 1)}</span>
-    </Card>
-  );
-}
-
-function Legend(props: { mode: Mode; high: number; low: number; numbers: Record<string, number> | undefined }) {
+function PathLegend(props: { high: number; low: number }) {
   const { plan } = useSheetState();
   const unit = plan.units ?? "mm";
-  if (props.mode === "paths") {
-    return (
-      <Card>
-        <Ramp $colours={`linear-gradient(90deg, ${scene.shallow}, ${scene.deep})`} />
-        <Between><span>{lengthText(props.high, unit, 1)}</span><span>depth</span><span>{lengthText(props.low, unit, 1)}</span></Between>
-        <div style={{ marginTop: 4 }}><span style={{ color: scene.rapid }}>····</span> positioning <span style={{ color: scene.entry }}>—</span> entry</div>
-      </Card>
-    );
-  }
-  const n = props.numbers;
-  if (props.mode !== "compare" || !n) return null;
-  const number = (value: number | undefined) => lengthText(value ?? 0, unit, 3);
-  const swatch = (tone: string) => <span style={{ display: "inline-block", width: 10, height: 10, background: tone, marginRight: 6, border: "1px solid #0002" }} />;
   return (
-    <Card style={{ display: "grid", gridTemplateColumns: "auto auto", gap: "2px 14px" }}>
-      <span>{swatch(scene.within)}within {number(n.limit)}</span><span>{(100 * (n.within_tolerance ?? 0)).toFixed(1)} %</span>
-      <span>{swatch(scene.leftover)}left, could be reached</span><span>{(100 * (n.could_reach ?? 0)).toFixed(1)} %</span>
-      <span style={{ paddingLeft: 16 }}>p95 where it reaches</span><span>{number(n.leftover_p95)}</span>
-      <span style={{ paddingLeft: 16 }}>most, where no cutter here can</span><span>{number(n.leftover_max_unreachable)}</span>
-      <span>{swatch(scene.gouge)}deepest gouge</span><span>{number(n.gouge_max)}</span>
+    <Card>
+      <Ramp $colours={`linear-gradient(90deg, ${scene.shallow}, ${scene.deep})`} />
+      <Between><span>{lengthText(props.high, unit, 1)}</span><span>depth</span><span>{lengthText(props.low, unit, 1)}</span></Between>
+      <div style={{ marginTop: 4 }}><span style={{ color: scene.rapid }}>····</span> positioning <span style={{ color: scene.entry }}>—</span> entry</div>
     </Card>
   );
 }
 
-function useDeviation(key: string | null | undefined, limit: number | undefined): Deviation | null {
-  const { data } = useBlockDetail(key ?? undefined, "deviation");
-  const { derived } = useSheetState();
-  return useMemo(() => {
-    const info = infoOf(derived);
-    if (!data || !info?.summary || limit === undefined) return null;
-    const facts = (info.summary as unknown as { compare_grid: GridFacts }).compare_grid;
-    return { data: data.data, shape: data.shape, grid: facts, limit, most: Math.max(10 * limit, 0.2) };
-  }, [data, derived, limit]);
-}
-
-export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: OperationData[]; moment: Moment | null; complete: boolean }) {
-  const { plan, derived, chosen, edit, keep, tool, setTool, faults } = useSheetState();
+export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: OperationData[]; moment: Moment | null; complete: boolean; focus: Focus | null; onTime: (time: number) => void; onForeignOff: () => void }) {
+  const { job, plan, derived, chosen, edit, keep, tool, setTool, faults, foreign } = useSheetState();
   const theme = useTheme();
   const [direction, setDirection] = useState<Direction>("corner");
   const [turn, setTurn] = useState(0);
-  const [section, setSection] = useState(Infinity);
+  const [section, setSection] = useState<Section>(NO_SECTION);
+  const [lookKey, setLookKey] = useState("stock");
+  const [alone, setAlone] = useState(false);
+  const [lens, setLens] = useState<Lens | null>(null);
+  const [lensSide, setLensSide] = useState(20);
+  const [lensSaid, setLensSaid] = useState("click where");
+  const [limits, setLimits] = useState<{ limit: number | null; most: number | null }>({ limit: null, most: null });
+  const [probe, setProbe] = useState<Point | null>(null);
+  const shoot = useRef<Shoot | null>(null);
   const [points, setPoints] = useState<Point[]>([]);
   const [cutOff, setCutOff] = useState<number | null>(null);
   const pace = usePace();
@@ -121,7 +82,10 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   const { poke } = pace;
   // Before the picture is drawn, so that the first one of a drag is the coarser one already.
   useLayoutEffect(() => poke(), [moment, derived.models, poke]);
-  useEffect(() => { setCutOff(null); setPoints([]); }, [tool]);
+  useEffect(() => { setCutOff(null); setPoints([]); setProbe(null); }, [tool]);
+  // A window shows what was cut when it was asked for.
+  const lastBlock = info?.summary?.block_key;
+  useEffect(() => setLens(null), [lastBlock, mode]);
 
   const box = useMemo(() => {
     const matrix = info ? matrixOf(info.matrix) : new THREE.Matrix4();
@@ -131,21 +95,13 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   const [low, high] = [box.low, box.high];
   const top = high[2] as number, foot = low[2] as number;
 
-  const grid = list[0]?.grid;
-  const version = useRef(0);
-  const buffers = useMemo(() => (grid ? new Float32Array(grid.nx * grid.ny) : null), [grid]);
   const shown = mode === "paths" || mode === "proof" ? moment : null;
-  const atEnd = !shown || (shown.index === list.length - 1 && shown.part >= 0.9999);
-  if (buffers && grid && mode !== "place") {
-    if (atEnd) heightsAt(list.map((item) => item.frames), undefined, 0, top, buffers);
-    else heightsAt(list.slice(0, shown.index).map((item) => item.frames), shown.data.frames, shown.part, top, buffers);
-    version.current++;
-  }
-  const last = infoOf(derived)?.summary as unknown as { block_key?: string; block_shape?: number[] } | null;
-  const wanted = (mode === "proof" || mode === "compare") && atEnd && props.complete;
-  const { data: detail } = useBlockDetail(wanted ? last?.block_key : undefined, "high");
-  const fine = useMemo(() => (wanted && detail ? { data: detail.data, nx: detail.shape[2] as number, ny: detail.shape[1] as number } : null), [wanted, detail]);
-  const deviation = useDeviation(mode === "compare" ? info?.compare_key : null, info?.summary?.compare.limit);
+  const block = useShownBlock({ list, moment: shown, top, foot, hidden: mode === "place", complete: props.complete, fineIn: mode === "proof" || mode === "compare", alone: alone && mode === "proof" });
+  const { grid, heights: buffers, atEnd, fine } = block;
+  const unit = plan.units ?? "mm";
+  const summary = foreign ? null : info?.summary;
+  const limit = limits.limit ?? summary?.compare.limit ?? 0.05, most = limits.most ?? Math.max(10 * limit, 0.2);
+  const compared = useShownDeviation(mode === "compare" && !foreign ? info : undefined, limit, most);
 
   const lowestCut = useMemo(() => {
     let found = top - 1;
@@ -174,6 +130,14 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   const picked = useCallback((found: Picked | null) => {
     if (!found) return;
     if (tool === "measure") setPoints((old) => nextPoints(old, found.point));
+    if (tool === "probe") setProbe(found.point);
+    if (tool === "window" && info) {
+      const ended = list.filter((_, k) => !moment || k < moment.index || (k === moment.index && moment.part >= 0.9999)).length;
+      const after = Math.max(ended, 1);
+      setLensSaid("cutting it…");
+      loadLens(job.id, info.id, [found.point[0], found.point[1]], lensSide, lensSide / LENS_COLUMNS, after)
+        .then((seen) => { setLens(seen); setLensSaid(after === list.length ? "as it will be" : `after ${list[after - 1]?.number ?? ""}`); }).catch((reason: Error) => setLensSaid(reason.message));
+    }
     if (tool === "pick loop" && chosen.kind === "boundary") {
       const item = plan.boundaries?.find((other) => other.id === chosen.id);
       if (item) keep(withBoundary(plan, item.id, { left_out: [...(item.left_out ?? []), onStock(found.point, box.matrix)] }), "pick a loop off");
@@ -183,7 +147,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
     const normal = new THREE.Vector3(...found.normal).transformDirection(box.matrix.clone().invert());
     edit({ do: "lay_flat", model: found.model, normal: normal.toArray() }, "lay a face flat");
     setTool("none");
-  }, [tool, edit, setTool, box, chosen, plan, keep]);
+  }, [tool, edit, setTool, box, chosen, plan, keep, info, list, moment, job.id, lensSide]);
   const onTop = useCallback((ray: Ray) => onLevel(ray, top), [top]);
   const grip = Math.max(plan.stock.length, plan.stock.width) * 0.055;
 
@@ -192,6 +156,10 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   const boundary = chosen.kind === "boundary" ? plan.boundaries?.find((item) => item.id === chosen.id) : undefined;
   const operationInfo = operation && info?.operations.find((item) => item.number === operation.number);
   const ready = list.length > 0;
+  const look: Look = mode === "proof" && lookKey in looks ? looks[lookKey as keyof typeof looks] : { colour: plan.stock.material?.colour ?? scene.wood, grain: plan.stock.material?.grain === false ? 0 : 1, shine: 0 };
+  const column = probe && grid ? columnAt(grid, probe[0], probe[1]) : null;
+  const cut = column === null ? null : lastCut(list, column);
+  const probed = probe && compared.at(probe, cut);
   const hidden = new Set(setupOf(plan).operations.filter((item) => !item.shown).map((item) => item.number));
   return (
     <Frame data-testid="view" data-mode={mode} data-ready={ready} onKeyDown={(event) => { if (event.key === "Escape") setTool("none"); }}>
@@ -200,8 +168,9 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
         aria-label="View of the block" tabIndex={0}>
         <ambientLight intensity={0.9} />
         <directionalLight position={[-200, 120, 400]} intensity={2.1} />
-        <Camera low={low} high={high} direction={direction} turn={turn} />
-        {plan.stock.kind === "round" ? <BarEdges length={plan.stock.length} diameter={plan.stock.width} matrix={box.matrix} /> : <StockEdges low={low} high={high} />}
+        <Camera low={low} high={high} direction={direction} turn={turn} focus={props.focus} />
+        <Shutter shoot={shoot} />
+        <group userData={{ aside: true }}>{plan.stock.kind === "round" ? <BarEdges length={plan.stock.length} diameter={plan.stock.width} matrix={box.matrix} /> : <StockEdges low={low} high={high} />}</group>
         {mode === "place" && models.map((model) => {
           const placed = placedOf(derived, model.id);
           if (!placed) return null;
@@ -225,12 +194,18 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
           <KeepOutPieces />
           {mode === "place" && <PlaceHandles size={grip} cutOff={cutOff} onCutOff={setCutOff} />}
         </group>
-        {bounds && mode !== "compare" && <Outline low={bounds.low} high={bounds.high} z={top} tone={theme.action} />}
+        <group userData={{ aside: true }}>
+        {bounds && (mode === "place" || mode === "paths") && <Outline low={bounds.low} high={bounds.high} z={top} tone={theme.action} />}
         {operation?.strategy === "cut_out" && operationInfo && (mode === "place" || mode === "paths") && <TabHandles operation={operation} info={operationInfo} foot={foot} />}
         {boundary?.source === "drawn" && mode === "place" && <group matrix={box.matrix} matrixAutoUpdate={false}><CurveHandles boundary={boundary} top={plan.stock.thickness} size={grip * 0.16} /></group>}
-        {outline && !outline.refused && mode !== "compare" && <OutlineRings outline={outline.key} z={top} tone={theme.action} />}
+        {outline && !outline.refused && (mode === "place" || mode === "paths") && <OutlineRings outline={outline.key} z={top} tone={theme.action} />}
+        </group>
         {mode !== "place" && buffers && grid && (
-          <BlockMesh grid={grid} heights={buffers} foot={foot} top={top} section={section} fine={fine} deviation={deviation} version={version.current} wood={plan.stock.material?.colour ?? scene.wood} />
+          <>
+            <BlockMesh grid={grid} heights={buffers} foot={foot} top={top} section={section} fine={fine} deviation={compared.picture} version={block.version} look={look} lens={lens && lensOf(lens)} />
+            <SectionCap section={section} grid={grid} heights={buffers} foot={foot} version={block.version} colour={look.colour} />
+            {lens && <BlockMesh grid={lens.grid} heights={lens.data} foot={foot} top={top} section={section} version={0} look={look} />}
+          </>
         )}
         {mode === "paths" && list.map((item, k) => {
           if (hidden.has(item.number) || (operation && operation.number !== item.number)) return null;
@@ -238,14 +213,14 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
           return <PathLines key={item.number} data={item} upTo={upTo} high={top} low={lowestCut} section={section} />;
         })}
         {moment && (mode === "paths" || mode === "proof") && !atEnd && <CutterPiece section={info?.operations.find((item) => item.number === moment.data.number)?.outline ?? []} at={moment.at} />}
-        <Picker active={tool === "measure" || tool === "lay flat" || tool === "pick loop"} block={tool === "pick loop" ? onTop : mode === "place" ? null : onBlock} onPick={picked} />
+        <Picker active={tool === "measure" || tool === "lay flat" || tool === "pick loop" || tool === "probe" || tool === "window"} block={tool === "pick loop" ? onTop : mode === "place" ? null : onBlock} onPick={picked} />
         {tool === "measure" && <MeasureMarks points={points} size={Math.max(plan.stock.length, plan.stock.width) * 0.005} />}
       </Canvas>
       </PaceContext.Provider>
       {!ready && mode !== "place" && (
         <Empty><span>{models.length ? "Nothing is calculated yet. Press Calculate, and the paths, the proof and the comparison appear here." : "Bring in a mesh first: drop a file on the sheet."}</span></Empty>
       )}
-      {mode === "compare" && ready && !info?.summary && <Empty><span>The comparison is made when all operations are up to date. Press Calculate.</span></Empty>}
+      {mode === "compare" && ready && !summary && <Empty><span>{foreign ? "A file from elsewhere is compared in numbers only, in Post files." : "The comparison is made when all operations are up to date. Press Calculate."}</span></Empty>}
       <Corner $at="top: 10px; left: 12px"><Segments label="Mode" value={mode} choices={MODES} onChange={props.onMode} /></Corner>
       <Corner $at="top: 10px; right: 12px">
         <Segments label="Direction" value={direction} choices={DIRECTIONS} onChange={(value) => { setDirection(value); setTurn(turn + 1); }} />
@@ -257,8 +232,26 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
         <Corner $at="bottom: 12px; left: 12px"><Card data-testid="zero"><b style={{ color: scene.zero }}>zero</b> {info?.zero}</Card></Corner>
       )}
       {tool === "cut off" && cutOff !== null && <Corner $at="bottom: 44px; left: 12px"><Card>cut off below {lengthText(cutOff, plan.units ?? "mm", 2)}</Card></Corner>}
-      <Corner $at="bottom: 12px; left: 12px"><Legend mode={mode} high={top} low={lowestCut} numbers={info?.summary?.compare} /></Corner>
-      {mode !== "place" && <Corner $at="bottom: 12px; right: 12px"><Section low={low[0] as number} high={high[0] as number} value={section} onChange={(value) => setSection(value >= (high[0] as number) ? Infinity : value)} /></Corner>}
+      {mode === "paths" && <Corner $at="bottom: 12px; left: 12px"><PathLegend high={top} low={lowestCut} /></Corner>}
+      {mode === "proof" && ready && (
+        <Corner $at="bottom: 12px; left: 12px">
+          <ProofPanel look={lookKey} onLook={setLookKey} alone={alone} onAlone={setAlone} canStand={block.canStand} side={lensSide} onSide={setLensSide} lensSaid={lensSaid} hasLens={lens !== null}
+            onLensOff={() => { setLens(null); setLensSaid("click where"); }} onPicture={() => shoot.current?.(`${job.name}.png`)} times={list} />
+        </Corner>
+      )}
+      {mode === "compare" && summary && (
+        <Corner $at="bottom: 12px; left: 12px">
+          <ComparePanel summary={summary} deviation={compared.deviation} reachable={compared.reachable} limit={limit} most={most} onLimit={(value) => setLimits({ ...limits, limit: value })} onMost={(value) => setLimits({ ...limits, most: value })}
+            probed={probed ? probeText(probed, unit) : null} onMoment={cut && probe ? () => props.onTime(cut.time) : null} />
+        </Corner>
+      )}
+      {mode !== "place" && <Corner $at="bottom: 12px; right: 12px"><SectionControl low={low} high={high} unit={unit} section={section} onChange={setSection} /></Corner>}
+      {foreign && <Corner $at="top: 48px; left: 12px"><Card role="status" data-testid="foreign">{foreign.name} is shown, not this job <Quiet onPress={() => props.onForeignOff()}>Back to the job</Quiet></Card></Corner>}
     </Frame>
   );
 }
+
+const lensOf = (lens: Lens): [number, number, number, number] => {
+  const { x0, y0, pitch, nx, ny } = lens.grid;
+  return [x0 - pitch / 2, y0 - pitch / 2, x0 + (nx - 0.5) * pitch, y0 + (ny - 0.5) * pitch];
+};

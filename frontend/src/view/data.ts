@@ -2,15 +2,15 @@
 import { useQueries } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { loadArray, request } from "../api/client";
-import type { GridFacts, Operation, SetupInfo } from "../api/types";
+import type { Foreign, GridFacts, Operation, SetupInfo } from "../api/types";
 import type { Frames } from "../lib/frames";
 
 export interface OperationData {
-  number: number; operation: Operation; points: Float32Array; kinds: Uint8Array; ends: Float64Array; feeds: Float32Array;
+  number: number; points: Float32Array; kinds: Uint8Array; ends: Float64Array; feeds: Float32Array;
   seconds: number; frames: Frames; grid: GridFacts;
 }
 
-async function loadOperation(operation: Operation, moves: string, frames: string): Promise<OperationData> {
+async function loadOperation(number: number, moves: string, frames: string): Promise<OperationData> {
   const [points, kinds, seconds, feeds, start, moment, height, facts] = await Promise.all([
     loadArray<Float64Array>(moves, "points"), loadArray<Uint8Array>(moves, "kinds"), loadArray<Float64Array>(moves, "seconds"),
     loadArray<Float32Array>(moves, "feeds"), loadArray<Int32Array>(frames, "start"), loadArray<Uint16Array>(frames, "moment"),
@@ -19,7 +19,7 @@ async function loadOperation(operation: Operation, moves: string, frames: string
   let total = 0;
   const ends = seconds.data.map((value) => (total += value));
   return {
-    number: operation.number, operation, points: Float32Array.from(points.data), kinds: kinds.data, ends, feeds: feeds.data, seconds: total,
+    number, points: Float32Array.from(points.data), kinds: kinds.data, ends, feeds: feeds.data, seconds: total,
     frames: { start: start.data, moment: moment.data, height: height.data, moments: facts.facts.moments }, grid: facts.facts,
   };
 }
@@ -34,7 +34,7 @@ export function useOperationData(operations: Operation[], info: SetupInfo | unde
   }
   const loaded = useQueries({
     queries: ready.map(({ operation, moves, frames }) => ({
-      queryKey: ["operation", moves, frames], queryFn: () => loadOperation(operation, moves, frames), staleTime: Infinity, gcTime: 120_000,
+      queryKey: ["operation", moves, frames], queryFn: () => loadOperation(operation.number, moves, frames), staleTime: Infinity, gcTime: 120_000,
     })),
     combine: (results) => results.map((result) => result.data),
   });
@@ -43,9 +43,19 @@ export function useOperationData(operations: Operation[], info: SetupInfo | unde
     for (const [k, data] of loaded.entries()) {
       const operation = ready[k]?.operation;
       if (!data || !operation) break;
-      found.push({ ...data, operation, number: operation.number });
+      found.push({ ...data, number: operation.number });
     }
     return found;
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [loaded, operations]);
+}
+
+/** The moves of a program from a file, cutter by cutter. */
+export function useForeignData(proof: Foreign | null): OperationData[] {
+  const parts = proof?.parts ?? [];
+  const loaded = useQueries({
+    queries: parts.map(({ number, moves, frames }) => ({ queryKey: ["operation", moves, frames], queryFn: () => loadOperation(number, moves, frames), staleTime: Infinity, gcTime: 120_000 })),
+    combine: (results) => results.map((result) => result.data),
+  });
+  return useMemo(() => (loaded.every(Boolean) ? (loaded as OperationData[]) : []), [loaded]);
 }

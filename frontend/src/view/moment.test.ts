@@ -5,7 +5,7 @@ import { momentAt } from "./moment";
 const op = (number: number, points: number[][], seconds: number[]): OperationData => {
   let total = 0;
   return {
-    number, operation: {} as OperationData["operation"], points: Float32Array.from(points.flat()), kinds: Uint8Array.from(seconds.map((_, k) => k)),
+    number, points: Float32Array.from(points.flat()), kinds: Uint8Array.from(seconds.map((_, k) => k)),
     ends: Float64Array.from(seconds.map((s) => (total += s))), feeds: Float32Array.from(seconds.map(() => 1200)), seconds: total,
     frames: {} as OperationData["frames"], grid: {} as OperationData["grid"],
   };

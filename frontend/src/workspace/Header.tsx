@@ -3,12 +3,11 @@ import { useState } from "react";
 import { Link } from "react-aria-components";
 import styled from "styled-components";
 import { useSheet } from "../App";
-import { usePosts } from "../api/hooks";
-import { Ask, Button, Choose, Foot, Quiet, Segments } from "../parts/controls";
-import { WordField } from "../parts/fields";
-import { Mark } from "../parts/Marks";
 import { lengthText } from "../lib/numbers";
-import { infoOf, useSheetState } from "./state";
+import { Ask, Button, Foot, Quiet, Segments } from "../parts/controls";
+import { WordField } from "../parts/fields";
+import { PostFiles } from "./PostFiles";
+import { useSheetState } from "./state";
 
 const Bar = styled.header`
   display: flex; align-items: center; gap: 14px; padding: 0 14px; background: ${(p) => p.theme.panel};
@@ -21,41 +20,6 @@ export const Brand = styled(Link)`
   font-weight: 700; font-size: 15px; text-decoration: none; color: ${(p) => p.theme.ink}; padding-right: 14px;
   border-right: 1px solid ${(p) => p.theme.hairline}; line-height: 24px;
 `;
-const Files = styled.ul`
-  list-style: none; margin: 0; padding: 0; display: grid; gap: 6px;
-  & li { display: flex; justify-content: space-between; gap: 16px; border-bottom: 1px solid ${(p) => p.theme.hairline}; padding-bottom: 6px; }
-  & a { font: 12px ${(p) => p.theme.mono}; color: ${(p) => p.theme.action}; }
-`;
-
-function PostFiles(props: { open: boolean; onClose: () => void }) {
-  const { derived, plan, keep } = useSheetState();
-  const { data: posts } = usePosts();
-  const info = infoOf(derived);
-  const stops = [...derived.findings, ...(info?.findings ?? [])].filter((finding) => finding.level === "stop");
-  const ready = info?.summary && stops.length === 0;
-  return (
-    <Ask title="Post files" open={props.open} onClose={props.onClose}>
-      <Choose wide label="Post" value={plan.post ?? ""} choices={posts ?? { [plan.post ?? ""]: plan.post ?? "" }} onChange={(post) => keep({ ...plan, post }, "post")} />
-      {stops.map((finding) => <p key={finding.code + finding.row}><Mark level="stop" /> {finding.text}: {finding.way_out}.</p>)}
-      {!info?.summary && stops.length === 0 && <p>Not everything is up to date. Press Calculate first: only what was proved can be posted.</p>}
-      {ready && info?.summary && (
-        <>
-          <p>Zero: {info.zero}. One file a cutter. Each was read back and says what was proved.</p>
-          <Files>
-            {info.summary.programs.map((program) => (
-              <li key={program.name}>
-                <a href={`/api/results/${info.summary_key}/program/${program.name}`} download={program.name}>{program.name}</a>
-                <span>{(program.size / 1024).toFixed(0)} kB</span>
-              </li>
-            ))}
-          </Files>
-        </>
-      )}
-      <Foot><Button onPress={props.onClose}>Close</Button></Foot>
-    </Ask>
-  );
-}
-
 export function Header(props: { saving: boolean; onUndo: () => void; onRedo: () => void; onRename: (name: string) => void }) {
   const { job, plan, keep } = useSheetState();
   const sheet = useSheet();

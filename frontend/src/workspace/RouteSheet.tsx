@@ -165,7 +165,7 @@ export function RouteSheet(props: { calculation: Calculation | null; onCalculate
             <span className="number">◯</span><span />
             <Pick onPress={() => choose({ kind: "boundary", id: item.id })}>{item.name}</Pick>
             <span className="right state">boundary</span>
-            {info?.outlines[item.id]?.refused && <Said className="wide">{info.outlines[item.id]?.refused}</Said>}
+            <Findings row={item.id} list={findings} />
           </Line>
         ))}
         <SetupLine><span>{setupOf(plan).name}</span><span className="time">{total ? clock(total) : ""}</span></SetupLine>

@@ -5,17 +5,20 @@ import { Slider, SliderThumb, SliderTrack } from "react-aria-components";
 import styled from "styled-components";
 import { request } from "../api/client";
 import { clock, lengthText } from "../lib/numbers";
-import { Button } from "../parts/controls";
+import { realTime } from "../lib/times";
+import { Button, Choose, Quiet } from "../parts/controls";
 import { Mark } from "../parts/Marks";
 import type { OperationData } from "../view/data";
 import { KINDS, type Moment } from "../view/moment";
 import { infoOf, useSheetState } from "./state";
+import { TimeDialog } from "./TimeDialog";
 
 const Strip = styled.footer`
   display: grid; grid-template-columns: 344px 1fr; background: ${(p) => p.theme.panel}; border-top: 1px solid ${(p) => p.theme.hairline};
-  & .now { padding: 9px 14px; display: grid; gap: 5px; align-content: start; }
+  & .now { padding: 6px 14px; display: grid; gap: 2px; align-content: start; }
   & .clock { display: flex; align-items: center; gap: 9px; font: 17px ${(p) => p.theme.mono}; }
-  & .of { font-size: 12px; color: ${(p) => p.theme.muted}; }
+  & .of { display: flex; justify-content: space-between; align-items: center; } & .of, & .of button { font: 12px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; }
+  & .steps { display: flex; } & .steps button { padding: 2px 6px; }
   & .code { font: 11.5px/16px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
 `;
 const Band = styled(SliderTrack)`
@@ -33,7 +36,7 @@ const Scale = styled.div`position: relative; height: 18px; margin-right: 14px; f
   & span { position: absolute; transform: translateX(-50%); white-space: nowrap; } & span:first-child { transform: none; } & span:last-child { transform: translateX(-100%); }`;
 
 function useCodeLine(moment: Moment | null): string {
-  const { derived } = useSheetState();
+  const { derived, foreign } = useSheetState();
   const info = infoOf(derived);
   const number = moment?.data.number ?? null, move = moment?.move ?? null;
   // Operation and move wait together: the move of one is none of another's.
@@ -42,13 +45,32 @@ function useCodeLine(moment: Moment | null): string {
     const timer = setTimeout(() => setSettled(number === null || move === null ? null : { number, move }), 40);
     return () => clearTimeout(timer);
   }, [number, move]);
-  const program = info?.summary?.programs.find((item) => settled && item.numbers.includes(settled.number));
   const { data } = useQuery({
-    queryKey: ["line", info?.summary_key, program?.name, settled?.number, settled?.move], enabled: Boolean(program) && settled !== null,
-    queryFn: () => request<{ text: string }>(`/results/${info?.summary_key}/line/${program?.name}/${settled?.number}/${Math.max((settled?.move ?? 0) - 2, 0)}`),
+    queryKey: ["line", info?.summary_key, settled?.number, settled?.move], enabled: Boolean(info?.summary_key) && !foreign && settled !== null,
+    queryFn: () => request<{ text: string }>(`/results/${info?.summary_key}/line/${settled?.number}/${settled?.move}`),
     placeholderData: (before) => before, staleTime: Infinity, gcTime: 10_000,
   });
-  return data?.text ?? "";
+  return foreign ? "" : (data?.text ?? "");
+}
+
+const SPEEDS = { 1: "×1", 10: "×10", 60: "×60", 300: "×300", 1500: "×1500" };
+
+/** The moment one operation on or back, from the start of the program. */
+export function stepOperation(list: { seconds: number }[], time: number, by: 1 | -1): number {
+  const ends = list.reduce<number[]>((sum, item) => [...sum, (sum[sum.length - 1] as number) + item.seconds], [0]);
+  if (by > 0) return ends.find((end) => end > time + 1e-6) ?? (ends[ends.length - 1] as number);
+  return [...ends].reverse().find((end) => end < time - 1e-6) ?? 0;
+}
+
+/** The moment at which the move before is done, or the next one. */
+export function stepMove(list: { seconds: number; ends: ArrayLike<number> }[], moment: { index: number; move: number }, time: number, by: 1 | -1): number {
+  const start = list.slice(0, moment.index).reduce((sum, item) => sum + item.seconds, 0);
+  const ends = list[moment.index]?.ends ?? [];
+  for (let k = moment.move; k >= 0 && k < ends.length; k += by) {
+    const at = start + (ends[k] as number);
+    if (by > 0 ? at > time + 1e-4 : at < time - 1e-4) return at;
+  }
+  return by > 0 ? start + (list[moment.index]?.seconds ?? 0) + 1e-3 : Math.max(start - 1e-3, 0);
 }
 
 function ticks(total: number): number[] {
@@ -59,12 +81,14 @@ function ticks(total: number): number[] {
 }
 
 export function RunStrip(props: { list: OperationData[]; total: number; time: number; moment: Moment | null; onTime: (time: number) => void }) {
-  const { derived, chosen, plan } = useSheetState();
+  const { derived, chosen, plan, foreign } = useSheetState();
   const { list, total, moment } = props;
   const [playing, setPlaying] = useState(false);
   const line = useCodeLine(moment);
   const unit = plan.units ?? "mm";
-  const speed = total > 3600 ? 300 : 60;
+  const [chosenSpeed, setSpeed] = useState<number | null>(null);
+  const [asking, setAsking] = useState(false);
+  const speed = chosenSpeed ?? (total > 3600 ? 300 : 60);
   const { time, onTime } = props;
   useEffect(() => {
     if (!playing) return undefined;
@@ -78,13 +102,27 @@ export function RunStrip(props: { list: OperationData[]; total: number; time: nu
   if (!total) {
     return <Strip aria-label="Run strip"><div className="now"><span className="code">no machining time yet</span></div><div className="now code">When the operations are calculated, their time is laid out here; drag along it to see the block as it will be then.</div></Strip>;
   }
-  const pins = (infoOf(derived)?.findings ?? []).filter((finding) => finding.moment !== null);
+  const step = (to: number) => { setPlaying(false); onTime(to >= total - 1e-6 ? Infinity : to); };
+  const own = infoOf(derived)?.time;
+  const real = own && !foreign ? realTime(own) : "";
+  const pins = (foreign?.proof.findings ?? infoOf(derived)?.findings ?? []).filter((finding) => finding.moment !== null);
   return (
     <Strip aria-label="Run strip">
+      <TimeDialog open={asking} onClose={() => setAsking(false)} />
       <div className="now">
         <div className="clock">
-          <Button aria-label={playing ? "Pause" : "Play"} onPress={() => { if (!playing && time >= total) onTime(0); setPlaying(!playing); }} style={{ padding: "2px 9px" }}>{playing ? "❚❚" : "▶"}</Button>
-          <span data-testid="clock">{clock(time)}</span><span className="of">of {clock(total)} · ×{speed}</span>
+          <span className="steps">
+            <Quiet aria-label="Operation before" onPress={() => step(stepOperation(list, time, -1))}>⇤</Quiet>
+            <Quiet aria-label="Move before" isDisabled={!moment} onPress={() => moment && step(stepMove(list, moment, time, -1))}>‹</Quiet>
+            <Button aria-label={playing ? "Pause" : "Play"} onPress={() => { if (!playing && time >= total) onTime(0); setPlaying(!playing); }}>{playing ? "❚❚" : "▶"}</Button>
+            <Quiet aria-label="Next move" isDisabled={!moment} onPress={() => moment && step(stepMove(list, moment, time, 1))}>›</Quiet>
+            <Quiet aria-label="Next operation" onPress={() => step(stepOperation(list, time, 1))}>⇥</Quiet>
+          </span>
+          <span data-testid="clock">{clock(time)}</span>
+        </div>
+        <div className="of">
+          <Quiet aria-label="Where the time goes" onPress={() => setAsking(true)} style={{ marginLeft: -5 }}>of {clock(total)}{real && ` · ${real.split(",")[0]}`}</Quiet>
+          <div style={{ width: 92 }}><Choose wide label="Speed" value={String(speed)} choices={SPEEDS as Record<string, string>} onChange={(value) => setSpeed(Number(value))} /></div>
         </div>
         <div className="code" data-testid="code-line">{line || "\u00a0"}</div>
         {moment && <div className="code">op {moment.data.number} · {KINDS[moment.kind]} · feed {moment.feed || "rapid"} · Z {lengthText(moment.at[2], unit, 3)}</div>}

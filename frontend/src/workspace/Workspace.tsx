@@ -4,14 +4,15 @@ import styled from "styled-components";
 import { isBusy, previewPlan, useCalculation, useJob, useJobActions } from "../api/hooks";
 import type { Derived, Edit, FullPlan } from "../api/types";
 import { Button } from "../parts/controls";
-import { useOperationData } from "../view/data";
+import type { Focus } from "../view/Camera";
+import { useForeignData, useOperationData } from "../view/data";
 import { momentAt } from "../view/moment";
 import { View } from "../view/View";
 import { Header } from "./Header";
 import { Inspector } from "./inspector/Inspector";
 import { RouteSheet } from "./RouteSheet";
 import { RunStrip } from "./RunStrip";
-import { infoOf, setupOf, SheetState, type Chosen, type Fault, type Mode, type Sheet, type Tool } from "./state";
+import { infoOf, setupOf, SheetState, type Chosen, type Fault, type Mode, type Sheet, type Shown, type Tool } from "./state";
 
 const Page = styled.div`
   display: grid; height: 100vh; grid-template: 44px minmax(0, 1fr) 98px / 344px minmax(0, 1fr) 316px;
@@ -31,6 +32,8 @@ export function Workspace(props: { id: number }) {
   const [problem, setProblem] = useState("");
   const [tool, setTool] = useState<Tool>("none");
   const [faults, showFaults] = useState<Fault | null>(null);
+  const [focus, setFocus] = useState<Focus | null>(null);
+  const [foreign, setForeign] = useState<Shown | null>(null);
   const asked = useRef(0);
 
   const look = useCallback((plan: FullPlan | null, change: Edit | null) => {
@@ -67,10 +70,23 @@ export function Workspace(props: { id: number }) {
   const plan = draft?.plan ?? job?.plan;
   const derived = draft?.derived ?? job?.derived;
   const operations = useMemo(() => (job ? setupOf(job.plan).operations : []), [job]);
-  const list = useOperationData(operations, job ? infoOf(job.derived) : undefined);
+  const own = useOperationData(operations, job ? infoOf(job.derived) : undefined);
+  const other = useForeignData(foreign?.proof ?? null);
+  const list = foreign ? other : own;
   const total = list.reduce((sum, item) => sum + item.seconds, 0);
-  const complete = list.length > 0 && list.length === operations.filter((item) => item.on).length;
+  const complete = own.length > 0 && own.length === operations.filter((item) => item.on).length;
   const moment = useMemo(() => momentAt(list, time), [list, time]);
+
+  const goTo = useCallback((place: [number, number, number] | null, at: number | null) => {
+    if (place) setFocus((old) => ({ at: place, turn: (old?.turn ?? 0) + 1 }));
+    if (at !== null) { setTime(at); setMode((old) => (old === "place" || old === "compare" ? "proof" : old)); }
+    else setMode((old) => (old === "place" ? "proof" : old));
+  }, []);
+  const showForeign = useCallback((shown: Shown | null) => {
+    setForeign(shown);
+    setTime(Infinity);
+    if (shown) setMode("proof");
+  }, []);
 
   const { undo, redo, calculate, cancel } = actions;
   const stepTo = useCallback((step: typeof undo) => {
@@ -95,7 +111,7 @@ export function Workspace(props: { id: number }) {
   const failed = calculation?.state === "failed" && calculation.revision === job.revision ? calculation.reason : "";
   const sheet: Sheet = {
     job, plan, derived, chosen, choose, live, keep, busy, fraction: calculation?.fraction ?? 0, working: busy ? (calculation?.note ?? "") : "",
-    problem: problem || failed, liveEdit, edit, tool, setTool, faults, showFaults,
+    problem: problem || failed, liveEdit, edit, tool, setTool, faults, showFaults, goTo, foreign, showForeign,
   };
   const start = () => calculate.mutate(undefined, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") });
   return (
@@ -103,7 +119,8 @@ export function Workspace(props: { id: number }) {
       <Page>
         <Header saving={write.isPending || make.isPending} onUndo={() => stepTo(undo)} onRedo={() => stepTo(redo)} onRename={(name) => actions.rename.mutate(name)} />
         <RouteSheet calculation={calculation ?? null} onCalculate={start} onCancel={() => cancel.mutate()} />
-        <View mode={mode} onMode={setMode} list={list} moment={time === Infinity && mode !== "paths" ? null : moment} complete={complete} />
+        <View mode={mode} onMode={setMode} list={list} moment={time === Infinity && mode !== "paths" ? null : moment} complete={complete} focus={focus}
+          onTime={(value) => { setTime(value); setMode("proof"); }} onForeignOff={() => showForeign(null)} />
         <Inspector />
         <RunStrip list={list} total={total} time={Math.min(time, total)} moment={moment} onTime={(value) => {
           setTime(value);

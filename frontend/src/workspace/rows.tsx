@@ -33,11 +33,13 @@ export const Told = styled.div`
 const WayOut = styled(Quiet)`position: relative; z-index: 1; display: inline-block; padding: 0 5px; margin: 1px 0 1px 5px; border: 1px solid ${(p) => p.theme.hairline}; color: ${(p) => p.theme.action};`;
 
 export function Findings(props: { row: string; list: Finding[] }) {
-  const { edit } = useSheetState();
+  const { edit, goTo } = useSheetState();
   return <>{props.list.filter((finding) => finding.row === props.row).map((finding) => (
     <Told key={finding.code}>
       <Mark level={finding.level} size={10} />
-      <span>{finding.text}: {finding.way_out}.{finding.ways.map((way) => <WayOut key={way.label} onPress={() => edit(way.edit, way.label.toLowerCase())}>{way.label}</WayOut>)}</span>
+      <span>{finding.text}: {finding.way_out}.{finding.overridden && <> Overridden: {finding.overridden}.</>}
+        {(finding.place ?? finding.moment) !== null && <WayOut aria-label={`Show where: ${finding.text}`} onPress={() => goTo(finding.place, finding.moment)}>Show</WayOut>}
+        {finding.ways.map((way) => <WayOut key={way.label} onPress={() => edit(way.edit, way.label.toLowerCase())}>{way.label}</WayOut>)}</span>
     </Told>
   ))}</>;
 }

@@ -1,11 +1,13 @@
 /** What is chosen and shown in the workspace, and the way to change the plan. */
 import { createContext, useContext } from "react";
-import type { Boundary, Derived, Edit, FullPlan, Job, Operation, OperationInfo, Setup, SetupInfo, Zero } from "../api/types";
+import type { Boundary, Derived, Edit, Foreign, FullPlan, Job, Operation, OperationInfo, Setup, SetupInfo, Zero } from "../api/types";
 
 export type Chosen = { kind: "stock" } | { kind: "model"; id: string } | { kind: "operation"; number: number } | { kind: "boundary"; id: string };
-export type Tool = "none" | "measure" | "lay flat" | "cut off" | "pick loop";
+export type Tool = "none" | "measure" | "lay flat" | "cut off" | "pick loop" | "probe" | "window";
 export type Fault = "holes" | "nonmanifold" | "flipped" | "loose";
 export type Mode = "place" | "paths" | "proof" | "compare";
+
+export interface Shown { name: string; proof: Foreign }
 
 export interface Sheet {
   job: Job; plan: FullPlan; derived: Derived; chosen: Chosen; choose: (what: Chosen) => void;
@@ -21,6 +23,10 @@ export interface Sheet {
   tool: Tool; setTool: (tool: Tool) => void;
   /** Which faults of a mesh are shown in the view. */
   faults: Fault | null; showFaults: (faults: Fault | null) => void;
+  /** Look at a place, and at a moment of the program (seconds). */
+  goTo: (place: [number, number, number] | null, moment: number | null) => void;
+  /** A program from a file that is shown instead of the job's own. */
+  foreign: Shown | null; showForeign: (shown: Shown | null) => void;
   busy: boolean; fraction: number; working: string; problem: string;
 }
 

@@ -8,24 +8,12 @@ from django.db import transaction
 from django.db.models import Max
 
 from nephos.core.cutters import Cutter
-from nephos.core.cutters.feeds import chip_sum, propose
 from nephos.core.errors import Refused
-from nephos.core.machine.kinematics import machine_named
-from nephos.core.mesh.attitude import slab_height, undercut
-from nephos.core.paths.cut_out import CutOutSettings, shown_tabs
-from nephos.core.paths.estimate import Ground
-from nephos.core.paths.registry import strategy
-from nephos.core.plan.checks import operation_findings
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.fit import placement_findings
-from nephos.core.plan.ground import ground_of
-from nephos.core.plan.keys import setup_keys
-from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, zero_in_words
 from nephos.core.plan.proposed import proposed_operation, proposed_sheet
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan
-from nephos.core.units import number_in
-from nephos.web.looks import Known, draw_missing, known, look_for, outline_keys, outline_rims, prepare_missing
-from nephos.web.models import Calculation, Job, Mesh, Result, Revision
+from nephos.web.looks import draw_missing, known, look_for, prepare_missing
+from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.models import Cutter as CutterRow
 
 
@@ -115,6 +103,12 @@ def shop_cutters() -> list[Cutter]:
     return [Cutter.model_validate(row.data) for row in CutterRow.objects.order_by("number")]
 
 
+def cutters_for(plan: Plan) -> list[Cutter]:
+    """Cutters by number: those of the plan as it has them, then those of the shop that it does not use."""
+    used = {operation.cutter.number: operation.cutter for setup in plan.setups for operation in setup.operations}
+    return list(({cutter.number: cutter for cutter in shop_cutters()} | used).values())
+
+
 def new_operation(plan: Plan, key: str) -> Operation:
     """An operation with proposed settings and the next free number."""
     numbers = [operation.number for setup in plan.setups for operation in setup.operations]
@@ -137,112 +131,6 @@ def copy_job(job: Job, name: str) -> Job:
     copy = create_job(name, None, parse_plan(current_plan(job)))
     Job.objects.filter(pk=copy.pk).update(picture=job.picture)
     return copy
-
-
-def _operation_state(operation: Operation, done: dict[str, dict[str, Any]], blocked: str, keys: Any) -> dict[str, Any]:
-    if not operation.on:
-        return {"state": "off"}
-    if blocked:
-        return {"state": "blocked", "reason": blocked}
-    mine = keys.operations[operation.number]
-    facts = done.get(mine.moves)
-    if facts is None or mine.block not in done or mine.frames not in done:
-        return {"state": "out of date"}
-    return {"state": "current", "seconds": facts["seconds"], "moves": facts["moves"],
-            "keys": {"moves": mine.moves, "frames": mine.frames}}
-
-
-def _feeds(plan: Plan, operation: Operation) -> dict[str, Any]:
-    """The sum behind an operation's feed, what would be proposed for the material, and which numbers are its own."""
-    cutter = operation.cutter
-    p = propose(cutter, plan.stock.material, machine_named(plan.machine))
-    own = [name for name in ("feed", "plunge_feed", "spindle") if getattr(operation, name) not in (None, getattr(cutter, name))]
-    return {"sum": chip_sum(operation.cutting_feed, cutter.flutes, operation.spindle_speed, plan.units), "own": own, "kept": p.kept,
-            "proposed": {"feed": p.feed, "plunge_feed": p.plunge_feed, "spindle": p.spindle},
-            "proposed_sum": chip_sum(p.feed, cutter.flutes, p.spindle, plan.units)}
-
-
-def _tabs(operation: Operation, outline: str | None) -> list[dict[str, Any]]:
-    """Where the tabs of a cut-out stand on its drawn outline: number of the outline, share of its length, place in the setup."""
-    if not isinstance(operation.settings, CutOutSettings) or outline is None:
-        return []
-    arrays = outline_rims(outline)
-    return [{"outline": k, "share": share, "at": at} for k, share, at in shown_tabs(*arrays, operation.settings, operation.cutter)]
-
-
-def _model_state(model: Model, box: Placed, item: Known) -> dict[str, Any]:
-    """A model as it lies, what is known of its mesh, and what might be done to it."""
-    linear = linear_of(model.placement)
-    return {
-        "state": item.state, "reason": item.reason, "look": item.key, "facts": item.facts,
-        "low": box.low.tolist(), "high": box.high.tolist(), "size": box.size.tolist(), "scale": box.scale.tolist(),
-        "matrices": box.matrices.tolist(), "percent": float(100 * box.scale[0] / item.look.unit),
-        "slab": slab_height(item.look, linear, float(box.scale[2])) if item.state == "ready" else None,
-        "undercut": undercut(item.look, linear, model.placement.sink / max(float(box.size[2]), 1e-9)),
-    }
-
-
-def derived(plan: Plan) -> dict[str, Any]:
-    """What follows from a plan without calculating: boxes, findings, estimates, what is up to date."""
-    items = known(plan)
-    placed = {model.id: placed_model(items[model.id].look.support, model, plan.stock) for model in plan.models if model.id in items}
-    sure = {key: bool(item.facts["unit"]["sure"]) for key, item in items.items()}
-    findings = placement_findings(plan, placed, {key: item.look for key, item in items.items()}, sure)
-    models = {model.id: _model_state(model, placed[model.id], items[model.id]) if model.id in items else {"state": "reading"}
-              for model in plan.models}
-    stops = [finding for finding in findings if finding.level == "stop"]
-    shown = [(model, placed[model.id], items[model.id].look) for model in plan.models if model.shown and model.id in placed]
-    blocked = stops[0].text if stops else "" if shown else "the job has no model yet"
-    refused = next((item.reason for item in items.values() if item.state == "refused"), "")
-    blocked = blocked or refused
-    setups = []
-    for setup in plan.setups:
-        findings += operation_findings(plan, setup)
-        keys = setup_keys(plan, setup)
-        wanted = [key for k in keys.operations.values() for key in (k.moves, k.block, k.frames)]
-        done = dict(Result.objects.filter(key__in=[*wanted, keys.summary]).values_list("key", "facts"))
-        outlines = outline_keys(plan, setup)
-        drawn = dict(Result.objects.filter(key__in=outlines.values()).values_list("key", "facts"))
-        operations = []
-        for operation in setup.operations:
-            kind = strategy(operation.strategy)
-            item = {"number": operation.number, "title": kind.title, "summary": kind.summary,
-                    "line": f"{operation.cutter.name} · {kind.describe(operation.settings, operation.cutter, number_in(plan.units))}",
-                    "outline": operation.cutter.outline(), "feeds": _feeds(plan, operation),
-                    **_operation_state(operation, done, blocked, keys)}
-            boundary = outlines.get(operation.boundary.boundary)
-            item["tabs"] = _tabs(operation, boundary if boundary in drawn and "loops" in drawn[boundary] else None)
-            if shown:
-                ground = ground_of(plan, setup, operation, shown, drawn.get(outlines.get(operation.boundary.boundary, "")))
-                estimate = kind.estimate(operation.settings, operation.cutter, 0.0, ground)
-                item["estimate"] = estimate.__dict__
-                item["curve"] = _curve(operation, ground)
-            operations.append(item)
-        summary = done.get(keys.summary)
-        setups.append({
-            "id": setup.id, "zero": zero_in_words(setup, plan.units), "matrix": to_setup(plan.stock, setup).tolist(),
-            "outlines": {name: {"key": key, **drawn[key]} if key in drawn else None for name, key in outlines.items()},
-            "operations": operations, "summary_key": keys.summary if summary else None, "summary": summary,
-            "compare_key": keys.compare if summary else None,
-        })
-        findings_after = summary["findings_in" if plan.units == "in" else "findings"] if summary else []
-        setups[-1]["findings"] = findings_after
-    return {"models": models, "findings": [finding.as_dict() for finding in findings], "setups": setups,
-            "pitch": plan.block_pitch}
-
-
-def _curve(operation: Operation, ground: Ground) -> list[list[float]]:
-    """Seconds over stepover, for the small drawing that shows what a finer step costs."""
-    kind = strategy(operation.strategy)
-    stepover = getattr(operation.settings, "stepover", None)
-    if not stepover:
-        return []
-    points = []
-    for share in np.geomspace(0.02, 0.6, 24):
-        value = float(share * operation.cutter.diameter)
-        settings = operation.settings.model_copy(update={"stepover": value})
-        points.append([round(value, 4), round(kind.estimate(settings, operation.cutter, 0.0, ground).seconds, 1)])
-    return points
 
 
 def latest_calculation(job: Job) -> Calculation | None:

@@ -106,6 +106,23 @@ class Piece(models.Model):
     data = models.JSONField()
 
 
+class Post(models.Model):
+    """A post of the shop's own, as the core describes it."""
+
+    key = models.CharField(max_length=60, unique=True)
+    data = models.JSONField()
+
+
+class RealTime(models.Model):
+    """What a job really took on a machine, beside what was calculated for it, in seconds."""
+
+    machine = models.CharField(max_length=60)
+    job = models.CharField(max_length=120)
+    calculated = models.FloatField()
+    real = models.FloatField()
+    entered = models.DateTimeField(auto_now_add=True)
+
+
 class Calculation(models.Model):
     """A run of the pipeline for one revision."""
 

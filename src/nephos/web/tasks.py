@@ -1,6 +1,7 @@
 """What workers do: read meshes, calculate jobs. Killed in the middle, the work is taken up again."""
 
 import time
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
@@ -10,21 +11,30 @@ from procrastinate.contrib.django import app
 
 from nephos.core.errors import Cancelled, Refused
 from nephos.core.mesh.formats import read_mesh, write_mesh
+from nephos.core.mesh.formats.gltf import write_glb
 from nephos.core.mesh.look import look_at
 from nephos.core.mesh.model import Mesh as CoreMesh
 from nephos.core.plan.boundaries import shape_of
-from nephos.core.plan.keys import outline_key_of
+from nephos.core.plan.foreign import prove_foreign
+from nephos.core.plan.keys import outline_key_of, setup_keys
 from nephos.core.plan.outcome import SetupOutcome
 from nephos.core.plan.pipeline import run_setup
+from nephos.core.plan.programs import by_file, lines_of_moves
+from nephos.core.plan.proof import grid_facts
 from nephos.core.plan.proof_checks import outcome_findings
 from nephos.core.plan.report import setup_report
 from nephos.core.plan.results import as_result
 from nephos.core.plan.schema import Model, Plan, parse_plan
-from nephos.core.plan.space import Work, joined, placed_parts, prepared_key, prepared_mesh, setup_space
+from nephos.core.plan.space import Work, first_block, joined, placed_parts, prepared_key, prepared_mesh, setup_space
+from nephos.core.post.schema import post_of
+from nephos.core.post.seal import check_word
 from nephos.core.stock.frames import shown_grid, shown_top
+from nephos.core.stock.solid import block_mesh
+from nephos.core.stock.window import cut_window, window_grid
 from nephos.web.blobs import read_chunks
+from nephos.web.jobs import cutters_for
 from nephos.web.looks import look_key, outlines_wanted, raw_look_key
-from nephos.web.models import Calculation, Job, Mesh, Revision
+from nephos.web.models import Blob, Calculation, Job, Mesh, Revision
 from nephos.web.pictures import mesh_thumbnail, shaded
 from nephos.web.store import DatabaseStore
 
@@ -117,6 +127,57 @@ def export_model(key: str, name: str, plan: dict[str, Any], model: str) -> None:
         STORE.put(key, "export", as_result({"refused": str(reason) or "there is not enough memory to write this file"}))
 
 
+@app.task(queue="mesh", retry=2)
+def prove_program(key: str, plan: dict[str, Any], setup: str, blob: int, usual: int) -> None:
+    """Prove a program from a file against the stock of a setup; what is found lies under `key`."""
+    whole = parse_plan(plan)
+    item = next(other for other in whole.setups if other.id == setup)
+    try:
+        prove_foreign(whole, item, _loaded, b"".join(read_chunks(blob)), cutters_for(whole), usual, Work(STORE))
+    except (Refused, MemoryError) as reason:
+        STORE.put(key, "foreign", as_result({"refused": str(reason) or "there is not enough memory to prove this file: use a coarser pitch"}))
+    Blob.objects.filter(pk=blob).delete()
+
+
+@app.task(queue="mesh", retry=2)
+def cut_window_of(key: str, plan: dict[str, Any], setup: str, low: list[float], high: list[float], pitch: float, operations: int) -> None:
+    """Cut a window of the block at full resolution with the moves of the first so many operations."""
+    whole = parse_plan(plan)
+    item = next(other for other in whole.setups if other.id == setup)
+    grid = window_grid((low[0], low[1]), (high[0], high[1]), pitch)
+    try:
+        block = first_block(setup_space(whole, item, _loaded, Work(STORE)))
+        cuts = []
+        working = [operation for operation in item.operations if operation.on][:operations]
+        for operation in working:
+            moves = STORE.get(setup_keys(whole, item).operations[operation.number].moves)
+            if moves is None:
+                raise Refused("the operations are not up to date any more: press Calculate first")
+            cuts.append((moves.arrays["points"], moves.arrays["kinds"], operation.cutter.profile))
+        heights = cut_window(shown_top(block, grid), float(block.low.min()), grid, cuts)
+        STORE.put(key, "window", as_result(grid_facts(grid), high=heights))
+    except (Refused, MemoryError) as reason:
+        STORE.put(key, "window", as_result({"refused": str(reason) or "there is not enough memory for this window: make it smaller"}))
+
+
+@app.task(queue="mesh", retry=2)
+def export_block(key: str, name: str, block: str, pieces: str, plan: dict[str, Any], setup: str, alone: bool) -> None:
+    """Write the proof as a mesh, in millimetres from the work zero."""
+    whole = parse_plan(plan)
+    item = next(other for other in whole.setups if other.id == setup)
+    try:
+        cut, sorting = STORE.get(block), STORE.get(pieces)
+        if cut is None or sorting is None:
+            raise Refused("the block is not kept any more: press Calculate first")
+        first = first_block(setup_space(whole, item, _loaded, Work(STORE)))
+        done = replace(first, low=cut.arrays["low"], high=cut.arrays["high"], touched=cut.arrays["touched"])
+        mesh = block_mesh(done.only(sorting.arrays["sorting"] == 1) if alone else done)
+        data = write_glb(mesh) if name.endswith(".glb") else write_mesh(name, mesh)
+        STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(data, np.uint8)))
+    except (Refused, MemoryError) as reason:
+        STORE.put(key, "export", as_result({"refused": str(reason) or "there is not enough memory to write this file"}))
+
+
 class _Progress:
     """Writes progress at most four times a second, and looks whether to stop."""
 
@@ -139,15 +200,21 @@ class _Progress:
             raise Cancelled
 
 
-def _keep_programs(done: SetupOutcome) -> None:
-    for program in done.programs:
-        text = np.frombuffer(program.text, np.uint8)
-        lines = np.concatenate([[0], np.flatnonzero(text == 10) + 1]).astype(np.int64)
-        arrays = {f"lines_{n}": rows.astype(np.int32) for n, rows in zip(program.numbers, program.move_lines, strict=True)}
-        key = f"{done.keys.summary}/{program.name}"
-        if STORE.get(key) is None:
-            STORE.put(key, "program", as_result({"name": program.name, "numbers": list(program.numbers)},
-                                                text=text, offsets=lines, **arrays))
+def _keep_programs(done: SetupOutcome, title: str) -> None:
+    named = {program.name: program for program in done.programs}
+    for run in by_file(done.outcomes, post_of(done.space.plan.post)):
+        numbers = {outcome.operation.number for outcome in run}
+        files = [program for program in named.values() if set(program.numbers) <= numbers]
+        for program, moves in zip(files, lines_of_moves(files, run, done.space.clearance), strict=True):
+            key = f"{done.keys.summary}/{program.name}"
+            if STORE.get(key) is not None:
+                continue
+            text = np.frombuffer(program.text, np.uint8)
+            offsets = np.concatenate([[0], np.flatnonzero(text == 10) + 1]).astype(np.int64)
+            arrays = {f"lines_{number}": lines.astype(np.int32) for number, (_, lines) in moves.items()}
+            STORE.put(key, "program", as_result({
+                "name": program.name, "numbers": list(program.numbers), "title": title, "check": check_word(program.text),
+                "firsts": {str(number): first for number, (first, _) in moves.items()}}, text=text, offsets=offsets, **arrays))
 
 
 def _keep_summary(done: SetupOutcome, plan: Plan) -> None:
@@ -180,8 +247,9 @@ def calculate(calculation_id: int) -> None:
         if not plan.setups:
             raise Refused("there is no setup: add an operation first")
         for setup in plan.setups:
-            done = run_setup(plan, setup, _loaded, work, f"{row.job.name}, revision {row.revision}")
-            _keep_programs(done)
+            title = f"{row.job.name}, revision {row.revision}"
+            done = run_setup(plan, setup, _loaded, work, title)
+            _keep_programs(done, title)
             _keep_summary(done, plan)
             grid = shown_grid(done.block.grid)
             Job.objects.filter(pk=row.job_id).update(picture=shaded(shown_top(done.block, grid), grid.pitch))

@@ -3,6 +3,7 @@ against what was planned."""
 
 import numpy as np
 
+from nephos.core.arrays import I64
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.paths.registry import strategy
@@ -108,6 +109,25 @@ def _planned(program: Program, reading: Reading, clearance: float) -> np.ndarray
         if not high and (reading.rapid[k] == 1 or aside > _ASIDE):
             raise Refused(f"{program.name}, line {reading.lines[k]}: a move that was not planned: it was not posted; please report this")
     return asked
+
+
+def lines_of_moves(programs: list[Program], run: list[Outcome], clearance: float) -> list[dict[int, tuple[int, I64]]]:
+    """For each file, by operation: the number of the operation's first move that stands in it, and the line of each from there on."""
+    found: list[dict[int, tuple[int, I64]]] = []
+    ends = np.cumsum([len(outcome.kinds) for outcome in run])
+    at = 0
+    for program in programs:
+        reading = read_program(program.text)
+        lines = reading.lines[_planned(program, reading, clearance)]
+        mine: dict[int, tuple[int, I64]] = {}
+        for outcome, end in zip(run, ends, strict=True):
+            begin = int(end) - len(outcome.kinds)
+            first, last = max(begin, at), min(int(end), at + len(lines))
+            if first < last:
+                mine[outcome.operation.number] = (first - begin, lines[first - at : last - at])
+        found.append(mine)
+        at += len(lines)
+    return found
 
 
 def certify(programs: list[Program], run: list[Outcome], clearance: float, home: tuple[float, float] | None = None) -> None:

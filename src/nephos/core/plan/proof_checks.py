@@ -14,6 +14,8 @@ from nephos.core.plan.keys import finest_operation
 from nephos.core.plan.outcome import Outcome, SetupOutcome
 from nephos.core.plan.place import to_setup
 from nephos.core.plan.schema import KeepOut, Operation
+from nephos.core.plan.space import SetupSpace
+from nephos.core.stock.gain import Gain
 from nephos.core.units import Say, Units, length_in, number_in
 
 DEEP = 0.1
@@ -36,9 +38,11 @@ _GRIP = 15.0
 
 @dataclass(frozen=True)
 class Context:
-    """What the checks of one operation share: `ends` (n,) seconds from the start of the program at which each move is done."""
+    """What the checks of one operation share: `ends` (n,) seconds from the start of the program at which each move is done,
+    `gains` what the operations of the setup brought."""
 
-    done: SetupOutcome
+    space: SetupSpace
+    gains: tuple[Gain, ...]
     outcome: Outcome
     ends: F64
     machine: Machine
@@ -93,7 +97,7 @@ def _depths(c: Context) -> list[Finding]:
 def _full_material(c: Context) -> list[Finding]:
     """A finisher that has to take away, on average along its way, more than it is thick."""
     stepover = getattr(c.operation.settings, "stepover", None)
-    gain = next((item for item in c.done.proof.gains if item.number == c.operation.number), None)
+    gain = next((item for item in c.gains if item.number == c.operation.number), None)
     if stepover is None or gain is None or not c.operation.strategy.startswith("finish"):
         return []
     length = float(c.outcome.lengths[c.outcome.kinds == Kind.CUT].sum())
@@ -159,12 +163,12 @@ def _lowest(c: Context) -> list[Finding]:
     found = []
     move = int(np.nanargmin(c.outcome.points[1:, 2]))
     lowest = float(c.outcome.points[move + 1, 2])
-    deep, cutter = float(c.done.space.stock_high[2]) - lowest, c.operation.cutter
+    deep, cutter = float(c.space.stock_high[2]) - lowest, c.operation.cutter
     if not cutter.holder and deep > cutter.overall_length - _GRIP:
         found.append(Finding("cutter-short", "caution", c.row,
                              f"the cutter goes {c.mm(deep)} below the top of the stock but is only {c.mm(cutter.overall_length)} long with "
                              "what the collet holds", "use a longer cutter, or clear the stock above the model first", *c.at(move)))
-    bed = float(c.done.space.stock_low[2]) - lowest
+    bed = float(c.space.stock_low[2]) - lowest
     if bed > getattr(c.operation.settings, "through", 0.0) + 1e-3:
         found.append(Finding("into-bed", "stop", c.row, f"the cutter goes {c.mm(bed)} under the stock", "raise the model or take thicker stock",
                              *c.at(move)))
@@ -189,7 +193,7 @@ def _outline_of(item: KeepOut) -> shapely.Geometry:
 def _keep_outs(c: Context) -> list[Finding]:
     """Cutter, shank and holder against clamps and screws along every move."""
     found = []
-    plan, setup = c.done.space.plan, c.done.space.setup
+    plan, setup = c.space.plan, c.space.setup
     to_space = to_setup(plan.stock, setup)
     points = c.outcome.points
     known = np.isfinite(points[:-1]).all(axis=1) & np.isfinite(points[1:]).all(axis=1)
@@ -214,8 +218,17 @@ def _keep_outs(c: Context) -> list[Finding]:
     return found
 
 
-CHECKS: tuple[Callable[[Context], list[Finding]], ...] = (_rapids, _struck, _keep_outs, _lowest, _travel, _depths, _full_material, _slivers, _air)
+Check = Callable[[Context], list[Finding]]
+OF_MOTION: tuple[Check, ...] = (_rapids, _struck, _keep_outs, _lowest, _travel)
+"""Checks of any moves with a cutter, wherever they come from."""
+OF_OPERATIONS: tuple[Check, ...] = (*OF_MOTION, _depths, _full_material, _slivers, _air)
 """Checks of each operation. A new one is a function here."""
+
+
+def motion_findings(space: SetupSpace, outcome: Outcome, start: float, units: Units) -> list[Finding]:
+    """What moves meet, from `start` seconds on."""
+    context = Context(space, (), outcome, np.cumsum(outcome.seconds) + start, machine_named(space.plan.machine), length_in(units), number_in(units))
+    return [finding for check in OF_MOTION for finding in check(context)]
 
 
 def _holding(done: SetupOutcome, starts: dict[int, float], mm: Say, number: Say) -> list[Finding]:
@@ -304,9 +317,8 @@ def outcome_findings(done: SetupOutcome, tolerance: float, units: Units = "mm") 
     starts, before = {}, 0.0
     for outcome in done.outcomes:
         starts[outcome.operation.number] = before
-        context = Context(done, outcome, np.cumsum(outcome.seconds) + before, machine, mm, number)
-        for check in CHECKS:
-            found += check(context)
+        context = Context(done.space, done.proof.gains, outcome, np.cumsum(outcome.seconds) + before, machine, mm, number)
+        found += [finding for check in OF_OPERATIONS for finding in check(context)]
         before += outcome.total_seconds
     return found + _holding(done, starts, mm, number) + _trueness(done, tolerance, mm, number)
 

@@ -123,6 +123,16 @@ def setup_space(plan: Plan, setup: Setup, meshes: Meshes, work: Work | None = No
                       corners.min(axis=0), corners.max(axis=0), parts)
 
 
+def stock_space(plan: Plan, setup: Setup) -> SetupSpace:
+    """A setup without its models: the stock alone, over a floor at its underside."""
+    matrix = to_setup(plan.stock, setup)
+    corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    floor = Mesh(np.array([low, [high[0], low[1], low[2]], [high[0], high[1], low[2]], [low[0], high[1], low[2]]]),
+                 np.array([[0, 1, 2], [0, 2, 3]], np.int32))
+    return SetupSpace(plan, setup, matrix, build_index(floor.vertices, floor.faces), floor, low, high, ())
+
+
 def first_block(space: SetupSpace) -> Block:
     """The stock before the first cut."""
     low, high = tuple(map(float, space.stock_low)), tuple(map(float, space.stock_high))

@@ -5,7 +5,7 @@ from math import ceil, floor
 
 import numpy as np
 
-from nephos.core.arrays import F32, F64, I32, U8
+from nephos.core.arrays import F32, F64, I32, U8, Bool
 from nephos.core.errors import Refused
 
 MOST_CELLS = 40_000_000
@@ -76,6 +76,10 @@ class Block:
     def empty(self) -> U8:
         """(ny, nx) uint8, 1 where nothing is left of the column."""
         return np.asarray(~(self.high > self.low).any(axis=0), np.uint8)
+
+    def only(self, kept: Bool) -> "Block":
+        """The block with the columns in `kept` (ny, nx) alone."""
+        return replace(self, high=np.where(kept, self.high, self.low))
 
     def cut_above(self, surface: F32, touched: I32) -> "Block":
         """The block with all material above `surface` (ny, nx) gone; `touched` names the moves."""

@@ -6,7 +6,7 @@ from ninja.errors import ValidationError as RequestInvalid
 from ninja.security import APIKeyCookie
 
 from nephos.core.errors import Refused
-from nephos.web.api import cutters, jobs, meshes, results, shelf
+from nephos.web.api import cutters, jobs, meshes, posts, proofs, results, shelf, times
 from nephos.web.jobs import Stale
 
 
@@ -24,6 +24,9 @@ api = NinjaAPI(title="Nephos", version="1", docs_url=None, auth=OwnPage(csrf=Tru
 api.add_router("/jobs", jobs.router)
 api.add_router("/meshes", meshes.router)
 api.add_router("/cutters", cutters.router)
+api.add_router("/jobs", proofs.router)
+api.add_router("/posts", posts.router)
+api.add_router("/times", times.router)
 api.add_router("/results", results.router)
 api.add_router("/shelf", shelf.router)
 

@@ -17,12 +17,13 @@ from nephos.core.curves import read_curves
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.overrides import standing
 from nephos.core.plan.results import key_of
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.shelf import Fitting, Piece, fitting_pieces
-from nephos.core.post.schema import shipped_posts
 from nephos.web import jobs as service
 from nephos.web.api.meshes import body_pieces
+from nephos.web.derived import derived
 from nephos.web.jobfile import read_job_file, write_job_file
 from nephos.web.looks import look_for
 from nephos.web.models import Calculation, Job, Mesh, Result, Revision
@@ -163,7 +164,7 @@ def job_state(job: Job) -> dict[str, Any]:
     return {
         "id": job.pk, "name": job.name, "version": job.version, "revision": job.revision,
         "can_undo": revision.parent is not None, "can_redo": bool(job.redo), "plan": plan,
-        "derived": service.derived(plan), "machine": machine_named(plan.machine).model_dump(), "meshes": meshes,
+        "derived": derived(plan), "machine": machine_named(plan.machine).model_dump(), "meshes": meshes,
         "calculation": calculation_state(service.latest_calculation(job)),
     }
 
@@ -256,7 +257,7 @@ def preview(request: HttpRequest, body: Proposal) -> dict[str, Any]:
     plan = parse_plan(body.plan)
     if body.edit is not None:
         plan = apply_edit(plan, look_for, body.edit)
-    return {"plan": plan, "derived": service.derived(plan)}
+    return {"plan": plan, "derived": derived(plan)}
 
 
 @router.post("/{int:job_id}/export", response=dict[str, str])
@@ -301,12 +302,6 @@ def propose_operation(request: HttpRequest, job_id: int, strategy: str) -> dict[
     return service.new_operation(plan, strategy).model_dump(mode="json")
 
 
-@router.get("/posts", response=dict[str, str])
-def list_posts(request: HttpRequest) -> dict[str, str]:
-    """Titles of the posts by id."""
-    return shipped_posts()
-
-
 @router.post("/curves", response=CurvesFound)
 def read_curve_file(request: HttpRequest, name: str) -> CurvesFound:
     """The closed curves of an SVG or DXF file, sent as the raw body, in millimetres from the low corner of the stock."""
@@ -322,11 +317,11 @@ def start_calculation(request: HttpRequest, job_id: int) -> dict[str, Any] | Non
     same = running.filter(revision=job.revision).first()
     if same:
         return calculation_state(same)
-    derived = service.derived(parse_plan(service.current_plan(job)))
-    stops = [f for f in derived["findings"] if f["level"] == "stop"]
+    found = derived(parse_plan(service.current_plan(job)))
+    stops = standing(found["findings"])
     if stops:
         raise Refused(f"{stops[0]['text']}: {stops[0]['way_out']}")
-    refused = next((model["reason"] for model in derived["models"].values() if model["state"] == "refused"), "")
+    refused = next((model["reason"] for model in found["models"].values() if model["state"] == "refused"), "")
     if refused:
         raise Refused(f"{refused}; take that repair out or change it")
     with transaction.atomic():

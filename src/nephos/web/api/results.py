@@ -38,16 +38,6 @@ def array(request: HttpRequest, key: str, name: str) -> StreamingHttpResponse:
     return answer
 
 
-@router.get("/{key}/program/{name}")
-def program(request: HttpRequest, key: str, name: str) -> StreamingHttpResponse:
-    """A posted program as a file to save."""
-    row = _array(f"{key}/{name}", "text")
-    answer = StreamingHttpResponse(stream_chunks(row.blob_id), content_type="text/plain; charset=us-ascii")
-    answer["Content-Length"] = row.blob.size
-    answer["Content-Disposition"] = f'attachment; filename="{name}"'
-    return answer
-
-
 @router.get("/{key}/file")
 def written_file(request: HttpRequest, key: str) -> StreamingHttpResponse:
     """A file that a worker has written; not found until it has."""
@@ -61,17 +51,22 @@ def written_file(request: HttpRequest, key: str) -> StreamingHttpResponse:
     return answer
 
 
-@router.get("/{key}/line/{name}/{int:operation}/{int:move}", response=dict[str, Any])
-def line_of_move(request: HttpRequest, key: str, name: str, operation: int, move: int) -> dict[str, Any]:
-    """The line of a program that makes a move, by the number of the move in its operation."""
-    lines = _array(f"{key}/{name}", f"lines_{operation}")
-    if not 0 <= move < lines.shape[0]:
-        raise Http404
-    number = int(np.frombuffer(read_range(lines.blob_id, 4 * move, 4 * move + 4), "<i4")[0])
-    offsets = _array(f"{key}/{name}", "offsets")
-    start, stop = np.frombuffer(read_range(offsets.blob_id, 8 * (number - 1), 8 * (number + 1)), "<i8")
-    text = read_range(_array(f"{key}/{name}", "text").blob_id, int(start), int(stop))
-    return {"line": number, "text": text.decode("ascii").rstrip()}
+@router.get("/{key}/line/{int:operation}/{int:move}", response=dict[str, Any])
+def line_of_move(request: HttpRequest, key: str, operation: int, move: int) -> dict[str, Any]:
+    """The line of a program that makes a move, by the number of the move in its operation, and the file that it stands in."""
+    for row in Result.objects.filter(stage="program", key__startswith=f"{key}/"):
+        first = row.facts["firsts"].get(str(operation))
+        if first is None:
+            continue
+        lines = _array(row.key, f"lines_{operation}")
+        if not first <= move < first + lines.shape[0]:
+            continue
+        at = move - first
+        number = int(np.frombuffer(read_range(lines.blob_id, 4 * at, 4 * at + 4), "<i4")[0])
+        start, stop = np.frombuffer(read_range(_array(row.key, "offsets").blob_id, 8 * (number - 1), 8 * (number + 1)), "<i8")
+        text = read_range(_array(row.key, "text").blob_id, int(start), int(stop))
+        return {"file": row.facts["name"], "line": number, "text": text.decode("ascii").rstrip()}
+    raise Http404
 
 
 @router.get("/health", response=dict[str, str])

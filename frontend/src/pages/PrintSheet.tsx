@@ -1,0 +1,133 @@
+/** The route sheet on paper: what to fix, what to touch off, what to run, with boxes to tick. */
+import { useEffect } from "react";
+import styled from "styled-components";
+import { useJob, useJobs } from "../api/hooks";
+import type { Cutter, FullPlan, Job, SetupInfo, Zero } from "../api/types";
+import { clock, feedText, lengthText, type Unit } from "../lib/numbers";
+import { Button, Said } from "../parts/controls";
+import { CutterDrawing } from "../parts/CutterDrawing";
+import { Mark } from "../parts/Marks";
+import { realTime } from "../lib/times";
+import { setupOf, zeroOf } from "../workspace/state";
+
+const Paper = styled.main`
+  background: #fff; color: #1F2A30; max-width: 794px; margin: 18px auto; padding: 26px 34px; border: 1px solid #D9D4C9; font-size: 12px;
+  & h1 { font-size: 20px; font-weight: 600; } & h2 { font-size: 13px; font-weight: 600; margin: 16px 0 5px; border-bottom: 1px solid #1F2A30; padding-bottom: 2px; }
+  & .top { display: flex; justify-content: space-between; align-items: baseline; } & .facts { color: #5F6361; font: 11.5px ${(p) => p.theme.mono}; }
+  & .two { display: grid; grid-template-columns: 300px 1fr; gap: 22px; align-items: start; }
+  & table { width: 100%; border-collapse: collapse; } & th { text-align: left; font-weight: 500; color: #5F6361; padding: 2px 8px 2px 0; }
+  & td { border-top: 1px solid #D9D4C9; padding: 4px 8px 4px 0; vertical-align: middle; } & .n { font-family: ${(p) => p.theme.mono}; white-space: nowrap; }
+  & .box { display: inline-block; width: 12px; height: 12px; border: 1.3px solid #1F2A30; } & ul { list-style: none; margin: 4px 0; padding: 0; display: grid; gap: 5px; } & li { display: flex; gap: 8px; align-items: center; }
+  & img { width: 100%; border: 1px solid #D9D4C9; }
+  @media print { border: 0; margin: 0; max-width: none; padding: 0; & .screen { display: none; } & h2, & tr, & li { break-inside: avoid; break-after: auto; } }
+`;
+const Box = () => <span className="box" aria-hidden />;
+
+const SHARE = { low: 0, centre: 0.5, high: 1 };
+
+/** Where the zero lies, as shares of the stock's box from its low corner; a zero on the bed lies under the stock. */
+export function zeroShares(zero: Zero, size: [number, number, number]): [number, number, number] {
+  if (zero.at) return [0, 1, 2].map((k) => (zero.at?.[k] ?? 0) / (size[k] as number)) as [number, number, number];
+  return [SHARE[zero.x], SHARE[zero.y], zero.z === "top" ? 1 : 0];
+}
+
+/** The stock from above and from the front, with the zero on it. */
+function ZeroDrawing(props: { plan: FullPlan; unit: Unit }) {
+  const { stock } = props.plan;
+  const [sx, sy, sz] = zeroShares(zeroOf(props.plan), [stock.length, stock.width, stock.thickness]);
+  const scale = Math.min(250 / stock.length, 150 / stock.width);
+  const w = stock.length * scale, d = stock.width * scale, h = Math.max(stock.thickness * scale, 12);
+  const zero = (x: number, y: number) => <g stroke="#A8321F" strokeWidth="1.4" fill="none"><circle cx={x} cy={y} r="5" /><path d={`M${x - 9} ${y}H${x + 9}M${x} ${y - 9}V${y + 9}`} /></g>;
+  return (
+    <svg width={w + 44} height={d + h + 62} role="img" aria-label="The stock from above and from the front, with the work zero">
+      <g transform="translate(14 14)">
+        <rect width={w} height={d} fill="#F3E9D8" stroke="#1F2A30" /><text x={w / 2} y={d / 2} textAnchor="middle" fontSize="10" fill="#5F6361">from above</text>
+        {zero(sx * w, (1 - sy) * d)}
+        <g transform={`translate(0 ${d + 24})`}>
+          <rect width={w} height={h} fill="#F3E9D8" stroke="#1F2A30" />{zero(sx * w, (1 - sz) * h)}
+          <text x={w / 2} y={h + 16} textAnchor="middle" fontSize="10" fill="#5F6361">from the front · {lengthText(stock.length, props.unit, 1)} × {lengthText(stock.width, props.unit, 1)} × {lengthText(stock.thickness, props.unit, 1)} {props.unit}</text>
+        </g>
+      </g>
+    </svg>
+  );
+}
+
+/** The cutters of a job in the order in which they are first needed. */
+export function cuttersInOrder(plan: FullPlan): Cutter[] {
+  const found = new Map<number, Cutter>();
+  for (const operation of setupOf(plan).operations) if (operation.on && !found.has(operation.cutter.number)) found.set(operation.cutter.number, operation.cutter);
+  return [...found.values()];
+}
+
+export const standsOut = (cutter: Cutter): number => cutter.stickout ?? Math.max((cutter.overall_length ?? 0) - 20, 0);
+
+function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
+  const { job, info } = props;
+  const { plan } = job;
+  const unit = plan.units ?? "mm";
+  const setup = setupOf(plan);
+  const time = realTime(info.time);
+  const stops = [...job.derived.findings, ...info.findings].filter((finding) => finding.level !== "note");
+  const drawing = (cutter: Cutter) => info.operations[setup.operations.findIndex((item) => item.cutter.number === cutter.number)]?.outline ?? [];
+  return (
+    <>
+      <div className="two">
+        <div>
+          <h2>{setup.name}</h2>
+          {props.picture ? <img src={`data:image/png;base64,${props.picture}`} alt="The block after the cut" /> : <p>No picture yet: it is made when the job is calculated.</p>}
+        </div>
+        <div><h2>Zero: {info.zero}</h2><ZeroDrawing plan={plan} unit={unit} /></div>
+      </div>
+      <h2>Before the start</h2>
+      <ul>
+        <li><Box /> {plan.stock.material?.name} {[plan.stock.length, plan.stock.width, plan.stock.thickness].map((value) => lengthText(value, unit, 2)).join(" × ")} {unit}, grain along {(plan.stock.grain ?? "x").toUpperCase()}, measured and fixed</li>
+        {(setup.keep_outs ?? []).map((item) => <li key={item.id}><Box /> {item.name} at X {lengthText(item.at?.[0] ?? 0, unit, 1)} Y {lengthText(item.at?.[1] ?? 0, unit, 1)} from the stock's low corner</li>)}
+        <li><Box /> zero touched off: {info.zero}</li>
+      </ul>
+      <h2>Cutters</h2>
+      <table>
+        <thead><tr><th /><th>No.</th><th /><th>Cutter</th><th>Diameter</th><th>Stands out at least</th><th>Spindle</th><th>Feed</th></tr></thead>
+        <tbody>{cuttersInOrder(plan).map((cutter) => (
+          <tr key={cutter.number}><td><Box /></td><td className="n">{cutter.number}</td><td style={{ lineHeight: 0 }}><CutterDrawing section={drawing(cutter)} flutes={cutter.flute_length} diameter={cutter.diameter} height={30} /></td><td>{cutter.name}</td>
+            <td className="n">{lengthText(cutter.diameter, unit, 2)}</td><td className="n">{lengthText(standsOut(cutter), unit, 1)} {unit}</td><td className="n">{cutter.spindle}</td><td className="n">{feedText(cutter.feed, unit)} {unit}/min</td></tr>
+        ))}</tbody>
+      </table>
+      <h2>Operations</h2>
+      <table>
+        <thead><tr><th /><th>No.</th><th>Operation</th><th>Cutter</th><th>File</th><th style={{ textAlign: "right" }}>Time</th></tr></thead>
+        <tbody>{setup.operations.map((operation, k) => {
+          const item = info.operations[k];
+          if (!operation.on || !item) return null;
+          const files = info.summary?.programs.filter((program) => program.numbers.includes(operation.number)).map((program) => program.name) ?? [];
+          return (
+            <tr key={operation.number}><td><Box /></td><td className="n">{operation.number}</td><td>{item.title}<div className="facts">{item.line}</div></td><td className="n">{operation.cutter.number}</td>
+              <td className="n">{files.join(", ") || "not calculated"}</td><td className="n" style={{ textAlign: "right" }}>{item.seconds === undefined ? `≈ ${clock(item.estimate?.seconds ?? 0)}` : clock(item.seconds)}</td></tr>
+          );
+        })}</tbody>
+      </table>
+      <p className="facts" style={{ textAlign: "right", marginTop: 6 }}>moves {clock(info.time.moves)} · changes {clock(info.time.changes)} · spindle {clock(info.time.waits)} · in all {clock(info.time.total)}{time && ` · at this machine ${time}`}</p>
+      {stops.length > 0 && <><h2>To know</h2><ul>{stops.map((finding) => <li key={finding.code + finding.row}><Mark level={finding.level} /> <span>{finding.row}: {finding.text}: {finding.way_out}.{finding.overridden && ` Posted all the same: ${finding.overridden}`}</span></li>)}</ul></>}
+      <h2>After</h2>
+      <ul><li><Box /> took ________ h ________ min</li><li><Box /> cutters back in the rack, one that was worn: ________________</li></ul>
+    </>
+  );
+}
+
+export function PrintSheet(props: { id: number }) {
+  const { data: job, error } = useJob(props.id);
+  const { data: jobs } = useJobs();
+  useEffect(() => { if (job) document.title = `${job.name}, sheet · Nephos`; }, [job]);
+  if (error && !job) return <Said role="alert">{error.message}</Said>;
+  if (!job) return <p style={{ padding: 20 }}>opening the job…</p>;
+  const picture = jobs?.find((item) => item.id === job.id)?.picture ?? null;
+  const info = job.derived.setups[0];
+  return (
+    <Paper>
+      <div className="screen" style={{ display: "flex", justifyContent: "flex-end", gap: 8, marginBottom: 10 }}>
+        <Button onPress={() => window.location.assign(`/jobs/${job.id}`)}>Back to the job</Button><Button $main onPress={() => window.print()}>Print, or save as PDF</Button>
+      </div>
+      <div className="top"><h1>{job.name}</h1><span className="facts">revision {job.revision} · {job.machine.name} · {new Date().toLocaleDateString("en-GB")}</span></div>
+      {info && <Setup job={job} info={info} picture={picture} />}
+    </Paper>
+  );
+}

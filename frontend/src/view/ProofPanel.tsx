@@ -1,0 +1,71 @@
+/** What is done with the proof: looked at as another material, without its waste, closely; saved as a picture or a mesh. */
+import { useState } from "react";
+import styled from "styled-components";
+import { exportBlock } from "../api/hooks";
+import type { Piece3D } from "../api/types";
+import { clock, lengthText } from "../lib/numbers";
+import { Button, Choose, Quiet, Said, ToggleQuiet } from "../parts/controls";
+import { looks } from "../theme";
+import { infoOf, useSheetState } from "../workspace/state";
+import { Card } from "./cards";
+
+const Panel = styled(Card)`
+  display: grid; gap: 5px; width: 236px; font-family: ${(p) => p.theme.text}; font-size: 12px;
+  & .row { display: flex; gap: 4px; align-items: center; justify-content: space-between; } & .row > span { color: ${(p) => p.theme.muted}; }
+`;
+
+export const LOOKS = { stock: "as the stock", ...Object.fromEntries(Object.entries(looks).map(([key, look]) => [key, look.title])) };
+
+/** When a piece came free, in seconds from the start; null for one that did not. */
+export function freedAt(piece: Piece3D, operations: { number: number; seconds: number }[]): number | null {
+  if (piece.freed_by === null) return null;
+  let before = 0;
+  for (const item of operations) {
+    if (item.number === piece.freed_by) return before + (piece.freed ?? 1) * item.seconds;
+    before += item.seconds;
+  }
+  return null;
+}
+
+export function ProofPanel(props: {
+  look: string; onLook: (look: string) => void; alone: boolean; onAlone: (on: boolean) => void; canStand: boolean; side: number; onSide: (side: number) => void;
+  lensSaid: string; hasLens: boolean; onLensOff: () => void; onPicture: () => void; times: { number: number; seconds: number }[];
+}) {
+  const { job, derived, plan, tool, setTool, goTo } = useSheetState();
+  const [said, setSaid] = useState("");
+  const info = infoOf(derived);
+  const unit = plan.units ?? "mm";
+  const free = (info?.summary?.pieces ?? []).filter((piece) => piece.freed_by !== null);
+  const write = (suffix: string) => {
+    if (!info) return;
+    setSaid(`writing ${suffix}…`);
+    exportBlock(job.id, info.id, suffix, props.alone).then((address) => { setSaid(""); window.location.assign(address); }).catch((reason: Error) => setSaid(reason.message));
+  };
+  return (
+    <Panel data-testid="proof-panel">
+      <div className="row"><span>look</span><div style={{ width: 150 }}><Choose wide label="Look" value={props.look} choices={LOOKS} onChange={props.onLook} /></div></div>
+      <div className="row">
+        <ToggleQuiet isSelected={props.alone} isDisabled={!props.canStand} onChange={props.onAlone}>Hide waste</ToggleQuiet>
+        <ToggleQuiet isSelected={tool === "window"} isDisabled={!info?.summary} onChange={(on) => setTool(on ? "window" : "none")}>Close look</ToggleQuiet>
+      </div>
+      {(tool === "window" || props.hasLens) && (
+        <div className="row">
+          <span>{props.lensSaid}</span>
+          <Quiet aria-label="Smaller window" onPress={() => props.onSide(Math.max(props.side / 2, 5))}>−</Quiet><span>{lengthText(props.side, unit, 1)}</span><Quiet aria-label="Larger window" onPress={() => props.onSide(Math.min(props.side * 2, 40))}>+</Quiet>
+          {props.hasLens && <Quiet aria-label="Close the window" onPress={props.onLensOff}>×</Quiet>}
+        </div>
+      )}
+      <div className="row"><Button onPress={props.onPicture} style={{ padding: "3px 8px" }}>Picture</Button><Button isDisabled={!info?.summary} onPress={() => write(".stl")} style={{ padding: "3px 8px" }}>STL</Button><Button isDisabled={!info?.summary} onPress={() => write(".glb")} style={{ padding: "3px 8px" }}>GLB</Button></div>
+      {said && <Said role="status" $level="muted">{said}</Said>}
+      {free.map((piece, k) => {
+        const when = freedAt(piece, props.times);
+        return (
+          <div className="row" key={k}>
+            <span>{piece.is_part ? "the part" : `a piece of ${(piece.volume / 1000).toFixed(1)} cm³`} comes free{when !== null && ` at ${clock(when)}`}</span>
+            <Quiet aria-label={`Show the piece ${k + 1}`} onPress={() => goTo(piece.place, when)}>Show</Quiet>
+          </div>
+        );
+      })}
+    </Panel>
+  );
+}

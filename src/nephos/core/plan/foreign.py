@@ -1,0 +1,146 @@
+"""A program from anywhere, proved against the stock of a job: what it cuts, what it meets, how long it takes."""
+
+import hashlib
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from nephos.core.arrays import F32
+from nephos.core.bands import part
+from nephos.core.cutters import Cutter
+from nephos.core.errors import Refused
+from nephos.core.machine.kinematics import machine_named, move_seconds
+from nephos.core.paths.toolpath import Kind, Toolpath
+from nephos.core.plan.boundaries import shape_of
+from nephos.core.plan.checks import Finding
+from nephos.core.plan.keys import OperationKeys, space_key
+from nephos.core.plan.outcome import Outcome
+from nephos.core.plan.proof import grid_facts
+from nephos.core.plan.proof_checks import motion_findings
+from nephos.core.plan.results import Result, as_result, key_of
+from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.space import Meshes, Work, first_block, setup_space, stock_space
+from nephos.core.post.read import Reading, read_program
+from nephos.core.stock.block import Block
+from nephos.core.stock.compare import compare
+from nephos.core.stock.frames import record_frames, shown_grid, shown_top
+from nephos.core.stock.sweep import sweep_watching
+from nephos.core.units import Units
+
+_LIMIT = 0.05
+"""What counts as true to the model (mm), as nothing is known of the steps of a program from elsewhere."""
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """Moves `first` to `last` (not with it) of a program, made with one cutter."""
+
+    first: int
+    last: int
+    cutter: Cutter
+
+
+def foreign_key(plan: Plan, setup: Setup, text: bytes, cutters: list[Cutter], usual: int) -> str:
+    """Under which what is found out about a program is kept."""
+    return key_of("foreign", space_key(plan, setup), plan.block_pitch, plan.machine, plan.units, [item.model_dump() for item in setup.keep_outs],
+                  hashlib.sha256(text).hexdigest(), [cutter.model_dump() for cutter in cutters], usual)
+
+
+def stretches_of(reading: Reading, cutters: list[Cutter], usual: int) -> list[Stretch]:
+    """The program by cutters. Moves before any T word are made with cutter number `usual`.
+
+    Raises
+    ------
+    Refused
+        Where it calls for a cutter that is not known, or makes no move.
+    """
+    if not len(reading.rapid):
+        raise Refused("the file makes no move")
+    known = {cutter.number: cutter for cutter in cutters}
+    tools = np.where(reading.tools == 0, usual, reading.tools)
+    found = []
+    for first, last in pairwise([0, *(np.flatnonzero(np.diff(tools)) + 1), len(tools)]):
+        number = int(tools[first])
+        if number not in known:
+            raise Refused(f"line {reading.lines[first]} of the file calls for cutter {number}, which is not on the list of cutters: "
+                          "add it there first")
+        found.append(Stretch(int(first), int(last), known[number]))
+    return found
+
+
+def _outcome(reading: Reading, stretch: Stretch, number: int, plan: Plan) -> Outcome:
+    """A stretch as an operation that was worked out, so that the same checks can look at it."""
+    moves = slice(stretch.first, stretch.last)
+    points = np.ascontiguousarray(reading.points[stretch.first : stretch.last + 1])
+    kinds = np.where(reading.rapid[moves] == 1, np.uint8(Kind.RAPID), np.uint8(Kind.CUT))
+    seconds = move_seconds(points, kinds, reading.feeds[moves], machine_named(plan.machine))
+    operation = Operation(number=number, strategy="finish_lines", cutter=stretch.cutter, settings={})  # type: ignore[arg-type]
+    none = OperationKeys("", "", "", "", "", "")
+    return Outcome(operation, points, kinds, reading.feeds[moves], seconds, Toolpath(points, kinds, reading.feeds[moves]),
+                   np.zeros(len(kinds), np.float32), (), none)
+
+
+def _cut(outcome: Outcome, block: Block, first: int) -> tuple[Outcome, Block]:
+    top, touched = np.ascontiguousarray(block.top), np.full(block.touched.shape, -1, np.int32)
+    bodies = outcome.operation.cutter.bodies
+    depths, strikes = sweep_watching(top, touched, block.grid, outcome.points, outcome.kinds, first, outcome.operation.cutter.profile,
+                                     np.array([[radius, height] for _, radius, height in bodies]))
+    struck = tuple((name, float(depth), int(move)) for (name, _, _), (depth, move) in zip(bodies, strikes, strict=True) if depth > 0.02)
+    return Outcome(outcome.operation, outcome.points, outcome.kinds, outcome.feeds, outcome.seconds, outcome.path, depths, struck,
+                   outcome.keys), block.cut_above(top, touched)
+
+
+def _trueness(plan: Plan, setup: Setup, meshes: Meshes, block: Block, cutters: list[Cutter], work: Work) -> dict[str, float]:
+    if not any(model.shown for model in plan.models):
+        return {}
+    space = setup_space(plan, setup, meshes, work)
+    region = shape_of(space, work, "silhouette")
+    profiles = [cutter.profile for cutter in cutters]
+    return compare(block, space.index, region, space.floor, profiles, _LIMIT, plan.tolerance, part(work.report, 0.6, 1)).numbers()
+
+
+def _finding(item: Finding) -> dict[str, object]:
+    return item.as_dict() | {"overridden": ""}
+
+
+def prove_foreign(plan: Plan, setup: Setup, meshes: Meshes, text: bytes, cutters: list[Cutter], usual: int, work: Work) -> str:
+    """Prove a program against the stock of a setup; the answer is the key of what was found.
+
+    The result's facts tell `moves`, `lines`, `seconds`, `low` and `high` (extents), `findings`, `compare`, and `parts`: for each
+    cutter its number, name and the keys of two results like those of an operation, its moves and its changes of the block.
+    """
+    key = foreign_key(plan, setup, text, cutters, usual)
+
+    def made() -> Result:
+        reading = read_program(text)
+        stretches = stretches_of(reading, cutters, usual)
+        space = stock_space(plan, setup)
+        block = first_block(space)
+        parts, findings, before = [], [], 0.0
+        for k, stretch in enumerate(stretches):
+            outcome = _outcome(reading, stretch, k + 1, plan)
+            grid = shown_grid(block.grid)
+            shown: F32 = shown_top(block, grid)
+            outcome, block = _cut(outcome, block, stretch.first)
+            frames = record_frames(shown, grid, outcome.points, outcome.kinds, outcome.seconds, stretch.cutter.profile)
+            names = (f"{key}-{k}-moves", f"{key}-{k}-frames")
+            work.store.put(names[0], "foreign", as_result(
+                {"moves": len(outcome.kinds), "seconds": outcome.total_seconds}, points=outcome.points, kinds=outcome.kinds,
+                feeds=outcome.feeds, seconds=outcome.seconds))
+            work.store.put(names[1], "foreign", as_result(grid_facts(grid) | {"moments": frames.moments}, start=frames.start,
+                                                          moment=frames.moment, height=frames.height))
+            units: Units = plan.units
+            findings += [_finding(item) for item in motion_findings(space, outcome, before, units)]
+            parts.append({"number": k + 1, "cutter": stretch.cutter.model_dump(), "outline": stretch.cutter.outline(),
+                          "seconds": outcome.total_seconds, "moves": names[0], "frames": names[1]})
+            before += outcome.total_seconds
+            work.report(0.6 * (k + 1) / len(stretches))
+        return as_result({
+            "moves": len(reading.rapid), "lines": text.count(b"\n") + (not text.endswith(b"\n")), "seconds": before,
+            "low": np.nanmin(reading.points, axis=0).tolist(), "high": np.nanmax(reading.points, axis=0).tolist(),
+            "findings": findings, "parts": parts, "compare": _trueness(plan, setup, meshes, block, [item.cutter for item in stretches], work),
+        })
+
+    work.stage(key, "foreign", made)
+    return key

@@ -1,0 +1,131 @@
+"""What is done with a proved job: its files are fetched and checked, its block is looked at closely or written out, other programs
+are proved against it."""
+
+from typing import Any, Literal
+
+from django.http import HttpRequest, StreamingHttpResponse
+from django.shortcuts import get_object_or_404
+from django.utils.text import slugify
+from ninja import Router, Schema
+from pydantic import Field
+
+from nephos.core.errors import Refused
+from nephos.core.plan.foreign import foreign_key
+from nephos.core.plan.keys import setup_keys
+from nephos.core.plan.results import key_of
+from nephos.core.plan.schema import Plan, Setup, parse_plan
+from nephos.core.post.seal import check_word, seal_state
+from nephos.core.stock.window import window_grid
+from nephos.web import jobs as service
+from nephos.web.api.meshes import body_pieces
+from nephos.web.blobs import save_blob, stream_chunks
+from nephos.web.derived import standing_stops
+from nephos.web.models import Job, Result, ResultArray
+from nephos.web.tasks import cut_window_of, export_block, prove_program
+
+router = Router(tags=["proofs"])
+_LARGEST = 200 * 2**20
+
+
+class Spot(Schema):
+    """A window to be looked at closely: corners on the plan of the setup (mm), its pitch, and after how many operations."""
+
+    low: tuple[float, float]
+    high: tuple[float, float]
+    pitch: float = Field(ge=0.01, le=2)
+    operations: int = Field(ge=0, le=500)
+
+
+class Told(Schema):
+    """What can be said of a file at once."""
+
+    state: Literal["current", "earlier", "altered", "unknown", "none"]
+    words: str
+    key: str
+
+
+def _place(job_id: int, setup_id: str) -> tuple[Job, Plan, Setup]:
+    job = get_object_or_404(Job, pk=job_id)
+    plan = parse_plan(service.current_plan(job))
+    setup = next((item for item in plan.setups if item.id == setup_id), None)
+    if setup is None:
+        raise Refused("that setup is not in the job any more: look at the job again")
+    return job, plan, setup
+
+
+@router.get("/{int:job_id}/program/{setup_id}/{name}")
+def program(request: HttpRequest, job_id: int, setup_id: str, name: str) -> StreamingHttpResponse:
+    """A posted program as a file to save. Refused while there is a stop that nobody has overridden."""
+    _, plan, setup = _place(job_id, setup_id)
+    stops = standing_stops(plan)
+    if stops:
+        raise Refused(f"nothing is posted: {stops[0]['text']}: {stops[0]['way_out']}")
+    row = get_object_or_404(ResultArray, result_id=f"{setup_keys(plan, setup).summary}/{name}", name="text")
+    answer = StreamingHttpResponse(stream_chunks(row.blob_id), content_type="text/plain; charset=us-ascii")
+    answer["Content-Length"] = row.blob.size
+    answer["Content-Disposition"] = f'attachment; filename="{name}"'
+    return answer
+
+
+def _said(plan: Plan, text: bytes) -> tuple[Literal["current", "earlier", "altered", "unknown", "none"], str]:
+    """Whose file a text is, by its check word."""
+    state, word = seal_state(text), check_word(text)
+    if state == "none":
+        return "none", "it carries no check word: it was not posted by Nephos, or its comments were taken out"
+    if state == "altered":
+        return "altered", "it was changed after it was posted: its check word does not fit"
+    mine = [setup_keys(plan, setup).summary for setup in plan.setups]
+    for row in Result.objects.filter(stage="program", facts__check=word):
+        if row.key.split("/")[0] in mine:
+            return "current", f"it is {row.facts['name']} of this job as it stands, unchanged"
+    earlier = Result.objects.filter(stage="program", facts__check=word).first()
+    if earlier is not None:
+        posted = earlier.facts.get("title", "another job")
+        return "earlier", f"it is {earlier.facts['name']}, posted as {posted}, but not what this job would post now"
+    return "unknown", "it is as it was posted, but not from anything that this Nephos has kept"
+
+
+@router.post("/{int:job_id}/check/{setup_id}", response=Told)
+def check_file(request: HttpRequest, job_id: int, setup_id: str, cutter: int = 0) -> dict[str, Any]:
+    """Take in a program as the raw body: whose it is, and under which key its proof against the stock will be found."""
+    _, plan, setup = _place(job_id, setup_id)
+    text = b"".join(body_pieces(request, _LARGEST))
+    if not text.strip():
+        raise Refused("the file is empty")
+    state, words = _said(plan, text)
+    cutters = service.cutters_for(plan)
+    usual = cutter or (setup.operations[0].cutter.number if setup.operations else 0)
+    key = foreign_key(plan, setup, text, cutters, usual)
+    if not Result.objects.filter(pk=key).exists():
+        blob = save_blob(iter([text]))
+        prove_program.defer(key=key, plan=plan.model_dump(mode="json"), setup=setup.id, blob=blob.pk, usual=usual)
+    return {"state": state, "words": words, "key": key}
+
+
+@router.post("/{int:job_id}/window/{setup_id}", response=dict[str, str])
+def window(request: HttpRequest, job_id: int, setup_id: str, body: Spot) -> dict[str, str]:
+    """Have a small window of the block cut at full resolution; the answer names where it will be found."""
+    _, plan, setup = _place(job_id, setup_id)
+    window_grid(body.low, body.high, body.pitch)
+    keys = [item.moves for item in setup_keys(plan, setup).operations.values()][: body.operations]
+    key = key_of("window", setup_keys(plan, setup).space, keys, body.low, body.high, body.pitch)
+    if not Result.objects.filter(pk=key).exists():
+        cut_window_of.defer(key=key, plan=plan.model_dump(mode="json"), setup=setup.id, low=body.low, high=body.high, pitch=body.pitch,
+                            operations=body.operations)
+    return {"key": key}
+
+
+@router.post("/{int:job_id}/block/{setup_id}", response=dict[str, str])
+def block_file(request: HttpRequest, job_id: int, setup_id: str, suffix: Literal[".stl", ".glb"], alone: bool = False) -> dict[str, str]:
+    """Have the proof written as a mesh, the whole block or the part `alone`; the answer names where it will be found."""
+    job, plan, setup = _place(job_id, setup_id)
+    keys = setup_keys(plan, setup)
+    last = list(keys.operations.values())[-1:] or [None]
+    if last[0] is None or not Result.objects.filter(pk__in=[last[0].block, keys.pieces]).count() == 2:
+        raise Refused("the block is not worked out as the job stands: press Calculate first")
+    key = key_of("export", last[0].block, keys.pieces, suffix, alone)
+    if not Result.objects.filter(pk=key).exists():
+        name = f"{slugify(job.name) or 'job'}-{setup.id}-{'part' if alone else 'block'}{suffix}"
+        export_block.defer(key=key, name=name, block=last[0].block, pieces=keys.pieces, plan=plan.model_dump(mode="json"), setup=setup.id,
+                           alone=alone)
+    return {"key": key}

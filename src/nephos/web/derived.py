@@ -1,0 +1,155 @@
+"""What follows from a plan without calculating: boxes, findings, estimates, what is up to date, how long it takes."""
+
+from typing import Any
+
+import numpy as np
+
+from nephos.core.cutters.feeds import chip_sum, propose
+from nephos.core.machine.job_time import calibrate, job_time
+from nephos.core.machine.kinematics import machine_named
+from nephos.core.mesh.attitude import slab_height, undercut
+from nephos.core.paths.cut_out import CutOutSettings, shown_tabs
+from nephos.core.paths.estimate import Ground
+from nephos.core.paths.registry import strategy
+from nephos.core.plan.checks import boundary_findings, operation_findings
+from nephos.core.plan.fit import placement_findings
+from nephos.core.plan.ground import ground_of
+from nephos.core.plan.keys import SetupKeys, setup_keys
+from nephos.core.plan.overrides import Seen, seen, standing
+from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, zero_in_words
+from nephos.core.plan.schema import Model, Operation, Plan, Setup
+from nephos.core.units import number_in
+from nephos.web.looks import Known, known, outline_keys, outline_rims
+from nephos.web.models import RealTime, Result
+
+
+def _operation_state(operation: Operation, done: dict[str, dict[str, Any]], blocked: str, keys: Any) -> dict[str, Any]:
+    if not operation.on:
+        return {"state": "off"}
+    if blocked:
+        return {"state": "blocked", "reason": blocked}
+    mine = keys.operations[operation.number]
+    facts = done.get(mine.moves)
+    if facts is None or mine.block not in done or mine.frames not in done:
+        return {"state": "out of date"}
+    return {"state": "current", "seconds": facts["seconds"], "moves": facts["moves"],
+            "keys": {"moves": mine.moves, "frames": mine.frames}}
+
+
+def _feeds(plan: Plan, operation: Operation) -> dict[str, Any]:
+    """The sum behind an operation's feed, what would be proposed for the material, and which numbers are its own."""
+    cutter = operation.cutter
+    p = propose(cutter, plan.stock.material, machine_named(plan.machine))
+    own = [name for name in ("feed", "plunge_feed", "spindle") if getattr(operation, name) not in (None, getattr(cutter, name))]
+    return {"sum": chip_sum(operation.cutting_feed, cutter.flutes, operation.spindle_speed, plan.units), "own": own, "kept": p.kept,
+            "proposed": {"feed": p.feed, "plunge_feed": p.plunge_feed, "spindle": p.spindle},
+            "proposed_sum": chip_sum(p.feed, cutter.flutes, p.spindle, plan.units)}
+
+
+def _tabs(operation: Operation, outline: str | None) -> list[dict[str, Any]]:
+    """Where the tabs of a cut-out stand on its drawn outline: number of the outline, share of its length, place in the setup."""
+    if not isinstance(operation.settings, CutOutSettings) or outline is None:
+        return []
+    arrays = outline_rims(outline)
+    return [{"outline": k, "share": share, "at": at} for k, share, at in shown_tabs(*arrays, operation.settings, operation.cutter)]
+
+
+def _model_state(model: Model, box: Placed, item: Known) -> dict[str, Any]:
+    """A model as it lies, what is known of its mesh, and what might be done to it."""
+    linear = linear_of(model.placement)
+    return {
+        "state": item.state, "reason": item.reason, "look": item.key, "facts": item.facts,
+        "low": box.low.tolist(), "high": box.high.tolist(), "size": box.size.tolist(), "scale": box.scale.tolist(),
+        "matrices": box.matrices.tolist(), "percent": float(100 * box.scale[0] / item.look.unit),
+        "slab": slab_height(item.look, linear, float(box.scale[2])) if item.state == "ready" else None,
+        "undercut": undercut(item.look, linear, model.placement.sink / max(float(box.size[2]), 1e-9)),
+    }
+
+
+def _operations(plan: Plan, setup: Setup, keys: SetupKeys, done: dict[str, dict[str, Any]], drawn: dict[str, dict[str, Any]],
+                shown: list[Any], blocked: str) -> list[dict[str, Any]]:
+    """The operations of a setup: what they are called, how they stand, what they will cost."""
+    outlines = outline_keys(plan, setup)
+    operations = []
+    for operation in setup.operations:
+        kind = strategy(operation.strategy)
+        item = {"number": operation.number, "title": kind.title, "summary": kind.summary,
+                "line": f"{operation.cutter.name} · {kind.describe(operation.settings, operation.cutter, number_in(plan.units))}",
+                "outline": operation.cutter.outline(), "feeds": _feeds(plan, operation),
+                **_operation_state(operation, done, blocked, keys)}
+        boundary = outlines.get(operation.boundary.boundary)
+        item["tabs"] = _tabs(operation, boundary if boundary in drawn and "loops" in drawn[boundary] else None)
+        if shown:
+            ground = ground_of(plan, setup, operation, shown, drawn.get(outlines.get(operation.boundary.boundary, "")))
+            item["estimate"] = kind.estimate(operation.settings, operation.cutter, 0.0, ground).__dict__
+            item["curve"] = _curve(operation, ground)
+        operations.append(item)
+    return operations
+
+
+def _time(plan: Plan, setup: Setup, operations: list[dict[str, Any]]) -> dict[str, Any]:
+    """How long a setup takes with changes and waits, and what it will really take by the times that were entered."""
+    machine = machine_named(plan.machine)
+    on = [(operation, item) for operation, item in zip(setup.operations, operations, strict=True) if operation.on]
+    seconds = [float(item.get("seconds") or item.get("estimate", {}).get("seconds", 0.0)) for _, item in on]
+    time = job_time(seconds, [operation.cutter.number for operation, _ in on], machine)
+    calibration = calibrate(list(RealTime.objects.filter(machine=machine.id).values_list("calculated", "real")))
+    return {"moves": time.moves, "changes": time.changes, "waits": time.waits, "total": time.total,
+            "calculated": all("seconds" in item for _, item in on), **calibration.__dict__}
+
+
+def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str, Any]:
+    keys = setup_keys(plan, setup)
+    wanted = [key for k in keys.operations.values() for key in (k.moves, k.block, k.frames)]
+    done = dict(Result.objects.filter(key__in=[*wanted, keys.summary]).values_list("key", "facts"))
+    outlines = outline_keys(plan, setup)
+    drawn = dict(Result.objects.filter(key__in=outlines.values()).values_list("key", "facts"))
+    operations = _operations(plan, setup, keys, done, drawn, shown, blocked)
+    summary = done.get(keys.summary)
+    told = [finding.as_dict() for finding in operation_findings(plan, setup)
+            + boundary_findings(plan, setup, {name: drawn[key] for name, key in outlines.items() if key in drawn})]
+    return {
+        "id": setup.id, "zero": zero_in_words(setup, plan.units), "matrix": to_setup(plan.stock, setup).tolist(),
+        "outlines": {name: {"key": key, **drawn[key]} if key in drawn else None for name, key in outlines.items()},
+        "operations": operations, "summary_key": keys.summary if summary else None, "summary": summary,
+        "compare_key": keys.compare if summary else None, "pieces_key": keys.pieces if summary else None,
+        "time": _time(plan, setup, operations), "told": told,
+        "findings": seen(plan, summary["findings_in" if plan.units == "in" else "findings"] if summary else []),
+    }
+
+
+def derived(plan: Plan) -> dict[str, Any]:
+    """What follows from a plan without calculating."""
+    items = known(plan)
+    placed = {model.id: placed_model(items[model.id].look.support, model, plan.stock) for model in plan.models if model.id in items}
+    sure = {key: bool(item.facts["unit"]["sure"]) for key, item in items.items()}
+    findings = placement_findings(plan, placed, {key: item.look for key, item in items.items()}, sure)
+    models = {model.id: _model_state(model, placed[model.id], items[model.id]) if model.id in items else {"state": "reading"}
+              for model in plan.models}
+    first: list[Seen] = seen(plan, [finding.as_dict() for finding in findings])
+    shown = [(model, placed[model.id], items[model.id].look) for model in plan.models if model.shown and model.id in placed]
+    blocked = next((item["text"] for item in standing(first)), "") if shown else "the job has no model yet"
+    blocked = blocked or next((item.reason for item in items.values() if item.state == "refused"), "")
+    setups = [_setup(plan, setup, shown, blocked) for setup in plan.setups]
+    told = [finding for setup in setups for finding in setup.pop("told")]
+    return {"models": models, "findings": first + seen(plan, told), "setups": setups, "pitch": plan.block_pitch}
+
+
+def standing_stops(plan: Plan) -> list[Seen]:
+    """All stops of a plan, by its settings and by its proof, that nobody has overridden."""
+    whole = derived(plan)
+    return standing([*whole["findings"], *(finding for setup in whole["setups"] for finding in setup["findings"])])
+
+
+def _curve(operation: Operation, ground: Ground) -> list[list[float]]:
+    """Seconds over stepover, for the small drawing that shows what a finer step costs."""
+    kind = strategy(operation.strategy)
+    stepover = getattr(operation.settings, "stepover", None)
+    if not stepover:
+        return []
+    points = []
+    for share in np.geomspace(0.02, 0.6, 24):
+        value = float(share * operation.cutter.diameter)
+        settings = operation.settings.model_copy(update={"stepover": value})
+        points.append([round(value, 4), round(kind.estimate(settings, operation.cutter, 0.0, ground).seconds, 1)])
+    return points

@@ -1,0 +1,217 @@
+"""What becomes of the finished block: its pieces, its mesh, a window of it, and programs from elsewhere proved in it."""
+
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy import ndimage
+
+from cutting import BALL, FLAT, op, run
+from meshes import box_mesh
+from nephos.command.warm import small_hill
+from nephos.core.cutters import standard_cutter
+from nephos.core.errors import Refused
+from nephos.core.plan.foreign import prove_foreign
+from nephos.core.plan.results import MemoryStore
+from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
+from nephos.core.plan.space import Work
+from nephos.core.post.read import read_program
+from nephos.core.stock.block import Block, box_block
+from nephos.core.stock.frames import MOMENTS, record_frames, shown_grid, shown_top
+from nephos.core.stock.pieces import find_pieces, freed_at, heights_at, part_of
+from nephos.core.stock.solid import block_mesh
+from nephos.core.stock.sweep import sweep
+from nephos.core.stock.window import cut_window, near, window_grid
+from nephos.core.stock.worst import worst_places
+
+
+def block_of(heights: np.ndarray, pitch: float = 1.0) -> Block:
+    """A block with these heights over a foot at 0."""
+    ny, nx = heights.shape
+    full = box_block((0, 0, 0), (nx * pitch, ny * pitch, 10), pitch)
+    return full.cut_above(heights.astype(np.float32), np.zeros(heights.shape, np.int32))
+
+
+# --- pieces --------------------------------------------------------------------------------------------------------------
+
+@settings(max_examples=40, deadline=None)
+@given(seed=st.integers(0, 9999))
+def test_pieces_are_those_that_a_library_finds(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    heights = np.where(rng.random((17, 23)) < 0.55, rng.uniform(1, 10, (17, 23)), 0.0)
+    labels, pieces = find_pieces(block_of(heights), least=0.0)
+    expected, count = ndimage.label(heights > 0)
+    assert len(pieces) == count and ((labels[0] >= 0) == (heights > 0)).all()
+    for number in range(1, count + 1):
+        assert len(np.unique(labels[0][expected == number])) == 1
+    assert sum(piece.volume for piece in pieces) == pytest.approx(heights.sum(), rel=1e-5)
+
+
+def test_a_bridge_as_high_as_the_tabs_parts_what_hangs_by_them() -> None:
+    heights = np.full((9, 21), 8.0)
+    heights[:, 10] = 0.0
+    heights[4, 10] = 2.0
+    assert len(find_pieces(block_of(heights))[1]) == 1
+    labels, pieces = find_pieces(block_of(heights), bridge=2.05)
+    assert len(pieces) == 3 and [round(piece.volume) for piece in pieces] == [720, 720, 2]
+    wanted = np.zeros((9, 21), bool)
+    wanted[2:7, 2:8] = True
+    part = part_of(labels, pieces, wanted)
+    assert part is not None and part.high[0] == 10.0 and part.low[:2] == (0.0, 0.0)
+
+
+def test_a_piece_inside_does_not_reach_the_side() -> None:
+    heights = np.full((20, 20), 5.0)
+    heights[5:15, 5:15] = 0.0
+    heights[8:12, 8:12] = 5.0
+    frame, core = find_pieces(block_of(heights))[1]
+    assert frame.side and not core.side and core.volume == 80
+    assert core.low == (8.0, 8.0, 0.0) and core.high == (12.0, 12.0, 5.0)
+
+
+def test_the_moment_at_which_a_piece_comes_free() -> None:
+    """A slot round a square, cut through in the last of four sides: it comes free when that side is nearly done."""
+    block = box_block((0, 0, 0), (40, 40, 5), 0.5)
+    corners = np.array([[10, 10], [30, 10], [30, 30], [10, 30], [10, 10]], float)
+    points = np.column_stack([corners, np.full(5, -0.2)])
+    grid = shown_grid(block.grid)
+    top = shown_top(block, grid)
+    ways = np.concatenate([np.linspace(a, b, 41)[:-1] for a, b in pairwise(points)] + [points[-1:]])
+    frames = record_frames(top, grid, ways, np.ones(160, np.uint8), np.full(160, 0.25), standard_cutter("flat", 3).profile)
+    share = freed_at(top, 0.0, frames, (20.0, 20.0))
+    assert share == pytest.approx((30 + 10 * 18.5 / 20) / 40, abs=0.02)
+    assert freed_at(top, 0.0, frames, (3.0, 3.0)) is None, "the frame never comes free"
+
+
+@settings(max_examples=20, deadline=None)
+@given(seed=st.integers(0, 9999), part=st.floats(0, 1))
+def test_the_block_at_a_moment_is_the_block_cut_up_to_it(seed: int, part: float) -> None:
+    rng = np.random.default_rng(seed)
+    block = box_block((0, 0, 0), (20, 20, 10), 0.5)
+    points = rng.uniform([0, 0, 3], [20, 20, 9], (60, 3))
+    seconds = rng.uniform(0.1, 2, 59)
+    cutter = standard_cutter("ball", 4).profile
+    grid = shown_grid(block.grid)
+    top = shown_top(block, grid)
+    frames = record_frames(top, grid, points, np.ones(59, np.uint8), seconds, cutter)
+    moment = int(part * MOMENTS)
+    ends = (np.cumsum(seconds) / seconds.sum() * MOMENTS).astype(np.int64)
+    done = int((ends <= moment).sum())
+    expected = top.copy()
+    sweep(expected, np.zeros(top.shape, np.int32), grid, points[: done + 1], np.ones(done, np.uint8), 0, cutter)
+    assert np.array_equal(heights_at(top, frames, moment), expected)
+
+
+# --- the block as a mesh -------------------------------------------------------------------------------------------------
+
+def test_the_block_is_written_as_a_closed_mesh_with_its_volume() -> None:
+    import trimesh
+
+    heights = np.full((30, 40), 6.0)
+    heights[8:22, 10:30] = 0.0
+    heights[12:18, 15:25] = 4.0
+    mesh = block_mesh(block_of(heights))
+    solid = trimesh.Trimesh(mesh.vertices, mesh.faces, process=False)
+    assert solid.is_watertight and solid.is_winding_consistent and solid.body_count == 2
+    # The surface runs through the middles of the columns: at each wall half a column is lost.
+    assert solid.volume == pytest.approx(30 * 40 * 6 - 15 * 21 * 6 + 5 * 9 * 4, rel=1e-6)
+    part = block_mesh(block_of(heights).only(np.pad(np.ones((6, 10), bool), ((12, 12), (15, 15)))))
+    assert trimesh.Trimesh(part.vertices, part.faces, process=False).volume == pytest.approx(5 * 9 * 4)
+
+
+def test_a_block_of_which_nothing_is_left_cannot_be_written() -> None:
+    with pytest.raises(Refused, match="nothing is left"):
+        block_mesh(block_of(np.zeros((5, 5))))
+
+
+# --- windows -------------------------------------------------------------------------------------------------------------
+
+def test_a_window_is_the_block_cut_at_its_own_resolution() -> None:
+    done = run(small_hill(side=20, cells=20), op("rough_rings", FLAT, stepover=2.0, stepdown=2.0), op("finish_lines", BALL, 20, stepover=0.5))
+    cuts = [(o.points, o.kinds, o.operation.cutter.profile) for o in done.outcomes]
+    grid = window_grid((10.0, 12.0), (15.0, 16.0), 0.05)
+    top = np.full((grid.ny, grid.nx), float(done.space.stock_high[2]), np.float32)
+    seen = cut_window(top, float(done.space.stock_low[2]), grid, cuts)
+    whole = top.copy()
+    for points, kinds, cutter in cuts:
+        sweep(whole, np.zeros(top.shape, np.int32), grid, points, kinds, 0, cutter)
+    assert np.array_equal(seen, whole)
+    assert sum(len(near(points, grid, 2.0)) // 3 for points, _, _ in cuts) < sum(len(kinds) for _, kinds, _ in cuts), "far moves are left out"
+
+
+@pytest.mark.parametrize(("low", "high", "pitch", "said"), [((0, 0), (0.05, 5), 0.05, "too small"), ((0, 0), (200, 200), 0.05, "make it smaller")])
+def test_a_window_that_cannot_be_looked_at_says_why(low, high, pitch: float, said: str) -> None:
+    with pytest.raises(Refused, match=said):
+        window_grid(low, high, pitch)
+
+
+# --- worst places --------------------------------------------------------------------------------------------------------
+
+def test_the_worst_places_are_the_worst_there_are() -> None:
+    done = run(small_hill(side=20, cells=20), op("finish_lines", BALL, 20, stepover=1.5))
+    c = done.comparison
+    rows, columns = done.block.grid.window((c.grid.x0, c.grid.y0), (c.grid.xs[-1], c.grid.ys[-1]))
+    found = worst_places(c, done.block.top[rows, columns], count=3)
+    left = [item for item in found if item.deviation > 0]
+    assert left[0].deviation == pytest.approx(np.nanmax(c.deviation)) and len(left) == 3
+    assert [item.deviation for item in left] == sorted((item.deviation for item in left), reverse=True)
+
+
+# --- programs from elsewhere ---------------------------------------------------------------------------------------------
+
+CUTTERS = [standard_cutter("flat", 6, 3), standard_cutter("ball", 3, 5)]
+PLAN = Plan(stock=Stock(length=60, width=40, thickness=10), setups=(Setup(id="a", name="A"),), pitch=0.25)
+
+
+def prove(text: bytes, plan: Plan = PLAN, usual: int = 3, store: MemoryStore | None = None) -> dict:
+    store = store or MemoryStore()
+    found = store.get(prove_foreign(plan, plan.setups[0], lambda _: box_mesh((0, 0, 0), (20, 20, 4)), text, CUTTERS, usual, Work(store)))
+    assert found is not None
+    return found.facts
+
+
+def test_a_program_from_elsewhere_is_cut_out_of_the_stock() -> None:
+    store = MemoryStore()
+    text = b"G21 G90\nT3 M6\nG0 Z5\nX10 Y20\nG1 Z-2 F300\nX50 F1200\nG0 Z5\nT5 M6\nX10 Y30\nG1 Z-1 F300\nX50\nG0 Z5\nM30\n"
+    facts = prove(text, store=store)
+    assert [part["cutter"]["number"] for part in facts["parts"]] == [3, 5]
+    assert facts["low"] == [10, 20, -2] and facts["high"] == [50, 30, 5] and facts["findings"] == []
+    moves = store.get(facts["parts"][0]["moves"])
+    reading = read_program(text)
+    assert moves is not None and np.array_equal(moves.arrays["points"][1:], reading.points[1 : len(moves.arrays["kinds"]) + 1], equal_nan=True)
+    assert facts["seconds"] == pytest.approx(sum(part["seconds"] for part in facts["parts"]))
+
+
+@pytest.mark.parametrize(("text", "code"), [
+    (b"G21 G90\nG0 Z5\nX10 Y20\nZ-3\nX20\n", "rapid-in-block"), (b"G21 G90\nG0 Z5\nX10 Y20\nG1 Z-10.5 F100\n", "into-bed"),
+    (b"G21 G90\nG0 Z5\nX-500 Y20\nX500\n", "beyond-travel"),
+])
+def test_what_a_program_from_elsewhere_meets_is_told(text: bytes, code: str) -> None:
+    assert code in {item["code"] for item in prove(text)["findings"]}
+
+
+def test_a_program_from_elsewhere_is_held_against_the_model() -> None:
+    model = Model(id="m", name="m", mesh="m", placement=Placement(offset=(0, 0, -1)))
+    plan = PLAN.model_copy(update={"models": (model,)})
+    deep = prove(b"G21 G90\nG0 Z5\nX30 Y20\nG1 Z-2.5 F100\nX32\nG0 Z5\n", plan)
+    assert deep["compare"]["gouge_max"] == pytest.approx(1.5, abs=0.01)
+    assert prove(b"G21 G90\nG0 Z5\nX30 Y20\nG1 Z-1 F100\nX32\nG0 Z5\n", plan)["compare"]["gouge_max"] == 0.0
+
+
+@pytest.mark.parametrize(("text", "said"), [
+    (b"G21 G90\nT9 M6\nG0 X1 Y1 Z5\n", "line 3 of the file calls for cutter 9"), (b"(nothing)\n", "makes no move"), (b"G21\nG0 X\n", "line 2"),
+])
+def test_a_program_that_cannot_be_proved_says_why(text: bytes, said: str) -> None:
+    with pytest.raises(Refused, match=said):
+        prove(text)
+
+
+def test_the_same_program_is_proved_once() -> None:
+    store = MemoryStore()
+    text = b"G21 G90\nG0 Z5\nX10 Y20\nG1 Z-1 F100\nX20\n"
+    prove(text, store=store)
+    kept = dict(store._kept)
+    prove(text, store=store)
+    assert store._kept == kept
