@@ -195,15 +195,13 @@ def replace_number(operation: Operation, number: int) -> Operation:
 
 
 def test_a_last_layer_that_is_a_sliver() -> None:
-    done = cut(rough(stepdown=2.0))
-    assert "sliver" not in found(done), "layers are even"
-    outcome = done.outcomes[0]
-    heights = np.unique(outcome.points[1:, 2][outcome.kinds == 1])
-    points = outcome.points.copy()
-    # The lowest layer is put a tenth of a millimetre under the one above it.
-    points[points[:, 2] == heights[0], 2] = heights[1] - 0.1
-    finding = found(replace(done, outcomes=(replace(outcome, points=points),)))["sliver"]
-    assert "0.100 mm thin" in finding.text
+    assert "sliver" not in found(cut(rough(stepdown=2.0))), "layers are even"
+    spot = (Boundary(id="b1", name="bite", source="circle", at=(20, 20), size=(14, 14)),)
+    first, second, third = (op("pocket", FLAT, number, {"boundary": Limit(boundary="b1")}, depth=depth, stepover=2.0, stepdown=2.0)
+                            for number, depth in ((10, 2.0), (20, 0.2), (30, 1.0)))
+    finding = found(cut(first, second, boundaries=spot))["sliver"]
+    assert finding.row == "20" and "0.2 mm thin" in finding.text
+    assert "sliver" not in found(cut(first, third, boundaries=spot))
 
 
 # --- how true it is ------------------------------------------------------------------------------------------------------

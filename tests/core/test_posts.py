@@ -88,7 +88,14 @@ def test_a_line_longer_than_the_controller_takes_is_refused_with_its_number() ->
         write_program(post, "t", ["a header far longer than four and twenty letters"], steps()[1:], 4)
     short = Post.model_validate(post_named("rs274-metric").model_dump() | {"longest_line": 32})
     text = write_program(short, "t", ["a header far longer than two and thirty letters"], steps()[1:], 4).text
-    assert max(map(len, text.decode().splitlines())) <= 32, "comments are cut short"
+    assert max(map(len, text.decode().splitlines())) <= 32
+    told = " ".join(line.strip("()") for line in text.decode().splitlines()[:4])
+    assert told.startswith("a header far longer than two and thirty letters"), "comments go on in the next line"
+
+
+def test_comments_keep_to_plain_letters() -> None:
+    text = write_program(post_named("rs274-metric"), "t", ["Setup A · Größe 3×4 (in lime)"], steps()[1:], 4).text.decode()
+    assert text.splitlines()[0] == "(Setup A - Grosse 3x4 in lime)"
 
 
 def winding(moves: int = 900) -> Step:

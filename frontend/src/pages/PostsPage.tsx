@@ -10,7 +10,7 @@ import { List, Sheet } from "./CuttersPage";
 import { TopBar } from "./TopBar";
 
 const Names = styled(List)`
-  & td, & th { text-align: left; } & td:nth-child(2) { text-align: left; line-height: inherit; font-family: ${(p) => p.theme.text}; } & td:nth-child(3) { font-family: ${(p) => p.theme.mono}; }
+  & td, & th { text-align: left; } & td:first-child { font-family: ${(p) => p.theme.text}; } & td:last-child { white-space: nowrap; } & td:nth-child(2) { text-align: left; line-height: inherit; font-family: ${(p) => p.theme.text}; } & td:nth-child(3) { font-family: ${(p) => p.theme.mono}; }
 `;
 const Halves = styled.div`
   display: grid; grid-template-columns: 400px 420px; gap: 22px;
@@ -87,7 +87,7 @@ function Editor(props: { shown: { key: string | null; data: Post }; onClose: () 
         <div style={{ display: "grid", gap: 8, alignContent: "start" }}>
           <b>What it writes</b>
           <pre aria-label="Preview" tabIndex={0}>{preview?.text}</pre>
-          {preview?.problem ? <Said role="alert">{preview.problem}</Said> : <Said $level="muted" role="status">Read back, it says what was meant.</Said>}
+          {preview?.problem ? <Said role="alert">{preview.problem}</Said> : preview && <Said $level="muted" role="status">Read back, it says what was meant.</Said>}
           {save.error && <Said role="alert">{save.error.message}</Said>}
         </div>
       </Halves>

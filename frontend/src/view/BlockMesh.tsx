@@ -23,7 +23,7 @@ const vertex = /* glsl */ `
   }`;
 
 const fragment = /* glsl */ `
-  uniform sampler2D detail; uniform vec2 detailStep; uniform vec2 detailSize; uniform float foot; uniform float fullTop; uniform vec3 wood; uniform vec4 plane; uniform float lid; uniform float grainy; uniform float shine; uniform vec4 lens;
+  uniform sampler2D detail; uniform vec2 detailStep; uniform vec2 detailSize; uniform float foot; uniform float fullTop; uniform vec3 wood; uniform vec4 plane; uniform float lid; uniform float grainy; uniform float shine; uniform vec4 lens; uniform float lift;
   uniform sampler2D deviation; uniform vec4 window; uniform float limit; uniform float most; uniform bool compare;
   uniform vec3 leftover; uniform vec3 within; uniform vec3 gouge; uniform vec3 corner;
   varying vec2 place; varying vec3 world; varying float side;
@@ -46,6 +46,12 @@ const fragment = /* glsl */ `
     }
     vec3 colour = wood * (1.0 - grainy * (0.07 - 0.09 * grain(world.xy)));
     if (opened) normal = vec3(0.0, 0.0, 1.0);
+    // A wall between two columns: the finest heights know nothing of it.
+    bool wall = side < 0.5 && abs(world.z - lift - min(z, lid)) > 0.5;
+    if (wall) {
+      normal = normalize(cross(dFdx(world), dFdy(world)));
+      if (dot(normal, cameraPosition - world) < 0.0) normal = -normal;
+    }
     if (z < fullTop - 0.02 || side > 0.5) colour = mix(colour, vec3(0.90, 0.86, 0.78), (side > 0.5 ? 0.12 : 0.5) * grainy);
     if (opened) colour = mix(colour, vec3(1.0), 0.28) * (mod(world.x + world.y, 3.0) < 0.35 ? 0.86 : 1.0);
     if (side > 0.5 && world.z < foot + 0.002) colour *= 0.8;

@@ -11,10 +11,10 @@ import { useSheetState } from "../workspace/state";
 import { Card, Swatch } from "./cards";
 
 const Panel = styled(Card)`
-  width: 268px; display: grid; gap: 4px;
-  & .line { display: grid; grid-template-columns: 1fr auto; gap: 8px; } & .list { max-height: 128px; overflow-y: auto; display: grid; gap: 1px; }
-  & .limits { font-family: ${(p) => p.theme.text}; & > div { min-height: 28px; } } & table { width: 100%; border-collapse: collapse; } & td, & th { text-align: right; font-weight: 400; padding: 1px 0 1px 8px; } & th { color: ${(p) => p.theme.muted}; }
-  & td:first-child, & th:first-child { text-align: left; padding-left: 0; }
+  width: 596px; display: grid; grid-template-columns: 250px 1fr; gap: 4px 18px; align-items: start; & > div { display: grid; gap: 3px; }
+  & .line { display: grid; grid-template-columns: 1fr auto; gap: 8px; } & .list { height: 92px; overflow-y: auto; display: grid; gap: 1px; align-content: start; }
+  & .limits { display: flex; gap: 12px; font-family: ${(p) => p.theme.text}; } & table { width: 100%; border-collapse: collapse; } & td, & th { text-align: right; font-weight: 400; padding: 0 0 0 8px; } & th { color: ${(p) => p.theme.muted}; }
+  & td:first-child, & th:first-child { text-align: left; padding-left: 0; } & .gains { height: 92px; overflow-y: auto; }
 `;
 const BINS = 41;
 
@@ -81,27 +81,32 @@ export function ComparePanel(props: {
   const percent = (value: number | undefined) => `${(100 * (value ?? 0)).toFixed(1)} %`;
   return (
     <Panel data-testid="compare-panel">
-      {deviation && <Histogram deviation={deviation} limit={limit} most={props.most} />}
-      <div className="line" style={{ color: "inherit" }}><span>−{lengthText(props.most, unit, 2)}</span><span>{lengthText(props.most, unit, 2)} {unit}</span></div>
-      <Segments label="Numbers of the comparison" value={page} choices={{ shares: "Shares", worst: "Worst", gains: "By operation" }} onChange={setPage} />
-      {page === "shares" && <>
-        <div className="line"><span><Swatch $tone={scene.within} />within {lengthText(limit, unit, 3)}</span><span>{percent(shares?.within)}</span></div>
-        <div className="line"><span><Swatch $tone={scene.leftover} />left, could be reached</span><span>{percent(shares?.reachable)}</span></div>
-        <div className="line"><span><Swatch $tone={scene.corner} />left, no cutter here can</span><span>{percent(shares?.unreachable)}</span></div>
-        <div className="line"><span><Swatch $tone={scene.gouge} />gouged</span><span>{percent(shares?.gouged)}</span></div>
-        <div className="line"><span>deepest gouge · most left</span><span>{lengthText(Math.abs(n.gouge_max ?? 0), unit, 3)} · {lengthText(n.leftover_max_unreachable ?? 0, unit, 2)}</span></div>
-        <div className="limits">
-          <NumberField label="True within" unit={unit} value={limit} over={0} high={5} step={0.005} onLive={(value) => value !== null && props.onLimit(value)} onChange={(value) => value !== null && props.onLimit(value)} />
-          <NumberField label="Full colour at" unit={unit} value={props.most} over={0} high={50} step={0.1} onLive={(value) => value !== null && props.onMost(value)} onChange={(value) => value !== null && props.onMost(value)} />
-        </div>
-      </>}
-      {page === "worst" && <WorstList worst={props.summary.worst} />}
-      {page === "gains" && <Gains summary={props.summary} />}
-      <div className="line">
-        <ToggleQuiet isSelected={tool === "probe"} onChange={(on) => setTool(on ? "probe" : "none")} style={{ justifySelf: "start" }}>Probe a point</ToggleQuiet>
-        {props.onMoment && <Quiet onPress={props.onMoment}>Go to its cut</Quiet>}
+      <div>
+        {deviation && <Histogram deviation={deviation} limit={limit} most={props.most} />}
+        <div className="line"><span>−{lengthText(props.most, unit, 2)}</span><span>{lengthText(props.most, unit, 2)} {unit}</span></div>
+        <NumberField label="True within" unit={unit} value={limit} over={0} high={5} step={0.005} onLive={(value) => value !== null && props.onLimit(value)} onChange={(value) => value !== null && props.onLimit(value)} />
+        <NumberField label="Full colour at" unit={unit} value={props.most} over={0} high={50} step={0.1} onLive={(value) => value !== null && props.onMost(value)} onChange={(value) => value !== null && props.onMost(value)} />
       </div>
-      {tool === "probe" && <div role="status" data-testid="probed">{(props.probed ?? ["click a point of the block"]).map((line) => <div key={line}>{line}</div>)}</div>}
+      <div>
+        <div style={{ display: "flex", justifyContent: "space-between" }}>
+          <Segments label="Numbers of the comparison" value={page} choices={{ shares: "Shares", worst: "Worst", gains: "By operation" }} onChange={setPage} />
+          <ToggleQuiet isSelected={tool === "probe"} onChange={(on) => setTool(on ? "probe" : "none")}>Probe</ToggleQuiet>
+        </div>
+        {tool === "probe" ? (
+          <div role="status" data-testid="probed" style={{ minHeight: 92 }}>
+            {(props.probed ?? ["click a point of the block"]).map((line) => <div key={line}>{line}</div>)}
+            {props.onMoment && <Quiet style={{ padding: 0 }} onPress={props.onMoment}>Go to that moment</Quiet>}
+          </div>
+        ) : page === "shares" ? (
+          <div style={{ minHeight: 92 }}>
+            <div className="line"><span><Swatch $tone={scene.within} />within {lengthText(limit, unit, 3)}</span><span>{percent(shares?.within)}</span></div>
+            <div className="line"><span><Swatch $tone={scene.leftover} />left, could be reached</span><span>{percent(shares?.reachable)}</span></div>
+            <div className="line"><span><Swatch $tone={scene.corner} />left, no cutter here can</span><span>{percent(shares?.unreachable)}</span></div>
+            <div className="line"><span><Swatch $tone={scene.gouge} />gouged</span><span>{percent(shares?.gouged)}</span></div>
+            <div className="line"><span>deepest gouge · most left</span><span>{lengthText(Math.abs(n.gouge_max ?? 0), unit, 3)} · {lengthText(n.leftover_max_unreachable ?? 0, unit, 2)}</span></div>
+          </div>
+        ) : page === "worst" ? <WorstList worst={props.summary.worst} /> : <div className="gains"><Gains summary={props.summary} /></div>}
+      </div>
     </Panel>
   );
 }

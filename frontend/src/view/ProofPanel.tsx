@@ -10,8 +10,8 @@ import { infoOf, useSheetState } from "../workspace/state";
 import { Card } from "./cards";
 
 const Panel = styled(Card)`
-  display: grid; gap: 5px; width: 236px; font-family: ${(p) => p.theme.text}; font-size: 12px;
-  & .row { display: flex; gap: 4px; align-items: center; justify-content: space-between; } & .row > span { color: ${(p) => p.theme.muted}; }
+  width: 596px; font-family: ${(p) => p.theme.text}; font-size: 12px; display: grid; gap: 4px;
+  & .row { display: flex; gap: 6px; align-items: center; } & .row > span { color: ${(p) => p.theme.muted}; } & .gap { flex: 1; } & .row > button { padding: 3px 8px; }
 `;
 
 export const LOOKS = { stock: "as the stock", ...Object.fromEntries(Object.entries(looks).map(([key, look]) => [key, look.title])) };
@@ -43,19 +43,20 @@ export function ProofPanel(props: {
   };
   return (
     <Panel data-testid="proof-panel">
-      <div className="row"><span>look</span><div style={{ width: 150 }}><Choose wide label="Look" value={props.look} choices={LOOKS} onChange={props.onLook} /></div></div>
       <div className="row">
+        <span>look</span><div style={{ width: 128 }}><Choose wide label="Look" value={props.look} choices={LOOKS} onChange={props.onLook} /></div>
         <ToggleQuiet isSelected={props.alone} isDisabled={!props.canStand} onChange={props.onAlone}>Hide waste</ToggleQuiet>
         <ToggleQuiet isSelected={tool === "window"} isDisabled={!info?.summary} onChange={(on) => setTool(on ? "window" : "none")}>Close look</ToggleQuiet>
+        <span className="gap" />
+        <span>save</span><Button onPress={props.onPicture}>Picture</Button><Button isDisabled={!info?.summary} onPress={() => write(".stl")}>STL</Button><Button isDisabled={!info?.summary} onPress={() => write(".glb")}>GLB</Button>
       </div>
       {(tool === "window" || props.hasLens) && (
         <div className="row">
-          <span>{props.lensSaid}</span>
-          <Quiet aria-label="Smaller window" onPress={() => props.onSide(Math.max(props.side / 2, 5))}>−</Quiet><span>{lengthText(props.side, unit, 1)}</span><Quiet aria-label="Larger window" onPress={() => props.onSide(Math.min(props.side * 2, 40))}>+</Quiet>
-          {props.hasLens && <Quiet aria-label="Close the window" onPress={props.onLensOff}>×</Quiet>}
+          <span>window of</span><Quiet aria-label="Smaller window" onPress={() => props.onSide(Math.max(props.side / 2, 5))}>−</Quiet><span>{lengthText(props.side, unit, 1)} {unit}</span><Quiet aria-label="Larger window" onPress={() => props.onSide(Math.min(props.side * 2, 40))}>+</Quiet>
+          <span>{props.lensSaid}</span><span className="gap" />
+          {props.hasLens && <Quiet aria-label="Close the window" onPress={props.onLensOff}>close it</Quiet>}
         </div>
       )}
-      <div className="row"><Button onPress={props.onPicture} style={{ padding: "3px 8px" }}>Picture</Button><Button isDisabled={!info?.summary} onPress={() => write(".stl")} style={{ padding: "3px 8px" }}>STL</Button><Button isDisabled={!info?.summary} onPress={() => write(".glb")} style={{ padding: "3px 8px" }}>GLB</Button></div>
       {said && <Said role="status" $level="muted">{said}</Said>}
       {free.map((piece, k) => {
         const when = freedAt(piece, props.times);

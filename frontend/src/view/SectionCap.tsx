@@ -40,7 +40,7 @@ export function SectionControl(props: { low: number[]; high: number[]; unit: Uni
   return (
     <Card style={{ display: "flex", gap: 8, alignItems: "center" }}>
       <span>section</span>
-      <Segments label="Section along" value={section.axis} choices={{ x: "X", y: "Y", z: "Z" }} onChange={(axis: Axis) => onChange({ axis, at: null, flip: section.flip })} />
+      <Segments label="Section along" value={section.axis} choices={{ x: "X", y: "Y", z: "Z" }} onChange={(axis: Axis) => onChange({ axis, at: null, flip: axis === "y" })} />
       <Slider aria-label={`Section along ${section.axis.toUpperCase()}`} minValue={low} maxValue={high} step={(high - low) / 400} value={section.at ?? high}
         onChange={(value) => onChange({ ...section, at: (value as number) >= high ? null : (value as number) })}>
         <Track><Thumb /></Track>

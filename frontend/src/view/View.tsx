@@ -86,6 +86,8 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   // A window shows what was cut when it was asked for.
   const lastBlock = info?.summary?.block_key;
   useEffect(() => setLens(null), [lastBlock, mode]);
+  // A place that is flown to must not lie in what a section cuts away.
+  useEffect(() => { if (props.focus) setSection(NO_SECTION); }, [props.focus]);
 
   const box = useMemo(() => {
     const matrix = info ? matrixOf(info.matrix) : new THREE.Matrix4();
@@ -245,7 +247,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
             probed={probed ? probeText(probed, unit) : null} onMoment={cut && probe ? () => props.onTime(cut.time) : null} />
         </Corner>
       )}
-      {mode !== "place" && <Corner $at="bottom: 12px; right: 12px"><SectionControl low={low} high={high} unit={unit} section={section} onChange={setSection} /></Corner>}
+      {mode !== "place" && <Corner $at={`top: ${tool === "measure" ? 140 : 48}px; right: 12px`}><SectionControl low={low} high={high} unit={unit} section={section} onChange={setSection} /></Corner>}
       {foreign && <Corner $at="top: 48px; left: 12px"><Card role="status" data-testid="foreign">{foreign.name} is shown, not this job <Quiet onPress={() => props.onForeignOff()}>Back to the job</Quiet></Card></Corner>}
     </Frame>
   );

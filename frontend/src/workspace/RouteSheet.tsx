@@ -140,7 +140,6 @@ export function RouteSheet(props: { calculation: Calculation | null; onCalculate
     if (item) void item.getFile().then(bring);
   };
   const placed = plan.models?.[0] && placedOf(derived, plan.models[0].id);
-  const total = info?.operations.reduce((sum, item) => sum + (item.state === "off" ? 0 : (item.seconds ?? item.estimate?.seconds ?? 0)), 0) ?? 0;
   const count = (level: Finding["level"]) => findings.filter((finding) => finding.level === level).length;
   const { stock } = plan;
   return (
@@ -168,7 +167,7 @@ export function RouteSheet(props: { calculation: Calculation | null; onCalculate
             <Findings row={item.id} list={findings} />
           </Line>
         ))}
-        <SetupLine><span>{setupOf(plan).name}</span><span className="time">{total ? clock(total) : ""}</span></SetupLine>
+        <SetupLine><span>{setupOf(plan).name}</span><span className="time" title="with cutter changes and waits for the spindle">{info?.time.total ? clock(info.time.total) : ""}</span></SetupLine>
         {setupOf(plan).operations.map((operation) => <OperationRow key={operation.number} operation={operation} findings={findings} />)}
         <div style={{ padding: "7px 10px", display: "flex", gap: 4 }}>
           <AddOperation />

@@ -15,10 +15,10 @@ import { TimeDialog } from "./TimeDialog";
 
 const Strip = styled.footer`
   display: grid; grid-template-columns: 344px 1fr; background: ${(p) => p.theme.panel}; border-top: 1px solid ${(p) => p.theme.hairline};
-  & .now { padding: 6px 14px; display: grid; gap: 2px; align-content: start; }
+  & .now { padding: 5px 14px 0; display: grid; gap: 1px; align-content: start; }
   & .clock { display: flex; align-items: center; gap: 9px; font: 17px ${(p) => p.theme.mono}; }
   & .of { display: flex; justify-content: space-between; align-items: center; } & .of, & .of button { font: 12px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; }
-  & .steps { display: flex; } & .steps button { padding: 2px 6px; }
+  & .of > div button { min-height: 21px; padding: 1px 8px; } & .steps { display: flex; } & .steps button { padding: 1px 6px; }
   & .code { font: 11.5px/16px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
 `;
 const Band = styled(SliderTrack)`

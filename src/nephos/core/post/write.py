@@ -1,6 +1,8 @@
 """Program text from toolpaths, after the table of a post."""
 
+import unicodedata
 from dataclasses import dataclass
+from textwrap import wrap
 
 import numpy as np
 
@@ -172,6 +174,13 @@ def rounded(points: F64, post: Post) -> I64:
     return np.rint(points / post.millimetres * 10**post.decimals).astype(np.int64)
 
 
+def _plain(text: str) -> str:
+    """Text for a controller: plain letters and signs only."""
+    for sign, letters in (("·", "-"), ("×", "x"), ("ß", "ss")):
+        text = text.replace(sign, letters)
+    return " ".join(unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode().split())
+
+
 def arcs_of(post: Post, step: Step) -> ArcPath:
     """The moves of a step as the post writes them."""
     if step.arcs is not None:
@@ -208,10 +217,11 @@ class _Writer:
             return
         for mark in (style.open, style.close):
             text = text.replace(mark, " ") if mark else text
-        text = " ".join(text.split())
         longest = min(style.longest, (self.post.longest_line or 1000) - len(style.open) - len(style.close))
-        self.parts.append(f"{style.open}{text[:longest]}{style.close}{self.post.line_end}".encode("ascii", "replace"))
-        self.line += 1
+        # What is longer goes on in another comment: nothing that was to be read may be lost.
+        for line in wrap(_plain(text), longest):
+            self.parts.append(f"{style.open}{line}{style.close}{self.post.line_end}".encode("ascii"))
+            self.line += 1
 
     def go(self, *, x: float | None = None, y: float | None = None, z: float | None = None, feed: float | None = None,
            added: bool = False) -> None:

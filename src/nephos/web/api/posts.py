@@ -69,6 +69,15 @@ def add_post(request: HttpRequest, body: Data) -> dict[str, Any]:
     return _listed(_kept(Row(), body.data))
 
 
+@router.post("/preview", response=Previewed)
+def look_at_post(request: HttpRequest, body: Data) -> dict[str, str]:
+    """What a post would write, before it is kept."""
+    try:
+        return preview(checked_post(body.data)).__dict__
+    except Refused as reason:
+        return {"text": "", "problem": str(reason)}
+
+
 @router.put("/{key}", response=PostListed)
 def change_post(request: HttpRequest, key: str, body: Data) -> dict[str, Any]:
     """Change one of the shop's own. Jobs keep it as it was when they took it."""
@@ -80,15 +89,6 @@ def delete_post(request: HttpRequest, key: str) -> tuple[int, None]:
     """Delete one of the shop's own. Jobs that took it keep it."""
     get_object_or_404(Row, key=key).delete()
     return 204, None
-
-
-@router.post("/preview", response=Previewed)
-def look_at_post(request: HttpRequest, body: Data) -> dict[str, str]:
-    """What a post would write, before it is kept."""
-    try:
-        return preview(checked_post(body.data)).__dict__
-    except Refused as reason:
-        return {"text": "", "problem": str(reason)}
 
 
 @router.get("/{key}/file")

@@ -1,0 +1,250 @@
+"""What is done with a proved job: files fetched, gated by stops, told apart later; windows, meshes, programs from elsewhere; posts; times."""
+
+import json
+
+import numpy as np
+import pytest
+import trimesh
+from django.test import Client
+
+from nephos.command.sample import sample_cutters
+from nephos.command.warm import small_hill
+from nephos.core.mesh.formats.stl import write_stl
+from nephos.core.post.read import read_program
+from nephos.core.post.schema import post_named
+from nephos.core.post.seal import check_word
+from nephos.web import tasks
+from nephos.web.models import Calculation, Cutter, Mesh, Post, RealTime
+from nephos.web.store import DatabaseStore
+from web.shop import body_of, send, upload
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture()
+def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
+    """A shop whose workers work at once."""
+    tasks.STORE = DatabaseStore()
+    for name in ("prove_program", "cut_window_of", "export_block", "draw_outlines", "prepare"):
+        task = getattr(tasks, name)
+        monkeypatch.setattr(task, "defer", lambda task=task, **words: task(**words), raising=False)
+    for cutter in sample_cutters():
+        Cutter.objects.create(number=cutter.number, data=cutter.model_dump())
+    return client
+
+
+@pytest.fixture()
+def job(shop: Client) -> dict:
+    mesh = upload(shop, write_stl(small_hill(cells=24))).json()["id"]
+    tasks.read_uploaded(mesh)
+    assert Mesh.objects.get(pk=mesh).state == "ready"
+    return send(shop, "/jobs", {"name": "Hill", "mesh": mesh}).json()
+
+
+def calculated(shop: Client, job: dict) -> dict:
+    answer = send(shop, f"/jobs/{job['id']}/calculate")
+    assert answer.status_code == 200, answer.json()
+    tasks.calculate(answer.json()["id"])
+    assert Calculation.objects.get(pk=answer.json()["id"]).state == "done"
+    return shop.get(f"/api/jobs/{job['id']}").json()
+
+
+def changed(shop: Client, job: dict, edit) -> dict:
+    plan = json.loads(json.dumps(job["plan"]))
+    edit(plan)
+    answer = send(shop, f"/jobs/{job['id']}/plan", {"based_on": job["version"], "plan": plan, "note": ""}, "put")
+    assert answer.status_code == 200, answer.json()
+    return answer.json()
+
+
+def file_of(shop: Client, job: dict, number: int = 0):
+    info = job["derived"]["setups"][0]
+    return shop.get(f"/api/jobs/{job['id']}/program/{info['id']}/{info['summary']['programs'][number]['name']}")
+
+
+def set_tabs(count: int):
+    return lambda plan: plan["setups"][0]["operations"][-1]["settings"].update(tabs=count)
+
+
+def check(shop: Client, job: dict, text: bytes, cutter: int = 0) -> dict:
+    path = f"/api/jobs/{job['id']}/check/{job['derived']['setups'][0]['id']}?cutter={cutter}"
+    return shop.post(path, text, content_type="application/octet-stream").json()
+
+
+# --- posting while a stop stands -----------------------------------------------------------------------------------------
+
+def test_nothing_is_posted_while_a_stop_stands_unless_somebody_writes_down_why(shop: Client, job: dict) -> None:
+    held = calculated(shop, job)
+    assert file_of(shop, held).status_code == 200
+    loose = changed(shop, held, set_tabs(0))
+    stop = next(item for item in loose["derived"]["findings"] if item["level"] == "stop")
+    assert stop["code"] == "nothing-holds" and stop["overridden"] == ""
+    refused = send(shop, f"/jobs/{job['id']}/calculate")
+    assert refused.status_code == 422 and "nothing holds it" in refused.json()["message"]
+
+    def take_on(plan: dict) -> None:
+        plan["overrides"] = [{"code": stop["code"], "row": stop["row"], "text": stop["text"], "reason": "it is held by a vacuum"}]
+
+    upon = calculated(shop, changed(shop, loose, take_on))
+    shown = [item for item in upon["derived"]["findings"] if item["code"] == "nothing-holds"]
+    assert [item["overridden"] for item in shown] == ["it is held by a vacuum"]
+    # The proof finds that the part comes free, which is another stop and needs its own word.
+    proof = [item for item in upon["derived"]["setups"][0]["findings"] if item["level"] == "stop"]
+    assert [item["code"] for item in proof] == ["part-free"]
+    assert "nothing is posted: the part comes free" in file_of(shop, upon).json()["message"]
+
+    def both(plan: dict) -> None:
+        plan["overrides"].append({"code": "part-free", "row": proof[0]["row"], "text": proof[0]["text"], "reason": "held by a vacuum too"})
+
+    done = calculated(shop, changed(shop, upon, both))
+    text = body_of(file_of(shop, done, -1))
+    told = " ".join(line.strip("()") for line in text.decode().splitlines()[:20])
+    assert "posted in spite of a stop" in told and "it is held by a vacuum" in told
+
+
+def test_an_override_lapses_when_the_finding_says_another_number(shop: Client, job: dict) -> None:
+    plan = job["plan"]
+    plan["overrides"] = [{"code": "nothing-holds", "row": str(plan["setups"][0]["operations"][-1]["number"]), "text": "it was put otherwise",
+                          "reason": "no matter"}]
+    loose = changed(shop, {**job, "plan": plan}, set_tabs(0))
+    assert [item["overridden"] for item in loose["derived"]["findings"] if item["code"] == "nothing-holds"] == [""]
+
+
+@pytest.mark.parametrize("reason", ["", "x"])
+def test_an_override_without_a_reason_is_refused(shop: Client, job: dict, reason: str) -> None:
+    plan = job["plan"] | {"overrides": [{"code": "a", "row": "1", "text": "t", "reason": reason}]}
+    answer = send(shop, f"/jobs/{job['id']}/plan", {"based_on": job["version"], "plan": plan, "note": ""}, "put")
+    assert answer.status_code == 422 and "reason" in answer.json()["message"]
+
+
+# --- whose file is this --------------------------------------------------------------------------------------------------
+
+def test_a_file_tells_later_whose_it_is(shop: Client, job: dict) -> None:
+    done = calculated(shop, job)
+    text = body_of(file_of(shop, done))
+    assert len(check_word(text)) == 16
+    assert check(shop, done, text)["state"] == "current"
+    assert check(shop, done, text.replace(b"\n", b"\r\n"))["state"] == "current"
+    assert check(shop, done, text.replace(b" M3", b" M4"))["state"] == "altered"
+    assert check(shop, done, b"G21 G90\nG0 Z5\nG0 X1 Y1\n")["state"] == "none"
+    later = calculated(shop, changed(shop, done, lambda plan: plan["setups"][0]["operations"][0].update(feed=1234)))
+    said = check(shop, later, text)
+    assert said["state"] == "earlier" and "Hill, revision 1" in said["words"]
+
+
+def test_a_program_from_elsewhere_is_proved_in_the_background(shop: Client, job: dict) -> None:
+    key = check(shop, job, b"G21 G90\nT1 M6\nG0 Z5\nX10 Y10\nG0 Z-4\nX20\nG0 Z5\n")["key"]
+    facts = shop.get(f"/api/results/{key}/facts").json()["facts"]
+    assert {item["code"] for item in facts["findings"]} == {"rapid-in-block"} and facts["moves"] == 5
+    moves = facts["parts"][0]["moves"]
+    assert shop.get(f"/api/results/{moves}/array/points").status_code == 200
+    unknown = check(shop, job, b"G21 G90\nT77 M6\nG0 Z5 X1 Y1\n")["key"]
+    assert "cutter 77" in shop.get(f"/api/results/{unknown}/facts").json()["facts"]["refused"]
+
+
+@pytest.mark.parametrize(("text", "said"), [(b"  \n ", "empty")])
+def test_a_file_that_is_none_gets_one_sentence(shop: Client, job: dict, text: bytes, said: str) -> None:
+    assert said in check(shop, job, text)["message"]
+
+
+# --- the block -----------------------------------------------------------------------------------------------------------
+
+def test_a_window_of_the_block_at_full_resolution(shop: Client, job: dict) -> None:
+    done = calculated(shop, job)
+    setup = done["derived"]["setups"][0]["id"]
+    body = {"low": [23, 22], "high": [27, 25], "pitch": 0.05, "operations": 3}
+    key = send(shop, f"/jobs/{job['id']}/window/{setup}", body).json()["key"]
+    facts = shop.get(f"/api/results/{key}/facts").json()["facts"]
+    heights = np.frombuffer(body_of(shop.get(f"/api/results/{key}/array/high")), "<f4").reshape(60, 80)
+    assert (facts["nx"], facts["ny"]) == (80, 60) and heights.min() < heights.max() <= 0
+    huge = send(shop, f"/jobs/{job['id']}/window/{setup}", body | {"high": [400, 400], "pitch": 0.01})
+    assert huge.status_code == 422 and "make it smaller" in huge.json()["message"]
+
+
+@pytest.mark.parametrize(("suffix", "scale"), [(".stl", 1.0), (".glb", 1000.0)])
+def test_the_proof_is_written_as_a_mesh(shop: Client, job: dict, suffix: str, scale: float) -> None:
+    assert "press Calculate" in send(shop, f"/jobs/{job['id']}/block/a?suffix={suffix}").json()["message"]
+    done = calculated(shop, job)
+    setup = done["derived"]["setups"][0]["id"]
+    volumes = []
+    for alone in ("false", "true"):
+        key = send(shop, f"/jobs/{job['id']}/block/{setup}?suffix={suffix}&alone={alone}").json()["key"]
+        answer = shop.get(f"/api/results/{key}/file")
+        assert answer["Content-Disposition"].endswith(f'{suffix}"') and "hill-" in answer["Content-Disposition"]
+        mesh = trimesh.load(trimesh.util.wrap_as_stream(body_of(answer)), file_type=suffix[1:], force="mesh")
+        mesh.merge_vertices()
+        volumes.append(mesh.volume * scale**3)
+    stock = done["plan"]["stock"]
+    assert 0 < volumes[1] < volumes[0] < stock["length"] * stock["width"] * stock["thickness"]
+
+
+# --- posts ---------------------------------------------------------------------------------------------------------------
+
+OWN = post_named("rs274-metric-changer").model_dump(mode="json") | {"id": "shed", "title": "Shed controller", "extension": "tap"}
+
+
+def test_a_post_is_made_changed_taken_by_a_job_and_deleted(shop: Client, job: dict) -> None:
+    assert send(shop, "/posts", {"data": OWN}).status_code == 200
+    listed = shop.get("/api/posts").json()
+    assert [item["data"]["id"] for item in listed if not item["shipped"]] == ["shed"] and len(listed) == 7
+    taken = calculated(shop, changed(shop, job, lambda plan: plan.update(post=OWN)))
+    programs = taken["derived"]["setups"][0]["summary"]["programs"]
+    assert len(programs) == 1 and programs[0]["name"].endswith(".tap")
+    reading = read_program(body_of(file_of(shop, taken)))
+    assert len(set(reading.tools)) >= 2
+    send(shop, "/posts/shed", {"data": OWN | {"title": "Other"}}, "put")
+    again = shop.get(f"/api/jobs/{job['id']}").json()
+    assert again["plan"]["post"]["title"] == "Shed controller", "a job keeps it as it was when it took it"
+    assert shop.get("/api/posts/shed/file").json()["title"] == "Other"
+    assert send(shop, "/posts/shed", method="delete").status_code == 204 and not Post.objects.exists()
+
+
+@pytest.mark.parametrize(("change", "said"), [
+    ({"decimals": 12}, "decimals must be 6 or less"), ({"id": "rs274-inch"}, "ships with Nephos"),
+    ({"start": ["G20"]}, "would not be certified"), ({"start": ["G21 {speed}"]}, "{speed} is not known"),
+])
+def test_a_post_that_would_write_nonsense_is_not_kept(shop: Client, change: dict, said: str) -> None:
+    answer = send(shop, "/posts", {"data": OWN | change})
+    assert answer.status_code == 422 and said in answer.json()["message"] and not Post.objects.exists()
+    assert shop.get("/api/posts").status_code == 200
+
+
+def test_two_posts_of_one_name_are_refused_and_a_preview_keeps_nothing(shop: Client) -> None:
+    send(shop, "/posts", {"data": OWN})
+    assert "already" in send(shop, "/posts", {"data": OWN}).json()["message"]
+    shown = send(shop, "/posts/preview", {"data": OWN | {"decimals": 1}}).json()
+    assert shown["problem"] == "" and "M6" in shown["text"]
+    assert "decimals" in send(shop, "/posts/preview", {"data": OWN | {"decimals": 0}}).json()["problem"]
+    assert Post.objects.get().data["decimals"] == 3
+
+
+def test_changing_what_a_post_says_around_the_moves_cuts_nothing_anew(shop: Client, job: dict) -> None:
+    done = calculated(shop, job)
+    keys = [item["keys"] for item in done["derived"]["setups"][0]["operations"]]
+    other = changed(shop, done, lambda plan: plan.update(post="rs274-metric-pauses"))
+    assert [item["keys"] for item in other["derived"]["setups"][0]["operations"]] == keys
+    assert other["derived"]["setups"][0]["summary"] is None
+    again = calculated(shop, other)
+    assert len(again["derived"]["setups"][0]["summary"]["programs"]) == 1
+
+
+# --- times ---------------------------------------------------------------------------------------------------------------
+
+def test_real_times_correct_what_is_shown(shop: Client, job: dict) -> None:
+    before = shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]["time"]
+    assert before["entries"] == 0 and before["factor"] == 1 and before["total"] == before["moves"] + before["changes"] + before["waits"]
+    for real in (1100, 1200, 1150):
+        answer = send(shop, "/times/shed-router", {"job": "Hill", "calculated": 1000, "real": real})
+    assert answer.json()["factor"] == pytest.approx(1.15)
+    time = shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]["time"]
+    assert (time["low"], time["factor"], time["high"], time["entries"]) == (1.1, 1.15, 1.2, 3)
+    first = answer.json()["entries"][-1]["id"]
+    assert send(shop, f"/times/shed-router/{first}", method="delete").json()["low"] == pytest.approx(1.15)
+    assert RealTime.objects.count() == 2
+
+
+@pytest.mark.parametrize("body", [
+    {"job": "Hill", "calculated": 1000, "real": 0}, {"job": "", "calculated": 1, "real": 1}, {"job": "H", "calculated": 1}])
+def test_a_time_that_is_none_is_refused(shop: Client, body: dict) -> None:
+    assert send(shop, "/times/shed-router", body).status_code == 422 and not RealTime.objects.exists()
+    assert send(shop, "/times/no-such-machine", {"job": "H", "calculated": 1, "real": 1}).status_code == 422
