@@ -68,6 +68,18 @@ def press_like(driver, words: str) -> None:
     [item for item in driver.find_elements(By.XPATH, path) if item.is_displayed()][-1].click()
 
 
+def calculated(driver, timeout: float = 120) -> None:
+    """Wait until all is worked out, by itself after a change or by the button where it can be pressed."""
+    def done(d) -> bool:
+        if "all is up to date" in text(d).replace("not all is up to date", ""):
+            return True
+        for item in d.find_elements(By.XPATH, "//button[normalize-space()='Calculate'][not(@disabled)]"):
+            item.click()
+        return False
+
+    until(driver, done, timeout)
+
+
 def grip(driver, places) -> None:
     """Put the pointer on the first of these places (from the middle of the view) where something can be gripped."""
     canvas = driver.find_element(By.TAG_NAME, "canvas")

@@ -12,7 +12,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from browser.page import bring_in, grip, press_like, text, type_in
+from browser.page import bring_in, calculated, grip, press_like, text, type_in
 from nephos.core.cutters import Profile
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.mesh.model import Mesh
@@ -222,7 +222,6 @@ def test_a_boundary_and_a_cut_out_from_adding_to_the_proof(hill_job) -> None:
     until(driver, lambda d: "nothing holds it" in text(d) and "1 stop" in text(d))
     type_in(driver, "Tabs", "3")
     until(driver, lambda d: "3 tabs" in text(d) and "0 stop" in text(d))
-    press(driver, "Calculate")
-    until(driver, lambda d: "all is up to date" in text(d), 120)
+    calculated(driver)
     press(driver, "Post files…")
     until(driver, lambda d: len(d.find_elements(By.CSS_SELECTOR, "a[download]")) == 3)

@@ -9,7 +9,7 @@ from demo.screenshots import press, scrub, until
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from browser.page import bring_in, click_view, drop, field, start_worker, text, type_in
+from browser.page import bring_in, calculated, click_view, drop, field, start_worker, text, type_in
 from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.post.read import read_program
@@ -59,8 +59,7 @@ def test_from_upload_to_program(browser, tmp_path: Path) -> None:
     type_in(browser, "Stepover", "0.4")
     until(browser, lambda d: "scallop 0.02" in text(d))
 
-    press(browser, "Calculate")
-    until(browser, lambda d: "all is up to date" in text(d), 120)
+    calculated(browser)
     press(browser, "Paths")
     scrub(browser, 0.5)
     until(browser, lambda d: d.find_element(By.CSS_SELECTOR, "[data-testid='code-line']").text.startswith("N"))

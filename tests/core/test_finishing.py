@@ -10,7 +10,7 @@ from nephos.command.warm import small_hill
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.plan.schema import Boundary, Limit
+from nephos.core.plan.schema import Boundary, Limit, Setup
 
 SMALL = standard_cutter("ball", 1, 3)
 
@@ -140,3 +140,33 @@ def test_a_masked_out_area_is_kept_out_of() -> None:
     limit = Limit(boundary="box", contain="centre", without=("b1",))
     done = run(small_hill(), op("finish_lines", BALL, change={"boundary": limit}, stepover=0.8), boundaries=(spot,))
     assert np.hypot(*(cut_tips(done)[:, :2] - 15).T).min() >= 4.0 - 0.02
+
+
+def test_a_finer_cutter_goes_over_what_the_first_one_left() -> None:
+    finish = op("finish_lines", BALL, 20, {"fine": SMALL}, stepover=0.5)
+    done = run(block_on_ground(), finish)
+    assert [outcome.operation.number for outcome in done.outcomes] == [20, 21]
+    coarse, fine = (outcome.operation for outcome in done.outcomes)
+    assert fine.cutter == SMALL and fine.settings.stepover == pytest.approx(0.5 / 3) and fine.settings.rest > 0 == coarse.settings.rest
+    alone = run(block_on_ground(), op("finish_lines", SMALL, 20, stepover=0.5 / 3))
+    assert cut_length(done, 1) < 0.5 * cut_length(alone), "only where something was left"
+    assert worst_gouge(done, 1) <= TOLERANCE
+    plain = run(block_on_ground(), op("finish_lines", BALL, 20, stepover=0.5))
+    assert done.proof.gains[-1].left < plain.proof.gains[-1].left
+    assert len(done.programs) == 2, "its own file, as it is another cutter"
+
+
+@pytest.mark.parametrize(("strategy", "fine", "said"), [
+    ("rough_rings", SMALL, "only finishing"), ("finish_lines", BALL, "thinner than 3 mm"),
+])
+def test_a_finer_cutter_must_be_finer_and_finish(strategy: str, fine, said: str) -> None:
+    with pytest.raises(ValueError, match=said):
+        op(strategy, BALL, 20, {"fine": fine}, stepover=0.5)
+
+
+def test_a_finer_cutter_takes_the_next_number() -> None:
+    with pytest.raises(ValueError, match="the number after"):
+        Setup(id="a", name="a", operations=(op("finish_lines", BALL, 20, {"fine": SMALL}, stepover=0.5),
+                                            op("finish_lines", BALL, 21, stepover=0.5)))
+    off = Setup(id="a", name="a", operations=(op("finish_lines", BALL, 20, {"fine": SMALL, "on": False}, stepover=0.5),))
+    assert off.worked == ()

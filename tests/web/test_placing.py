@@ -191,8 +191,8 @@ def programs(shop: Client, job: dict) -> dict[str, bytes]:
     now = shop.get(f"/api/jobs/{job['id']}").json()
     info = now["derived"]["setups"][0]
     assert info["summary"], now["calculation"]
-    names = [item["name"] for item in info["summary"]["programs"]]
-    return {name: body_of(shop.get(f"/api/results/{info['summary_key']}/program/{name}")) for name in names}
+    names = [item["name"] for item in info["programs"]]
+    return {name: body_of(shop.get(f"/api/jobs/{job['id']}/program/{info['id']}/{name}")) for name in names}
 
 
 def test_a_job_file_gives_the_same_programs_to_the_byte(shop: Client, job: dict) -> None:

@@ -57,7 +57,7 @@ export interface Estimate { seconds: number; lines: number; layers: number; scal
 export interface Feeds { sum: string; own: string[]; kept: string[]; proposed: { feed: number; plunge_feed: number; spindle: number }; proposed_sum: string }
 
 export interface OperationInfo {
-  number: number; title: string; summary: string; line: string; outline: [number, number][]; feeds: Feeds;
+  number: number; parent: number; title: string; summary: string; line: string; outline: [number, number][]; feeds: Feeds;
   state: "current" | "out of date" | "blocked" | "off"; reason?: string; seconds?: number; moves?: number;
   tabs: { outline: number; share: number; at: [number, number] }[];
   keys?: { moves: string; frames: string }; estimate?: Estimate; curve?: [number, number][];
@@ -68,7 +68,7 @@ export interface GridFacts { x0: number; y0: number; pitch: number; nx: number; 
 export interface Summary {
   compare: Record<string, number>; findings: Finding[]; grid: GridFacts;
   stock: { x0: number; y0: number; z0: number; x1: number; y1: number; z1: number };
-  programs: { name: string; size: number; numbers: number[] }[]; worst: Worst[]; gains: Gain[]; pieces: Piece3D[];
+  worst: Worst[]; gains: Gain[]; pieces: Piece3D[];
   block_key: string; compare_grid: GridFacts;
 }
 
@@ -88,7 +88,7 @@ export interface PostListed { shipped: boolean; data: Post }
 
 export interface SetupInfo {
   id: string; zero: string; matrix: number[][]; outlines: Record<string, { key: string; area?: number; loops?: number; refused?: string } | null>; operations: OperationInfo[]; summary_key: string | null;
-  summary: Summary | null; compare_key: string | null; pieces_key: string | null; time: JobTime; findings: Finding[];
+  summary: Summary | null; programs: { name: string; size: number; numbers: number[] }[] | null; files_key: string; compare_key: string | null; pieces_key: string | null; time: JobTime; findings: Finding[];
 }
 
 export interface Derived {

@@ -132,7 +132,7 @@ export function PostsPage() {
                   {!item.shipped && <Quiet aria-label={`Change ${item.data.title}`} onPress={() => setOpen({ key: item.id, data: item.data })}>Change</Quiet>}
                   <Quiet aria-label={`Copy ${item.data.title}`} onPress={() => setOpen({ key: null, data: copyOf(item.data, taken) })}>Copy</Quiet>
                   {!item.shipped && <Quiet aria-label={`Delete ${item.data.title}`} onPress={() => setGone(item)}>Delete</Quiet>}
-                  <a href={`/api/posts/${item.id}/file`} download>Save</a>
+                  <a href={`/api/posts/${item.id}/file`} download>File</a>
                 </Cell>
               </TableRow>
             )}

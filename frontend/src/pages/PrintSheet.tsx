@@ -98,7 +98,7 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
         <tbody>{setup.operations.map((operation, k) => {
           const item = info.operations[k];
           if (!operation.on || !item) return null;
-          const files = info.summary?.programs.filter((program) => program.numbers.includes(operation.number)).map((program) => program.name) ?? [];
+          const files = info.programs?.filter((program) => program.numbers.includes(operation.number)).map((program) => program.name) ?? [];
           return (
             <tr key={operation.number}><td><Box /></td><td className="n">{operation.number}</td><td>{item.title}<div className="facts">{item.line}</div></td><td className="n">{operation.cutter.number}</td>
               <td className="n">{files.join(", ") || "not calculated"}</td><td className="n" style={{ textAlign: "right" }}>{item.seconds === undefined ? `≈ ${clock(item.estimate?.seconds ?? 0)}` : clock(item.seconds)}</td></tr>

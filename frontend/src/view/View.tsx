@@ -162,6 +162,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   const column = probe && grid ? columnAt(grid, probe[0], probe[1]) : null;
   const cut = column === null ? null : lastCut(list, column);
   const probed = probe && compared.at(probe, cut);
+  const parentOf = (number: number) => info?.operations.find((item) => item.number === number)?.parent ?? number;
   const hidden = new Set(setupOf(plan).operations.filter((item) => !item.shown).map((item) => item.number));
   return (
     <Frame data-testid="view" data-mode={mode} data-ready={ready} onKeyDown={(event) => { if (event.key === "Escape") setTool("none"); }}>
@@ -210,7 +211,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
           </>
         )}
         {mode === "paths" && list.map((item, k) => {
-          if (hidden.has(item.number) || (operation && operation.number !== item.number)) return null;
+          if (!foreign && (hidden.has(parentOf(item.number)) || (operation && operation.number !== parentOf(item.number)))) return null;
           const upTo = !moment || k < moment.index ? Infinity : k === moment.index ? moment.move : -1;
           return <PathLines key={item.number} data={item} upTo={upTo} high={top} low={lowestCut} section={section} />;
         })}

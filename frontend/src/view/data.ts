@@ -2,7 +2,7 @@
 import { useQueries } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { loadArray, request } from "../api/client";
-import type { Foreign, GridFacts, Operation, SetupInfo } from "../api/types";
+import type { Foreign, GridFacts, SetupInfo } from "../api/types";
 import type { Frames } from "../lib/frames";
 
 export interface OperationData {
@@ -24,38 +24,30 @@ async function loadOperation(number: number, moves: string, frames: string): Pro
   };
 }
 
-/** The leading operations of the setup that are up to date, in order: what can be shown cut. */
-export function useOperationData(operations: Operation[], info: SetupInfo | undefined): OperationData[] {
-  const ready: { operation: Operation; moves: string; frames: string }[] = [];
-  for (const operation of operations.filter((item) => item.on)) {
-    const keys = info?.operations.find((item) => item.number === operation.number)?.keys;
-    if (!keys) break;
-    ready.push({ operation, ...keys });
+/** The leading operations of the setup that are up to date, in order, finer cutters apart: what can be shown cut. */
+export function useOperationData(info: SetupInfo | undefined): OperationData[] {
+  const ready: { number: number; moves: string; frames: string }[] = [];
+  for (const item of info?.operations ?? []) {
+    if (item.state === "off") continue;
+    if (!item.keys) break;
+    ready.push({ number: item.number, ...item.keys });
   }
-  const loaded = useQueries({
-    queries: ready.map(({ operation, moves, frames }) => ({
-      queryKey: ["operation", moves, frames], queryFn: () => loadOperation(operation.number, moves, frames), staleTime: Infinity, gcTime: 120_000,
-    })),
+  const loaded = useLoaded(ready);
+  return useMemo(() => {
+    const end = loaded.findIndex((item) => !item);
+    return (end < 0 ? loaded : loaded.slice(0, end)) as OperationData[];
+  }, [loaded]);
+}
+
+function useLoaded(wanted: { number: number; moves: string; frames: string }[]): (OperationData | undefined)[] {
+  return useQueries({
+    queries: wanted.map(({ number, moves, frames }) => ({ queryKey: ["operation", number, moves, frames], queryFn: () => loadOperation(number, moves, frames), staleTime: Infinity, gcTime: 120_000 })),
     combine: (results) => results.map((result) => result.data),
   });
-  return useMemo(() => {
-    const found: OperationData[] = [];
-    for (const [k, data] of loaded.entries()) {
-      const operation = ready[k]?.operation;
-      if (!data || !operation) break;
-      found.push({ ...data, number: operation.number });
-    }
-    return found;
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [loaded, operations]);
 }
 
 /** The moves of a program from a file, cutter by cutter. */
 export function useForeignData(proof: Foreign | null): OperationData[] {
-  const parts = proof?.parts ?? [];
-  const loaded = useQueries({
-    queries: parts.map(({ number, moves, frames }) => ({ queryKey: ["operation", moves, frames], queryFn: () => loadOperation(number, moves, frames), staleTime: Infinity, gcTime: 120_000 })),
-    combine: (results) => results.map((result) => result.data),
-  });
+  const loaded = useLoaded(proof?.parts ?? []);
   return useMemo(() => (loaded.every(Boolean) ? (loaded as OperationData[]) : []), [loaded]);
 }

@@ -111,13 +111,13 @@ export function PostFiles(props: { open: boolean; onClose: () => void }) {
     <Ask title="Post files" open={props.open} onClose={props.onClose}>
       <Choose wide label="Post" value={mine} choices={choices} onChange={choose} />
       {stops.map((finding) => <StopLine key={finding.code + finding.row} finding={finding} />)}
-      {!info?.summary && standing.length === 0 && <p>Not everything is up to date. Press Calculate first: only what was proved can be posted.</p>}
+      {!info?.programs && standing.length === 0 && <p>Not everything is up to date. Press Calculate first: only what was proved can be posted.</p>}
       {info?.summary && standing.length > 0 && <p>Nothing is posted while a stop stands. Find the way out, or write down why you post all the same.</p>}
-      {info?.summary && standing.length === 0 && (
+      {info?.programs && standing.length === 0 && (
         <>
           <p>Zero: {info.zero}. Each file was read back and says what was proved.</p>
           <Files>
-            {info.summary.programs.map((program) => (
+            {info.programs.map((program) => (
               <li key={program.name}>
                 <a href={`/api/jobs/${job.id}/program/${info.id}/${program.name}`} download={program.name}>{program.name}</a>
                 <span>{(program.size / 1024).toFixed(0)} kB</span>

@@ -5,7 +5,7 @@ import styled from "styled-components";
 import { proposeOperation, useFormats, useStrategies } from "../api/hooks";
 import { placedOf, type Calculation, type Finding, type Operation } from "../api/types";
 import { clock, lengthText } from "../lib/numbers";
-import { Ask, Button, Foot, Quiet, Said } from "../parts/controls";
+import { Ask, Button, Foot, Quiet, Said, ToggleQuiet } from "../parts/controls";
 import { CutterDrawing } from "../parts/CutterDrawing";
 import { Mark } from "../parts/Marks";
 import { useUpload } from "../parts/upload";
@@ -43,7 +43,9 @@ function OperationRow(props: { operation: Operation; findings: Finding[] }) {
   const mine = chosen.kind === "operation" && chosen.number === operation.number;
   const operations = setupOf(plan).operations;
   const change = (list: Operation[], note: string) => keep(withOperations(plan, list), note);
-  const seconds = info?.seconds ?? info?.estimate?.seconds;
+  const finer = infoOf(derived)?.operations.find((item) => item.parent === operation.number && item.number !== operation.number);
+  const took = (item: typeof info) => item?.seconds ?? item?.estimate?.seconds;
+  const seconds = took(info) === undefined ? undefined : (took(info) as number) + (took(finer) ?? 0);
   return (
     <Line $chosen={mine} $off={!operation.on} data-testid={`operation-${operation.number}`}>
       <span className="number">{operation.number}</span>
@@ -53,7 +55,9 @@ function OperationRow(props: { operation: Operation; findings: Finding[] }) {
         {seconds !== undefined && <div title={info?.seconds === undefined ? "estimated" : "calculated"}>{info?.seconds === undefined ? "≈ " : ""}{clock(seconds)}</div>}
       </div>
       <span className="key" style={{ gridColumn: 3 }}>{info?.line}</span>
-      <span className="state right" data-state={info?.state}>{stateText(info, sheet)}</span>
+      <span className="state right" data-state={info?.state}>{stateText(info?.state === "current" ? (finer ?? info) : info, sheet)}</span>
+      {finer && <span className="key wide">then {finer.number}: {finer.line}</span>}
+      {finer && <Findings row={String(finer.number)} list={props.findings} />}
       <Findings row={String(operation.number)} list={props.findings} />
       {mine && (
         <Tools>
@@ -95,10 +99,12 @@ function AddOperation() {
   );
 }
 
-function CalculateBar(props: { calculation: Calculation | null; onCalculate: () => void; onCancel: () => void }) {
+interface Calculating { calculation: Calculation | null; onCalculate: () => void; onCancel: () => void; byItself: boolean; onByItself: (on: boolean) => void }
+
+function CalculateBar(props: Calculating) {
   const { busy, derived, problem, plan } = useSheetState();
   const info = infoOf(derived);
-  const current = Boolean(info?.summary);
+  const current = Boolean(info?.programs);
   const c = props.calculation;
   const empty = setupOf(plan).operations.filter((item) => item.on).length === 0;
   return (
@@ -115,14 +121,17 @@ function CalculateBar(props: { calculation: Calculation | null; onCalculate: () 
       ) : (
         <div className="line">
           <span>{current ? "all is up to date" : c?.state === "cancelled" ? "cancelled; what was done is kept" : empty ? "no operation is on" : "not all is up to date"}</span>
-          <Button $main={!current} isDisabled={current || empty} onPress={props.onCalculate}>Calculate</Button>
+          <span style={{ display: "flex", gap: 6, alignItems: "center" }}>
+            <ToggleQuiet isSelected={props.byItself} onChange={props.onByItself} aria-label="Calculate by itself after every change">by itself</ToggleQuiet>
+            <Button $main={!current} isDisabled={current || empty} onPress={props.onCalculate}>Calculate</Button>
+          </span>
         </div>
       )}
     </Act>
   );
 }
 
-export function RouteSheet(props: { calculation: Calculation | null; onCalculate: () => void; onCancel: () => void }) {
+export function RouteSheet(props: Calculating) {
   const { plan, derived, chosen, choose, edit, keep } = useSheetState();
   const { data: formats } = useFormats();
   const info = infoOf(derived);

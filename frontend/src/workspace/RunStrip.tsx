@@ -46,8 +46,8 @@ function useCodeLine(moment: Moment | null): string {
     return () => clearTimeout(timer);
   }, [number, move]);
   const { data } = useQuery({
-    queryKey: ["line", info?.summary_key, settled?.number, settled?.move], enabled: Boolean(info?.summary_key) && !foreign && settled !== null,
-    queryFn: () => request<{ text: string }>(`/results/${info?.summary_key}/line/${settled?.number}/${settled?.move}`),
+    queryKey: ["line", info?.files_key, settled?.number, settled?.move], enabled: Boolean(info?.programs) && !foreign && settled !== null,
+    queryFn: () => request<{ text: string }>(`/results/${info?.files_key}/line/${settled?.number}/${settled?.move}`),
     placeholderData: (before) => before, staleTime: Infinity, gcTime: 10_000,
   });
   return foreign ? "" : (data?.text ?? "");
@@ -62,15 +62,18 @@ export function stepOperation(list: { seconds: number }[], time: number, by: 1 |
   return [...ends].reverse().find((end) => end < time - 1e-6) ?? 0;
 }
 
-/** The moment at which the move before is done, or the next one. */
+/** So much (s) before its end a move is looked at, so that it is that one and not the next. */
+const JUST = 1e-4;
+
+/** The moment at which the move before is all but done, or the next one. */
 export function stepMove(list: { seconds: number; ends: ArrayLike<number> }[], moment: { index: number; move: number }, time: number, by: 1 | -1): number {
   const start = list.slice(0, moment.index).reduce((sum, item) => sum + item.seconds, 0);
   const ends = list[moment.index]?.ends ?? [];
   for (let k = moment.move; k >= 0 && k < ends.length; k += by) {
-    const at = start + (ends[k] as number);
-    if (by > 0 ? at > time + 1e-4 : at < time - 1e-4) return at;
+    const at = start + (ends[k] as number) - JUST;
+    if (by > 0 ? at > time + JUST / 10 : at < time - 2 * JUST) return at;
   }
-  return by > 0 ? start + (list[moment.index]?.seconds ?? 0) + 1e-3 : Math.max(start - 1e-3, 0);
+  return by > 0 ? start + (list[moment.index]?.seconds ?? 0) + JUST : Math.max(start - JUST, 0);
 }
 
 function ticks(total: number): number[] {

@@ -8,11 +8,12 @@ import type { Focus } from "../view/Camera";
 import { useForeignData, useOperationData } from "../view/data";
 import { momentAt } from "../view/moment";
 import { View } from "../view/View";
+import { useBackground } from "./background";
 import { Header } from "./Header";
 import { Inspector } from "./inspector/Inspector";
 import { RouteSheet } from "./RouteSheet";
 import { RunStrip } from "./RunStrip";
-import { infoOf, setupOf, SheetState, type Chosen, type Fault, type Mode, type Sheet, type Shown, type Tool } from "./state";
+import { infoOf, SheetState, type Chosen, type Fault, type Mode, type Sheet, type Shown, type Tool } from "./state";
 
 const Page = styled.div`
   display: grid; height: 100vh; grid-template: 44px minmax(0, 1fr) 98px / 344px minmax(0, 1fr) 316px;
@@ -69,12 +70,11 @@ export function Workspace(props: { id: number }) {
 
   const plan = draft?.plan ?? job?.plan;
   const derived = draft?.derived ?? job?.derived;
-  const operations = useMemo(() => (job ? setupOf(job.plan).operations : []), [job]);
-  const own = useOperationData(operations, job ? infoOf(job.derived) : undefined);
+  const own = useOperationData(job ? infoOf(job.derived) : undefined);
   const other = useForeignData(foreign?.proof ?? null);
   const list = foreign ? other : own;
   const total = list.reduce((sum, item) => sum + item.seconds, 0);
-  const complete = own.length > 0 && own.length === operations.filter((item) => item.on).length;
+  const complete = own.length > 0 && own.length === ((job && infoOf(job.derived))?.operations.filter((item) => item.state !== "off").length ?? 0);
   const moment = useMemo(() => momentAt(list, time), [list, time]);
 
   const goTo = useCallback((place: [number, number, number] | null, at: number | null) => {
@@ -102,6 +102,11 @@ export function Workspace(props: { id: number }) {
     return () => window.removeEventListener("keydown", press);
   }, [stepTo, undo, redo]);
 
+  const [byItself, setByItself] = useState(localStorage.getItem("calculate") !== "by hand");
+  const start = useCallback(() => calculate.mutate(undefined, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") }), [calculate]);
+  useBackground(job, calculation, byItself, start);
+  const turnByItself = (on: boolean) => { localStorage.setItem("calculate", on ? "by itself" : "by hand"); setByItself(on); };
+
   useEffect(() => { if (job) document.title = `${job.name} · Nephos`; }, [job]);
 
   if (error && !job) return <Waiting><p>{error.message}</p><Button onPress={() => window.location.assign("/")}>Back to the jobs</Button></Waiting>;
@@ -113,12 +118,11 @@ export function Workspace(props: { id: number }) {
     job, plan, derived, chosen, choose, live, keep, busy, fraction: calculation?.fraction ?? 0, working: busy ? (calculation?.note ?? "") : "",
     problem: problem || failed, liveEdit, edit, tool, setTool, faults, showFaults, goTo, foreign, showForeign,
   };
-  const start = () => calculate.mutate(undefined, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") });
   return (
     <SheetState.Provider value={sheet}>
       <Page>
         <Header saving={write.isPending || make.isPending} onUndo={() => stepTo(undo)} onRedo={() => stepTo(redo)} onRename={(name) => actions.rename.mutate(name)} />
-        <RouteSheet calculation={calculation ?? null} onCalculate={start} onCancel={() => cancel.mutate()} />
+        <RouteSheet calculation={calculation ?? null} onCalculate={start} onCancel={() => cancel.mutate()} byItself={byItself} onByItself={turnByItself} />
         <View mode={mode} onMode={setMode} list={list} moment={time === Infinity && mode !== "paths" ? null : moment} complete={complete} focus={focus}
           onTime={(value) => { setTime(value); setMode("proof"); }} onForeignOff={() => showForeign(null)} />
         <Inspector />

@@ -71,9 +71,9 @@ def _operations(plan: Plan, setup: Setup, keys: SetupKeys, done: dict[str, dict[
     """The operations of a setup: what they are called, how they stand, what they will cost."""
     outlines = outline_keys(plan, setup)
     operations = []
-    for operation in setup.operations:
+    for operation, parent in [(step, whole.number) for whole in setup.operations for step in whole.steps]:
         kind = strategy(operation.strategy)
-        item = {"number": operation.number, "title": kind.title, "summary": kind.summary,
+        item = {"number": operation.number, "parent": parent, "title": kind.title, "summary": kind.summary,
                 "line": f"{operation.cutter.name} · {kind.describe(operation.settings, operation.cutter, number_in(plan.units))}",
                 "outline": operation.cutter.outline(), "feeds": _feeds(plan, operation),
                 **_operation_state(operation, done, blocked, keys)}
@@ -90,7 +90,8 @@ def _operations(plan: Plan, setup: Setup, keys: SetupKeys, done: dict[str, dict[
 def _time(plan: Plan, setup: Setup, operations: list[dict[str, Any]]) -> dict[str, Any]:
     """How long a setup takes with changes and waits, and what it will really take by the times that were entered."""
     machine = machine_named(plan.machine)
-    on = [(operation, item) for operation, item in zip(setup.operations, operations, strict=True) if operation.on]
+    by_number = {item["number"]: item for item in operations}
+    on = [(operation, by_number[operation.number]) for operation in setup.worked]
     seconds = [float(item.get("seconds") or item.get("estimate", {}).get("seconds", 0.0)) for _, item in on]
     time = job_time(seconds, [operation.cutter.number for operation, _ in on], machine)
     calibration = calibrate(list(RealTime.objects.filter(machine=machine.id).values_list("calculated", "real")))
@@ -101,7 +102,7 @@ def _time(plan: Plan, setup: Setup, operations: list[dict[str, Any]]) -> dict[st
 def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str, Any]:
     keys = setup_keys(plan, setup)
     wanted = [key for k in keys.operations.values() for key in (k.moves, k.block, k.frames)]
-    done = dict(Result.objects.filter(key__in=[*wanted, keys.summary]).values_list("key", "facts"))
+    done = dict(Result.objects.filter(key__in=[*wanted, keys.summary, keys.files]).values_list("key", "facts"))
     outlines = outline_keys(plan, setup)
     drawn = dict(Result.objects.filter(key__in=outlines.values()).values_list("key", "facts"))
     operations = _operations(plan, setup, keys, done, drawn, shown, blocked)
@@ -112,6 +113,7 @@ def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str
         "id": setup.id, "zero": zero_in_words(setup, plan.units), "matrix": to_setup(plan.stock, setup).tolist(),
         "outlines": {name: {"key": key, **drawn[key]} if key in drawn else None for name, key in outlines.items()},
         "operations": operations, "summary_key": keys.summary if summary else None, "summary": summary,
+        "programs": done[keys.files]["programs"] if summary and keys.files in done else None, "files_key": keys.files,
         "compare_key": keys.compare if summary else None, "pieces_key": keys.pieces if summary else None,
         "time": _time(plan, setup, operations), "told": told,
         "findings": seen(plan, summary["findings_in" if plan.units == "in" else "findings"] if summary else []),

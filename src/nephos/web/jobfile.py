@@ -29,7 +29,8 @@ def write_job_file(job: Job) -> IO[bytes]:
     plan = parse_plan(document)
     meshes = {row.digest: row for row in Mesh.objects.filter(digest__in=[model.mesh for model in plan.models], state=Mesh.State.READY)}
     names = {digest: f"meshes/{digest[:16]}/{row.name}" for digest, row in meshes.items()}
-    cutters = {operation.cutter.number: operation.cutter.model_dump() for setup in plan.setups for operation in setup.operations}
+    steps = [step for setup in plan.setups for operation in setup.operations for step in operation.steps]
+    cutters = {step.cutter.number: step.cutter.model_dump() for step in steps}
     about = {"format": FORMAT, "version": VERSION, "name": job.name, "revision": job.revision, "meshes": names}
     out = tempfile.TemporaryFile()  # noqa: SIM115  the answer closes it
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=4) as archive:
@@ -122,7 +123,7 @@ def _add_cutters(plan: Plan) -> None:
     """Put cutters on the shop's list whose number is free there; a number that is taken stays as it is."""
     taken = set(Cutter.objects.values_list("number", flat=True))
     for setup in plan.setups:
-        for operation in setup.operations:
+        for operation in (step for whole in setup.operations for step in whole.steps):
             if operation.cutter.number not in taken:
                 taken.add(operation.cutter.number)
                 Cutter.objects.create(number=operation.cutter.number, data=operation.cutter.model_dump())

@@ -105,7 +105,7 @@ def shop_cutters() -> list[Cutter]:
 
 def cutters_for(plan: Plan) -> list[Cutter]:
     """Cutters by number: those of the plan as it has them, then those of the shop that it does not use."""
-    used = {operation.cutter.number: operation.cutter for setup in plan.setups for operation in setup.operations}
+    used = {step.cutter.number: step.cutter for setup in plan.setups for operation in setup.operations for step in operation.steps}
     return list(({cutter.number: cutter for cutter in shop_cutters()} | used).values())
 
 

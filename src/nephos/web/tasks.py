@@ -148,8 +148,7 @@ def cut_window_of(key: str, plan: dict[str, Any], setup: str, low: list[float], 
     try:
         block = first_block(setup_space(whole, item, _loaded, Work(STORE)))
         cuts = []
-        working = [operation for operation in item.operations if operation.on][:operations]
-        for operation in working:
+        for operation in item.worked[:operations]:
             moves = STORE.get(setup_keys(whole, item).operations[operation.number].moves)
             if moves is None:
                 raise Refused("the operations are not up to date any more: press Calculate first")
@@ -206,7 +205,7 @@ def _keep_programs(done: SetupOutcome, title: str) -> None:
         numbers = {outcome.operation.number for outcome in run}
         files = [program for program in named.values() if set(program.numbers) <= numbers]
         for program, moves in zip(files, lines_of_moves(files, run, done.space.clearance), strict=True):
-            key = f"{done.keys.summary}/{program.name}"
+            key = f"{done.keys.files}/{program.name}"
             if STORE.get(key) is not None:
                 continue
             text = np.frombuffer(program.text, np.uint8)
@@ -215,13 +214,15 @@ def _keep_programs(done: SetupOutcome, title: str) -> None:
             STORE.put(key, "program", as_result({
                 "name": program.name, "numbers": list(program.numbers), "title": title, "check": check_word(program.text),
                 "firsts": {str(number): first for number, (first, _) in moves.items()}}, text=text, offsets=offsets, **arrays))
+    if STORE.get(done.keys.files) is None:
+        listed = [{"name": p.name, "size": len(p.text), "numbers": list(p.numbers)} for p in done.programs]
+        STORE.put(done.keys.files, "program", as_result({"programs": listed}))
 
 
 def _keep_summary(done: SetupOutcome, plan: Plan) -> None:
     findings = outcome_findings(done, plan.tolerance)
     report = setup_report(done, findings)
     report["findings_in"] = [finding.as_dict() for finding in outcome_findings(done, plan.tolerance, "in")]
-    report["programs"] = [{"name": p.name, "size": len(p.text), "numbers": list(p.numbers)} for p in done.programs]
     grid = shown_grid(done.block.grid)
     report["grid"] = {"x0": grid.x0, "y0": grid.y0, "pitch": grid.pitch, "nx": grid.nx, "ny": grid.ny}
     c = done.comparison.grid

@@ -14,6 +14,7 @@ const Costs = styled.div`
   & dt { font-size: 11.5px; color: ${(p) => p.theme.muted}; } & dd { margin: 0; font: 13px ${(p) => p.theme.mono}; }
 `;
 
+const COOLANT = { none: "none", mist: "mist", flood: "flood" };
 const CONTAIN = { outside: "past by radius", centre: "centre on it", inside: "edge inside" };
 
 function CostCurve(props: { info: OperationInfo; stepover: number }) {
@@ -83,10 +84,16 @@ export function OperationSettings(props: { operation: Operation }) {
   const siblings = setupOf(plan).operations.filter((item) => item.number !== operation.number);
   const own = (key: string, label: string) => (info?.feeds.own.includes(key) ? `${label} •` : label);
   const e = info?.estimate;
+  const finer = usable.filter((item) => item.data.diameter < operation.cutter.diameter);
   return (
     <>
       <h2>{operation.number} {kind.title}</h2><p className="sub">{kind.summary}</p>
       <Choose label="Cutter" value={mine ? String(mine.id) : "own"} choices={choices} onChange={(id) => { const row = usable.find((item) => String(item.id) === id); if (row) change({ cutter: row.data }, "cutter"); }} />
+      {"rest" in operation.settings && finer.length > 0 && (
+        <Choose label="Then with" value={operation.fine ? String(finer.find((item) => item.data.number === operation.fine?.number)?.id ?? "none") : "none"}
+          choices={{ none: "no other cutter", ...Object.fromEntries(finer.map((item) => [String(item.id), item.data.name])) }}
+          onChange={(id) => change({ fine: finer.find((item) => String(item.id) === id)?.data ?? null }, "a finer cutter")} />
+      )}
       <Choose label="Boundary" value={limit.boundary} choices={boundaryChoices(plan)} onChange={(boundary) => change({ boundary: { ...limit, boundary } }, "boundary")} />
       {operation.strategy !== "cut_out" && (
         <>
@@ -108,6 +115,7 @@ export function OperationSettings(props: { operation: Operation }) {
         <NumberField label={own("feed", "Feed")} kind="feed" unit={unit} value={operation.feed ?? null} empty={feedText(operation.cutter.feed, unit)} over={0} high={100000} step={100} onChange={(value) => change({ feed: value }, "feed")} />
         <NumberField label={own("plunge_feed", "Plunge feed")} kind="feed" unit={unit} value={operation.plunge_feed ?? null} empty={feedText(operation.cutter.plunge_feed, unit)} over={0} high={100000} step={50} onChange={(value) => change({ plunge_feed: value }, "plunge feed")} />
         <NumberField label={own("spindle", "Spindle")} kind="plain" suffix="/min" unit={unit} value={operation.spindle ?? null} empty={String(operation.cutter.spindle)} over={0} high={200000} step={500} onChange={(value) => change({ spindle: value }, "spindle")} />
+        <Choose label="Coolant" value={operation.coolant ?? "none"} choices={COOLANT} onChange={(coolant) => change({ coolant: coolant as "none" }, "coolant")} />
         <p className="sub">Empty means as the cutter says.{info?.feeds.own.length ? " Marked numbers are this operation's own." : ""}</p>
         {info && <p className="sub">Now {info.feeds.sum}.</p>}
         {info && <p className="sub">For {plan.stock.material?.name}: {info.feeds.proposed_sum}{info.feeds.kept.length ? `, kept to ${info.feeds.kept.join(" and ")}` : ""}.</p>}

@@ -59,7 +59,7 @@ def operation_findings(plan: Plan, setup: Setup) -> list[Finding]:
     machine = machine_named(plan.machine)
     feed = feed_in(plan.units)
     cutters: dict[int, str] = {}
-    working = [operation for operation in setup.operations if operation.on]
+    working = setup.worked
     for operation in working:
         row, cutter = str(operation.number), operation.cutter
         other = cutters.setdefault(cutter.number, cutter.name)
@@ -115,7 +115,7 @@ def boundary_findings(plan: Plan, setup: Setup, drawn: Mapping[str, dict[str, An
     mm, number = length_in(plan.units), number_in(plan.units)
     corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ (turn := to_setup(plan.stock, setup))[:3, :3].T + turn[:3, 3]
     low, high = corners.min(axis=0)[:2], corners.max(axis=0)[:2]
-    users = {operation.boundary.boundary for operation in setup.operations if operation.on}
+    users = {operation.boundary.boundary for operation in setup.worked}
     for item in plan.boundaries:
         for curve in item.curves if item.source == "drawn" else ():
             ring = shapely.LinearRing(smoothed(np.array(curve.points)) if curve.smooth else curve.points)

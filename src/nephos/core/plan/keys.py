@@ -33,6 +33,7 @@ class SetupKeys:
     compare: str
     pieces: str
     summary: str
+    files: str
 
 
 def space_key(plan: Plan, setup: Setup) -> str:
@@ -83,7 +84,7 @@ def setup_keys(plan: Plan, setup: Setup) -> SetupKeys:
     space = space_key(plan, setup)
     before = key_of("block", space, plan.block_pitch)
     operations = {}
-    todo = [operation for operation in setup.operations if operation.on]
+    todo = list(setup.worked)
     for operation in todo:
         operations[operation.number] = _operation_keys(plan, setup, operation, space, before)
         before = operations[operation.number].block
@@ -92,14 +93,14 @@ def setup_keys(plan: Plan, setup: Setup) -> SetupKeys:
                        [boundary_causes(plan, key) for key in (last.boundary.boundary, *last.boundary.without)]]
     compare = key_of("compare", before, finest, compare_limit(plan, setup), plan.tolerance,
                      [operation.cutter.shape for operation in todo])
-    summary = key_of("summary", compare, setup.name, plan.stock.material.name, setup.home, [k.moves for k in operations.values()],
-                     post_of(plan.post).model_dump(), [operation.coolant for operation in todo],
-                     [item.model_dump() for item in plan.overrides])
-    return SetupKeys(space, operations, compare, key_of("pieces", before), summary)
+    summary = key_of("summary", compare, setup.name, plan.stock.material.name, setup.home, [k.moves for k in operations.values()])
+    files = key_of("program", summary, post_of(plan.post).model_dump(), [operation.coolant for operation in todo],
+                   [item.model_dump() for item in plan.overrides])
+    return SetupKeys(space, operations, compare, key_of("pieces", before), summary, files)
 
 
 def compare_limit(plan: Plan, setup: Setup) -> float:
     """What counts as true to the model: the tolerance and the scallop that the finest lines leave."""
-    steps = [op.cutter.scallop(getattr(op.settings, "stepover", 0.0)) for op in setup.operations
-             if op.on and op.strategy.startswith("finish")]
+    steps = [op.cutter.scallop(getattr(op.settings, "stepover", 0.0)) for op in setup.worked
+             if op.strategy.startswith("finish")]
     return plan.tolerance + min(steps, default=0.0)

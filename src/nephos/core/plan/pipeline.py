@@ -155,7 +155,7 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
     work.seconds["place"] = time.perf_counter() - begin
     block, keys = first_block(space), setup_keys(plan, setup)
     blocks = [block]
-    todo = [operation for operation in setup.operations if operation.on]
+    todo = list(setup.worked)
     if not todo:
         raise Refused("there is no operation to work out: add one, or switch one on")
     outcomes: list[Outcome] = []

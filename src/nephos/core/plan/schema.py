@@ -131,6 +131,9 @@ class KeepOut(Part):
         return self.size[0] / 2, (self.size[1] if self.shape == "box" else self.size[0]) / 2
 
 
+FINE_REST = 0.05
+"""A finer cutter goes where the one before it left more than this (mm), unless a limit is set."""
+
 Shift = Annotated[float, Field(ge=-500, le=500, allow_inf_nan=False)]
 BUILT_IN = {"silhouette": "outline of the models", "box": "box of the models", "stock": "whole stock"}
 """Boundaries that every job has, by id."""
@@ -208,6 +211,7 @@ class Operation(Part):
     cut_to: float | None = Field(default=None, gt=0, le=10_000, description="deepest, from the top of the stock down")
     cut_from: float | None = Field(default=None, ge=0, le=10_000, description="highest, from the top of the stock down")
     coolant: Literal["none", "mist", "flood"] = "none"
+    fine: Cutter | None = Field(default=None, description="goes over what the cutter left, in the same way, as the next number")
     settings: SerializeAsAny[StrategySettings]
 
     @model_validator(mode="before")
@@ -225,7 +229,24 @@ class Operation(Part):
             raise ValueError(f"it is cut from {self.cut_from:g} mm down, which is not above the {self.cut_to:g} mm that it is cut to: "
                              "correct one of them")
         self.settings.check_cutter(self.cutter)
+        if self.fine is not None:
+            if not hasattr(self.settings, "rest"):
+                raise ValueError("only finishing can go on with a finer cutter")
+            if self.fine.diameter >= self.cutter.diameter:
+                raise ValueError(f"the finer cutter must be thinner than {self.cutter.diameter:g} mm")
         return self
+
+    @property
+    def steps(self) -> tuple["Operation", ...]:
+        """What it is worked out as: itself, and with a finer cutter what is left by then, with a stepover in proportion."""
+        if self.fine is None:
+            return (self,)
+        change: dict[str, Any] = {"rest": getattr(self.settings, "rest", 0.0) or FINE_REST}
+        if hasattr(self.settings, "stepover"):
+            change["stepover"] = self.settings.stepover * self.fine.diameter / self.cutter.diameter
+        after = {"number": self.number + 1, "cutter": self.fine, "fine": None, "feed": None, "plunge_feed": None, "spindle": None,
+                 "settings": self.settings.model_copy(update=change)}
+        return self, self.model_copy(update=after)
 
     @property
     def cutting_feed(self) -> float:
@@ -260,10 +281,15 @@ class Setup(Part):
     @field_validator("operations")
     @classmethod
     def _numbers_once(cls, value: tuple[Operation, ...]) -> tuple[Operation, ...]:
-        numbers = [operation.number for operation in value]
+        numbers = [step.number for operation in value for step in operation.steps]
         if len(set(numbers)) != len(numbers):
-            raise ValueError("two operations have one number: renumber them")
+            raise ValueError("two operations have one number: renumber them (a finer cutter takes the number after its operation's)")
         return value
+
+    @property
+    def worked(self) -> tuple[Operation, ...]:
+        """What is worked out, in order: the operations that are on, each followed by its finer cutter's."""
+        return tuple(step for operation in self.operations if operation.on for step in operation.steps)
 
 
 class Override(Part):

@@ -60,7 +60,7 @@ def program(request: HttpRequest, job_id: int, setup_id: str, name: str) -> Stre
     stops = standing_stops(plan)
     if stops:
         raise Refused(f"nothing is posted: {stops[0]['text']}: {stops[0]['way_out']}")
-    row = get_object_or_404(ResultArray, result_id=f"{setup_keys(plan, setup).summary}/{name}", name="text")
+    row = get_object_or_404(ResultArray, result_id=f"{setup_keys(plan, setup).files}/{name}", name="text")
     answer = StreamingHttpResponse(stream_chunks(row.blob_id), content_type="text/plain; charset=us-ascii")
     answer["Content-Length"] = row.blob.size
     answer["Content-Disposition"] = f'attachment; filename="{name}"'
@@ -74,7 +74,7 @@ def _said(plan: Plan, text: bytes) -> tuple[Literal["current", "earlier", "alter
         return "none", "it carries no check word: it was not posted by Nephos, or its comments were taken out"
     if state == "altered":
         return "altered", "it was changed after it was posted: its check word does not fit"
-    mine = [setup_keys(plan, setup).summary for setup in plan.setups]
+    mine = [setup_keys(plan, setup).files for setup in plan.setups]
     for row in Result.objects.filter(stage="program", facts__check=word):
         if row.key.split("/")[0] in mine:
             return "current", f"it is {row.facts['name']} of this job as it stands, unchanged"

@@ -1,0 +1,28 @@
+import { describe, expect, it } from "vitest";
+import type { Calculation, Job } from "../api/types";
+import { isWaiting } from "./background";
+
+const job = (change: object = {}, info: object = {}) => ({
+  revision: 3, version: 4, plan: { setups: [{ operations: [{ on: true }] }] },
+  derived: { findings: [], setups: [{ programs: null, operations: [{ state: "out of date" }], ...info }], ...change },
+}) as unknown as Job;
+const calculation = (state: string, revision: number) => ({ state, revision }) as Calculation;
+
+describe("working out by itself", () => {
+  it("waits for what could be worked out and has not been", () => {
+    expect(isWaiting(job(), null)).toBe(true);
+    expect(isWaiting(job(), calculation("done", 2))).toBe(true);
+  });
+  it("leaves alone what is done, at work, or was given up", () => {
+    expect(isWaiting(job({}, { programs: [] }), null)).toBe(false);
+    expect(isWaiting(job(), calculation("working", 2))).toBe(false);
+    expect(isWaiting(job(), calculation("failed", 3))).toBe(false);
+    expect(isWaiting(job(), calculation("cancelled", 3))).toBe(false);
+  });
+  it("does not start on a stop, unless somebody took it upon himself", () => {
+    const stop = { level: "stop", overridden: "" };
+    expect(isWaiting(job({ findings: [stop] }), null)).toBe(false);
+    expect(isWaiting(job({ findings: [{ ...stop, overridden: "held by wax" }] }), null)).toBe(true);
+    expect(isWaiting(job({}, { operations: [{ state: "blocked" }] }), null)).toBe(false);
+  });
+});

@@ -1,0 +1,34 @@
+/** Works a job out by itself once its changes have come to rest. */
+import { useEffect, useRef } from "react";
+import { isBusy } from "../api/hooks";
+import type { Calculation, Finding, Job } from "../api/types";
+import { infoOf, setupOf } from "./state";
+
+/** How long (ms) nothing must change before it starts. */
+const REST = 1500;
+
+const stands = (finding: Finding) => finding.level === "stop" && !finding.overridden;
+
+/** Whether a job could be worked out now and has not been: nor was it tried for this revision and given up. */
+export function isWaiting(job: Job, calculation: Calculation | null | undefined): boolean {
+  const info = infoOf(job.derived);
+  if (!info || info.programs || isBusy(calculation) || calculation?.revision === job.revision) return false;
+  const able = !info.operations.some((item) => item.state === "blocked");
+  return able && setupOf(job.plan).operations.some((item) => item.on) && !job.derived.findings.some(stands);
+}
+
+/** Starts a calculation after each change made since the job was opened, unless it is switched off. */
+export function useBackground(job: Job | undefined, calculation: Calculation | null | undefined, on: boolean, start: () => void): void {
+  const opened = useRef<number | null>(null);
+  const latest = useRef(start);
+  useEffect(() => { latest.current = start; });
+  if (job && opened.current === null) opened.current = job.version;
+  const changed = job !== undefined && opened.current !== null && job.version > opened.current;
+  const wanted = on && changed && isWaiting(job, calculation);
+  const version = job?.version;
+  useEffect(() => {
+    if (!wanted) return undefined;
+    const timer = setTimeout(() => latest.current(), REST);
+    return () => clearTimeout(timer);
+  }, [wanted, version]);
+}
