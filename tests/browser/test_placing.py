@@ -21,7 +21,8 @@ from nephos.core.plan.schema import parse_plan
 from nephos.core.plan.space import Work, joined, placed_parts, prepared_mesh
 from nephos.core.surface.drop import drop_grid
 from nephos.core.surface.index import build_index
-from nephos.web.jobs import current_plan, derived
+from nephos.web.derived import derived
+from nephos.web.jobs import current_plan
 from nephos.web.models import Job
 from nephos.web.tasks import _loaded
 

@@ -104,7 +104,9 @@ export function Workspace(props: { id: number }) {
 
   const [byItself, setByItself] = useState(localStorage.getItem("calculate") !== "by hand");
   const start = useCallback(() => calculate.mutate(undefined, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") }), [calculate]);
-  useBackground(job, calculation, byItself, start);
+  // What nobody pressed must not talk over what was said of the number that is being typed.
+  const startQuietly = useCallback(() => calculate.mutate(undefined), [calculate]);
+  useBackground(job, calculation, byItself, startQuietly);
   const turnByItself = (on: boolean) => { localStorage.setItem("calculate", on ? "by itself" : "by hand"); setByItself(on); };
 
   useEffect(() => { if (job) document.title = `${job.name} · Nephos`; }, [job]);

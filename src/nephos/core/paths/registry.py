@@ -101,7 +101,8 @@ class Passes:
 
 @dataclass(frozen=True)
 class Strategy:
-    """A way to cut: its name, its settings, and the functions that work it out."""
+    """A way to cut: its name, its settings, and the functions that work it out. Where it `skips_air`, long stretches that take nothing
+    away are left out of its passes."""
 
     key: str
     title: str
@@ -111,6 +112,7 @@ class Strategy:
     describe: Callable[[Any, Cutter, Say], str]
     estimate: "Callable[[Any, Cutter, float, Any], Estimate]"
     shapes: tuple[str, ...] = ("flat", "ball", "bull-nose", "tapered-ball", "v", "engraver")
+    skips_air: bool = False
 
 
 @cache

@@ -20,6 +20,7 @@ from nephos.core.arrays import F64, U8
 from nephos.core.bands import Report, part
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import Machine, machine_named, move_seconds
+from nephos.core.paths.air import without_air
 from nephos.core.paths.link import LinkTask, link
 from nephos.core.paths.registry import Passes, Task, strategy
 from nephos.core.paths.toolpath import Kind, Pass, Toolpath
@@ -117,7 +118,11 @@ def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: O
 
     def linked() -> Result:
         leave = getattr(operation.settings, "leave", 0.0)
-        path = link(_passes_from(passes), LinkTask(
+        whole = _passes_from(passes)
+        if kind.skips_air:
+            least = max(whole.stay_down, 2 * operation.cutter.diameter)
+            whole = replace(whole, passes=without_air(whole.passes, block, operation.cutter.profile, least))
+        path = link(whole, LinkTask(
             space.index, region, block, operation.cutter.profile, leave, floor, operation.cutting_feed,
             operation.entering_feed, space.clearance, plan.tolerance, max(operation.cutter.ramp_limit, 0.5)), part(report, 0.5, 0.75))
         return as_result({}, points=path.points, kinds=path.kinds, feeds=path.feeds)

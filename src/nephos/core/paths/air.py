@@ -1,0 +1,122 @@
+"""Passes without their stretches in air: what is there already cleared by passes before, or was never there."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from nephos.core.arrays import F64, Bool
+from nephos.core.cutters.profile import Profile
+from nephos.core.paths.toolpath import Pass
+from nephos.core.polyline import densified
+from nephos.core.stock.block import Block
+from nephos.core.stock.sweep import sweep
+
+NOTHING = 0.002
+"""A stretch that takes off no more than this (mm) is in air: that much is rounding."""
+_EVERY = 1.0
+"""Passes are looked at in stretches of this length (mm)."""
+_OVER = 1
+"""So many stretches on each side of what cuts are kept, as a stretch tells nothing of its neighbour's end."""
+
+
+def without_air(passes: tuple[Pass, ...], block: Block, cutter: Profile, least: float) -> tuple[Pass, ...]:
+    """The passes, in their order, broken where they run through air for `least` mm or more.
+
+    Each pass is cut out of a copy of the block in turn. What is left out takes nothing away, so the block becomes the same without it.
+
+    Parameters
+    ----------
+    passes : in the order of cutting, none of them plunging.
+    block : as it is before the first.
+    """
+    if not passes:
+        return passes
+    ways = [densified(np.ascontiguousarray(item.points), _EVERY) for item in passes]
+    gap = np.full((1, 3), np.nan)
+    points = np.concatenate([part for way in ways for part in (way, gap)])
+    top, touched = block.top.copy(), np.full(block.touched.shape, -1, np.int32)
+    depths = sweep(top, touched, block.grid, points, np.ones(len(points) - 1, np.uint8), 0, cutter)
+    found: list[Pass] = []
+    at = 0
+    left_out: list[F64] = []
+    for item, way in zip(passes, ways, strict=True):
+        kept = _broken(item, way, depths[at : at + len(way) - 1] > NOTHING, least)
+        at += len(way) + 1
+        if not kept:
+            left_out.append(way)
+        for k, free in enumerate(left_out if kept else ()):
+            entry = _entry_on(free, kept[0], 2 * cutter.radius)
+            if entry:
+                found += entry
+                del left_out[k]
+                break
+        found += kept
+    return tuple(found)
+
+
+def _entry_on(free: F64, item: Pass, reach: float) -> list[Pass]:
+    """A short stretch of a way that was left out, where it passes beside the beginning of the next one at its level: so that one is still
+    entered from outside. Whether the cutter may go straight across is for the links to find out."""
+    away = np.sqrt(((free[:-1] - item.start) ** 2).sum(axis=1))
+    nearest = int(away.argmin())
+    if away[nearest] > reach or abs(float(free[nearest, 2] - item.start[2])) > 1e-6:
+        return []
+    return [Pass(free[nearest : nearest + 2])]
+
+
+def _broken(item: Pass, way: F64, cuts: Bool, least: float) -> list[Pass]:
+    """A pass as those of its stretches that cut, where what lies between is long enough to be left out."""
+    if cuts.all():
+        return [item]
+    if not cuts.any():
+        return []
+    lengths = np.sqrt((np.diff(way, axis=0) ** 2).sum(axis=1))
+    corner = _corners(item.points, way)
+    if item.closed:
+        # Begin where something is cut, right behind the longest stretch of air, so that none runs over the seam.
+        shift = _behind_longest_air(cuts, lengths)
+        way, cuts, lengths = np.concatenate([way[shift:-1], way[: shift + 1]]), np.roll(cuts, -shift), np.roll(lengths, -shift)
+        corner = np.concatenate([corner[shift:-1], corner[: shift + 1]])
+    kept = cuts.copy()
+    for k in range(1, _OVER + 1):
+        kept[k:] |= cuts[:-k]
+        kept[:-k] |= cuts[k:]
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], kept.astype(np.int8), [0]])))
+    runs = [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    joined = [runs[0]]
+    for first, last in runs[1:]:
+        if lengths[joined[-1][1] : first].sum() < least:
+            joined[-1] = joined[-1][0], last
+        else:
+            joined.append((first, last))
+    whole = len(joined) == 1 and lengths[: joined[0][0]].sum() + lengths[joined[0][1] :].sum() < least
+    if whole:
+        return [item]
+    return [replace(item, points=_stretch(way, corner, first, last), closed=False, helix=None) for first, last in joined]
+
+
+def _corners(points: F64, way: F64) -> Bool:
+    """Which points of the densified way are points of the pass itself; all, where rounding leaves a doubt."""
+    parts = np.maximum(np.ceil(np.sqrt((np.diff(points, axis=0) ** 2).sum(axis=1)) / _EVERY).astype(np.int64), 1)
+    if parts.sum() + 1 != len(way):
+        return np.ones(len(way), np.bool_)
+    marks: Bool = np.zeros(len(way), np.bool_)
+    marks[np.concatenate([[0], np.cumsum(parts)])] = True
+    return marks
+
+
+def _behind_longest_air(cuts: Bool, lengths: F64) -> int:
+    """The first stretch that cuts behind the longest run of stretches that do not, of a closed way."""
+    begins = np.flatnonzero(cuts & ~np.roll(cuts, 1))
+    ends = np.flatnonzero(cuts & ~np.roll(cuts, -1))
+    total, along = float(lengths.sum()), np.concatenate([[0.0], np.cumsum(lengths)])
+    gaps = [(along[begin] - along[ends[(k - 1) % len(ends)] + 1]) % total for k, begin in enumerate(begins)]
+    return int(begins[int(np.argmax(gaps))])
+
+
+def _stretch(way: F64, corner: Bool, first: int, last: int) -> F64:
+    """The points from the beginning of stretch `first` to the end of the one before `last`: its ends, and what corners lie between."""
+    chosen = corner[first : last + 1].copy()
+    chosen[0] = chosen[-1] = True
+    points: F64 = way[first : last + 1][chosen]
+    return points
