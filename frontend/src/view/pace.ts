@@ -3,7 +3,8 @@ import { createContext, useCallback, useContext, useEffect, useMemo, useRef, use
 
 /** Milliseconds for one full picture beyond which turning and scrubbing get the coarser one. */
 export const SLOW = 60;
-const REST = 220;
+/** Milliseconds without a change before the full picture is drawn again: it takes long, and nothing else can be drawn meanwhile. */
+const REST = 700;
 
 export interface Pace { coarse: boolean; poke: () => void; drew: (milliseconds: number) => void }
 

@@ -1,5 +1,5 @@
 /** Job name, revision, undo and redo, unit, machine, Post. */
-import { useState } from "react";
+import { memo, useState } from "react";
 import { Link } from "react-aria-components";
 import styled from "styled-components";
 import { useSheet } from "../App";
@@ -20,7 +20,7 @@ export const Brand = styled(Link)`
   font-weight: 700; font-size: 15px; text-decoration: none; color: ${(p) => p.theme.ink}; padding-right: 14px;
   border-right: 1px solid ${(p) => p.theme.hairline}; line-height: 24px;
 `;
-export function Header(props: { saving: boolean; onUndo: () => void; onRedo: () => void; onRename: (name: string) => void }) {
+export const Header = memo(function Header(props: { saving: boolean; onUndo: () => void; onRedo: () => void; onRename: (name: string) => void }) {
   const { job, plan, keep } = useSheetState();
   const sheet = useSheet();
   const [posting, setPosting] = useState(false);
@@ -50,4 +50,4 @@ export function Header(props: { saving: boolean; onUndo: () => void; onRedo: () 
       </Ask>
     </Bar>
   );
-}
+});

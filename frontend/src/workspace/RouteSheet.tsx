@@ -1,5 +1,5 @@
 /** The route sheet: stock, model, then numbered operations. */
-import { useState } from "react";
+import { memo, useState } from "react";
 import { DropZone, FileTrigger, isFileDropItem, type DropItem } from "react-aria-components";
 import styled from "styled-components";
 import { proposeOperation, useFormats, useStrategies } from "../api/hooks";
@@ -131,7 +131,7 @@ function CalculateBar(props: Calculating) {
   );
 }
 
-export function RouteSheet(props: Calculating) {
+export const RouteSheet = memo(function RouteSheet(props: Calculating) {
   const { plan, derived, chosen, choose, edit, keep } = useSheetState();
   const { data: formats } = useFormats();
   const info = infoOf(derived);
@@ -193,4 +193,4 @@ export function RouteSheet(props: Calculating) {
       </Sum>
     </Side>
   );
-}
+});

@@ -47,26 +47,25 @@ export function Workspace(props: { id: number }) {
   const live = useCallback((plan: FullPlan | null) => look(plan, null), [look]);
   const liveEdit = useCallback((change: Edit | null) => look(change && job ? job.plan : null, change), [look, job]);
 
-  const { edit: make } = actions;
+  const { mutate: makeEdit } = actions.edit, { mutate: writePlan } = actions.write;
   const edit = useCallback((change: Edit, note: string) => {
     if (!job) return;
     asked.current++;
-    make.mutate({ based_on: job.version, edit: change, note }, {
+    makeEdit({ based_on: job.version, edit: change, note }, {
       onSuccess: () => { setDraft(null); setProblem(""); },
       onError: (reason) => { setDraft(null); setProblem(reason.message); },
     });
-  }, [job, make]);
+  }, [job, makeEdit]);
 
-  const write = actions.write;
   const keep = useCallback((plan: FullPlan, note: string) => {
     if (!job) return;
     asked.current++;
     setDraft({ plan, derived: null, base: job.version });
-    write.mutate({ based_on: job.version, plan, note }, {
+    writePlan({ based_on: job.version, plan, note }, {
       onSuccess: () => { setDraft(null); setProblem(""); },
       onError: (reason) => { setDraft(null); setProblem(reason.message); },
     });
-  }, [job, write]);
+  }, [job, writePlan]);
 
   const plan = draft?.plan ?? job?.plan;
   const derived = draft?.derived ?? job?.derived;
@@ -88,9 +87,10 @@ export function Workspace(props: { id: number }) {
     if (shown) setMode("proof");
   }, []);
 
-  const { undo, redo, calculate, cancel } = actions;
+  const { mutate: undo } = actions.undo, { mutate: redo } = actions.redo;
+  const { mutate: calculate } = actions.calculate, { mutate: cancel } = actions.cancel, { mutate: rename } = actions.rename;
   const stepTo = useCallback((step: typeof undo) => {
-    if (job) step.mutate(job.version, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") });
+    if (job) step(job.version, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") });
   }, [job]);
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
@@ -103,28 +103,31 @@ export function Workspace(props: { id: number }) {
   }, [stepTo, undo, redo]);
 
   const [byItself, setByItself] = useState(localStorage.getItem("calculate") !== "by hand");
-  const start = useCallback(() => calculate.mutate(undefined, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") }), [calculate]);
+  const start = useCallback(() => calculate(undefined, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") }), [calculate]);
   // What nobody pressed must not talk over what was said of the number that is being typed.
-  const startQuietly = useCallback(() => calculate.mutate(undefined), [calculate]);
+  const startQuietly = useCallback(() => calculate(undefined), [calculate]);
   useBackground(job, calculation, byItself, startQuietly);
-  const turnByItself = (on: boolean) => { localStorage.setItem("calculate", on ? "by itself" : "by hand"); setByItself(on); };
+  const turnByItself = useCallback((on: boolean) => { localStorage.setItem("calculate", on ? "by itself" : "by hand"); setByItself(on); }, []);
 
   useEffect(() => { if (job) document.title = `${job.name} · Nephos`; }, [job]);
 
-  if (error && !job) return <Waiting><p>{error.message}</p><Button onPress={() => window.location.assign("/")}>Back to the jobs</Button></Waiting>;
-  if (!job || !plan || !derived) return <Waiting>opening the job…</Waiting>;
-
   const busy = isBusy(calculation);
-  const failed = calculation?.state === "failed" && calculation.revision === job.revision ? calculation.reason : "";
-  const sheet: Sheet = {
-    job, plan, derived, chosen, choose, live, keep, busy, fraction: calculation?.fraction ?? 0, working: busy ? (calculation?.note ?? "") : "",
-    problem: problem || failed, liveEdit, edit, tool, setTool, faults, showFaults, goTo, foreign, showForeign,
-  };
+  const failed = calculation?.state === "failed" && calculation.revision === job?.revision ? calculation.reason : "";
+  const fraction = calculation?.fraction ?? 0, working = busy ? (calculation?.note ?? "") : "", said = problem || failed;
+  // One value as long as nothing in it changes: the sheet and the inspector do not follow the run strip.
+  const sheet: Sheet | null = useMemo(() => (job && plan && derived ? {
+    job, plan, derived, chosen, choose, live, keep, busy, fraction, working, problem: said, liveEdit, edit, tool, setTool, faults, showFaults, goTo, foreign, showForeign,
+  } : null), [job, plan, derived, chosen, live, keep, busy, fraction, working, said, liveEdit, edit, tool, faults, goTo, foreign, showForeign]);
+  const stopIt = useCallback(() => cancel(), [cancel]);
+  const back = useCallback(() => stepTo(undo), [stepTo, undo]), again = useCallback(() => stepTo(redo), [stepTo, redo]);
+
+  if (error && !job) return <Waiting><p>{error.message}</p><Button onPress={() => window.location.assign("/")}>Back to the jobs</Button></Waiting>;
+  if (!sheet) return <Waiting>opening the job…</Waiting>;
   return (
     <SheetState.Provider value={sheet}>
       <Page>
-        <Header saving={write.isPending || make.isPending} onUndo={() => stepTo(undo)} onRedo={() => stepTo(redo)} onRename={(name) => actions.rename.mutate(name)} />
-        <RouteSheet calculation={calculation ?? null} onCalculate={start} onCancel={() => cancel.mutate()} byItself={byItself} onByItself={turnByItself} />
+        <Header saving={actions.write.isPending || actions.edit.isPending} onUndo={back} onRedo={again} onRename={rename} />
+        <RouteSheet calculation={calculation ?? null} onCalculate={start} onCancel={stopIt} byItself={byItself} onByItself={turnByItself} />
         <View mode={mode} onMode={setMode} list={list} moment={time === Infinity && mode !== "paths" ? null : moment} complete={complete} focus={focus}
           onTime={(value) => { setTime(value); setMode("proof"); }} onForeignOff={() => showForeign(null)} />
         <Inspector />

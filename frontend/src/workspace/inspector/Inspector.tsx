@@ -1,4 +1,5 @@
 /** The settings of the chosen row. */
+import { memo } from "react";
 import { setupOf, useSheetState } from "../state";
 import { BoundarySettings } from "./BoundarySettings";
 import { ModelSettings } from "./ModelSettings";
@@ -6,7 +7,7 @@ import { OperationSettings } from "./OperationSettings";
 import { Panel } from "./shared";
 import { StockSettings } from "./StockSettings";
 
-export function Inspector() {
+export const Inspector = memo(function Inspector() {
   const { plan, chosen } = useSheetState();
   const model = chosen.kind === "model" ? plan.models?.find((item) => item.id === chosen.id) : undefined;
   const operation = chosen.kind === "operation" ? setupOf(plan).operations.find((item) => item.number === chosen.number) : undefined;
@@ -17,4 +18,4 @@ export function Inspector() {
       {model ? <ModelSettings key={model.id} model={model} /> : operation ? <OperationSettings key={operation.number} operation={operation} /> : <StockSettings />}
     </Panel>
   );
-}
+});
