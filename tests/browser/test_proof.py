@@ -141,6 +141,8 @@ def test_the_comparison_is_judged_by_chosen_limits_and_its_worst_places_are_flow
 
 def test_a_post_is_refused_on_a_stop_until_somebody_says_why(hill_job, tmp_path: Path) -> None:
     driver = hill_job
+    # Nobody presses Calculate here: it follows every change by itself.
+    press(driver, "Calculate by itself after every change")
     until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid='operation-30']"))
     driver.find_element(By.CSS_SELECTOR, "[data-testid='operation-30'] button").click()
     type_in(driver, "Tabs", "0")
@@ -154,7 +156,7 @@ def test_a_post_is_refused_on_a_stop_until_somebody_says_why(hill_job, tmp_path:
     until(driver, lambda d: "because: a vacuum holds it" in text(d))
     assert current_plan(Job.objects.get())["overrides"][0]["reason"] == "a vacuum holds it"
     press(driver, "Close")
-    calculated(driver)
+    until(driver, lambda d: "all is up to date" in text(d).replace("not all is up to date", ""), 90)
     # The proof shows that it comes free, where and when: a second stop.
     until(driver, lambda d: "comes free" in text(d) and "2 stop" in text(d))
     press_like(driver, "Show")
@@ -166,7 +168,7 @@ def test_a_post_is_refused_on_a_stop_until_somebody_says_why(hill_job, tmp_path:
     press(driver, "I take it upon myself")
     until(driver, lambda d: "because: the vacuum, again" in text(d))
     press(driver, "Close")
-    calculated(driver)
+    until(driver, lambda d: "all is up to date" in text(d).replace("not all is up to date", ""), 90)
     press(driver, "Post files…")
     until(driver, lambda d: len(d.find_elements(By.CSS_SELECTOR, "a[download]")) == 3)
     link = driver.find_elements(By.CSS_SELECTOR, "a[download]")[-1]

@@ -1,5 +1,7 @@
 """Edits of a plan: size, position and zero survive every chain of them, and each way out leads out."""
 
+from contextlib import suppress
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -91,7 +93,9 @@ def test_turning_by_any_angle_never_scales(edits, first) -> None:  # type: ignor
 def test_a_typed_size_is_reached_whatever_came_before(edits, axis, value) -> None:  # type: ignore[no-untyped-def]
     before = plan()
     for edit in edits:
-        before = do(before, **edit)
+        # What would make it larger than ten metres on the way is refused, and nothing is changed.
+        with suppress(Refused):
+            before = do(before, **edit)
     ratio = placed(before).size / placed(before).size[axis]
     # Sizes end at ten metres; what would be larger is refused, and nothing is changed.
     if max(ratio) * value > 10_000:

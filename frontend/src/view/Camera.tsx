@@ -28,7 +28,7 @@ export interface Focus { at: [number, number, number]; turn: number }
 
 const NEAR = 55;
 
-export function Camera(props: { low: number[]; high: number[]; direction: Direction; turn: number; focus: Focus | null }) {
+export function Camera(props: { low: number[]; high: number[]; direction: Direction; turn: number; focus: Focus | null; raised: number }) {
   const { camera, gl, invalidate, size, setDpr, set } = useThree();
   const controls = useRef<OrbitControls | null>(null);
   const { poke, drew, coarse } = usePaceContext();
@@ -84,6 +84,13 @@ export function Camera(props: { low: number[]; high: number[]; direction: Direct
     // A new size of the window must not turn the view back.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [props.direction, props.turn, props.low.join(), props.high.join()]);
+  // Where a panel lies over the foot of the view, the picture is moved up by half of it.
+  useEffect(() => {
+    const lens = camera as THREE.PerspectiveCamera;
+    if (props.raised) lens.setViewOffset(size.width, size.height, 0, props.raised, size.width, size.height);
+    else lens.clearViewOffset();
+    invalidate();
+  }, [props.raised, camera, size.width, size.height, invalidate]);
   const { focus } = props;
   useEffect(() => {
     const orbit = controls.current;

@@ -171,7 +171,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
         aria-label="View of the block" tabIndex={0}>
         <ambientLight intensity={0.9} />
         <directionalLight position={[-200, 120, 400]} intensity={2.1} />
-        <Camera low={low} high={high} direction={direction} turn={turn} focus={props.focus} />
+        <Camera low={low} high={high} direction={direction} turn={turn} focus={props.focus} raised={mode === "compare" && summary ? 52 : 0} />
         <Shutter shoot={shoot} />
         <group userData={{ aside: true }}>{plan.stock.kind === "round" ? <BarEdges length={plan.stock.length} diameter={plan.stock.width} matrix={box.matrix} /> : <StockEdges low={low} high={high} />}</group>
         {mode === "place" && models.map((model) => {

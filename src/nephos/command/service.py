@@ -203,11 +203,12 @@ def test(words: list[str]) -> int:
             _checked("eslint", ["npm", "run", "-s", "lint"], ROOT / "frontend"),
             _checked("vitest", ["npm", "run", "-s", "test"], ROOT / "frontend"),
         ]
-        # The page's tests wait for the browser most of the time: the core's run beside them, on one core.
+        # The browser's tests wait for the page most of the time: all others run beside them, the core's on one core.
+        beside = ["env", "NEPHOS_CORES=1", "NEPHOS_TEST_DATABASE=nephos_test_beside", *python, "pytest", "--durations=8"]
         with ThreadPoolExecutor(2) as pool:
             passed += pool.map(lambda item: _checked(*item), [
-                ("pytest, page", [*python, "pytest", "--durations=8", "tests/web", "tests/browser", "tests/command"]),
-                ("pytest, core", ["env", "NEPHOS_CORES=1", *python, "pytest", "--durations=8", "tests/core"]),
+                ("pytest, browser", [*python, "pytest", "--durations=8", "tests/browser"]),
+                ("pytest, all others", [*beside, "tests/core", "tests/web", "tests/command"]),
             ])
         return 0 if all(passed) else 1
     finally:

@@ -29,7 +29,7 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.postgresql", "NAME": os.environ.get("NEPHOS_DATABASE", "nephos"), "USER": "nephos",
         "PASSWORD": _config.database_password, "HOST": "127.0.0.1", "PORT": _config.database_port,
-        "CONN_MAX_AGE": 0, "TEST": {"NAME": "nephos_test"},
+        "CONN_MAX_AGE": 0, "TEST": {"NAME": os.environ.get("NEPHOS_TEST_DATABASE", "nephos_test")},
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

@@ -117,7 +117,9 @@ def _air(c: Context) -> list[Finding]:
     total, air = float(lengths.sum()), float(lengths[c.outcome.depths <= AIR].sum())
     if total < SHORT or air < AIRY * total:
         return []
-    return [Finding("air", "note", c.row, f"{100 * air / total:.0f} % of its way is in air", "give it a narrower boundary, or let it start lower")]
+    way = "let it go only where more is left than a limit" if c.operation.strategy.startswith("finish") else \
+        "give it a narrower boundary, or let it start lower"
+    return [Finding("air", "note", c.row, f"{100 * air / total:.0f} % of its way is in air", way)]
 
 
 def _slivers(c: Context) -> list[Finding]:
