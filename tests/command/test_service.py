@@ -62,7 +62,7 @@ def wait_until_up(process: "subprocess.Popen[str]") -> str:
 
 def answers(port: int) -> bool:
     try:
-        with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/jobs", timeout=5) as answer:
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/jobs", timeout=40) as answer:
             return answer.status == 200
     except OSError:
         return False
