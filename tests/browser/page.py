@@ -24,7 +24,9 @@ def text(driver) -> str:
 
 
 def field(driver, label: str):
-    return driver.find_element(By.XPATH, f"//label[normalize-space()='{label}']/following::input[1]")
+    path = f"//label[normalize-space()='{label}']/following::input[1]"
+    until(driver, lambda d: d.find_elements(By.XPATH, path), 20)
+    return driver.find_element(By.XPATH, path)
 
 
 def type_in(driver, label: str, value: str) -> None:
