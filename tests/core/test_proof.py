@@ -1,5 +1,6 @@
 """What becomes of the finished block: its pieces, its mesh, a window of it, and programs from elsewhere proved in it."""
 
+import time
 from itertools import pairwise
 
 import numpy as np
@@ -9,22 +10,27 @@ from hypothesis import strategies as st
 from scipy import ndimage
 
 from cutting import BALL, FLAT, op, run
-from meshes import box_mesh
+from meshes import box_mesh, grid_mesh
 from nephos.command.warm import small_hill
-from nephos.core.cutters import standard_cutter
+from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.plan.foreign import prove_foreign
 from nephos.core.plan.results import MemoryStore
-from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
+from nephos.core.plan.schema import Boundary, Curve, Limit, Model, Placement, Plan, Setup, Stock
 from nephos.core.plan.space import Work
 from nephos.core.post.read import read_program
 from nephos.core.stock.block import Block, box_block
+from nephos.core.stock.compare import deciding
+from nephos.core.stock.cut import cut_block
 from nephos.core.stock.frames import MOMENTS, record_frames, shown_grid, shown_top
+from nephos.core.stock.gain import gains
 from nephos.core.stock.pieces import find_pieces, freed_at, heights_at, part_of
 from nephos.core.stock.solid import block_mesh
 from nephos.core.stock.sweep import sweep
 from nephos.core.stock.window import cut_window, near, window_grid
 from nephos.core.stock.worst import worst_places
+from nephos.core.surface.index import build_index
+from nephos.core.surface.reach import touched_by_ball
 
 
 def block_of(heights: np.ndarray, pitch: float = 1.0) -> Block:
@@ -130,15 +136,15 @@ def test_a_block_of_which_nothing_is_left_cannot_be_written() -> None:
 
 def test_a_window_is_the_block_cut_at_its_own_resolution() -> None:
     done = run(small_hill(side=20, cells=20), op("rough_rings", FLAT, stepover=2.0, stepdown=2.0), op("finish_lines", BALL, 20, stepover=0.5))
-    cuts = [(o.points, o.kinds, o.operation.cutter.profile) for o in done.outcomes]
+    cuts = [(o.points, o.operation.cutter.profile) for o in done.outcomes]
     grid = window_grid((10.0, 12.0), (15.0, 16.0), 0.05)
     top = np.full((grid.ny, grid.nx), float(done.space.stock_high[2]), np.float32)
     seen = cut_window(top, float(done.space.stock_low[2]), grid, cuts)
     whole = top.copy()
-    for points, kinds, cutter in cuts:
-        sweep(whole, np.zeros(top.shape, np.int32), grid, points, kinds, 0, cutter)
+    for points, cutter in cuts:
+        sweep(whole, np.zeros(top.shape, np.int32), grid, points, np.ones(len(points) - 1, np.uint8), 0, cutter)
     assert np.array_equal(seen, whole)
-    assert sum(len(near(points, grid, 2.0)) // 3 for points, _, _ in cuts) < sum(len(kinds) for _, kinds, _ in cuts), "far moves are left out"
+    assert sum(len(near(points, grid, 2.0)) // 3 for points, _ in cuts) < sum(len(points) for points, _ in cuts), "far moves are left out"
 
 
 @pytest.mark.parametrize(("low", "high", "pitch", "said"), [((0, 0), (0.05, 5), 0.05, "too small"), ((0, 0), (200, 200), 0.05, "make it smaller")])
@@ -215,3 +221,79 @@ def test_the_same_program_is_proved_once() -> None:
     kept = dict(store._kept)
     prove(text, store=store)
     assert store._kept == kept
+
+
+@pytest.mark.parametrize(("text", "axis"), [(b"G21 G90\nG0 X1 Y1\nX5\n", "Z"), (b"G21 G90\nG0 Z5\nG1 Z-1 F100\n", "X")])
+def test_a_program_that_never_says_where_the_cutter_is_is_refused(text: bytes, axis: str) -> None:
+    with pytest.raises(Refused, match=f"never says where the cutter is along {axis}"):
+        prove(text)
+
+
+def test_a_first_cutter_that_stays_up_is_no_trouble() -> None:
+    facts = prove(b"G21 G90\nT3 M6\nG0 X1 Y1\nX5\nT5 M6\nG0 Z5\nX10 Y20\nG1 Z-1 F300\nX20\nG0 Z5\n")
+    assert len(facts["parts"]) == 2 and facts["findings"] == []
+
+
+def test_many_chips_are_neither_listed_nor_looked_into() -> None:
+    """A comb of thin columns that all come free: the largest are told of, in no time."""
+    heights = np.zeros((60, 60))
+    heights[0] = heights[-1] = heights[:, 0] = heights[:, -1] = 6.0
+    heights[4:56:4, 4:56:4] = 6.0
+    _, pieces = find_pieces(block_of(heights))
+    assert len(pieces) == 1 + 13 * 13 and pieces[0].side
+    x, y = np.meshgrid(np.arange(8, 52, 8.0), np.arange(8, 52, 8.0))
+    rows = [op("cut_out", standard_cutter("flat", 3, 1), 10, {"boundary": Limit(boundary="b1")}, tabs=0, side="on", through=0.2, stepdown=5.0)]
+    squares = [((a - 3.2, b - 3.2), (a + 3.2, b - 3.2), (a + 3.2, b + 3.2), (a - 3.2, b + 3.2)) for a, b in zip(x.ravel(), y.ravel(), strict=True)]
+    grid = Boundary(id="b1", name="grid", source="drawn", curves=tuple(Curve(points=square) for square in squares))
+    begin = time.perf_counter()
+    done = run(box_mesh((0, 0, 0), (6, 6, 1)), *rows, size=(60, 60, 6), pitch=0.4, boundaries=(grid,))
+    free = [piece for piece in done.proof.pieces if piece.freed_by is not None]
+    assert len(done.proof.pieces) <= 24 and all(piece.freed is not None and 0 < piece.freed <= 1 for piece in free)
+    assert len(free) >= 20 and time.perf_counter() - begin < 30
+
+
+# --- the cut itself ------------------------------------------------------------------------------------------------------
+
+def test_each_move_says_how_much_it_took_and_what_it_struck() -> None:
+    block = box_block((0, 0, -10), (40, 20, 0), 0.25)
+    thick = {"flute_length": 6.0, "shank_diameter": 8.0, "overall_length": 60.0}
+    cutter = Cutter.model_validate(standard_cutter("flat", 4, 1).model_dump() | thick)
+    points = np.array([[5, 10, 5], [5, 10, -3], [20, 10, -3], [20, 10, -9], [35, 10, -9]], float)
+    done = cut_block(block, points, np.array([2, 1, 2, 1], np.uint8), 100, cutter)
+    assert done.depths.tolist() == pytest.approx([3, 3, 6, 9])
+    assert done.block.top.min() == -9 and done.block.touched.max() == 103 and (block.top == 0).all(), "the block given stays as it was"
+    struck = {name: (depth, move) for name, depth, move in done.struck}
+    # The shank begins 6 mm up: 3 mm of it are in the wall on the way at -9.
+    assert struck["shank"][0] == pytest.approx(3) and struck["shank"][1] in (2, 3)
+    level = cut_block(block, points[:3], np.array([2, 1], np.uint8), 0, cutter)
+    assert level.struck == ()
+
+
+def test_what_a_smaller_cutter_fits_in_decides_nothing() -> None:
+    ball3, ball6, flat6, flat10, bull, vee = (standard_cutter(shape, size).profile for shape, size in (
+        ("ball", 3), ("ball", 6), ("flat", 6), ("flat", 10), ("bull-nose", 6), ("v", 6)))
+    assert deciding([ball6, ball3, flat10, flat6, ball3]) == [flat6, ball3]
+    assert set(deciding([ball6, vee])) == {ball6, vee}, "a point reaches where a ball does not, and the other way round"
+    assert bull in deciding([bull, ball6]) and deciding([bull, flat6]) == [flat6]
+
+
+@settings(max_examples=15, deadline=None)
+@given(radius=st.floats(0.4, 4.0), bend=st.floats(0.5, 6.0))
+def test_a_ball_gets_into_a_round_groove_that_is_wider_than_itself(radius: float, bend: float) -> None:
+    """A groove of radius `bend` along Y: its bottom is touched by every ball that is no larger."""
+    x, y = np.meshgrid(np.linspace(-8, 8, 641), np.linspace(-4, 4, 9))
+    z = np.where(np.abs(x) < bend, bend - np.sqrt(np.maximum(bend**2 - x**2, 0)), bend)
+    mesh = grid_mesh(x, y, z)
+    share = touched_by_ball(build_index(mesh.vertices, mesh.faces), np.array([[0.0, 0.0, 0.0]]), np.array([[0.0, 0.0, 1.0]]), radius, -1.0, 0.02)
+    if abs(radius - bend) > 0.15:
+        assert share == (1.0 if radius < bend else 0.0)
+
+
+def test_what_operations_brought_on_a_plane_in_closed_form() -> None:
+    """A plane at 45 degrees under a block: straight up it stands h over it, along the normal h over the root of two."""
+    under = np.tile(np.arange(20, dtype=np.float32), (10, 1))
+    before, after = under + 4.0, under + np.float32(0.02)
+    (gain,) = gains([10], before, [after], 1.0, (slice(None), slice(None)), under, np.ones((10, 20), bool), 0.015)
+    assert gain.removed == pytest.approx(200 * 3.98, rel=1e-4) and gain.left == pytest.approx(0.02 / np.sqrt(2), abs=1e-4) and gain.within == 1.0
+    (coarse,) = gains([10], before, [after], 1.0, (slice(None), slice(None)), under, np.ones((10, 20), bool), 0.01)
+    assert coarse.within == 0.0

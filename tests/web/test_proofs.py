@@ -248,3 +248,105 @@ def test_real_times_correct_what_is_shown(shop: Client, job: dict) -> None:
 def test_a_time_that_is_none_is_refused(shop: Client, body: dict) -> None:
     assert send(shop, "/times/shed-router", body).status_code == 422 and not RealTime.objects.exists()
     assert send(shop, "/times/no-such-machine", {"job": "H", "calculated": 1, "real": 1}).status_code == 422
+
+
+# --- what goes wrong is told -------------------------------------------------------------------------------------------
+
+def test_whoever_waits_for_a_result_is_told_why_there_will_be_none(shop: Client, job: dict, monkeypatch: pytest.MonkeyPatch) -> None:
+    setup = job["derived"]["setups"][0]["id"]
+    body = {"low": [23, 22], "high": [27, 25], "pitch": 0.1, "operations": 3}
+    key = send(shop, f"/jobs/{job['id']}/window/{setup}", body).json()["key"]
+    assert "press Calculate first" in shop.get(f"/api/results/{key}/facts").json()["facts"]["refused"]
+
+    def out_of_memory(*_: object, **__: object) -> None:
+        raise MemoryError
+
+    monkeypatch.setattr(tasks, "cut_window", out_of_memory)
+    done = calculated(shop, job)
+    key = send(shop, f"/jobs/{job['id']}/window/{setup}", body | {"pitch": 0.2}).json()["key"]
+    assert "not enough memory" in shop.get(f"/api/results/{key}/facts").json()["facts"]["refused"]
+    monkeypatch.setattr(tasks, "cut_window", lambda *_: 1 / 0)
+    with pytest.raises(ZeroDivisionError):
+        send(shop, f"/jobs/{done['id']}/window/{setup}", body | {"pitch": 0.3})
+    with pytest.raises(ZeroDivisionError):
+        tasks.cut_window_of(key="window-test", plan=done["plan"], setup=setup, low=[23, 22], high=[27, 25], pitch=0.3, operations=1)
+    assert "a fault of Nephos" in tasks.STORE.get("window-test").facts["refused"]
+
+
+@pytest.mark.parametrize("path", ["program/a/none.nc", "program/zz/a.nc", "window/zz", "block/zz?suffix=.stl", "check/zz"])
+def test_what_is_not_there_is_said_so(shop: Client, job: dict, path: str) -> None:
+    address = f"/api/jobs/{job['id']}/{path}"
+    body = json.dumps({"low": [0, 0], "high": [5, 5], "pitch": 0.1, "operations": 1})
+    answer = shop.get(address) if path.startswith("program") else shop.post(address, body, content_type="application/json")
+    assert answer.status_code in (404, 422) and (answer.status_code == 404 or answer.json()["message"])
+
+
+@pytest.mark.parametrize("change", [{"pitch": 0}, {"pitch": 5}, {"low": [1]}, {"low": ["a", 1]}, {"operations": -1}, {"high": [11, 10]}])
+def test_a_window_that_is_none_is_refused(shop: Client, job: dict, change: dict) -> None:
+    body = {"low": [10, 10], "high": [14, 13], "pitch": 0.05, "operations": 1} | change
+    if "high" in change:
+        body["low"] = [11, 10]
+    assert send(shop, f"/jobs/{job['id']}/window/{job['derived']['setups'][0]['id']}", body).status_code == 422
+
+
+# --- a finer cutter, files cut to size -----------------------------------------------------------------------------------
+
+def test_a_finishing_goes_on_with_a_finer_cutter(shop: Client, job: dict) -> None:
+    balls = sorted((row.data for row in Cutter.objects.all() if row.data["shape"] == "ball"), key=lambda cutter: cutter["diameter"])
+    fine, coarse = balls[0], balls[-1]
+
+    def go_on(plan: dict) -> None:
+        plan["setups"][0]["operations"][1].update(cutter=coarse, fine=fine)
+
+    now = changed(shop, job, go_on)
+    rows = now["derived"]["setups"][0]["operations"]
+    assert [(row["number"], row["parent"]) for row in rows] == [(10, 10), (20, 20), (21, 20), (30, 30)]
+    assert rows[2]["cutter"]["number"] == fine["number"] and rows[2]["estimate"]["seconds"] >= 0
+    assert now["derived"]["setups"][0]["time"]["changes"] == 3 * 90
+    done = calculated(shop, now)
+    assert [row["state"] for row in done["derived"]["setups"][0]["operations"]] == ["current"] * 4
+    numbers = [program["numbers"] for program in done["derived"]["setups"][0]["programs"]]
+    assert numbers == [[10], [20], [21], [30]]
+    clash = json.loads(json.dumps(done["plan"]))
+    clash["setups"][0]["operations"][2]["number"] = 21
+    answer = send(shop, f"/jobs/{job['id']}/plan", {"based_on": done["version"], "plan": clash, "note": ""}, "put")
+    assert answer.status_code == 422 and "the number after" in answer.json()["message"]
+
+
+def test_the_line_of_a_move_is_found_in_the_file_that_it_went_to(shop: Client, job: dict) -> None:
+    small = OWN | {"most_lines": 400}
+    done = calculated(shop, changed(shop, job, lambda plan: plan.update(post=small)))
+    info = done["derived"]["setups"][0]
+    assert len(info["programs"]) > 2
+    texts = {item["name"]: body_of(file_of(shop, done, k)).decode().splitlines() for k, item in enumerate(info["programs"])}
+    for row in info["operations"]:
+        moves = np.frombuffer(body_of(shop.get(f"/api/results/{row['keys']['moves']}/array/points")), "<f8").reshape(-1, 3)
+        for move in (2, row["moves"] // 2, row["moves"] - 1):
+            told = shop.get(f"/api/results/{info['files_key']}/line/{row['number']}/{move}").json()
+            line = texts[told["file"]][told["line"] - 1]
+            assert line == told["text"]
+            # The words of the line are where the move ends.
+            for word in line.split():
+                if word[0] in "XYZ":
+                    assert float(word[1:]) == pytest.approx(moves[move + 1]["XYZ".index(word[0])], abs=1e-9)
+    assert shop.get(f"/api/results/{info['files_key']}/line/10/{10**8}").status_code == 404
+
+
+def test_posting_survives_undo_and_redo(shop: Client, job: dict) -> None:
+    done = calculated(shop, job)
+    text = body_of(file_of(shop, done))
+    other = calculated(shop, changed(shop, done, lambda plan: plan.update(post="rs274-inch")))
+    assert b"G20" in body_of(file_of(shop, other))
+    back = send(shop, f"/jobs/{job['id']}/undo", {"based_on": other["version"]}).json()
+    assert body_of(file_of(shop, back)) == text, "what was posted then is there at once"
+    assert check(shop, back, text)["state"] == "current"
+
+
+def test_a_post_that_is_wrong_in_a_plan_is_refused_with_its_reason(shop: Client, job: dict) -> None:
+    plan = job["plan"] | {"post": OWN | {"decimals": 40}}
+    answer = send(shop, f"/jobs/{job['id']}/plan", {"based_on": job["version"], "plan": plan, "note": ""}, "put")
+    assert answer.status_code == 422 and "decimals" in answer.json()["message"]
+    unknown = job["plan"] | {"post": "no-such-post"}
+    answer = send(shop, f"/jobs/{job['id']}/plan", {"based_on": job["version"], "plan": unknown, "note": ""}, "put")
+    assert answer.status_code == 422 and "there is no post 'no-such-post'" in answer.json()["message"]
+    assert shop.get(f"/api/jobs/{job['id']}").json()["plan"]["post"] == "rs274-metric", "the job still opens"

@@ -57,7 +57,7 @@ export interface Estimate { seconds: number; lines: number; layers: number; scal
 export interface Feeds { sum: string; own: string[]; kept: string[]; proposed: { feed: number; plunge_feed: number; spindle: number }; proposed_sum: string }
 
 export interface OperationInfo {
-  number: number; parent: number; title: string; summary: string; line: string; outline: [number, number][]; feeds: Feeds;
+  number: number; parent: number; cutter: Cutter; title: string; summary: string; line: string; outline: [number, number][]; feeds: Feeds;
   state: "current" | "out of date" | "blocked" | "off"; reason?: string; seconds?: number; moves?: number;
   tabs: { outline: number; share: number; at: [number, number] }[];
   keys?: { moves: string; frames: string }; estimate?: Estimate; curve?: [number, number][];
@@ -74,7 +74,7 @@ export interface Summary {
 
 export interface Worst { place: [number, number, number]; deviation: number; reachable: boolean }
 export interface Gain { number: number; removed: number; left: number; within: number }
-export interface Piece3D { kind: "part" | "frame" | "free"; volume: number; place: [number, number, number]; freed_by: number | null; freed: number | null; is_part: boolean }
+export interface Piece3D { kind: "part" | "frame" | "free"; volume: number; place: [number, number, number]; freed_by: number | null; freed: number | null }
 /** How long a setup takes, in seconds, and what the times that were entered make of it. */
 export interface JobTime { moves: number; changes: number; waits: number; total: number; calculated: boolean; factor: number; low: number; high: number; entries: number }
 

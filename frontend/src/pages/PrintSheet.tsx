@@ -2,7 +2,7 @@
 import { useEffect } from "react";
 import styled from "styled-components";
 import { useJob, useJobs } from "../api/hooks";
-import type { Cutter, FullPlan, Job, SetupInfo, Zero } from "../api/types";
+import type { Cutter, FullPlan, Job, OperationInfo, SetupInfo, Zero } from "../api/types";
 import { clock, feedText, lengthText, type Unit } from "../lib/numbers";
 import { Button, Said } from "../parts/controls";
 import { CutterDrawing } from "../parts/CutterDrawing";
@@ -52,10 +52,12 @@ function ZeroDrawing(props: { plan: FullPlan; unit: Unit }) {
   );
 }
 
-/** The cutters of a job in the order in which they are first needed. */
-export function cuttersInOrder(plan: FullPlan): Cutter[] {
-  const found = new Map<number, Cutter>();
-  for (const operation of setupOf(plan).operations) if (operation.on && !found.has(operation.cutter.number)) found.set(operation.cutter.number, operation.cutter);
+type Worked = Pick<OperationInfo, "state" | "cutter" | "outline">;
+
+/** What is worked out of a job's operations, finer cutters among it, by the cutters in the order in which they are first needed. */
+export function cuttersInOrder<T extends Worked>(operations: T[]): T[] {
+  const found = new Map<number, T>();
+  for (const item of operations) if (item.state !== "off" && !found.has(item.cutter.number)) found.set(item.cutter.number, item);
   return [...found.values()];
 }
 
@@ -68,7 +70,6 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
   const setup = setupOf(plan);
   const time = realTime(info.time);
   const stops = [...job.derived.findings, ...info.findings].filter((finding) => finding.level !== "note");
-  const drawing = (cutter: Cutter) => info.operations[setup.operations.findIndex((item) => item.cutter.number === cutter.number)]?.outline ?? [];
   return (
     <>
       <div className="two">
@@ -87,23 +88,19 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
       <h2>Cutters</h2>
       <table>
         <thead><tr><th /><th>No.</th><th /><th>Cutter</th><th>Diameter</th><th>Stands out at least</th><th>Spindle</th><th>Feed</th></tr></thead>
-        <tbody>{cuttersInOrder(plan).map((cutter) => (
-          <tr key={cutter.number}><td><Box /></td><td className="n">{cutter.number}</td><td style={{ lineHeight: 0 }}><CutterDrawing section={drawing(cutter)} flutes={cutter.flute_length} diameter={cutter.diameter} height={30} /></td><td>{cutter.name}</td>
+        <tbody>{cuttersInOrder(info.operations).map(({ cutter, outline }) => (
+          <tr key={cutter.number}><td><Box /></td><td className="n">{cutter.number}</td><td style={{ lineHeight: 0 }}><CutterDrawing section={outline} flutes={cutter.flute_length} diameter={cutter.diameter} height={30} /></td><td>{cutter.name}</td>
             <td className="n">{lengthText(cutter.diameter, unit, 2)}</td><td className="n">{lengthText(standsOut(cutter), unit, 1)} {unit}</td><td className="n">{cutter.spindle}</td><td className="n">{feedText(cutter.feed, unit)} {unit}/min</td></tr>
         ))}</tbody>
       </table>
       <h2>Operations</h2>
       <table>
         <thead><tr><th /><th>No.</th><th>Operation</th><th>Cutter</th><th>File</th><th style={{ textAlign: "right" }}>Time</th></tr></thead>
-        <tbody>{setup.operations.map((operation, k) => {
-          const item = info.operations[k];
-          if (!operation.on || !item) return null;
-          const files = info.programs?.filter((program) => program.numbers.includes(operation.number)).map((program) => program.name) ?? [];
-          return (
-            <tr key={operation.number}><td><Box /></td><td className="n">{operation.number}</td><td>{item.title}<div className="facts">{item.line}</div></td><td className="n">{operation.cutter.number}</td>
-              <td className="n">{files.join(", ") || "not calculated"}</td><td className="n" style={{ textAlign: "right" }}>{item.seconds === undefined ? `≈ ${clock(item.estimate?.seconds ?? 0)}` : clock(item.seconds)}</td></tr>
-          );
-        })}</tbody>
+        <tbody>{info.operations.filter((item) => item.state !== "off").map((item) => (
+          <tr key={item.number}><td><Box /></td><td className="n">{item.number}</td><td>{item.title}<div className="facts">{item.line}</div></td><td className="n">{item.cutter.number}</td>
+            <td className="n">{(info.programs ?? []).filter((program) => program.numbers.includes(item.number)).map((program) => program.name).join(", ") || "not calculated"}</td>
+            <td className="n" style={{ textAlign: "right" }}>{item.seconds === undefined ? `≈ ${clock(item.estimate?.seconds ?? 0)}` : clock(item.seconds)}</td></tr>
+        ))}</tbody>
       </table>
       <p className="facts" style={{ textAlign: "right", marginTop: 6 }}>moves {clock(info.time.moves)} · changes {clock(info.time.changes)} · spindle {clock(info.time.waits)} · in all {clock(info.time.total)}{time && ` · at this machine ${time}`}</p>
       {stops.length > 0 && <><h2>To know</h2><ul>{stops.map((finding) => <li key={finding.code + finding.row}><Mark level={finding.level} /> <span>{finding.row}: {finding.text}: {finding.way_out}.{finding.overridden && ` Posted all the same: ${finding.overridden}`}</span></li>)}</ul></>}

@@ -11,19 +11,19 @@ import { usePaceContext } from "./pace";
 const COARSER = 4;
 
 const vertex = /* glsl */ `
-  uniform sampler2D heights; uniform vec2 cells; uniform vec2 low; uniform vec2 size; uniform float foot; uniform float lift; uniform float lid;
+  uniform sampler2D heights; uniform vec2 cells; uniform vec2 low; uniform vec2 size; uniform float foot; uniform float lid;
   attribute float wall; varying vec2 place; varying vec3 world; varying float side;
   void main() {
     place = uv;
     vec2 cell = (floor(uv * (cells - 1.0) + 0.5) + 0.5) / cells;
     float z = min(texture2D(heights, cell).r, lid);
     side = wall;
-    world = vec3(low + uv * size, wall > 1.5 ? foot : z + lift);
+    world = vec3(low + uv * size, wall > 1.5 ? foot : z);
     gl_Position = projectionMatrix * modelViewMatrix * vec4(world, 1.0);
   }`;
 
 const fragment = /* glsl */ `
-  uniform sampler2D detail; uniform vec2 detailStep; uniform vec2 detailSize; uniform float foot; uniform float fullTop; uniform vec3 wood; uniform vec4 plane; uniform float lid; uniform float grainy; uniform float shine; uniform vec4 lens; uniform float lift;
+  uniform sampler2D detail; uniform vec2 detailStep; uniform vec2 detailSize; uniform float foot; uniform float fullTop; uniform vec3 wood; uniform vec4 plane; uniform float lid; uniform float grainy; uniform float shine; uniform vec4 lens;
   uniform sampler2D deviation; uniform vec4 window; uniform float limit; uniform float most; uniform bool compare;
   uniform vec3 leftover; uniform vec3 within; uniform vec3 gouge; uniform vec3 corner;
   varying vec2 place; varying vec3 world; varying float side;
@@ -47,7 +47,7 @@ const fragment = /* glsl */ `
     vec3 colour = wood * (1.0 - grainy * (0.07 - 0.09 * grain(world.xy)));
     if (opened) normal = vec3(0.0, 0.0, 1.0);
     // A wall between two columns: the finest heights know nothing of it.
-    bool wall = side < 0.5 && abs(world.z - lift - min(z, lid)) > 0.5;
+    bool wall = side < 0.5 && abs(world.z - min(z, lid)) > 0.5;
     if (wall) {
       normal = normalize(cross(dFdx(world), dFdy(world)));
       if (dot(normal, cameraPosition - world) < 0.0) normal = -normal;
@@ -120,7 +120,7 @@ const NOWHERE: Rectangle = [1, 1, 0, 0];
 
 export function BlockMesh(props: {
   grid: GridFacts; heights: Float32Array; foot: number; top: number; section: Section; fine?: { data: Float32Array; nx: number; ny: number } | null;
-  deviation?: Deviation | null; version: number; look: Look; lens?: Rectangle | null; lift?: number;
+  deviation?: Deviation | null; version: number; look: Look; lens?: Rectangle | null;
 }) {
   const { grid, heights, fine, deviation } = props;
   const { coarse: moving } = usePaceContext();
@@ -138,7 +138,7 @@ export function BlockMesh(props: {
   const material = useMemo(() => new THREE.ShaderMaterial({
     vertexShader: vertex, fragmentShader: fragment, side: THREE.DoubleSide,
     uniforms: Object.fromEntries(Object.entries({
-      heights: null, detail: null, cells: new THREE.Vector2(), low: new THREE.Vector2(), size: new THREE.Vector2(), foot: 0, lift: 0,
+      heights: null, detail: null, cells: new THREE.Vector2(), low: new THREE.Vector2(), size: new THREE.Vector2(), foot: 0,
       detailStep: new THREE.Vector2(), detailSize: new THREE.Vector2(), fullTop: 0, wood: colour(scene.wood), plane: new THREE.Vector4(0, 0, 0, 1), lid: 1e9, grainy: 1, shine: 0, lens: new THREE.Vector4(...NOWHERE), deviation: null,
       window: new THREE.Vector4(), limit: 0, most: 1, compare: false, leftover: colour(scene.leftover),
       within: colour(scene.within), gouge: colour(scene.gouge), corner: colour(scene.corner),
@@ -156,7 +156,7 @@ export function BlockMesh(props: {
   const width = grid.nx * grid.pitch, depth = grid.ny * grid.pitch;
   const nx = fine ? fine.nx : grid.nx, ny = fine ? fine.ny : grid.ny;
   set({
-    wood: colour(props.look.colour), grainy: props.look.grain, shine: props.look.shine, lens: new THREE.Vector4(...(props.lens ?? NOWHERE)), lift: props.lift ?? 0,
+    wood: colour(props.look.colour), grainy: props.look.grain, shine: props.look.shine, lens: new THREE.Vector4(...(props.lens ?? NOWHERE)),
     plane: new THREE.Vector4(...planeOf(props.section)), lid: lidOf(props.section), heights: coarse, detail: finest, cells: new THREE.Vector2(grid.nx, grid.ny), low: new THREE.Vector2(grid.x0 - grid.pitch / 2, grid.y0 - grid.pitch / 2),
     size: new THREE.Vector2(width, depth), foot: props.foot, fullTop: props.top,
     detailStep: new THREE.Vector2(1 / nx, 1 / ny), detailSize: new THREE.Vector2(width / nx, depth / ny), compare: Boolean(deviation), deviation: deviationTexture,

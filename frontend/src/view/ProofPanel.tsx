@@ -62,7 +62,7 @@ export function ProofPanel(props: {
         const when = freedAt(piece, props.times);
         return (
           <div className="row" key={k}>
-            <span>{piece.is_part ? "the part" : `a piece of ${(piece.volume / 1000).toFixed(1)} cm³`} comes free{when !== null && ` at ${clock(when)}`}</span>
+            <span>{piece.kind === "part" ? "the part" : `a piece of ${(piece.volume / 1000).toFixed(1)} cm³`} comes free{when !== null && ` at ${clock(when)}`}</span>
             <Quiet aria-label={`Show the piece ${k + 1}`} onPress={() => goTo(piece.place, when)}>Show</Quiet>
           </div>
         );

@@ -215,7 +215,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
           const upTo = !moment || k < moment.index ? Infinity : k === moment.index ? moment.move : -1;
           return <PathLines key={item.number} data={item} upTo={upTo} high={top} low={lowestCut} section={section} />;
         })}
-        {moment && (mode === "paths" || mode === "proof") && !atEnd && <CutterPiece section={info?.operations.find((item) => item.number === moment.data.number)?.outline ?? []} at={moment.at} />}
+        {moment && (mode === "paths" || mode === "proof") && !atEnd && <CutterPiece section={(foreign ? foreign.proof.parts : (info?.operations ?? [])).find((item) => item.number === moment.data.number)?.outline ?? []} at={moment.at} />}
         <Picker active={tool === "measure" || tool === "lay flat" || tool === "pick loop" || tool === "probe" || tool === "window"} block={tool === "pick loop" ? onTop : mode === "place" ? null : onBlock} onPick={picked} />
         {tool === "measure" && <MeasureMarks points={points} size={Math.max(plan.stock.length, plan.stock.width) * 0.005} />}
       </Canvas>

@@ -75,7 +75,7 @@ def _operations(plan: Plan, setup: Setup, keys: SetupKeys, done: dict[str, dict[
         kind = strategy(operation.strategy)
         item = {"number": operation.number, "parent": parent, "title": kind.title, "summary": kind.summary,
                 "line": f"{operation.cutter.name} · {kind.describe(operation.settings, operation.cutter, number_in(plan.units))}",
-                "outline": operation.cutter.outline(), "feeds": _feeds(plan, operation),
+                "outline": operation.cutter.outline(), "cutter": operation.cutter.model_dump(), "feeds": _feeds(plan, operation),
                 **_operation_state(operation, done, blocked, keys)}
         boundary = outlines.get(operation.boundary.boundary)
         item["tabs"] = _tabs(operation, boundary if boundary in drawn and "loops" in drawn[boundary] else None)

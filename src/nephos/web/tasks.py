@@ -1,6 +1,8 @@
 """What workers do: read meshes, calculate jobs. Killed in the middle, the work is taken up again."""
 
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from functools import lru_cache
 from typing import Any
@@ -19,14 +21,12 @@ from nephos.core.plan.foreign import prove_foreign
 from nephos.core.plan.keys import outline_key_of, setup_keys
 from nephos.core.plan.outcome import SetupOutcome
 from nephos.core.plan.pipeline import run_setup
-from nephos.core.plan.programs import by_file, lines_of_moves
 from nephos.core.plan.proof import grid_facts
 from nephos.core.plan.proof_checks import outcome_findings
 from nephos.core.plan.report import setup_report
 from nephos.core.plan.results import as_result
-from nephos.core.plan.schema import Model, Plan, parse_plan
+from nephos.core.plan.schema import Model, Plan, Setup, parse_plan
 from nephos.core.plan.space import Work, first_block, joined, placed_parts, prepared_key, prepared_mesh, setup_space
-from nephos.core.post.schema import post_of
 from nephos.core.post.seal import check_word
 from nephos.core.stock.frames import shown_grid, shown_top
 from nephos.core.stock.solid import block_mesh
@@ -47,6 +47,21 @@ def _loaded(digest: str) -> CoreMesh:
     if row is None:
         raise Refused("the mesh of this job is gone: bring it in again")
     return read_mesh(row.name, b"".join(read_chunks(row.file_id)))
+
+
+_FAULT = "this broke off by a fault of Nephos; the log of the worker has the details"
+
+
+@contextmanager
+def _or_refused(key: str, stage: str, too_large: str) -> Iterator[None]:
+    """Whoever waits for the result under `key` is told why there will be none."""
+    try:
+        yield
+    except (Refused, MemoryError) as reason:
+        STORE.put(key, stage, as_result({"refused": str(reason) or too_large}))
+    except Exception:
+        STORE.put(key, stage, as_result({"refused": _FAULT}))
+        raise
 
 
 def _keep_look(key: str, mesh: CoreMesh, said: tuple[str, ...] = ()) -> dict[str, Any]:
@@ -115,56 +130,52 @@ def draw_outlines(plan: dict[str, Any]) -> None:
                 STORE.put(wanted[key], "outline", as_result({"refused": str(reason)}))
 
 
-@app.task(queue="mesh", retry=2)
+def _in_setup(plan: dict[str, Any], setup: str) -> tuple[Plan, Setup]:
+    whole = parse_plan(plan)
+    return whole, next(item for item in whole.setups if item.id == setup)
+
+
+@app.task(queue="mesh")
 def export_model(key: str, name: str, plan: dict[str, Any], model: str) -> None:
     """Write a model as it is placed, in millimetres from the stock's low corner, to a file to be fetched under `key`."""
     whole = parse_plan(plan)
     item = next(other for other in whole.models if other.id == model)
-    try:
+    with _or_refused(key, "export", "there is not enough memory to write this file"):
         mesh = joined(placed_parts(whole, item, prepared_mesh(item, _loaded, Work(STORE))))
         STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(write_mesh(name, mesh), np.uint8)))
-    except (Refused, MemoryError) as reason:
-        STORE.put(key, "export", as_result({"refused": str(reason) or "there is not enough memory to write this file"}))
 
 
-@app.task(queue="mesh", retry=2)
+@app.task(queue="mesh")
 def prove_program(key: str, plan: dict[str, Any], setup: str, blob: int, usual: int) -> None:
     """Prove a program from a file against the stock of a setup; what is found lies under `key`."""
-    whole = parse_plan(plan)
-    item = next(other for other in whole.setups if other.id == setup)
-    try:
+    whole, item = _in_setup(plan, setup)
+    with _or_refused(key, "foreign", "there is not enough memory to prove this file: use a coarser pitch"):
         prove_foreign(whole, item, _loaded, b"".join(read_chunks(blob)), cutters_for(whole), usual, Work(STORE))
-    except (Refused, MemoryError) as reason:
-        STORE.put(key, "foreign", as_result({"refused": str(reason) or "there is not enough memory to prove this file: use a coarser pitch"}))
     Blob.objects.filter(pk=blob).delete()
 
 
-@app.task(queue="mesh", retry=2)
+@app.task(queue="mesh")
 def cut_window_of(key: str, plan: dict[str, Any], setup: str, low: list[float], high: list[float], pitch: float, operations: int) -> None:
     """Cut a window of the block at full resolution with the moves of the first so many operations."""
-    whole = parse_plan(plan)
-    item = next(other for other in whole.setups if other.id == setup)
-    grid = window_grid((low[0], low[1]), (high[0], high[1]), pitch)
-    try:
+    whole, item = _in_setup(plan, setup)
+    with _or_refused(key, "window", "there is not enough memory for this window: make it smaller"):
+        grid = window_grid((low[0], low[1]), (high[0], high[1]), pitch)
         block = first_block(setup_space(whole, item, _loaded, Work(STORE)))
         cuts = []
         for operation in item.worked[:operations]:
             moves = STORE.get(setup_keys(whole, item).operations[operation.number].moves)
             if moves is None:
                 raise Refused("the operations are not up to date any more: press Calculate first")
-            cuts.append((moves.arrays["points"], moves.arrays["kinds"], operation.cutter.profile))
+            cuts.append((moves.arrays["points"], operation.cutter.profile))
         heights = cut_window(shown_top(block, grid), float(block.low.min()), grid, cuts)
         STORE.put(key, "window", as_result(grid_facts(grid), high=heights))
-    except (Refused, MemoryError) as reason:
-        STORE.put(key, "window", as_result({"refused": str(reason) or "there is not enough memory for this window: make it smaller"}))
 
 
-@app.task(queue="mesh", retry=2)
+@app.task(queue="mesh")
 def export_block(key: str, name: str, block: str, pieces: str, plan: dict[str, Any], setup: str, alone: bool) -> None:
     """Write the proof as a mesh, in millimetres from the work zero."""
-    whole = parse_plan(plan)
-    item = next(other for other in whole.setups if other.id == setup)
-    try:
+    whole, item = _in_setup(plan, setup)
+    with _or_refused(key, "export", "there is not enough memory to write this file"):
         cut, sorting = STORE.get(block), STORE.get(pieces)
         if cut is None or sorting is None:
             raise Refused("the block is not kept any more: press Calculate first")
@@ -173,8 +184,6 @@ def export_block(key: str, name: str, block: str, pieces: str, plan: dict[str, A
         mesh = block_mesh(done.only(sorting.arrays["sorting"] == 1) if alone else done)
         data = write_glb(mesh) if name.endswith(".glb") else write_mesh(name, mesh)
         STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(data, np.uint8)))
-    except (Refused, MemoryError) as reason:
-        STORE.put(key, "export", as_result({"refused": str(reason) or "there is not enough memory to write this file"}))
 
 
 class _Progress:
@@ -200,20 +209,16 @@ class _Progress:
 
 
 def _keep_programs(done: SetupOutcome, title: str) -> None:
-    named = {program.name: program for program in done.programs}
-    for run in by_file(done.outcomes, post_of(done.space.plan.post)):
-        numbers = {outcome.operation.number for outcome in run}
-        files = [program for program in named.values() if set(program.numbers) <= numbers]
-        for program, moves in zip(files, lines_of_moves(files, run, done.space.clearance), strict=True):
-            key = f"{done.keys.files}/{program.name}"
-            if STORE.get(key) is not None:
-                continue
-            text = np.frombuffer(program.text, np.uint8)
-            offsets = np.concatenate([[0], np.flatnonzero(text == 10) + 1]).astype(np.int64)
-            arrays = {f"lines_{number}": lines.astype(np.int32) for number, (_, lines) in moves.items()}
-            STORE.put(key, "program", as_result({
-                "name": program.name, "numbers": list(program.numbers), "title": title, "check": check_word(program.text),
-                "firsts": {str(number): first for number, (first, _) in moves.items()}}, text=text, offsets=offsets, **arrays))
+    for program in done.programs:
+        key = f"{done.keys.files}/{program.name}"
+        if STORE.get(key) is not None:
+            continue
+        text = np.frombuffer(program.text, np.uint8)
+        offsets = np.concatenate([[0], np.flatnonzero(text == 10) + 1]).astype(np.int64)
+        arrays = {f"lines_{number}": lines.astype(np.int32) for number, (_, lines) in program.found.items()}
+        STORE.put(key, "program", as_result({
+            "name": program.name, "numbers": list(program.numbers), "title": title, "check": check_word(program.text),
+            "firsts": {str(number): first for number, (first, _) in program.found.items()}}, text=text, offsets=offsets, **arrays))
     if STORE.get(done.keys.files) is None:
         listed = [{"name": p.name, "size": len(p.text), "numbers": list(p.numbers)} for p in done.programs]
         STORE.put(done.keys.files, "program", as_result({"programs": listed}))
@@ -224,9 +229,7 @@ def _keep_summary(done: SetupOutcome, plan: Plan) -> None:
     report = setup_report(done, findings)
     report["findings_in"] = [finding.as_dict() for finding in outcome_findings(done, plan.tolerance, "in")]
     grid = shown_grid(done.block.grid)
-    report["grid"] = {"x0": grid.x0, "y0": grid.y0, "pitch": grid.pitch, "nx": grid.nx, "ny": grid.ny}
-    c = done.comparison.grid
-    report["compare_grid"] = {"x0": c.x0, "y0": c.y0, "pitch": c.pitch, "nx": c.nx, "ny": c.ny}
+    report["grid"], report["compare_grid"] = grid_facts(grid), grid_facts(done.comparison.grid)
     report["block_key"] = done.keys.operations[done.outcomes[-1].operation.number].block
     report["matrix"] = done.space.matrix.tolist()
     if STORE.get(done.keys.summary) is None:

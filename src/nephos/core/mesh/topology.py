@@ -5,15 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from nephos.core.arrays import I32, I64, U8
-from nephos.core.bands import inlined, kernel
-
-
-@inlined
-def _root(parent, k):  # type: ignore[no-untyped-def]
-    while parent[k] != k:
-        parent[k] = parent[parent[k]]
-        k = parent[k]
-    return k
+from nephos.core.bands import kernel
+from nephos.core.union_find import root
 
 
 @kernel
@@ -53,20 +46,20 @@ def _edges(faces, slots, low, high, first, second, uses, balance):  # type: igno
 def _shells(faces, parent, number):  # type: ignore[no-untyped-def]
     """Number the pieces of vertices that triangles join, in the order of their first triangle; returns how many."""
     for t in range(len(faces)):
-        a = _root(parent, faces[t, 0])
+        a = root(parent, faces[t, 0])
         for k in (1, 2):
-            b = _root(parent, faces[t, k])
+            b = root(parent, faces[t, k])
             if a != b:
                 parent[max(a, b)] = min(a, b)
                 a = min(a, b)
     count = 0
     for t in range(len(faces)):
-        root = _root(parent, faces[t, 0])
-        if number[root] < 0:
-            number[root] = count
+        stands = root(parent, faces[t, 0])
+        if number[stands] < 0:
+            number[stands] = count
             count += 1
     for v in range(len(parent)):
-        number[v] = number[_root(parent, v)]
+        number[v] = number[root(parent, v)]
     return count
 
 
@@ -100,13 +93,13 @@ def _sides(first, second, uses, balance, parent, parity):  # type: ignore[no-unt
             p ^= parity[k]
             k = parent[k]
         # Point straight at the root from now on.
-        root = k
+        top = k
         k = t
         rest = p
         while parent[k] != k:
             following = parent[k]
             own = parity[k]
-            parent[k] = root
+            parent[k] = top
             parity[k] = rest
             rest ^= own
             k = following

@@ -1,7 +1,7 @@
 """A program from anywhere, proved against the stock of a job: what it cuts, what it meets, how long it takes."""
 
 import hashlib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -24,8 +24,8 @@ from nephos.core.plan.space import Meshes, Work, first_block, setup_space, stock
 from nephos.core.post.read import Reading, read_program
 from nephos.core.stock.block import Block
 from nephos.core.stock.compare import compare
+from nephos.core.stock.cut import cut_block
 from nephos.core.stock.frames import record_frames, shown_grid, shown_top
-from nephos.core.stock.sweep import sweep_watching
 from nephos.core.units import Units
 
 _LIMIT = 0.05
@@ -57,6 +57,9 @@ def stretches_of(reading: Reading, cutters: list[Cutter], usual: int) -> list[St
     """
     if not len(reading.rapid):
         raise Refused("the file makes no move")
+    for axis, name in enumerate("XYZ"):
+        if not np.isfinite(reading.points[:, axis]).any():
+            raise Refused(f"the file never says where the cutter is along {name}: it cannot be proved")
     known = {cutter.number: cutter for cutter in cutters}
     tools = np.where(reading.tools == 0, usual, reading.tools)
     found = []
@@ -79,16 +82,6 @@ def _outcome(reading: Reading, stretch: Stretch, number: int, plan: Plan) -> Out
     none = OperationKeys("", "", "", "", "", "")
     return Outcome(operation, points, kinds, reading.feeds[moves], seconds, Toolpath(points, kinds, reading.feeds[moves]),
                    np.zeros(len(kinds), np.float32), (), none)
-
-
-def _cut(outcome: Outcome, block: Block, first: int) -> tuple[Outcome, Block]:
-    top, touched = np.ascontiguousarray(block.top), np.full(block.touched.shape, -1, np.int32)
-    bodies = outcome.operation.cutter.bodies
-    depths, strikes = sweep_watching(top, touched, block.grid, outcome.points, outcome.kinds, first, outcome.operation.cutter.profile,
-                                     np.array([[radius, height] for _, radius, height in bodies]))
-    struck = tuple((name, float(depth), int(move)) for (name, _, _), (depth, move) in zip(bodies, strikes, strict=True) if depth > 0.02)
-    return Outcome(outcome.operation, outcome.points, outcome.kinds, outcome.feeds, outcome.seconds, outcome.path, depths, struck,
-                   outcome.keys), block.cut_above(top, touched)
 
 
 def _trueness(plan: Plan, setup: Setup, meshes: Meshes, block: Block, cutters: list[Cutter], work: Work) -> dict[str, float]:
@@ -122,7 +115,8 @@ def prove_foreign(plan: Plan, setup: Setup, meshes: Meshes, text: bytes, cutters
             outcome = _outcome(reading, stretch, k + 1, plan)
             grid = shown_grid(block.grid)
             shown: F32 = shown_top(block, grid)
-            outcome, block = _cut(outcome, block, stretch.first)
+            cut = cut_block(block, outcome.points, outcome.kinds, stretch.first, stretch.cutter)
+            outcome, block = replace(outcome, depths=cut.depths, struck=cut.struck), cut.block
             frames = record_frames(shown, grid, outcome.points, outcome.kinds, outcome.seconds, stretch.cutter.profile)
             names = (f"{key}-{k}-moves", f"{key}-{k}-frames")
             work.store.put(names[0], "foreign", as_result(

@@ -95,7 +95,7 @@ def setup_keys(plan: Plan, setup: Setup) -> SetupKeys:
                      [operation.cutter.shape for operation in todo])
     summary = key_of("summary", compare, setup.name, plan.stock.material.name, setup.home, [k.moves for k in operations.values()])
     files = key_of("program", summary, post_of(plan.post).model_dump(), [operation.coolant for operation in todo],
-                   [item.model_dump() for item in plan.overrides])
+                   [item.model_dump() for item in plan.overrides], plan.units if plan.overrides else None)
     return SetupKeys(space, operations, compare, key_of("pieces", before), summary, files)
 
 

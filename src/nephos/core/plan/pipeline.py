@@ -27,21 +27,20 @@ from nephos.core.paths.toolpath import Kind, Pass, Toolpath
 from nephos.core.plan.boundaries import region_of, shape_of
 from nephos.core.plan.keys import OperationKeys, setup_keys
 from nephos.core.plan.outcome import Outcome, SetupOutcome
+from nephos.core.plan.overrides import overridden
 from nephos.core.plan.programs import programs_of, step_of
 from nephos.core.plan.proof import grid_facts, proof_of
 from nephos.core.plan.results import Result, as_result
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.plan.space import Meshes, SetupSpace, Work, first_block, setup_space
 from nephos.core.plan.tabs import held_tabs
+from nephos.core.post.meaning import off_by
 from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import post_of
-from nephos.core.post.write import Program, write_program
+from nephos.core.post.write import Program, arcs_of, write_program
 from nephos.core.stock.block import Block
+from nephos.core.stock.cut import cut_block
 from nephos.core.stock.frames import record_frames, shown_grid, shown_top
-from nephos.core.stock.sweep import sweep_watching
-
-STRIKE = 0.02
-"""So much (mm) of shank or holder in the block is rounding of the block to its pitch on slopes."""
 
 
 def _passes_result(passes: Passes) -> Result:
@@ -79,24 +78,27 @@ def _kinds_of(reading: Reading, program: Program) -> U8:
 
 
 def _moves(operation: Operation, path: Toolpath, plan: Plan, machine: Machine) -> Result:
-    program = write_program(post_of(plan.post), "part", [], [step_of(operation, path, plan, 0.0)], machine.spindle_wait_seconds)
+    """The posted text of an operation read back. What the post's own lines do besides is none of its moves."""
+    post = post_of(plan.post)
+    step = step_of(operation, path, plan, 0.0)
+    step = replace(step, arcs=arcs_of(post, step))
+    program = write_program(post, "part", [], [step], machine.spindle_wait_seconds)
     reading = read_program(program.text)
-    kinds = _kinds_of(reading, program)
-    seconds = move_seconds(reading.points, kinds, reading.feeds, machine)
-    return as_result({"moves": len(kinds), "seconds": float(seconds.sum())}, points=reading.points,
-                     kinds=kinds, feeds=reading.feeds, seconds=seconds)
+    off = off_by(post, [step], program, reading)
+    if off != 0.0:
+        raise Refused(f"what the post '{post.title}' writes for operation {step.number} goes {off:.3g} mm elsewhere when it is read back: "
+                      "look at its unit, its words and the lines at its start")
+    own = program.asked(reading.lines)
+    points = np.concatenate([np.full((1, 3), np.nan), reading.points[1:][own]])
+    kinds, feeds = _kinds_of(reading, program)[own], reading.feeds[own]
+    seconds = move_seconds(points, kinds, feeds, machine)
+    return as_result({"moves": len(kinds), "seconds": float(seconds.sum())}, points=points, kinds=kinds, feeds=feeds, seconds=seconds)
 
 
-def _cut_block(block: Block, points: F64, kinds: np.ndarray, first: int, operation: Operation,  # type: ignore[type-arg]
-               report: Report) -> Result:
-    top = np.ascontiguousarray(block.top)
-    touched = np.full(top.shape, -1, np.int32)
-    bodies = operation.cutter.bodies
-    depths, strikes = sweep_watching(top, touched, block.grid, points, kinds, first, operation.cutter.profile,
-                                   np.array([[radius, height] for _, radius, height in bodies]), report)
-    cut = block.cut_above(top, touched)
-    struck = [[name, float(depth), int(move)] for (name, _, _), (depth, move) in zip(bodies, strikes, strict=True) if depth > STRIKE]
-    return as_result({"struck": struck}, low=cut.low, high=cut.high, touched=cut.touched, depths=depths)
+def _cut_block(block: Block, points: F64, kinds: U8, first: int, operation: Operation, report: Report) -> Result:
+    cut = cut_block(block, points, kinds, first, operation.cutter, report)
+    return as_result({"struck": [list(item) for item in cut.struck]}, low=cut.block.low, high=cut.block.high, touched=cut.block.touched,
+                     depths=cut.depths)
 
 
 def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: OperationKeys,
@@ -180,7 +182,8 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
     proof = proof_of(space, work, keys, todo, blocks, part(work.report, 0.9, 0.98))
     work.note("posting")
     begin = time.perf_counter()
-    programs = programs_of(space, tuple(outcomes), title)
+    done = SetupOutcome(space, tuple(outcomes), block, proof, keys, (), held_tabs(space, work, todo))
+    done = replace(done, programs=programs_of(space, done.outcomes, title, overridden(done)))
     work.seconds["post"] = time.perf_counter() - begin
     work.report(1.0)
-    return SetupOutcome(space, tuple(outcomes), block, proof, keys, programs, held_tabs(space, work, todo))
+    return done

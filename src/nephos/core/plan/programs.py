@@ -1,16 +1,18 @@
 """The files of a setup: grouped as its post changes cutters, headed, cut to the size that a controller takes, read back and held
 against what was planned."""
 
+from dataclasses import replace
+
 import numpy as np
 
-from nephos.core.arrays import I64
+from nephos.core.arrays import F64, I64, Bool
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.paths.registry import strategy
 from nephos.core.paths.toolpath import Kind, Toolpath
 from nephos.core.plan.outcome import Outcome
 from nephos.core.plan.place import zero_in_words
-from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.schema import Operation, Override, Plan, Setup
 from nephos.core.plan.space import SetupSpace
 from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import Post, post_of
@@ -19,6 +21,8 @@ from nephos.core.post.write import Program, Step, write_program
 
 _ASIDE = 1e-6
 """Moves that a split adds go straight up and down: so far (mm) they may go aside, by rounding in the text."""
+_LOW = 0.01
+"""So far (mm) under the clearance the text may put the cutter by rounding."""
 
 
 def step_of(operation: Operation, path: Toolpath, plan: Plan, clearance: float) -> Step:
@@ -45,9 +49,9 @@ def by_file(outcomes: tuple[Outcome, ...], post: Post) -> list[list[Outcome]]:
     return runs
 
 
-def header_lines(space: SetupSpace, outcomes: list[Outcome], title: str) -> list[str]:
+def header_lines(space: SetupSpace, outcomes: list[Outcome], title: str, stops: tuple[Override, ...] = ()) -> list[str]:
     """What the comments at the top of a file tell."""
-    plan, stock = space.plan, space.plan.stock
+    stock = space.plan.stock
     bottom = np.min([np.nanmin(outcome.points, axis=0) for outcome in outcomes], axis=0)
     top = np.max([np.nanmax(outcome.points, axis=0) for outcome in outcomes], axis=0)
     seconds = sum(outcome.total_seconds for outcome in outcomes)
@@ -58,12 +62,12 @@ def header_lines(space: SetupSpace, outcomes: list[Outcome], title: str) -> list
         *(f"cutter {number}: {name}" for number, name in cutters.items()),
         f"X {bottom[0]:.3f} to {top[0]:.3f}, Y {bottom[1]:.3f} to {top[1]:.3f}, Z {bottom[2]:.3f} to {top[2]:.3f} mm",
         f"about {max(seconds / 60, 1):.0f} min",
-        *(f"posted in spite of a stop: {item.text}; {item.reason}" for item in plan.overrides),
+        *(f"posted in spite of a stop: {item.text}; {item.reason}" for item in stops),
     ]
 
 
-def programs_of(space: SetupSpace, outcomes: tuple[Outcome, ...], title: str) -> tuple[Program, ...]:
-    """All files of a setup, each certified.
+def programs_of(space: SetupSpace, outcomes: tuple[Outcome, ...], title: str, stops: tuple[Override, ...] = ()) -> tuple[Program, ...]:
+    """All files of a setup, each certified; `stops` are those that were overridden, which the files tell.
 
     Raises
     ------
@@ -73,16 +77,15 @@ def programs_of(space: SetupSpace, outcomes: tuple[Outcome, ...], title: str) ->
     post = post_of(space.plan.post)
     programs: list[Program] = []
     for run in by_file(outcomes, post):
-        files = _files_of(space, run, title, post)
-        certify(files, run, space.clearance, space.setup.home)
-        programs += files
+        files = _files_of(space, run, title, post, stops)
+        programs += certify(files, run, space.clearance, space.setup.home)
     return tuple(programs)
 
 
-def _files_of(space: SetupSpace, run: list[Outcome], title: str, post: Post) -> list[Program]:
+def _files_of(space: SetupSpace, run: list[Outcome], title: str, post: Post, stops: tuple[Override, ...]) -> list[Program]:
     wait = machine_named(space.plan.machine).spindle_wait_seconds
     name = _file_name(space.setup, [item.operation for item in run], post)
-    header = header_lines(space, run, title)
+    header = header_lines(space, run, title, stops)
     steps = [step_of(o.operation, o.path, space.plan, space.clearance) for o in run]
     whole = write_program(post, name, header, steps, wait, space.setup.home)
     if not too_large(whole, post):
@@ -98,40 +101,37 @@ def _files_of(space: SetupSpace, run: list[Outcome], title: str, post: Post) -> 
     return files
 
 
-def _planned(program: Program, reading: Reading, clearance: float) -> np.ndarray:  # type: ignore[type-arg]
-    """Which moves of a reading operations asked for. What was added must be harmless by itself: over everything, or straight up or down."""
-    asked: np.ndarray = ~np.isin(reading.lines, program.added)  # type: ignore[type-arg]
+def _harmless(before: F64, end: F64, rapid: bool, clearance: float) -> bool:
+    """Whether a move that a split or the way home added is so by itself: over everything, or straight up or down at a feed."""
+    # Between G0 Z and G0 X Y at the beginning of a file the cutter is where it was left: over everything.
+    aside = float(np.nan_to_num(np.abs(end[:2] - before[:2])).max())
+    high = end[2] >= clearance - _LOW and (not before[2] < clearance - _LOW or aside <= _ASIDE)
+    return bool(high or (not rapid and aside <= _ASIDE))
+
+
+def _planned(program: Program, reading: Reading, clearance: float) -> Bool:
+    """Which moves of a reading operations asked for; the others must be harmless."""
+    asked = program.asked(reading.lines)
     for k in np.flatnonzero(~asked):
-        before, end = reading.points[k], reading.points[k + 1]
-        # Between G0 Z and G0 X Y at the beginning of a file the cutter is where it was left: over everything.
-        aside = np.nan_to_num(np.abs(end[:2] - before[:2])).max()
-        high = end[2] >= clearance - 0.01 and (not before[2] < clearance - 0.01 or aside <= _ASIDE)
-        if not high and (reading.rapid[k] == 1 or aside > _ASIDE):
-            raise Refused(f"{program.name}, line {reading.lines[k]}: a move that was not planned: it was not posted; please report this")
+        before, end, line = reading.points[k], reading.points[k + 1], int(reading.lines[k])
+        if reading.away[k]:
+            if before[2] < clearance - _LOW:
+                raise Refused(f"{program.name}, line {line}: a line of the post moves the cutter in the machine's own coordinates while it is "
+                              "below the clearance: let it go up first")
+        elif line not in program.added:
+            raise Refused(f"{program.name}, line {line}: a line of the post moves the cutter: take it out, or give it in the machine's own "
+                          "coordinates (G53)")
+        elif not _harmless(before, end, reading.rapid[k] == 1, clearance):
+            raise Refused(f"{program.name}, line {line}: a move that was not planned: it was not posted; please report this")
     return asked
 
 
-def lines_of_moves(programs: list[Program], run: list[Outcome], clearance: float) -> list[dict[int, tuple[int, I64]]]:
-    """For each file, by operation: the number of the operation's first move that stands in it, and the line of each from there on."""
-    found: list[dict[int, tuple[int, I64]]] = []
-    ends = np.cumsum([len(outcome.kinds) for outcome in run])
-    at = 0
-    for program in programs:
-        reading = read_program(program.text)
-        lines = reading.lines[_planned(program, reading, clearance)]
-        mine: dict[int, tuple[int, I64]] = {}
-        for outcome, end in zip(run, ends, strict=True):
-            begin = int(end) - len(outcome.kinds)
-            first, last = max(begin, at), min(int(end), at + len(lines))
-            if first < last:
-                mine[outcome.operation.number] = (first - begin, lines[first - at : last - at])
-        found.append(mine)
-        at += len(lines)
-    return found
-
-
-def certify(programs: list[Program], run: list[Outcome], clearance: float, home: tuple[float, float] | None = None) -> None:
+def certify(programs: list[Program], run: list[Outcome], clearance: float, home: tuple[float, float] | None = None) -> list[Program]:
     """Read the files of a run of operations back and hold them against the moves that were shown, timed and proved.
+
+    Returns
+    -------
+    The same files, with `found` filled in.
 
     Raises
     ------
@@ -166,3 +166,22 @@ def certify(programs: list[Program], run: list[Outcome], clearance: float, home:
         raise Refused(f"{programs[-1].name} leaves the cutter elsewhere than was planned: it was not posted; please report this")
     if at != len(rapid):
         raise Refused(f"{programs[-1].name} holds moves that were not planned: it was not posted; please report this")
+    return [replace(program, found=found) for program, found in zip(programs, _found(readings, masks, run), strict=True)]
+
+
+def _found(readings: list[Reading], masks: list[Bool], run: list[Outcome]) -> list[dict[int, tuple[int, I64]]]:
+    """For each file, by operation: the number of the operation's first move that stands in it, and the line of each from there on."""
+    found: list[dict[int, tuple[int, I64]]] = []
+    ends = np.cumsum([len(outcome.kinds) for outcome in run])
+    at = 0
+    for reading, mask in zip(readings, masks, strict=True):
+        lines = reading.lines[mask]
+        mine: dict[int, tuple[int, I64]] = {}
+        for outcome, end in zip(run, ends, strict=True):
+            begin = int(end) - len(outcome.kinds)
+            first, last = max(begin, at), min(int(end), at + len(lines))
+            if first < last:
+                mine[outcome.operation.number] = (first - begin, lines[first - at : last - at])
+        found.append(mine)
+        at += len(lines)
+    return found

@@ -1,12 +1,13 @@
 """What the proof tells of a setup: how true it is, where it is worst, what each operation brought, and which pieces it fell into."""
 
 from dataclasses import asdict, dataclass
+from functools import cached_property
 from math import ceil
 from typing import Any, Literal
 
 import numpy as np
 
-from nephos.core.arrays import F32, F64, U8
+from nephos.core.arrays import F32, F64, I32, U8, Bool
 from nephos.core.bands import Report
 from nephos.core.cutters.profile import Profile
 from nephos.core.paths.cut_out import CutOutSettings
@@ -35,6 +36,13 @@ _COARSE = 4
 """The models' shadow is looked at in every fourth column each way."""
 
 
+_CHIP = 20.0
+"""Pieces of less volume (mm^3) are not listed,"""
+_MOST = 24
+"""and no more than so many."""
+Kind = Literal["part", "frame", "free"]
+
+
 @dataclass(frozen=True)
 class Sorted:
     """A piece of the finished block: the part, the frame that is held by the machine, or one that has come free of it.
@@ -42,14 +50,13 @@ class Sorted:
     `freed_by` is the operation that cut it free, `freed` the share of its time by then; lengths in mm, `volume` in mm^3.
     """
 
-    kind: Literal["part", "frame", "free"]
+    kind: Kind
     volume: float
     low: tuple[float, float, float]
     high: tuple[float, float, float]
     place: tuple[float, float, float]
     freed_by: int | None = None
     freed: float | None = None
-    is_part: bool = False
 
 
 @dataclass(frozen=True)
@@ -123,50 +130,63 @@ def _held_by(todo: list[Operation]) -> float:
     return max(heights)
 
 
-def _shadow(space: SetupSpace, block: Block) -> tuple[U8, slice]:
-    """Where models stand, in every fourth column each way."""
+def _shadow(space: SetupSpace, block: Block) -> Bool:
+    """Where models stand, (ny, nx): looked at in every fourth column each way, False in all others."""
     g = block.grid
-    step = slice(None, None, _COARSE)
     nx, ny = len(range(0, g.nx, _COARSE)), len(range(0, g.ny, _COARSE))
     nowhere = float(space.index.low[2]) - 1e4
     surface = drop_grid(space.index, g.x0, g.y0, g.pitch * _COARSE, nx, ny, Profile.of(0.0, 1e-6), nowhere)
-    return np.asarray(surface > nowhere + 1.0, np.uint8), step
+    found: Bool = np.zeros(block.touched.shape, np.bool_)
+    found[::_COARSE, ::_COARSE] = surface > nowhere + 1.0
+    return found
 
 
-def _freed(space: SetupSpace, work: Work, keys: SetupKeys, todo: list[Operation], blocks: list[Block],
-           column: tuple[int, int], place: tuple[float, float]) -> tuple[int | None, float | None]:
-    """Which operation cut the piece at `column` free, and at which share of its time."""
-    for k, operation in enumerate(todo):
-        after = blocks[k + 1]
-        if not after.empty.any():
-            continue
-        labels, pieces = find_pieces(after)
-        mine = labels[:, column[0], column[1]].max()
-        if any(piece.label == mine and not piece.side for piece in pieces):
-            kept = work.store.get(keys.operations[operation.number].frames)
+@dataclass(frozen=True)
+class _History:
+    """The blocks of a setup after each operation, with what tells when something in them came free."""
+
+    space: SetupSpace
+    work: Work
+    keys: SetupKeys
+    todo: list[Operation]
+    blocks: list[Block]
+
+    @cached_property
+    def pieces(self) -> list[tuple[I32, frozenset[int]]]:
+        """After each operation the labels of the block's columns, and those of pieces that do not reach its sides."""
+        found = []
+        for block in self.blocks[1:]:
+            labels, pieces = find_pieces(block)
+            found.append((labels, frozenset(piece.label for piece in pieces if not piece.side)))
+        return found
+
+    def freed(self, column: tuple[int, int], place: tuple[float, float]) -> tuple[int | None, float | None]:
+        """Which operation cut the piece at `column` free, and at which share of its time."""
+        for k, operation in enumerate(self.todo):
+            labels, free = self.pieces[k]
+            if int(labels[:, column[0], column[1]].max()) not in free:
+                continue
+            kept = self.work.store.get(self.keys.operations[operation.number].frames)
             if kept is None:
                 return operation.number, None
             frames = Frames(grid_from(kept.facts), kept.arrays["start"], kept.arrays["moment"], kept.arrays["height"], MOMENTS)
-            top = shown_top(blocks[k], shown_grid(blocks[k].grid))
-            return operation.number, freed_at(top, float(space.stock_low[2]), frames, place)
-    return None, None
+            top = shown_top(self.blocks[k], shown_grid(self.blocks[k].grid))
+            return operation.number, freed_at(top, float(self.space.stock_low[2]), frames, place)
+        return None, None
 
 
-def _sorted(space: SetupSpace, work: Work, keys: SetupKeys, todo: list[Operation], blocks: list[Block]) -> Result:
-    block = blocks[-1]
-    shadow, step = _shadow(space, block)
-    wanted = np.zeros(block.touched.shape, np.bool_)
-    wanted[step, step] = shadow == 1
+def _sorted(history: _History) -> Result:
+    block, todo = history.blocks[-1], history.todo
+    wanted = _shadow(history.space, block)
     labels, pieces = find_pieces(block)
     part = part_of(labels, pieces, wanted)
     found = []
-    for piece in pieces:
+    for piece in [item for item in pieces if item is part or item.volume >= _CHIP][:_MOST]:
         j, i = piece.column
         place = (block.grid.x0 + i * block.grid.pitch, block.grid.y0 + j * block.grid.pitch)
-        free = not piece.side
-        by, share = _freed(space, work, keys, todo, blocks, piece.column, place) if free else (None, None)
-        kind = "free" if free and piece is not part else "part" if piece is part else "frame"
-        found.append(asdict(Sorted(kind, piece.volume, piece.low, piece.high, (*place, float(block.top[j, i])), by, share, piece is part)))  # type: ignore[arg-type]
+        by, share = (None, None) if piece.side else history.freed(piece.column, place)
+        kind: Kind = "part" if piece is part else "frame" if piece.side else "free"
+        found.append(asdict(Sorted(kind, piece.volume, piece.low, piece.high, (*place, float(block.top[j, i])), by, share)))
     loose, groups = find_pieces(block, _held_by(todo) + _SPARE)
     mine = part_of(loose, groups, wanted)
     sorting = np.zeros(block.touched.shape, np.uint8)
@@ -174,7 +194,7 @@ def _sorted(space: SetupSpace, work: Work, keys: SetupKeys, todo: list[Operation
     sorting[np.isin(labels, free_labels).any(axis=0)] = 2
     if mine is not None and not mine.side:
         sorting[(loose == mine.label).any(axis=0)] = 1
-    return as_result({"pieces": found, "apart": bool(mine is not None and not mine.side)}, sorting=sorting)
+    return as_result({"pieces": found}, sorting=sorting)
 
 
 def _sorted_from(facts: dict[str, Any]) -> Sorted:
@@ -185,7 +205,7 @@ def proof_of(space: SetupSpace, work: Work, keys: SetupKeys, todo: list[Operatio
     """Compare and sort a finished block; `blocks` are the stock and the block after each operation."""
     tops = [block.top for block in blocks]
     kept = work.stage(keys.compare, "compare", lambda: _compared(space, work, todo, tops[0], tops[1:], blocks[-1], report))
-    pieces = work.stage(keys.pieces, "pieces", lambda: _sorted(space, work, keys, todo, blocks))
+    pieces = work.stage(keys.pieces, "pieces", lambda: _sorted(_History(space, work, keys, todo, blocks)))
     f, a = kept.facts, kept.arrays
     comparison = Comparison(grid_from(f), a["deviation"], a["reachable"].astype(bool), f["limit"], a["under"])
     return Proof(comparison, tuple(Worst(tuple(w["place"]), w["deviation"], w["reachable"]) for w in f["worst"]),  # type: ignore[arg-type]

@@ -164,6 +164,8 @@ def _struck(c: Context) -> list[Finding]:
 def _lowest(c: Context) -> list[Finding]:
     """Too deep for the cutter, or for the stock."""
     found = []
+    if not np.isfinite(c.outcome.points[1:, 2]).any():
+        return []
     move = int(np.nanargmin(c.outcome.points[1:, 2]))
     lowest = float(c.outcome.points[move + 1, 2])
     deep, cutter = float(c.space.stock_high[2]) - lowest, c.operation.cutter
@@ -239,12 +241,12 @@ def _holding(done: SetupOutcome, starts: dict[int, float], mm: Say, number: Say)
     found = []
     seconds = {outcome.operation.number: outcome.total_seconds for outcome in done.outcomes}
     for piece in done.proof.pieces:
-        if piece.freed_by is None or (piece.volume < SCRAP and not piece.is_part):
+        if piece.freed_by is None or (piece.volume < SCRAP and piece.kind != "part"):
             continue
         when = starts[piece.freed_by] + (piece.freed or 1.0) * seconds[piece.freed_by]
         size = " x ".join(mm(high - low) for high, low in zip(piece.high[:2], piece.low[:2], strict=True))
         row = str(piece.freed_by)
-        if piece.is_part:
+        if piece.kind == "part":
             found.append(Finding("part-free", "stop", row, "the part comes free before the program ends, and nothing holds it",
                                  "add tabs or leave an onion skin", piece.place, when))
         else:

@@ -1,12 +1,11 @@
 """The plan: everything that is to be done for a job, as one immutable, validated document.
 
 Lengths are millimetres, angles degrees, feeds mm/min. The document carries a schema version;
-`upgrade` brings older documents up to date.
+older documents are brought up to date (versions.py).
 """
 
 from typing import Annotated, Any, Literal
 
-import numpy as np
 from pydantic import (
     BaseModel,
     ConfigDict,
@@ -19,13 +18,12 @@ from pydantic import (
 
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
+from nephos.core.machine.kinematics import machine_named
 from nephos.core.materials import Material, shipped_material
 from nephos.core.mesh.repair.registry import Repair
 from nephos.core.paths.registry import StrategySettings, strategy
-from nephos.core.post.schema import Post
-from nephos.core.turns import angles_of, turning
-
-SCHEMA_VERSION = 2
+from nephos.core.plan.versions import SCHEMA_VERSION, upgrade
+from nephos.core.post.schema import Post, post_of
 
 Align = Literal["low", "centre", "high"]
 Side = Literal["top", "bottom", "front", "back", "left", "right"]
@@ -326,60 +324,16 @@ class Plan(Part):
             raise ValueError("two boundaries have one id")
         return value
 
+    @model_validator(mode="after")
+    def _post_and_machine_exist(self) -> "Plan":
+        post_of(self.post)
+        machine_named(self.machine)
+        return self
+
     @property
     def block_pitch(self) -> float:
         """The pitch of the block: 0.2 mm, or what keeps it under four million columns."""
         return self.pitch or max(0.2, round((self.stock.length * self.stock.width / 4e6) ** 0.5, 3))
-
-
-def _placement_1_to_2(old: dict[str, Any]) -> dict[str, Any]:
-    """Version 1 mirrored before it turned, and knew one size, a height and a gap above."""
-    mirror = [bool(m) for m in old.get("mirror", (False, False, False))]
-    turn = old.get("turn", (0.0, 0.0, 0.0))
-    if any(mirror):
-        # turn . mirror = mirror . (mirror . turn . mirror), and what stands in brackets is a turn again.
-        flip = np.diag([-1.0 if m else 1.0 for m in mirror])
-        turn = angles_of(flip @ turning(*turn) @ flip)
-    size_x, height = old.get("size_x"), old.get("height")
-    x, y = old.get("align", ("centre", "centre"))
-    dx, dy = old.get("offset", (0.0, 0.0))
-    return {
-        "turn": list(turn), "mirror": mirror, "unit": old.get("unit", 1.0), "size": [size_x, None, height],
-        "linked": not (height and not size_x), "align": [x, y, "high"], "offset": [dx, dy, -old.get("gap_above", 1.0)],
-    }
-
-
-def _limit_1_to_2(old: dict[str, Any], diameter: float) -> dict[str, Any]:
-    """Version 1 knew the models' box and the stock, with a margin for the centre; none meant the radius."""
-    margin = old.get("margin")
-    if old.get("kind", "model") == "stock":
-        return {"boundary": "stock", "contain": "centre", "plus": margin or 0.0}
-    return {"boundary": "box", "contain": "outside", "plus": 0.0 if margin is None else margin - diameter / 2}
-
-
-def _from_1_to_2(document: dict[str, Any]) -> dict[str, Any]:
-    stock = dict(document.get("stock", {}))
-    if isinstance(stock.get("material", "lime"), str):
-        stock["material"] = shipped_material(stock.get("material", "lime")).model_dump()
-    models = [model | {"placement": _placement_1_to_2(model.get("placement", {}))} for model in document.get("models", ())]
-    setups = [setup | {"operations": [
-        operation | {"boundary": _limit_1_to_2(operation.get("boundary", {}), operation["cutter"]["diameter"])}
-        for operation in setup.get("operations", ())]} for setup in document.get("setups", ())]
-    return document | {"schema_version": 2, "stock": stock, "models": models, "setups": setups}
-
-
-_UPGRADES = {1: _from_1_to_2}
-
-
-def upgrade(document: dict[str, Any]) -> dict[str, Any]:
-    """Bring a document of an older schema version up to date. Refuses one from the future."""
-    version = document.get("schema_version", SCHEMA_VERSION)
-    if not isinstance(version, int) or not 1 <= version <= SCHEMA_VERSION:
-        raise Refused(f"this plan has schema version {version}, not 1 to {SCHEMA_VERSION}: update Nephos")
-    while version < SCHEMA_VERSION:
-        document = _UPGRADES[version](document)
-        version += 1
-    return document
 
 
 def reasons(error: ValidationError) -> list[str]:

@@ -1,16 +1,16 @@
 """What a post writes, shown on a small sample while the post is being changed."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from nephos.core.arrays import F64
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.paths.toolpath import Kind, Toolpath
-from nephos.core.post.read import read_program
+from nephos.core.post.meaning import off_by, strays
+from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import Post
-from nephos.core.post.write import Step, write_program
+from nephos.core.post.write import Program, Step, arcs_of, write_program
 
 
 @dataclass(frozen=True)
@@ -36,32 +36,29 @@ def _sample() -> list[Step]:
             Step(20, "Finish, lines", standard_cutter("ball", 3, 2), 20000, slope, 0.01, "none", 5.0, 600)]
 
 
-def _ends(steps: list[Step]) -> F64:
-    ends: F64 = np.concatenate([step.path.points[1:] for step in steps])
-    return ends
-
-
 def preview(post: Post) -> Preview:
-    """The sample as this post writes it: two operations with two cutters, with an arc, a slope and coolant."""
-    steps = _sample() if post.changes != "file" else _sample()[:1]
+    """The sample as this post writes it: two operations with two cutters, with an arc, a slope and coolant; the first alone where each cutter has
+    a file of its own."""
+    steps = _sample()[: 1 if post.changes == "file" else 2]
+    steps = [replace(step, arcs=arcs_of(post, step)) for step in steps]
     try:
-        text = write_program(post, "sample", ["Sample job, revision 1", "zero at the front left corner of the stock, on its top face"],
-                             steps, 4).text
+        program = write_program(post, "sample", ["Sample job, revision 1", "zero at the front left corner of the stock, on its top face"],
+                                steps, 4)
     except Refused as reason:
         return Preview("", str(reason))
-    shown = text.decode("ascii", "replace")
     try:
-        reading = read_program(text)
+        problem = _said_wrong(post, steps, program, read_program(program.text))
     except Refused as reason:
-        return Preview(shown, str(reason))
-    half = post.millimetres * 10.0**-post.decimals
-    read = reading.points[1:]
-    lost = [end for end in _ends(steps) if np.nan_to_num(np.abs(read - end).max(axis=1), nan=np.inf).min() > half]
-    if lost and not post.arcs:
-        return Preview(shown, f"read back, it does not say what was meant: X{lost[0][0]:.3f} Y{lost[0][1]:.3f} Z{lost[0][2]:.3f} mm is not in it; "
-                              "look at the unit, the words, and the lines at the start")
-    span = np.abs(np.nanmax(read, axis=0) - _ends(steps).max(axis=0)).max()
-    if span > half:
-        return Preview(shown, f"read back, it does not say what was meant: it reaches {span:.3f} mm elsewhere; look at the unit, the words, "
-                              "and the lines at the start")
-    return Preview(shown, "")
+        problem = str(reason)
+    return Preview(program.text.decode(), problem)
+
+
+def _said_wrong(post: Post, steps: list[Step], program: Program, reading: Reading) -> str:
+    """What is wrong with the sample read back; empty where it says what was meant."""
+    stray = strays(program, reading)
+    if len(stray):
+        return f"line {stray[0]}: a line of the post moves the cutter: take it out, or give it in the machine's own coordinates (G53)"
+    off = off_by(post, steps, program, reading)
+    if off == 0.0:
+        return ""
+    return f"read back, it does not say what was meant: it goes {off:.3g} mm elsewhere; look at the unit, the words, and the lines at the start"

@@ -30,7 +30,7 @@ _OFF_CIRCLE = 0.02
 
 @dataclass(frozen=True)
 class Reading:
-    """The moves of a program.
+    """The moves of a program. `away` (n,) uint8, 1 for moves in the machine's own coordinates, of which the end is not known.
 
     `points` (n + 1, 3) float64 millimetres; coordinates not yet given are not a number. `rapid`
     (n,) uint8, `feeds` (n,) float32 mm/min, `lines` (n,) int64 from 1 (the chords of an arc share theirs), `tools` (n,) and
@@ -43,6 +43,7 @@ class Reading:
     lines: I64
     tools: I64
     speeds: F32
+    away: U8
 
 
 @kernel
@@ -86,7 +87,7 @@ def _centre_of_radius(x, y, qx, qy, r, clockwise):  # type: ignore[no-untyped-de
 
 
 @kernel
-def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: ignore[no-untyped-def]
+def _read(text, points, rapid, feeds, lines, tools, speeds, away, problem):  # type: ignore[no-untyped-def]
     n = len(text)
     k = 0
     line = 1
@@ -114,6 +115,7 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
                 y = np.nan if ny == ny or not has else y
                 z = np.nan if nz == nz or not has else z
                 points[count + 1, 0], points[count + 1, 1], points[count + 1, 2] = x, y, z
+                away[count] = 1
                 count = _note(count, 1, 0.0, line, tool, speed, rapid, feeds, lines, tools, speeds)
             elif has and not moveless:
                 if motion < 0:
@@ -257,6 +259,10 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, problem):  # type: i
                       or code == 911 or (540 <= code <= 593)):
                 problem[0], problem[1], problem[2] = 2, line, begin
                 return count
+        elif letter == 77 and 97 <= int(value) <= 98:
+            # Calls of other programs: what they do is not known.
+            problem[0], problem[1], problem[2] = 2, line, begin
+            return count
         elif letter == 68 or letter == 72 or letter == 76 or 77 <= letter <= 80:
             pass
         else:
@@ -286,12 +292,12 @@ def read_program(text: bytes) -> Reading:
         points = np.empty((most + 1, 3))
         rapid, feeds = np.empty(most, np.uint8), np.empty(most, np.float32)
         lines, tools = np.empty(most, np.int64), np.empty(most, np.int64)
-        speeds = np.empty(most, np.float32)
+        speeds, away = np.empty(most, np.float32), np.zeros(most, np.uint8)
         problem = np.zeros(3, np.int64)
-        count = _read(data, points, rapid, feeds, lines, tools, speeds, problem)
+        count = _read(data, points, rapid, feeds, lines, tools, speeds, away, problem)
         most *= 2
     if problem[0]:
         word = text[problem[2] : problem[2] + 24].split()[:1]
         shown = word[0].decode("ascii", "replace") if word else ""
         raise Refused(f"line {problem[1]}: {_STATES[int(problem[0])].format(word=shown)}")
-    return Reading(points[: count + 1], rapid[:count], feeds[:count], lines[:count], tools[:count], speeds[:count])
+    return Reading(points[: count + 1], rapid[:count], feeds[:count], lines[:count], tools[:count], speeds[:count], away[:count])

@@ -13,6 +13,8 @@ from nephos.core.post.write import Program, Step, arcs_of
 
 _WORTH = 0.6
 """A place at the clearance is preferred where the file is at least so full by then."""
+_LEAST = 50
+"""Fewer moves in a file than this are not worth a file."""
 _MARGIN = 0.97
 """Of the room in a file, as the lines after a cut carry words that they did not carry before."""
 
@@ -46,7 +48,7 @@ def split_steps(post: Post, steps: list[Step], whole: Program) -> list[list[Step
     written = sum(int(sizes[np.unique(lines) - 1].sum()) for lines in whole.move_lines)
     other_lines, other_bytes = len(sizes) - moving + 8, len(whole.text) - written + 400
     room = np.array([(post.most_lines or 2**60) - other_lines, 1024 * (post.most_kilobytes or 2**50) - other_bytes]) * _MARGIN
-    if room.min() < 50:
+    if room[0] < _LEAST or room[1] < _LEAST * sizes.max():
         raise Refused(f"the post '{post.title}' allows so small a file that its own lines fill it: allow more lines or kilobytes")
     files: list[list[Step]] = [[]]
     used = np.zeros(2)

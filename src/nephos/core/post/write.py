@@ -1,12 +1,12 @@
 """Program text from toolpaths, after the table of a post."""
 
 import unicodedata
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from textwrap import wrap
 
 import numpy as np
 
-from nephos.core.arrays import F64, I64, U8
+from nephos.core.arrays import F64, I64, U8, Bool
 from nephos.core.bands import kernel
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
@@ -44,8 +44,9 @@ class Program:
 
     `text` is its bytes. For each operation: `numbers` its number, `lines` the first and last line
     of the file (from 1) that belong to it, `move_lines` (n,) int64 the line of each move as it was written, and
-    `kinds` (n,) uint8 what each is for. `added` are lines with moves that no operation asked for, as the file was cut off or
-    goes on there, or sends the cutter home.
+    `kinds` (n,) uint8 what each is for. `leads` are the lines that bring the cutter over the beginning of an operation, `added` those with
+    moves that no operation asked for, as the file was cut off or goes on there, or sends the cutter home. `found` is filled in when the
+    file was certified: by operation the number of its first move that stands in it, and the line of each from there on.
     """
 
     name: str
@@ -54,7 +55,15 @@ class Program:
     lines: tuple[tuple[int, int], ...]
     move_lines: tuple[I64, ...]
     kinds: tuple[U8, ...]
+    leads: tuple[int, ...] = ()
     added: tuple[int, ...] = ()
+    found: dict[int, tuple[int, I64]] = field(default_factory=dict)
+
+    def asked(self, lines: I64) -> Bool:
+        """Which moves that were read from these lines (n,) an operation asked for."""
+        own = np.unique(np.concatenate([*self.move_lines, np.array(self.leads, np.int64)]))
+        mask: Bool = np.isin(lines, own)
+        return mask
 
 
 @kernel
@@ -195,6 +204,7 @@ class _Writer:
         self.line = 1
         self.number = post.line_numbers.first if post.line_numbers.on else -1
         self.last_number = post.line_numbers.last or 2**62
+        self.leads: list[int] = []
         self.added: list[int] = []
 
     def words(self, text: str) -> None:
@@ -233,8 +243,7 @@ class _Writer:
                 text += f" {word}{rounded(np.array([value]), post)[0] / 10**post.decimals:.{post.decimals}f}"
         if feed is not None:
             text += f" {w.f}{feed / post.millimetres:.{post.feed_decimals}f}"
-        if added:
-            self.added.append(self.line)
+        (self.added if added else self.leads).append(self.line)
         self.words(text)
 
     def moves(self, arcs: ArcPath) -> tuple[I64, U8]:
@@ -318,7 +327,7 @@ def write_program(post: Post, name: str, header: list[str], steps: list[Step], s
     whole = sealed(b"".join(writer.parts))
     _check_lines(whole, post)
     return Program(f"{name}.{post.extension}", whole, tuple(numbers), tuple(ranges),
-                   tuple(move_lines), tuple(written), tuple(writer.added))
+                   tuple(move_lines), tuple(written), tuple(writer.leads), tuple(writer.added))
 
 
 def _check_lines(text: bytes, post: Post) -> None:

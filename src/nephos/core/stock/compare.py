@@ -128,8 +128,9 @@ def compare(
     surface = drop_grid(index, *args, _POINT, floor - _NOWHERE, part(report, 0, 0.15))
     under = np.maximum(surface, floor)
     closed = np.full(top.shape, np.inf, np.float32)
-    for cutter in deciding(cutters):
-        tips = drop_grid(index, *args, cutter, floor, part(report, 0.15, 0.35))
+    chosen = deciding(cutters)
+    for k, cutter in enumerate(chosen):
+        tips = drop_grid(index, *args, cutter, floor, part(report, 0.15 + 0.2 * k / len(chosen), 0.15 + 0.2 * (k + 1) / len(chosen)))
         closed = np.minimum(closed, lowest_left(tips, grid, cutter))
     deviation = np.empty_like(top)
 

@@ -8,6 +8,7 @@ from nephos.core.arrays import F32, I32, Bool
 from nephos.core.bands import kernel
 from nephos.core.stock.block import Block
 from nephos.core.stock.frames import Frames
+from nephos.core.union_find import root
 
 LEAST = 1.0
 """Pieces of less volume (mm^3) are dust."""
@@ -24,14 +25,6 @@ class Piece:
     high: tuple[float, float, float]
     side: bool
     column: tuple[int, int]
-
-
-@kernel
-def _root(parent, k):  # type: ignore[no-untyped-def]
-    while parent[k] != k:
-        parent[k] = parent[parent[k]]
-        k = parent[k]
-    return k
 
 
 @kernel
@@ -55,7 +48,7 @@ def _label(low, high, bridge, labels):  # type: ignore[no-untyped-def]
                     for q in range(planes):
                         shared = min(high[p, j, i], high[q, nj, ni]) - max(low[p, j, i], low[q, nj, ni])
                         if shared > bridge:
-                            a, b = _root(parent, here), _root(parent, q * size + nj * columns + ni)
+                            a, b = root(parent, here), root(parent, q * size + nj * columns + ni)
                             if a != b:
                                 parent[max(a, b)] = min(a, b)
     count = 0
@@ -64,11 +57,11 @@ def _label(low, high, bridge, labels):  # type: ignore[no-untyped-def]
         for j in range(rows):
             for i in range(columns):
                 if high[p, j, i] > low[p, j, i]:
-                    root = _root(parent, p * size + j * columns + i)
-                    if number[root] < 0:
-                        number[root] = count
+                    stands = root(parent, p * size + j * columns + i)
+                    if number[stands] < 0:
+                        number[stands] = count
                         count += 1
-                    labels[p, j, i] = number[root]
+                    labels[p, j, i] = number[stands]
                 else:
                     labels[p, j, i] = -1
     return count

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nephos.core.arrays import F32, F64, U8
+from nephos.core.arrays import F32, F64
 from nephos.core.cutters import Profile
 from nephos.core.errors import Refused
 from nephos.core.stock.block import Grid
@@ -11,8 +11,8 @@ from nephos.core.stock.sweep import sweep
 MOST = 1_500_000
 """Columns of a window at most."""
 
-Cut = tuple[F64, U8, Profile]
-"""Moves (n + 1, 3), their kinds (n,) and the cutter."""
+Moves = tuple[F64, Profile]
+"""Moves (n + 1, 3) and the cutter."""
 
 
 def window_grid(low: tuple[float, float], high: tuple[float, float], pitch: float) -> Grid:
@@ -46,11 +46,11 @@ def near(points: F64, grid: Grid, reach: float) -> F64:
     return found
 
 
-def cut_window(top: F32, foot: float, grid: Grid, cuts: list[Cut]) -> F32:
+def cut_window(top: F32, foot: float, grid: Grid, cuts: list[Moves]) -> F32:
     """Heights (ny, nx) of a window after all cuts, from `top` (ny, nx), never under `foot`."""
     heights: F32 = top.copy()
     touched = np.full(top.shape, -1, np.int32)
-    for points, _, cutter in cuts:
+    for points, cutter in cuts:
         moves = near(points, grid, cutter.radius)
         if len(moves) > 1:
             sweep(heights, touched, grid, moves, np.ones(len(moves) - 1, np.uint8), 0, cutter)

@@ -2,7 +2,7 @@
 
 from typing import Any, Literal
 
-from django.db import IntegrityError, transaction
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
@@ -18,6 +18,7 @@ from nephos.core.paths.registry import strategies
 from nephos.core.plan.schema import reasons
 from nephos.core.units import Units
 from nephos.web.models import Cutter as Row
+from nephos.web.rows import save_once
 
 router = Router(tags=["cutters"])
 _LARGEST = 1_000_000
@@ -98,11 +99,7 @@ def _checked(data: dict[str, Any]) -> Cutter:
 def _save(row: Row, data: dict[str, Any]) -> Row:
     cutter = _checked(data)
     row.number, row.data = cutter.number, cutter.model_dump()
-    try:
-        with transaction.atomic():
-            row.save()
-    except IntegrityError:
-        raise Refused(f"number {cutter.number} is another cutter already: choose a free number") from None
+    save_once(row, f"number {cutter.number} is another cutter already: choose a free number")
     return row
 
 

@@ -3,7 +3,6 @@
 import json
 from typing import Any
 
-from django.db import IntegrityError, transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
@@ -12,6 +11,7 @@ from nephos.core.errors import Refused
 from nephos.core.post.preview import preview
 from nephos.core.post.schema import Post, checked_post, shipped_posts
 from nephos.web.models import Post as Row
+from nephos.web.rows import save_once
 
 router = Router(tags=["posts"])
 
@@ -44,11 +44,7 @@ def _kept(row: Row, data: dict[str, Any]) -> Row:
     if said:
         raise Refused(f"it is not kept, as what it writes would not be certified: {said}")
     row.key, row.data = post.id, post.model_dump(mode="json")
-    try:
-        with transaction.atomic():
-            row.save()
-    except IntegrityError:
-        raise Refused(f"there is a post '{post.id}' already: give another id") from None
+    save_once(row, f"there is a post '{post.id}' already: give another id")
     return row
 
 

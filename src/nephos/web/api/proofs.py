@@ -24,7 +24,7 @@ from nephos.web.models import Job, Result, ResultArray
 from nephos.web.tasks import cut_window_of, export_block, prove_program
 
 router = Router(tags=["proofs"])
-_LARGEST = 200 * 2**20
+_LARGEST = 64 * 2**20
 
 
 class Spot(Schema):

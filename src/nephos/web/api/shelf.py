@@ -2,7 +2,6 @@
 
 from typing import Any
 
-from django.db import IntegrityError, transaction
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
@@ -16,6 +15,7 @@ from nephos.core.plan.schema import reasons
 from nephos.core.plan.shelf import Piece
 from nephos.web.models import Material as MaterialRow
 from nephos.web.models import Piece as PieceRow
+from nephos.web.rows import save_once
 
 router = Router(tags=["shelf"])
 
@@ -50,11 +50,7 @@ def _checked(kind: type[BaseModel], data: dict[str, Any]) -> dict[str, Any]:
 def _save_material(row: MaterialRow, data: dict[str, Any]) -> MaterialRow:
     row.data = _checked(Material, data)
     row.name = row.data["name"]
-    try:
-        with transaction.atomic():
-            row.save()
-    except IntegrityError:
-        raise Refused(f"there is a material called '{row.name}' already: give another name") from None
+    save_once(row, f"there is a material called '{row.name}' already: give another name")
     return row
 
 

@@ -13,7 +13,7 @@ Number = Annotated[int, Field(ge=1, le=9999)]
 
 def free_number(plan: Plan) -> int:
     """The lowest cutter number that no operation of the job uses."""
-    used = {operation.cutter.number for setup in plan.setups for operation in setup.operations}
+    used = {step.cutter.number for setup in plan.setups for operation in setup.operations for step in operation.steps}
     return next(number for number in range(1, 1000) if number not in used)
 
 
@@ -35,11 +35,15 @@ def with_operations(plan: Plan, setup: str, operations: tuple[Operation, ...]) -
 @edit
 def renumber_cutter(plan: Plan, looks: Looks, setup: str, operation: Number) -> Plan:
     """Give an operation's cutter a number that nothing else in the job uses; operations with the very same cutter keep it together."""
-    old = operation_of(plan, setup, operation).cutter
+    steps = [step for item in plan.setups if item.id == setup for whole in item.operations for step in whole.steps]
+    old = next((step.cutter for step in steps if step.number == operation), None)
+    if old is None:
+        raise Refused(f"operation {operation} is no longer in the job")
     fresh = old.model_copy(update={"number": free_number(plan)})
     for item in plan.setups:
-        plan = with_operations(plan, item.id, tuple(
-            other.model_copy(update={"cutter": fresh}) if other.cutter == old else other for other in item.operations))
+        plan = with_operations(plan, item.id, tuple(other.model_copy(update={
+            "cutter": fresh if other.cutter == old else other.cutter, "fine": fresh if other.fine == old else other.fine,
+        }) for other in item.operations))
     return plan
 
 

@@ -1,0 +1,61 @@
+"""Plan documents of older schema versions, brought up to date."""
+
+from typing import Any
+
+import numpy as np
+
+from nephos.core.errors import Refused
+from nephos.core.materials import shipped_material
+from nephos.core.turns import angles_of, turning
+
+SCHEMA_VERSION = 2
+
+
+def _placement_1_to_2(old: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 mirrored before it turned, and knew one size, a height and a gap above."""
+    mirror = [bool(m) for m in old.get("mirror", (False, False, False))]
+    turn = old.get("turn", (0.0, 0.0, 0.0))
+    if any(mirror):
+        # turn . mirror = mirror . (mirror . turn . mirror), and what stands in brackets is a turn again.
+        flip = np.diag([-1.0 if m else 1.0 for m in mirror])
+        turn = angles_of(flip @ turning(*turn) @ flip)
+    size_x, height = old.get("size_x"), old.get("height")
+    x, y = old.get("align", ("centre", "centre"))
+    dx, dy = old.get("offset", (0.0, 0.0))
+    return {
+        "turn": list(turn), "mirror": mirror, "unit": old.get("unit", 1.0), "size": [size_x, None, height],
+        "linked": not (height and not size_x), "align": [x, y, "high"], "offset": [dx, dy, -old.get("gap_above", 1.0)],
+    }
+
+
+def _limit_1_to_2(old: dict[str, Any], diameter: float) -> dict[str, Any]:
+    """Version 1 knew the models' box and the stock, with a margin for the centre; none meant the radius."""
+    margin = old.get("margin")
+    if old.get("kind", "model") == "stock":
+        return {"boundary": "stock", "contain": "centre", "plus": margin or 0.0}
+    return {"boundary": "box", "contain": "outside", "plus": 0.0 if margin is None else margin - diameter / 2}
+
+
+def _from_1_to_2(document: dict[str, Any]) -> dict[str, Any]:
+    stock = dict(document.get("stock", {}))
+    if isinstance(stock.get("material", "lime"), str):
+        stock["material"] = shipped_material(stock.get("material", "lime")).model_dump()
+    models = [model | {"placement": _placement_1_to_2(model.get("placement", {}))} for model in document.get("models", ())]
+    setups = [setup | {"operations": [
+        operation | {"boundary": _limit_1_to_2(operation.get("boundary", {}), operation["cutter"]["diameter"])}
+        for operation in setup.get("operations", ())]} for setup in document.get("setups", ())]
+    return document | {"schema_version": 2, "stock": stock, "models": models, "setups": setups}
+
+
+_UPGRADES = {1: _from_1_to_2}
+
+
+def upgrade(document: dict[str, Any]) -> dict[str, Any]:
+    """Bring a document of an older schema version up to date. Refuses one from the future."""
+    version = document.get("schema_version", SCHEMA_VERSION)
+    if not isinstance(version, int) or not 1 <= version <= SCHEMA_VERSION:
+        raise Refused(f"this plan has schema version {version}, not 1 to {SCHEMA_VERSION}: update Nephos")
+    while version < SCHEMA_VERSION:
+        document = _UPGRADES[version](document)
+        version += 1
+    return document

@@ -1,0 +1,36 @@
+"""A block cut by the moves of one cutter, watched for what else of it meets material."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nephos.core.arrays import F32, F64, U8
+from nephos.core.bands import Report, silent
+from nephos.core.cutters import Cutter
+from nephos.core.stock.block import Block
+from nephos.core.stock.sweep import sweep_watching
+
+STRIKE = 0.02
+"""So much (mm) of shank or holder in the block is rounding of the block to its pitch on slopes."""
+
+Struck = tuple[str, float, int]
+"""What of the cutter met material besides its flutes, how deep (mm) at worst, and in which move."""
+
+
+@dataclass(frozen=True)
+class Cut:
+    """The block afterwards, how much (mm) each move took off where it took most (n,), and what was struck."""
+
+    block: Block
+    depths: F32
+    struck: tuple[Struck, ...]
+
+
+def cut_block(block: Block, points: F64, kinds: U8, first: int, cutter: Cutter, report: Report = silent) -> Cut:
+    """Cut a block with moves (`points`, `kinds` as in :func:`nephos.core.stock.sweep.sweep`), counted over the job from `first`."""
+    top, touched = np.ascontiguousarray(block.top), np.full(block.touched.shape, -1, np.int32)
+    bodies = cutter.bodies
+    depths, strikes = sweep_watching(top, touched, block.grid, points, kinds, first, cutter.profile,
+                                     np.array([[radius, height] for _, radius, height in bodies]), report)
+    struck = tuple((name, float(depth), int(move)) for (name, _, _), (depth, move) in zip(bodies, strikes, strict=True) if depth > STRIKE)
+    return Cut(block.cut_above(top, touched), depths, struck)

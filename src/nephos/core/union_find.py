@@ -1,0 +1,12 @@
+"""Disjoint sets in an array of parents, for kernels (Tarjan, 1975, with halving of paths)."""
+
+from nephos.core.bands import inlined
+
+
+@inlined
+def root(parent, k):  # type: ignore[no-untyped-def]
+    """The one that stands for the set of k."""
+    while parent[k] != k:
+        parent[k] = parent[parent[k]]
+        k = parent[k]
+    return k
