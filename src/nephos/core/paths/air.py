@@ -57,6 +57,8 @@ def without_air(passes: tuple[Pass, ...], block: Block, cutter: Profile, least: 
 def _entry_on(free: F64, item: Pass, reach: float) -> list[Pass]:
     """A short stretch of a way that was left out, where it passes beside the beginning of the next one at its level: so that one is still
     entered from outside. Whether the cutter may go straight across is for the links to find out."""
+    if (free.min(axis=0) - reach > item.start).any() or (free.max(axis=0) + reach < item.start).any():
+        return []
     away = np.sqrt(((free[:-1] - item.start) ** 2).sum(axis=1))
     nearest = int(away.argmin())
     if away[nearest] > reach or abs(float(free[nearest, 2] - item.start[2])) > 1e-6:

@@ -128,8 +128,8 @@ def polygons_of(geometry: shapely.Geometry) -> list[Polygon]:
     return [item for item in parts if item.geom_type == "Polygon" and not item.is_empty]
 
 
-def material_above(block: Block, level: float, reach: float) -> shapely.Geometry:
-    """Where a cutter of radius `reach` would meet material above `level`."""
+def material_above(block: Block, level: float, reach: float, margin: float = 1.0) -> shapely.Geometry:
+    """Where a cutter of radius `reach` would meet material above `level`, and `margin` cells more of the grid that it is looked up on."""
     factor = max(1, int(reach / 3 / block.grid.pitch))
     top = block.top[: block.grid.ny // factor * factor, : block.grid.nx // factor * factor]
     coarse = top.reshape(top.shape[0] // factor, factor, top.shape[1] // factor, factor).max(axis=(1, 3))
@@ -142,7 +142,7 @@ def material_above(block: Block, level: float, reach: float) -> shapely.Geometry
     framed = np.pad(np.where(full, -1.0, 1.0), 1, constant_values=1.0)
     start = step * (factor - 1) / (2 * factor) - step
     field = Field(block.grid.x0 + start, block.grid.y0 + start, step, framed)
-    return filled(field, -np.inf, 0.0).buffer(reach + step)
+    return filled(field, -np.inf, 0.0).buffer(reach + margin * step)
 
 
 @dataclass(frozen=True)

@@ -257,6 +257,12 @@ def _enter(path: PathBuilder, item: Pass, block: LinkBlock, task: LinkTask, angl
     path.go(item.start[None], Kind.ENTRY, task.plunge_feed)
 
 
+def _clear(at: F64, way: F64, block: LinkBlock, task: LinkTask) -> bool:
+    """Whether nothing stands on a level way; what its cells only graze does not count."""
+    reach = task.cutter.radius - 1.5 * block.grid.pitch
+    return block.highest(at, way[-1], reach) <= at[2] + _CLEAR
+
+
 def _few(points: F64) -> F64:
     return points[:: max(1, len(points) // 24)]
 
@@ -284,6 +290,8 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
         if k % 64 == 0:
             report(k / len(items))
         before = links[k - 1] if k else None
+        if before is not None and path is not None and not passes.through and not _clear(path.at, before, block, task):
+            before = None
         if path is None:
             ahead = PathBuilder(np.array([*item.start[:2], task.clearance]))
             _enter(ahead, item, block, task, angle)

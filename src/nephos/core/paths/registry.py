@@ -21,7 +21,7 @@ from nephos.core.units import Say
 if TYPE_CHECKING:
     from nephos.core.paths.estimate import Estimate
 
-_MODULES = ("rough_rings", "rough_lines", "rough_plunge", "finish_lines", "finish_rings", "finish_levels", "finish_both",
+_MODULES = ("rough_rings", "rough_lines", "rough_fronts", "rough_plunge", "finish_lines", "finish_rings", "finish_levels", "finish_both",
             "pocket", "drill", "cut_out")
 
 
@@ -90,13 +90,15 @@ class Passes:
     """The outcome of a strategy, in the order of cutting.
 
     `stay_down` is how far, in millimetres, the cutter may go from pass to pass without lifting;
-    `on_surface` whether it follows the surface on the way (finishing) or stays level (roughing).
+    `on_surface` whether it follows the surface on the way (finishing) or stays level (roughing); `through` whether
+    it may then go through what still stands.
     """
 
     passes: tuple[Pass, ...]
     stay_down: float
     on_surface: bool
     ramp_angle: float = 3.0
+    through: bool = True
 
 
 @dataclass(frozen=True)

@@ -7,18 +7,17 @@ from typing import Literal
 import numpy as np
 
 from nephos.core.cutters import Cutter
-from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground
 from nephos.core.paths.levels import Region, level_regions
 from nephos.core.paths.lines import hatch, in_chains
 from nephos.core.paths.registry import Passes, Strategy, Task, choice, number
-from nephos.core.paths.rough_rings import ROUGHING_SHAPES, RoughSettings, describe_rough, estimate_rough, ring_passes
+from nephos.core.paths.rough_rings import ROUGHING_SHAPES, EnteredSettings, describe_rough, estimate_rough, refuse_no_room, ring_passes
 from nephos.core.paths.toolpath import Pass
 
 _WAYS = {"both": "both ways", "climb": "climb", "conventional": "conventional"}
 
 
-class RoughLinesSettings(RoughSettings):
+class RoughLinesSettings(EnteredSettings):
     """Settings of roughing in lines."""
 
     angle: float = number("Angle", 0.0, unit="°", low=-360, high=360, step=15,
@@ -48,10 +47,7 @@ def _make(task: Task) -> Passes:
     for region in level_regions(task, settings.stepdown, settings.leave, settings.flats == "on"):
         passes.extend(_cut(region, settings, task.cutter))
     if not passes:
-        raise Refused(
-            f"there is no room for a {task.cutter.diameter:g} mm cutter inside the boundary above the floor: "
-            "use a smaller cutter or a wider boundary"
-        )
+        raise refuse_no_room(task.cutter)
     return Passes(tuple(passes), stay_down=2.0 * task.cutter.diameter, on_surface=False,
                   ramp_angle=settings.ramp_angle)
 

@@ -42,8 +42,6 @@ class RoughSettings(StrategySettings):
     engagement: float = number("Engagement", 0.0, unit="°", low=0, high=180, step=10, fold="Load",
                                help="at most so much of the cutter's round in the wall, by a smaller stepover; 0 for no limit")
     flats: Literal["on", "off"] = choice("Extra levels at level ground", "on", _FLATS, fold="Load")
-    entry: Literal["ramp", "helix", "plunge"] = choice("Entry", "ramp", _ENTRIES, fold="Links and entries",
-                                                       help="from outside where that is free")
     ramp_angle: float = number("Ramp", 3.0, unit="°", over=0, high=90, step=0.5, fold="Links and entries",
                                help="how steeply the cutter goes down along its way")
 
@@ -51,6 +49,11 @@ class RoughSettings(StrategySettings):
     def wants_block(self) -> bool:
         """Only what stands is cut."""
         return True
+
+    @property
+    def ramps(self) -> bool:
+        """Whether the cutter goes down on a slope."""
+        return self.ramp_angle < 89.9
 
     def step_for(self, cutter: Cutter) -> float:
         """The stepover, kept to the engagement: along a straight wall the cutter is engaged by acos(1 - step / radius)."""
@@ -63,7 +66,19 @@ class RoughSettings(StrategySettings):
         self._stepover_fits(self.stepover, cutter)
 
 
-class RoughRingsSettings(RoughSettings):
+class EnteredSettings(RoughSettings):
+    """Settings of roughing that begins in the full."""
+
+    entry: Literal["ramp", "helix", "plunge"] = choice("Entry", "ramp", _ENTRIES, fold="Links and entries",
+                                                       help="from outside where that is free")
+
+    @property
+    def ramps(self) -> bool:
+        """Whether the cutter goes down on a slope."""
+        return super().ramps and self.entry != "plunge"
+
+
+class RoughRingsSettings(EnteredSettings):
     """Settings of roughing in rings."""
 
     direction: Literal["climb", "conventional"] = choice("Direction", "climb", _DIRECTIONS)
@@ -122,11 +137,17 @@ def with_helix(item: Pass, polygon: Polygon, radius: float) -> Pass:
     return item
 
 
-def entered(item: Pass, settings: RoughSettings, polygon: Polygon, radius: float) -> Pass:
+def entered(item: Pass, settings: EnteredSettings, polygon: Polygon, radius: float) -> Pass:
     """The first pass of a region with the entry that the settings ask for."""
     if settings.entry == "plunge":
         return replace(item, entry="plunge")
     return with_helix(item, polygon, _HELIX * radius) if settings.entry == "helix" else item
+
+
+def refuse_no_room(cutter: Cutter) -> Refused:
+    """What is said where no level has room for the cutter."""
+    return Refused(f"there is no room for a {cutter.diameter:g} mm cutter inside the boundary above the floor: "
+                   "use a smaller cutter or a wider boundary")
 
 
 def _cut(region: Region, settings: RoughRingsSettings, cutter: Cutter) -> Iterator[Pass]:
@@ -146,10 +167,7 @@ def _make(task: Task) -> Passes:
     for region in level_regions(task, settings.stepdown, settings.leave, settings.flats == "on"):
         passes.extend(_cut(region, settings, task.cutter))
     if not passes:
-        raise Refused(
-            f"there is no room for a {task.cutter.diameter:g} mm cutter inside the boundary above the floor: "
-            "use a smaller cutter or a wider boundary"
-        )
+        raise refuse_no_room(task.cutter)
     return Passes(tuple(passes), stay_down=2.0 * task.cutter.diameter, on_surface=False,
                   ramp_angle=settings.ramp_angle)
 
@@ -169,7 +187,7 @@ def estimate_rough(settings: RoughSettings, cutter: Cutter, leave: float, ground
         return Estimate(1.4 * length / ground.feed * 60, lines=0, layers=layers)
     area = sum(ground.area_below(ground.depth * (1 - k / layers)) for k in range(1, layers + 1))
     ways = ceil(min(ground.width, ground.height) / step / 2)
-    entries = settings.stepdown / tan(radians(settings.ramp_angle)) if settings.ramp_angle < 89.9 and settings.entry != "plunge" else 0.0
+    entries = settings.stepdown / tan(radians(settings.ramp_angle)) if settings.ramps else 0.0
     # Each ring is one stretch with some corners; each layer is entered about five times on a plaque of 200 mm, once on a small
     # part (measured), and crossed at rapid.
     seconds = travel_seconds(area / step, 6 * layers * ways, ground.feed, ground.acceleration)

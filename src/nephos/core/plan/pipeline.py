@@ -46,7 +46,7 @@ from nephos.core.stock.frames import record_frames, shown_grid, shown_top
 def _passes_result(passes: Passes) -> Result:
     items = passes.passes
     return as_result(
-        {"stay_down": passes.stay_down, "on_surface": passes.on_surface, "ramp_angle": passes.ramp_angle},
+        {"stay_down": passes.stay_down, "on_surface": passes.on_surface, "ramp_angle": passes.ramp_angle, "through": passes.through},
         points=np.concatenate([item.points for item in items]) if items else np.empty((0, 3)),
         ends=np.cumsum([len(item.points) for item in items], dtype=np.int64),
         closed=np.array([item.closed for item in items], np.uint8),

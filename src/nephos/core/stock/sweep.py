@@ -228,6 +228,10 @@ def sweep_rows(top, touched, x0, y0, pitch, j0, points, ids, p, hits):  # type: 
         _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, p, hits)
 
 
+_FEW = 256
+"""So few moves are swept sooner than threads are started for them."""
+
+
 @kernel
 def _straight(points, kinds, tolerance, most):  # type: ignore[no-untyped-def]
     """Indices of the points to keep so that those between lie within `tolerance` of the chord."""
@@ -322,7 +326,7 @@ def sweep_watching(
     strikes : (b, 2) float64, how deep each body goes into material at worst, and in which move (counted from 0).
     """
     strikes = np.zeros((len(bodies), 2))
-    lowest = float(np.nanmin(points[:, 2])) if len(points) else 0.0
+    lowest = float(np.fmin.reduce(points[:, 2], initial=np.inf))
     near = np.flatnonzero(lowest + bodies[:, 1] < top.max(initial=-np.inf)) if len(bodies) else np.empty(0, np.int64)
     if len(near) == 0:
         return sweep(top, touched, grid, points, kinds, first_id, cutter, report), strikes
@@ -376,7 +380,7 @@ def sweep(
         chosen = indices - 1
         ids = ids[chosen]
     points = np.ascontiguousarray(points)
-    bands = max(1, grid.ny // 24 + 1)
+    bands = grid.ny if len(chosen) < _FEW else max(1, grid.ny // 24 + 1)
     hits = np.zeros((grid.ny // bands + 2, len(chosen)), np.float32)
 
     def work(first: int, last: int) -> None:
