@@ -50,6 +50,7 @@ def pictures() -> list[Picture]:
     return [
         Picture("rough_rings", "moth-roundel", (rough,), moth),
         Picture("rough_lines", "moth-roundel", (_op(10, "rough_lines", flat, angle=30.0, stepdown=4.0, stepover=2.6, leave=0.5),), moth),
+        Picture("rough_fronts", "moth-roundel", (_op(10, "rough_fronts", flat, stepdown=4.0, stepover=2.6, leave=0.5),), moth),
         Picture("rough_plunge", "moth-roundel", (_op(10, "rough_plunge", flat, step_x=3.0, step_y=3.0, leave=0.5),), moth),
         Picture("finish_lines", "moth-roundel", (rough, _op(20, "finish_lines", ball, stepover=1.0, angle=30.0)), close),
         Picture("finish_rings", "moth-roundel", (rough, _op(20, "finish_rings", ball, stepover=1.0)), moth),

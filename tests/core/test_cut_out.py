@@ -14,7 +14,7 @@ from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.cut_out import CutOutSettings, shown_tabs
-from nephos.core.paths.tabs import Tab, bend, over_tabs, places_on, point_on, ramping_down, rim_of, tabs_on
+from nephos.core.paths.tabs import Tab, bend, loops_from, loops_of, over_tabs, places_on, point_on, ramping_down, rim_of, tabs_on
 from nephos.core.plan.boundaries import outline_key, region_of, shape_of
 from nephos.core.plan.checks import operation_findings
 from nephos.core.plan.outcome import SetupOutcome
@@ -211,6 +211,39 @@ def test_what_is_shown_of_tabs_is_what_is_cut() -> None:
     rim = rim_of(outline)
     found = shown_tabs(rim, np.array([len(rim)]), np.ones(len(rim)), CutOutSettings(tabs=5), standard_cutter("flat", 6))
     assert len(found) == 5 and all(abs(np.hypot(x - 30, y - 30) - 20) < 0.02 for _, _, (x, y) in found)
+
+
+WASHER = solid(trimesh.creation.annulus(r_min=16, r_max=22, height=6, sections=256))
+
+
+def test_what_falls_out_of_a_hole_is_held_by_its_own_tabs() -> None:
+    held = cut(WASHER, tabs=4, hole_tabs=2, tab_length=5.0, tab_height=3.0)
+    rho, angle = places(held)
+    slot = (rho > 11) & (rho < 15) & (held.block.empty == 0)
+    assert slot.any(), "something of the slot in the hole stands"
+    turns = np.sort(np.degrees(angle[slot]) % 360)
+    gaps = np.diff(np.append(turns, turns[0] + 360))
+    assert (gaps > 60).sum() == 2, "at two places round it"
+    assert sum(abs(np.hypot(*np.subtract(tab.middle, (35, 30))) - 13) < 0.2 for tab in held.tabs) == 2
+    assert not {"scrap-free", "part-free", "tab-gone", "tab-on-nothing"} & {finding.code for finding in outcome_findings(held, 0.01)}
+    free = cut(WASHER, tabs=4, tab_length=5.0, tab_height=3.0)
+    assert "scrap-free" in {finding.code for finding in outcome_findings(free, 0.01)}, "without them the slug comes free, and that is told"
+
+
+def test_an_inside_cut_is_held_by_tabs_in_holes_only() -> None:
+    rim = rim_of(shapely.Point(0, 0).buffer(30))
+    shown = [len(shown_tabs(rim, np.array([len(rim)]), np.ones(len(rim)), CutOutSettings(side="inside", tabs=4, hole_tabs=count),
+                            standard_cutter("flat", 6))) for count in (0, 3)]
+    assert shown == [0, 3]
+
+
+def test_the_loops_of_an_outline_are_known_by_their_turn() -> None:
+    outline = shapely.union_all([shapely.Point(0, 0).buffer(20).difference(shapely.Point(0, 0).buffer(8)), shapely.box(40, 0, 50, 10)])
+    loops = loops_of(outline)
+    assert [loop.hole for loop in loops] == [False, False, True]
+    kept = loops_from(np.concatenate([loop.rim for loop in loops]), np.cumsum([len(loop.rim) for loop in loops]))
+    assert [loop.hole for loop in kept] == [False, False, True]
+    assert all(np.array_equal(a.rim, b.rim) for a, b in zip(loops, kept, strict=True))
 
 
 @settings(max_examples=30, deadline=None)

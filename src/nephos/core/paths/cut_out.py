@@ -18,7 +18,7 @@ from nephos.core.paths.follow import follow_lines
 from nephos.core.paths.levels import level_heights, polygons_of
 from nephos.core.paths.link import LinkBlock
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
-from nephos.core.paths.tabs import Tab, over_tabs, places_on, point_on, ramping_down, rim_heights, rim_of, tabs_on
+from nephos.core.paths.tabs import Loop, Tab, loops_from, loops_of, over_tabs, places_on, point_on, ramping_down, rim_heights, tabs_on
 from nephos.core.paths.toolpath import Pass
 from nephos.core.polyline import densified
 from nephos.core.units import Say
@@ -49,11 +49,14 @@ class CutOutSettings(StrategySettings):
                                 help="instead of a count; 0 for the count")
     tab_length: float = number("Tab length", 8.0, unit="mm", over=0, high=200, step=1, fold="Tabs")
     tab_height: float = number("Tab height", 3.0, unit="mm", over=0, high=200, step=0.5, fold="Tabs", help="over the stock's underside")
+    hole_tabs: int = number("Tabs in holes", 0, low=0, high=50, step=1, fold="Tabs",
+                            help="to each hole and inside cut, to hold what would fall out")
     shoulders: Literal["straight", "sloping"] = choice("Shoulders", "sloping", _SHOULDERS, fold="Tabs")
     tab_shift: float = number("Shift tabs", 0.0, unit="mm", low=-10000, high=10000, step=1, fold="Tabs", help="along the outline")
     tab_places: tuple[tuple[Annotated[int, Field(ge=0)], Annotated[float, Field(ge=0, le=1)]], ...] = Field(
         default=(), max_length=200, title="Tabs one by one", json_schema_extra={"own": "tabs"},
-        description="outline and share of its length, from its rightmost point counterclockwise; none means they are placed")
+        description="outline (holes after outsides) and share of its length, from its rightmost point with the part on the left; "
+                    "none means they are placed")
     corners: Literal["round", "mitre"] = choice("Corners", "round", _CORNERS, fold="Finish", help="of the way round outer corners")
     allowance: float = number("Allowance", 0.0, unit="mm", low=-20, high=20, step=0.05, fold="Finish",
                               help="left on the side of the part; negative cuts into it")
@@ -66,7 +69,7 @@ class CutOutSettings(StrategySettings):
 
     @property
     def tab_count(self) -> int:
-        """How many tabs hold the part at least."""
+        """How many tabs hold the part at least, not counting those in holes."""
         return len(self.tab_places) or (2 if self.tab_spacing > 0 else self.tabs)
 
     @property
@@ -75,50 +78,58 @@ class CutOutSettings(StrategySettings):
         return True
 
 
-def tab_places(outline: shapely.Geometry, heights: Callable[[F64], F64], settings: CutOutSettings, cutter: Cutter) -> list[list[float]]:
-    """Where the tabs of each outline stand, as shares of its length: as set one by one, or where they are placed best.
+    def tabs_on_loop(self, loop: Loop) -> int:
+        """How many tabs a loop gets where they are not set one by one."""
+        if loop.hole or self.side == "inside":
+            return self.hole_tabs
+        if self.tab_spacing <= 0:
+            return self.tabs
+        return max(round(float(np.hypot(*np.diff(loop.rim, axis=0).T).sum()) / self.tab_spacing), 2)
 
-    `heights` says how thick the part is at points (n, 2) of an outline.
+
+def tab_places(loops: list[Loop], heights: Callable[[int], F64], settings: CutOutSettings, cutter: Cutter) -> list[list[float]]:
+    """Where the tabs of each loop stand, as shares of its length: as set one by one, or where they are placed best.
+
+    `heights` says how thick the part is at the points of a loop.
     """
-    found: list[list[float]] = []
-    for k, piece in enumerate(polygons_of(outline)):
-        rim = rim_of(piece)
-        if settings.skin > 0 or settings.side == "inside":
-            found.append([])
-        elif settings.tab_places:
-            found.append(sorted(share for number, share in settings.tab_places if number == k))
-        else:
-            length = float(np.hypot(*np.diff(rim, axis=0).T).sum())
-            count = max(round(length / settings.tab_spacing), 2) if settings.tab_spacing > 0 else settings.tabs
-            found.append(places_on(rim, heights(rim), count, settings.tab_length + cutter.diameter, settings.tab_shift))
-    return found
+    if settings.skin > 0:
+        return [[] for _ in loops]
+    if settings.tab_places:
+        return [sorted(share for number, share in settings.tab_places if number == k) for k in range(len(loops))]
+    length = settings.tab_length + cutter.diameter
+    counts = [settings.tabs_on_loop(loop) for loop in loops]
+    return [places_on(loop.rim, heights(k), count, length, settings.tab_shift) if count else []
+            for k, (loop, count) in enumerate(zip(loops, counts, strict=True))]
 
 
 def shown_tabs(rims: F64, ends: I64, thick: F64, settings: CutOutSettings, cutter: Cutter) -> list[tuple[int, float, tuple[float, float]]]:
     """Tabs as they will be cut, from a drawn outline: number of the outline, share of its length, place on the plan."""
-    first = [0, *ends[:-1]]
-    outline = shapely.MultiPolygon([shapely.Polygon(rims[a:b]) for a, b in zip(first, ends, strict=True)])
-    heights = {rims[a:b].tobytes(): thick[a:b] for a, b in zip(first, ends, strict=True)}
-    pieces = [rim_of(piece) for piece in polygons_of(outline)]
-    places = tab_places(outline, lambda rim: heights.get(rim.tobytes(), np.ones(len(rim))), settings, cutter)
+    loops, first = loops_from(rims, ends), [0, *ends[:-1]]
+    places = tab_places(loops, lambda k: thick[first[k] : ends[k]], settings, cutter)
     return [(k, share, (float(x), float(y))) for k, shares in enumerate(places) for share in shares
-            for x, y in [point_on(pieces[k], share)]]
+            for x, y in [point_on(loops[k].rim, share)]]
 
 
 @dataclass(frozen=True)
 class _Way:
-    """A closed way (n, 2) of the cutter's centre, whether it runs in a hole, and the outline that it belongs to."""
+    """A closed way (n, 2) of the cutter's centre, whether it runs in a hole, and the loop of the outline that it belongs to."""
 
     points: F64
     hole: bool
-    outline: int
+    loop: int
 
 
-def _ways(task: Task, off: float) -> list[_Way]:
+def _ways(task: Task, loops: list[Loop], off: float) -> list[_Way]:
     """Ways `off` from the part, holes before outlines."""
     settings: CutOutSettings = task.settings
     ways: list[_Way] = []
-    for k, piece in enumerate(polygons_of(task.outline)):
+    lines = [shapely.LineString(loop.rim) for loop in loops]
+
+    def way(ring: shapely.Geometry, hole: bool) -> _Way:
+        near = [k for k, loop in enumerate(loops) if loop.hole == hole]
+        return _Way(np.asarray(ring.coords), hole, min(near, key=lambda k: float(shapely.hausdorff_distance(lines[k], ring))))
+
+    for piece in polygons_of(task.outline):
         outside = settings.side == "outside"
         by = {"outside": off, "inside": -off, "on": 0.0}[settings.side]
         grown = polygons_of(piece.buffer(by, quad_segs=32, join_style=settings.corners)) if by else [piece]
@@ -128,8 +139,8 @@ def _ways(task: Task, off: float) -> list[_Way]:
             # Climb with a spindle that runs clockwise: the part lies on the right of the cutter's way.
             climb = settings.direction == "climb"
             turned = orient(polygon, -1.0 if climb == outside else 1.0)
-            ways += [_Way(np.asarray(ring.coords), True, k) for ring in turned.interiors]
-            ways.append(_Way(np.asarray(turned.exterior.coords), False, k))
+            ways += [way(ring, True) for ring in turned.interiors]
+            ways.append(way(turned.exterior, False))
     return sorted(ways, key=lambda way: not way.hole)
 
 
@@ -227,21 +238,21 @@ def _make(task: Task) -> Passes:
     radius, block = task.cutter.radius, LinkBlock(task.block, keep_up=False)
     off = 0.0 if settings.side == "on" else radius + settings.allowance
     bottom = task.underside + (settings.skin if settings.skin > 0 else -settings.through)
-    rims = [rim_of(piece) for piece in polygons_of(task.outline)]
-    places = tab_places(task.outline, lambda rim: rim_heights(task.index, rim, task.floor), settings, task.cutter)
+    loops = loops_of(task.outline)
+    places = tab_places(loops, lambda k: rim_heights(task.index, loops[k].rim, task.floor), settings, task.cutter)
     up = settings.tab_length + task.cutter.diameter
     passes: list[Pass] = []
-    for way, last in zip(_ways(task, off + settings.turn), _ways(task, off), strict=False):
+    for way, last in zip(_ways(task, loops, off + settings.turn), _ways(task, loops, off), strict=False):
         fine = densified(np.column_stack([way.points, np.zeros(len(way.points))]), radius / 2)[:, :2]
         tops = tops_along(block, fine, radius)
         top = float(tops.max(initial=-np.inf))
         if top <= bottom + 1e-6:
             continue
-        held = [] if way.hole else places[way.outline]
-        tabs = tabs_on(fine, rims[way.outline], held, up)
+        rim, held = loops[way.loop].rim, places[way.loop]
+        tabs = tabs_on(fine, rim, held, up)
         passes += _rounds(task, fine, tops, level_heights(top, bottom, settings.stepdown), tabs)
         if settings.turn > 0:
-            passes.append(_finishing(task, last.points, last.hole, bottom, tabs_on(last.points, rims[last.outline], held, up)))
+            passes.append(_finishing(task, last.points, last.hole, bottom, tabs_on(last.points, rim, held, up)))
     if not passes:
         raise Refused("there is nothing left to cut out: the block is gone along the whole outline")
     return Passes(tuple(passes), stay_down=2.0 * task.cutter.diameter, on_surface=False, ramp_angle=settings.ramp_angle)
@@ -273,4 +284,5 @@ def _estimate(settings: CutOutSettings, cutter: Cutter, _leave: float, ground: G
 STRATEGY = Strategy(
     key="cut_out", title="Cut out", summary="goes round the outline, through the stock, and leaves tabs",
     settings=CutOutSettings, make=_make, describe=_describe, estimate=_estimate, shapes=("flat",),
+    stepped=True,
 )

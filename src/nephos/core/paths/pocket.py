@@ -90,4 +90,5 @@ def _estimate(settings: PocketSettings, cutter: Cutter, _leave: float, ground: G
 STRATEGY = Strategy(
     key="pocket", title="Pocket", summary="clears the inside of the boundary to a level floor",
     settings=PocketSettings, make=_make, describe=_describe, estimate=_estimate, shapes=ROUGHING_SHAPES,
+    stepped=True,
 )

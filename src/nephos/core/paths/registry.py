@@ -104,7 +104,7 @@ class Passes:
 @dataclass(frozen=True)
 class Strategy:
     """A way to cut: its name, its settings, and the functions that work it out. Where it `skips_air`, long stretches that take nothing
-    away are left out of its passes."""
+    away are left out of its passes. Where it is `stepped` it goes down in level steps, none deeper than its stepdown."""
 
     key: str
     title: str
@@ -115,6 +115,7 @@ class Strategy:
     estimate: "Callable[[Any, Cutter, float, Any], Estimate]"
     shapes: tuple[str, ...] = ("flat", "ball", "bull-nose", "tapered-ball", "v", "engraver")
     skips_air: bool = False
+    stepped: bool = False
 
 
 @cache

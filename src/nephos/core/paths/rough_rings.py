@@ -197,5 +197,5 @@ def estimate_rough(settings: RoughSettings, cutter: Cutter, leave: float, ground
 
 STRATEGY = Strategy(
     key="rough_rings", title="Rough, rings", summary="clears level by level, in rings from outside in",
-    settings=RoughRingsSettings, shapes=ROUGHING_SHAPES, make=_make, describe=describe_rough, estimate=estimate_rough, skips_air=True,
+    settings=RoughRingsSettings, shapes=ROUGHING_SHAPES, make=_make, describe=describe_rough, estimate=estimate_rough, skips_air=True, stepped=True,
 )

@@ -7,8 +7,9 @@ import numpy as np
 import shapely
 from shapely.geometry.polygon import orient
 
-from nephos.core.arrays import F64
+from nephos.core.arrays import F64, I64
 from nephos.core.cutters.profile import Profile
+from nephos.core.paths.levels import polygons_of
 from nephos.core.polyline import from_nearest
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import SurfaceIndex
@@ -44,6 +45,27 @@ def bend(way: F64, length: float) -> tuple[F64, F64]:
     first, last = np.searchsorted(ends, at - length / 2), np.searchsorted(ends, at + length / 2)
     result: F64 = sums[last] - sums[first]
     return at, result
+
+
+@dataclass(frozen=True)
+class Loop:
+    """A closed line of an outline, `rim` (n, 2): the outside of a piece, or a `hole` in one."""
+
+    rim: F64
+    hole: bool
+
+
+def loops_of(outline: shapely.Geometry) -> list[Loop]:
+    """The outsides of all pieces of an outline, then their holes, which run clockwise so that they are known by it."""
+    pieces = polygons_of(outline)
+    holes = [Loop(rim_of(shapely.Polygon(ring))[::-1], True) for piece in pieces for ring in piece.interiors]
+    return [Loop(rim_of(piece), False) for piece in pieces] + holes
+
+
+def loops_from(rims: F64, ends: I64) -> list[Loop]:
+    """Loops that were kept one behind the other, each ending before one of `ends`."""
+    parts = [rims[a:b] for a, b in pairwise([0, *ends])]
+    return [Loop(rim, not shapely.is_ccw(shapely.LinearRing(rim))) for rim in parts]
 
 
 def rim_of(piece: shapely.Polygon) -> F64:

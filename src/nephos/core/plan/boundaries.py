@@ -10,7 +10,7 @@ from nephos.core.curves import area_of, smoothed
 from nephos.core.errors import Refused
 from nephos.core.mesh.repair.cut_below import cut_below
 from nephos.core.paths.levels import polygons_of
-from nephos.core.paths.tabs import rim_heights, rim_of
+from nephos.core.paths.tabs import loops_of, rim_heights
 from nephos.core.plan.keys import outline_key_of
 from nephos.core.plan.results import Result, as_result
 from nephos.core.plan.schema import BUILT_IN, Boundary, Operation
@@ -111,7 +111,7 @@ def shape_of(space: "SetupSpace", work: "Work", key: str, seen: tuple[str, ...] 
         whole = shapely.union_all(pieces)
         points, ends = rings_of(whole)
         x_low, y_low, x_high, y_high = whole.bounds
-        rims = [rim_of(piece) for piece in polygons_of(whole)]
+        rims = [loop.rim for loop in loops_of(whole)]
         thick = [rim_heights(space.index, rim, space.floor) for rim in rims]
         return as_result({"area": float(whole.area), "loops": len(ends), "length": float(whole.length),
                           "low": [x_low, y_low], "box": [x_high - x_low, y_high - y_low]}, points=points, ends=ends,

@@ -126,7 +126,7 @@ def _held_by(todo: list[Operation]) -> float:
     for operation in todo:
         settings = operation.settings
         if isinstance(settings, CutOutSettings):
-            heights += [settings.skin, settings.tab_height if settings.tab_count else 0.0]
+            heights += [settings.skin, settings.tab_height if settings.tab_count or settings.hole_tabs else 0.0]
     return max(heights)
 
 

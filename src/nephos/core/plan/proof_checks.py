@@ -8,6 +8,7 @@ import shapely
 
 from nephos.core.arrays import F64
 from nephos.core.machine.kinematics import Machine, machine_named
+from nephos.core.paths.registry import strategy
 from nephos.core.paths.toolpath import Kind
 from nephos.core.plan.checks import Finding
 from nephos.core.plan.keys import finest_operation
@@ -82,7 +83,7 @@ def _rapids(c: Context) -> list[Finding]:
 def _depths(c: Context) -> list[Finding]:
     """Deeper at once than the stepdown, for more than a touch at a wall that was left standing."""
     stepdown = getattr(c.operation.settings, "stepdown", None)
-    if stepdown is None or c.operation.strategy.startswith(("finish", "rough_plunge", "drill")):
+    if stepdown is None or not strategy(c.operation.strategy).stepped:
         return []
     cut = np.where(c.outcome.kinds == Kind.CUT, c.outcome.depths, 0.0)
     deep, lengths = cut > stepdown + DEEP, c.outcome.lengths
@@ -124,7 +125,7 @@ def _air(c: Context) -> list[Finding]:
 
 def _slivers(c: Context) -> list[Finding]:
     stepdown = getattr(c.operation.settings, "stepdown", None)
-    if stepdown is None or not c.operation.strategy.startswith(("rough_rings", "rough_lines", "cut_out", "pocket")):
+    if stepdown is None or not strategy(c.operation.strategy).stepped:
         return []
     points, kinds, depths = c.outcome.points, c.outcome.kinds, c.outcome.depths
     level = (kinds == Kind.CUT) & (points[1:, 2] == points[:-1, 2]) & (depths > AIR)
@@ -251,7 +252,7 @@ def _holding(done: SetupOutcome, starts: dict[int, float], mm: Say, number: Say)
                                  "add tabs or leave an onion skin", piece.place, when))
         else:
             found.append(Finding("scrap-free", "caution", row, f"a piece of waste of {size} comes free and may be thrown by the cutter",
-                                 "hold it down, leave an onion skin, or cut it away in a pocket", piece.place, when))
+                                 "give holes tabs, leave an onion skin, or cut it away in a pocket", piece.place, when))
     grid, block = done.block.grid, done.block
     tops, foot = block.top, float(done.space.stock_low[2])
 

@@ -8,8 +8,7 @@ import shapely
 from nephos.core.arrays import F64
 from nephos.core.errors import Refused
 from nephos.core.paths.cut_out import CutOutSettings, tab_places
-from nephos.core.paths.levels import polygons_of
-from nephos.core.paths.tabs import point_on, rim_heights, rim_of
+from nephos.core.paths.tabs import loops_of, point_on, rim_heights
 from nephos.core.plan.boundaries import shape_of
 from nephos.core.plan.schema import Operation
 from nephos.core.plan.space import SetupSpace, Work
@@ -38,24 +37,30 @@ def _outward(rim: F64, share: float, outline: shapely.Geometry) -> F64:
 
 
 def held_tabs(space: SetupSpace, work: Work, todo: list[Operation]) -> tuple[HeldTab, ...]:
-    """The tabs of all cut-outs on their outside, in the setup's space."""
-    found = []
+    """The tabs of all cut-outs, in the setup's space."""
+    found: list[HeldTab] = []
     for operation in todo:
         settings = operation.settings
-        if not isinstance(settings, CutOutSettings) or settings.skin > 0 or settings.tab_count == 0:
+        if not isinstance(settings, CutOutSettings) or settings.skin > 0:
             continue
         try:
             outline = shape_of(space, work, operation.boundary.boundary)
         except Refused:
             continue
-        places = tab_places(outline, lambda rim: rim_heights(space.index, rim, space.floor), settings, operation.cutter)
-        rims = [rim_of(piece) for piece in polygons_of(outline)]
-        for rim, shares in zip(rims, places, strict=True):
-            for share in shares:
-                out = _outward(rim, share, outline)
-                off = 0.0 if settings.side == "on" else operation.cutter.radius + settings.allowance
-                middle = point_on(rim, share) + off * out
-                frame = middle + (operation.cutter.radius + _BEYOND) * out
-                found.append(HeldTab(operation.number, (float(middle[0]), float(middle[1])), (float(frame[0]), float(frame[1])),
-                                     settings.tab_height))
+        found += _tabs_of(space, operation, settings, outline)
     return tuple(found)
+
+
+def _tabs_of(space: SetupSpace, operation: Operation, settings: CutOutSettings, outline: shapely.Geometry) -> list[HeldTab]:
+    loops = loops_of(outline)
+    places = tab_places(loops, lambda k: rim_heights(space.index, loops[k].rim, space.floor), settings, operation.cutter)
+    found = []
+    for loop, shares in zip(loops, places, strict=True):
+        for share in shares:
+            out = _outward(loop.rim, share, outline) * (-1.0 if settings.side == "inside" else 1.0)
+            off = 0.0 if settings.side == "on" else operation.cutter.radius + settings.allowance
+            middle = point_on(loop.rim, share) + off * out
+            frame = middle + (operation.cutter.radius + _BEYOND) * out
+            found.append(HeldTab(operation.number, (float(middle[0]), float(middle[1])), (float(frame[0]), float(frame[1])),
+                                 settings.tab_height))
+    return found
