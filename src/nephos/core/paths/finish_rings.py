@@ -11,7 +11,7 @@ from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
 from nephos.core.paths.finishing import FinishSettings, finishing_region, outline_passes, run_passes
 from nephos.core.paths.levels import polygons_of
 from nephos.core.paths.registry import Passes, Strategy, Task, choice
-from nephos.core.paths.rough_rings import nested_rings, ring_runs
+from nephos.core.paths.rough_rings import ring_ways
 from nephos.core.units import Say
 
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
@@ -29,8 +29,7 @@ def ring_lines(region: shapely.Geometry, stepover: float, climb: bool) -> list[F
     """All rings of a region on the plan, (n, 2) each and closed, from outside in."""
     runs: list[F64] = []
     for piece in polygons_of(region):
-        for ring in nested_rings(piece, stepover, stepover):
-            runs += ring_runs(ring, climb, runs[-1][-1] if runs else None)
+        runs += ring_ways(piece, stepover, stepover, climb, runs[-1][-1] if runs else None)
     return runs
 
 

@@ -1,6 +1,6 @@
 """Level regions for roughing: where a cutter may be at each depth, cut region by region."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from math import ceil
@@ -14,6 +14,7 @@ from nephos.core.arrays import F64
 from nephos.core.bands import Report, in_bands, kernel, part
 from nephos.core.cutters import Cutter, Profile
 from nephos.core.paths.registry import Task
+from nephos.core.paths.toolpath import Pass
 from nephos.core.stock.block import Block
 from nephos.core.surface.drop import drop_at, drop_grid
 from nephos.core.surface.index import SurfaceIndex
@@ -236,3 +237,24 @@ def level_regions(task: Task, stepdown: float, leave: float, at_flats: bool = Fa
         return (*own, *(Region(piece, levels[depth], nest(depth + 1, piece)) for piece in pieces))
 
     return list(nest(0, None))
+
+
+def cut_in_order(regions: Sequence[Region], cut: Callable[[Region, F64 | None], Iterator[Pass]], at: F64 | None = None) -> Iterator[Pass]:
+    """The passes of regions, each with all that lies below it before the next; of those side by side the one nearest to the cutter first.
+
+    `cut` makes the passes of one region, given where the cutter comes from on the plan; `at` is where it comes from to the first.
+    """
+    left = list(regions)
+    while left:
+        region = left.pop(nearest_to(at, [item.polygon for item in left]))
+        for item in cut(region, at):
+            at = item.end[:2]
+            yield item
+        for item in cut_in_order(region.below, cut, at):
+            at = item.end[:2]
+            yield item
+
+
+def nearest_to(at: F64 | None, shapes: Sequence[shapely.Geometry]) -> int:
+    """Which of several shapes is nearest to a place (2,); the first where there is none."""
+    return 0 if at is None or len(shapes) < 2 else int(np.argmin(shapely.distance(np.array(shapes), shapely.Point(at))))

@@ -11,7 +11,7 @@ from nephos.core.bands import in_bands, part
 from nephos.core.cutters import Cutter
 from nephos.core.paths.estimate import Estimate, Ground
 from nephos.core.paths.fronts import Clearing, Way
-from nephos.core.paths.levels import Region, level_regions, material_above
+from nephos.core.paths.levels import Region, cut_in_order, level_regions, material_above
 from nephos.core.paths.load import Standing
 from nephos.core.paths.registry import Passes, Strategy, Task, choice, number
 from nephos.core.paths.rough_rings import ROUGHING_SHAPES, RoughSettings, describe_rough, estimate_rough, refuse_no_room
@@ -46,11 +46,10 @@ def _turned(way: Way, direction: str, at: F64 | None) -> F64:
     return way.points[::-1] if back else way.points
 
 
-def _in_order(regions: Iterable[Region]) -> Iterator[Region]:
-    """Each region with all that lies below it before the next."""
+def _all_of(regions: Iterable[Region]) -> Iterator[Region]:
     for region in regions:
         yield region
-        yield from _in_order(region.below)
+        yield from _all_of(region.below)
 
 
 def _ways(region: Region, settings: RoughFrontsSettings, cutter: Cutter, block: Block) -> list[Way]:
@@ -62,8 +61,7 @@ def _ways(region: Region, settings: RoughFrontsSettings, cutter: Cutter, block: 
     return list(clearing.ways(region.polygon, outside))
 
 
-def _passes(ways: list[Way], level: float, direction: str) -> Iterator[Pass]:
-    at = None
+def _passes(ways: list[Way], level: float, direction: str, at: F64 | None) -> Iterator[Pass]:
     for way in ways:
         points = _turned(way, direction, at)
         at = points[-1]
@@ -77,9 +75,11 @@ def _make(task: Task) -> Passes:
     if block is None:
         raise ValueError("roughing needs the block as it is")
     levels = replace(task, report=part(task.report, 0.0, 0.2))
-    regions = list(_in_order(level_regions(levels, settings.stepdown, settings.leave, settings.flats == "on")))
-    ways = in_bands(lambda k, _: _ways(regions[k], settings, task.cutter, block), len(regions), 1, part(task.report, 0.2, 1.0))
-    passes = tuple(item for region, found in zip(regions, ways, strict=True) for item in _passes(found, region.level, settings.direction))
+    trees = level_regions(levels, settings.stepdown, settings.leave, settings.flats == "on")
+    regions = list(_all_of(trees))
+    found = in_bands(lambda k, _: _ways(regions[k], settings, task.cutter, block), len(regions), 1, part(task.report, 0.2, 1.0))
+    ways = {id(region): each for region, each in zip(regions, found, strict=True)}
+    passes = tuple(cut_in_order(trees, lambda region, at: _passes(ways[id(region)], region.level, settings.direction, at)))
     if not passes:
         raise refuse_no_room(task.cutter)
     return Passes(passes, stay_down=_STAY_DOWN * task.cutter.diameter, on_surface=False, ramp_angle=settings.ramp_angle, through=False)

@@ -6,9 +6,10 @@ from typing import Literal
 
 import numpy as np
 
+from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.paths.estimate import Estimate, Ground
-from nephos.core.paths.levels import Region, level_regions
+from nephos.core.paths.levels import Region, cut_in_order, level_regions
 from nephos.core.paths.lines import hatch, in_chains
 from nephos.core.paths.registry import Passes, Strategy, Task, choice, number
 from nephos.core.paths.rough_rings import ROUGHING_SHAPES, EnteredSettings, describe_rough, estimate_rough, refuse_no_room, ring_passes
@@ -25,30 +26,27 @@ class RoughLinesSettings(EnteredSettings):
     direction: Literal["both", "climb", "conventional"] = choice("Direction", "both", _WAYS)
 
 
-def _cut(region: Region, settings: RoughLinesSettings, cutter: Cutter) -> Iterator[Pass]:
+def _cut(region: Region, settings: RoughLinesSettings, cutter: Cutter, at: F64 | None) -> Iterator[Pass]:
     # Rows advance to the left of their direction. Turned about and run the other way, what is uncut lies on the right: climb.
     climb = settings.direction == "climb"
     lines, row = hatch(region.polygon, settings.angle + (180 if climb else 0), settings.step_for(cutter))
     if climb:
         lines = lines[:, [2, 3, 0, 1]]
     # The walls first: lines begin and end on them, so that each then comes down where it is clear.
-    for item in ring_passes(region.polygon, region.level, climb=True, at=None):
+    for item in ring_passes(region.polygon, region.level, climb=True, at=at):
         yield item if settings.entry != "plunge" else replace(item, entry="plunge")
     for line in in_chains(lines, row, both_ways=settings.direction == "both"):
         points = np.column_stack([line.reshape(2, 2), np.full(2, region.level)])
         yield Pass(points, entry="plunge" if settings.entry == "plunge" else "ramp")
-    for below in region.below:
-        yield from _cut(below, settings, cutter)
 
 
 def _make(task: Task) -> Passes:
     settings: RoughLinesSettings = task.settings
-    passes: list[Pass] = []
-    for region in level_regions(task, settings.stepdown, settings.leave, settings.flats == "on"):
-        passes.extend(_cut(region, settings, task.cutter))
+    regions = level_regions(task, settings.stepdown, settings.leave, settings.flats == "on")
+    passes = tuple(cut_in_order(regions, lambda region, at: _cut(region, settings, task.cutter, at)))
     if not passes:
         raise refuse_no_room(task.cutter)
-    return Passes(tuple(passes), stay_down=2.0 * task.cutter.diameter, on_surface=False,
+    return Passes(passes, stay_down=2.0 * task.cutter.diameter, on_surface=False,
                   ramp_angle=settings.ramp_angle)
 
 

@@ -6,14 +6,15 @@ from math import ceil, cos, radians, tan
 from typing import Literal
 
 import numpy as np
-from shapely.geometry import Point, Polygon
+import shapely
+from shapely.geometry import LinearRing, Point, Polygon
 from shapely.geometry.polygon import orient
 
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
-from nephos.core.paths.levels import Region, level_regions, polygons_of
+from nephos.core.paths.levels import Region, cut_in_order, level_regions, nearest_to, polygons_of
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.paths.toolpath import Pass
 from nephos.core.polyline import from_nearest
@@ -91,18 +92,64 @@ def nested_rings(polygon: Polygon, stepover: float, cleared: float) -> Iterator[
     in necks narrower than that would cut air; the stepover itself in finishing, where every ring counts.
     """
     yield polygon
+    for piece in inner_rings(polygon, stepover, cleared):
+        yield from nested_rings(piece, stepover, cleared)
+
+
+def inner_rings(polygon: Polygon, stepover: float, cleared: float) -> list[Polygon]:
+    """The next rings inside of one (see :func:`nested_rings`)."""
     if stepover > cleared:
         # The ways on both sides leave a strip between them where the next ring does not fit: one more way down its middle.
         inner = polygons_of(polygon.buffer(-stepover, quad_segs=6).simplify(0.01))
-        if not inner:
-            yield from polygons_of(polygon.buffer(-0.9 * cleared, quad_segs=6).simplify(0.01))
-            return
+        inner = inner or polygons_of(polygon.buffer(-0.9 * cleared, quad_segs=6).simplify(0.01))
     else:
         kept = 0.98 * cleared
         inner = polygons_of(polygon.buffer(-max(kept, stepover), quad_segs=6).buffer(max(kept - stepover, 0.0), quad_segs=6).simplify(0.01))
-    for piece in inner:
-        if piece.length > 0.2 * cleared:
-            yield from nested_rings(piece, stepover, cleared)
+    return [piece for piece in inner if piece.length > 0.2 * cleared]
+
+
+class _Ring:
+    """A ring of a polygon, and which of its neighbours outside of it are still to be gone round."""
+
+    def __init__(self, line: LinearRing, polygon: Polygon) -> None:
+        self.line, self.polygon = line, polygon
+        self.waits = 0
+        self.frees: list[_Ring] = []
+
+
+def _rings(polygon: Polygon, climb: bool) -> list[_Ring]:
+    turned = orient(polygon, -1.0 if climb else 1.0)
+    return [_Ring(ring, polygon) for ring in (turned.exterior, *turned.interiors)]
+
+
+def ring_ways(polygon: Polygon, stepover: float, cleared: float, climb: bool, at: F64 | None = None) -> Iterator[F64]:
+    """The rings of :func:`nested_rings` as closed ways (n, 2): always the nearest to the cutter of those whose neighbours outside of them
+    are done, so that it stays about one hole before it goes on to the next."""
+    rings = _rings(polygon, climb)
+    ready = list(rings)
+    families = {id(polygon): rings}
+    while ready:
+        ring = ready.pop(nearest_to(at, [item.line for item in ready]))
+        if (family := families.pop(id(ring.polygon), None)) is not None:
+            for piece in inner_rings(ring.polygon, stepover, cleared):
+                families[id(piece)] = _rings(piece, climb)
+                _await(families[id(piece)], family, 1.2 * max(stepover, cleared))
+        run = from_nearest(np.asarray(ring.line.coords), at)
+        at = run[-1]
+        yield run
+        for inner in ring.frees:
+            inner.waits -= 1
+        ready += [inner for inner in ring.frees if inner.waits == 0]
+
+
+def _await(rings: list[_Ring], outer: list[_Ring], reach: float) -> None:
+    """Let rings wait for those outside of them that they lie within `reach` of; at least for the nearest one."""
+    tree = shapely.STRtree([item.line for item in outer])
+    for ring in rings:
+        near = tree.query(ring.line, predicate="dwithin", distance=reach)
+        for k in near if len(near) else [tree.nearest(ring.line)]:
+            outer[int(k)].frees.append(ring)
+            ring.waits += 1
 
 
 def ring_runs(polygon: Polygon, climb: bool, at: F64 | None) -> list[F64]:
@@ -120,7 +167,12 @@ def ring_runs(polygon: Polygon, climb: bool, at: F64 | None) -> list[F64]:
 def ring_passes(polygon: Polygon, level: float, climb: bool, at: F64 | None, entry: Literal["ramp", "plunge"] = "ramp") -> Iterator[Pass]:
     """The outline and the holes of a polygon as closed passes at `level`, nearest first."""
     for run in ring_runs(polygon, climb, at):
-        yield Pass(np.column_stack([run, np.full(len(run), level)]), closed=True, entry=entry)
+        yield level_ring(run, level, entry)
+
+
+def level_ring(way: F64, level: float, entry: Literal["ramp", "plunge"] = "ramp") -> Pass:
+    """A closed way (n, 2) as a pass at a level."""
+    return Pass(np.column_stack([way, np.full(len(way), level)]), closed=True, entry=entry)
 
 
 def with_helix(item: Pass, polygon: Polygon, radius: float) -> Pass:
@@ -150,25 +202,20 @@ def refuse_no_room(cutter: Cutter) -> Refused:
                    "use a smaller cutter or a wider boundary")
 
 
-def _cut(region: Region, settings: RoughRingsSettings, cutter: Cutter) -> Iterator[Pass]:
-    at = None
-    for ring in nested_rings(region.polygon, settings.step_for(cutter), cutter.radius):
-        for item in ring_passes(ring, region.level, settings.direction == "climb", at):
-            entering = entered(item, settings, region.polygon, cutter.radius) if at is None else item
-            at = entering.end[:2]
-            yield entering
-    for below in region.below:
-        yield from _cut(below, settings, cutter)
+def _cut(region: Region, settings: RoughRingsSettings, cutter: Cutter, at: F64 | None) -> Iterator[Pass]:
+    ways = ring_ways(region.polygon, settings.step_for(cutter), cutter.radius, settings.direction == "climb", at)
+    for k, way in enumerate(ways):
+        item = level_ring(way, region.level)
+        yield item if k else entered(item, settings, region.polygon, cutter.radius)
 
 
 def _make(task: Task) -> Passes:
     settings: RoughRingsSettings = task.settings
-    passes: list[Pass] = []
-    for region in level_regions(task, settings.stepdown, settings.leave, settings.flats == "on"):
-        passes.extend(_cut(region, settings, task.cutter))
+    regions = level_regions(task, settings.stepdown, settings.leave, settings.flats == "on")
+    passes = tuple(cut_in_order(regions, lambda region, at: _cut(region, settings, task.cutter, at)))
     if not passes:
         raise refuse_no_room(task.cutter)
-    return Passes(tuple(passes), stay_down=2.0 * task.cutter.diameter, on_surface=False,
+    return Passes(passes, stay_down=2.0 * task.cutter.diameter, on_surface=False,
                   ramp_angle=settings.ramp_angle)
 
 
