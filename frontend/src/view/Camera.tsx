@@ -3,6 +3,7 @@ import { useThree } from "@react-three/fiber";
 import { useEffect, useRef } from "react";
 import * as THREE from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
+import { HalfPicture } from "./halfPicture";
 import { usePaceContext } from "./pace";
 
 export type Direction = "top" | "front" | "right" | "corner";
@@ -29,23 +30,24 @@ export interface Focus { at: [number, number, number]; turn: number }
 const NEAR = 55;
 
 export function Camera(props: { low: number[]; high: number[]; direction: Direction; turn: number; focus: Focus | null; raised: number }) {
-  const { camera, gl, invalidate, size, setDpr, set } = useThree();
+  const { camera, gl, invalidate, size, set } = useThree();
   const controls = useRef<OrbitControls | null>(null);
   const { poke, drew, coarse } = usePaceContext();
   // Half the picture's points each way while it moves, all of them as soon as it rests.
+  const moving = useRef(coarse);
   useEffect(() => {
-    const sharp = Math.min(Math.max(window.devicePixelRatio, 1), 1.5);
-    setDpr(coarse ? sharp / 2 : sharp);
+    moving.current = coarse;
     invalidate();
-  }, [coarse, invalidate, setDpr]);
+  }, [coarse, invalidate]);
   useEffect(() => {
-    const plain = gl.render.bind(gl);
-    gl.render = (...words) => {
+    const plain = gl.render.bind(gl), half = new HalfPicture();
+    gl.render = (seen, eye) => {
       const begin = performance.now();
-      plain(...words);
+      if (moving.current && gl.getRenderTarget() === null) half.draw(gl, plain, seen, eye);
+      else plain(seen, eye);
       whenDrawn(gl.getContext() as WebGL2RenderingContext, () => drew(performance.now() - begin));
     };
-    return () => { gl.render = plain; };
+    return () => { gl.render = plain; half.dispose(); };
   }, [gl, drew]);
   useEffect(() => {
     const made = new OrbitControls(camera, gl.domElement);
