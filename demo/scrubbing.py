@@ -1,4 +1,7 @@
-"""How quickly the page answers while the needle of the run strip jumps about: `python -m demo.scrubbing [paths|proof] [jumps]` while Nephos runs."""
+"""How quickly the page answers while the needle of the run strip jumps about.
+
+`python -m demo.scrubbing [paths|proof] [jumps]` while Nephos runs.
+"""
 
 import sys
 import time
@@ -47,7 +50,8 @@ def main() -> int:
             time.sleep(2.0 if k % 10 == 9 else 0.15)
         answers, frames = np.array(times).T
         for name, values in (("answer", answers), ("frame", frames)):
-            print(f"{mode} {name}: median {np.median(values):.0f} ms, 90 % {np.percentile(values, 90):.0f}, most {values.max():.0f}; over 100 ms: {(values > 100).sum()} of {jumps}")
+            print(f"{mode} {name}: median {np.median(values):.0f} ms, 90 % {np.percentile(values, 90):.0f}, most {values.max():.0f}; "
+                  f"over 100 ms: {(values > 100).sum()} of {jumps}")
     finally:
         driver.quit()
     return 0
