@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 from demo.screenshots import press, scrub, until
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
@@ -88,6 +89,15 @@ def test_the_proof_is_stepped_through_cut_open_looked_at_closely_and_saved(hill_
     press(driver, "Close look")
     click_view(driver, 0.5, 0.5)
     until(driver, lambda d: "as it will be" in text(d), 40)
+    # Its frame is dragged over another spot, or put there by numbers.
+    before = field(driver, "X").get_attribute("value")
+    canvas = driver.find_element(By.TAG_NAME, "canvas")
+    ActionChains(driver).move_to_element(canvas).click_and_hold().move_by_offset(40, 0).move_by_offset(20, 0).release().perform()
+    until(driver, lambda d: float(field(d, "X").get_attribute("value")) > float(before) + 2)
+    until(driver, lambda d: "as it will be" in text(d), 40)
+    type_in(driver, "X", before)
+    until(driver, lambda d: "as it will be" in text(d), 40)
+    assert field(driver, "X").get_attribute("value") == before
     press(driver, "Close the window")
     # A picture of twice the size, and the block as a mesh.
     press(driver, "Picture")

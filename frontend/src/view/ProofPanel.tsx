@@ -4,10 +4,12 @@ import styled from "styled-components";
 import { exportBlock } from "../api/hooks";
 import type { Piece3D } from "../api/types";
 import { clock, lengthText } from "../lib/numbers";
+import { NumberField } from "../parts/fields";
 import { Button, Choose, Quiet, Said, ToggleQuiet } from "../parts/controls";
 import { looks } from "../theme";
 import { infoOf, useSheetState } from "../workspace/state";
 import { Card } from "./cards";
+import type { CloseLook } from "./closeLook";
 
 const Panel = styled(Card)`
   width: 596px; font-family: ${(p) => p.theme.text}; font-size: 12px; display: grid; gap: 4px;
@@ -28,13 +30,13 @@ export function freedAt(piece: Piece3D, operations: { number: number; seconds: n
 }
 
 export function ProofPanel(props: {
-  look: string; onLook: (look: string) => void; alone: boolean; onAlone: (on: boolean) => void; canStand: boolean; side: number; onSide: (side: number) => void;
-  lensSaid: string; hasLens: boolean; onLensOff: () => void; onPicture: () => void; times: { number: number; seconds: number }[];
+  look: string; onLook: (look: string) => void; alone: boolean; onAlone: (on: boolean) => void; canStand: boolean; closeLook: CloseLook; middle: [number, number]; onPicture: () => void; times: { number: number; seconds: number }[];
 }) {
   const { job, derived, plan, tool, setTool, goTo } = useSheetState();
   const [said, setSaid] = useState("");
   const info = infoOf(derived);
   const unit = plan.units ?? "mm";
+  const { closeLook: look, middle } = props;
   const free = (info?.summary?.pieces ?? []).filter((piece) => piece.freed_by !== null);
   const write = (suffix: string) => {
     if (!info) return;
@@ -50,11 +52,15 @@ export function ProofPanel(props: {
         <span className="gap" />
         <span>save</span><Button onPress={props.onPicture}>Picture</Button><Button isDisabled={!info?.summary} onPress={() => write(".stl")}>STL</Button><Button isDisabled={!info?.summary} onPress={() => write(".glb")}>GLB</Button>
       </div>
-      {(tool === "window" || props.hasLens) && (
+      {(tool === "window" || look.lens) && (
         <div className="row">
-          <span>window of</span><Quiet aria-label="Smaller window" onPress={() => props.onSide(Math.max(props.side / 2, 5))}>−</Quiet><span>{lengthText(props.side, unit, 1)} {unit}</span><Quiet aria-label="Larger window" onPress={() => props.onSide(Math.min(props.side * 2, 40))}>+</Quiet>
-          <span>{props.lensSaid}</span><span className="gap" />
-          {props.hasLens && <Quiet aria-label="Close the window" onPress={props.onLensOff}>close it</Quiet>}
+          <span>window of</span><Quiet aria-label="Smaller window" onPress={() => look.resize(Math.max(look.side / 2, 5))}>−</Quiet><span>{lengthText(look.side, unit, 1)} {unit}</span><Quiet aria-label="Larger window" onPress={() => look.resize(Math.min(look.side * 2, 40))}>+</Quiet>
+          {([0, 1] as const).map((k) => (
+            <div key={k} style={{ width: 132 }}><NumberField tight label={"XY"[k] as string} value={look.at?.[k] ?? middle[k]} unit={unit} low={-10_000} high={10_000} step={1}
+              onChange={(value) => { const [x, y] = look.at ?? middle; if (value !== null) look.place(k === 0 ? [value, y] : [x, value]); }} /></div>
+          ))}
+          <span role="status">{look.said}</span><span className="gap" />
+          {look.lens && <Quiet aria-label="Close the window" onPress={look.close}>close it</Quiet>}
         </div>
       )}
       {said && <Said role="status" $level="muted">{said}</Said>}

@@ -3,7 +3,6 @@ import { Canvas } from "@react-three/fiber";
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import styled, { useTheme } from "styled-components";
 import * as THREE from "three";
-import { loadLens, type Lens } from "../api/hooks";
 import { placedOf } from "../api/types";
 import { onLevel } from "../lib/drag";
 import { lengthText } from "../lib/numbers";
@@ -16,6 +15,7 @@ import { infoOf, setupOf, useSheetState, withBoundary, type Mode } from "../work
 import { BlockMesh, type Look } from "./BlockMesh";
 import { Camera, type Direction, type Focus } from "./Camera";
 import { Card, Corner } from "./cards";
+import { lensOf, LookFrame, useCloseLook } from "./closeLook";
 import { ComparePanel } from "./ComparePanel";
 import type { OperationData } from "./data";
 import { FaultMarks } from "./FaultMarks";
@@ -45,8 +45,6 @@ const Empty = styled.div`
 
 const MODES: Record<Mode, string> = { place: "Place", paths: "Paths", proof: "Proof", compare: "Compare" };
 const DIRECTIONS: Record<Direction, string> = { top: "Top", front: "Front", right: "Right", corner: "Corner" };
-/** Columns of a window across, whatever its size. */
-const LENS_COLUMNS = 400;
 
 function PathLegend(props: { high: number; low: number }) {
   const { plan } = useSheetState();
@@ -68,9 +66,6 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   const [section, setSection] = useState<Section>(NO_SECTION);
   const [lookKey, setLookKey] = useState("stock");
   const [alone, setAlone] = useState(false);
-  const [lens, setLens] = useState<Lens | null>(null);
-  const [lensSide, setLensSide] = useState(20);
-  const [lensSaid, setLensSaid] = useState("click where");
   const [limits, setLimits] = useState<{ limit: number | null; most: number | null }>({ limit: null, most: null });
   const [probe, setProbe] = useState<Point | null>(null);
   const shoot = useRef<Shoot | null>(null);
@@ -83,9 +78,8 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   // Before the picture is drawn, so that the first one of a drag is the coarser one already.
   useLayoutEffect(() => poke(), [moment, derived.models, poke]);
   useEffect(() => { setCutOff(null); setPoints([]); setProbe(null); }, [tool]);
-  // A window shows what was cut when it was asked for.
-  const lastBlock = info?.summary?.block_key;
-  useEffect(() => setLens(null), [lastBlock, mode]);
+  const look = useCloseLook(job.id, info?.id, list, moment, `${mode} ${info?.summary?.block_key ?? ""}`);
+  const { place } = look;
   // A place that is flown to must not lie in what a section cuts away.
   useEffect(() => { if (props.focus) setSection(NO_SECTION); }, [props.focus]);
 
@@ -133,13 +127,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
     if (!found) return;
     if (tool === "measure") setPoints((old) => nextPoints(old, found.point));
     if (tool === "probe") setProbe(found.point);
-    if (tool === "window" && info) {
-      const ended = list.filter((_, k) => !moment || k < moment.index || (k === moment.index && moment.part >= 0.9999)).length;
-      const after = Math.max(ended, 1);
-      setLensSaid("cutting it…");
-      loadLens(job.id, info.id, [found.point[0], found.point[1]], lensSide, lensSide / LENS_COLUMNS, after)
-        .then((seen) => { setLens(seen); setLensSaid(after === list.length ? "as it will be" : `after ${list[after - 1]?.number ?? ""}`); }).catch((reason: Error) => setLensSaid(reason.message));
-    }
+    if (tool === "window") place([found.point[0], found.point[1]].map((value) => Math.round(10 * value) / 10) as [number, number]);
     if (tool === "pick loop" && chosen.kind === "boundary") {
       const item = plan.boundaries?.find((other) => other.id === chosen.id);
       if (item) keep(withBoundary(plan, item.id, { left_out: [...(item.left_out ?? []), onStock(found.point, box.matrix)] }), "pick a loop off");
@@ -149,7 +137,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
     const normal = new THREE.Vector3(...found.normal).transformDirection(box.matrix.clone().invert());
     edit({ do: "lay_flat", model: found.model, normal: normal.toArray() }, "lay a face flat");
     setTool("none");
-  }, [tool, edit, setTool, box, chosen, plan, keep, info, list, moment, job.id, lensSide]);
+  }, [tool, edit, setTool, box, chosen, plan, keep, place]);
   const onTop = useCallback((ray: Ray) => onLevel(ray, top), [top]);
   const grip = Math.max(plan.stock.length, plan.stock.width) * 0.055;
 
@@ -158,7 +146,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   const boundary = chosen.kind === "boundary" ? plan.boundaries?.find((item) => item.id === chosen.id) : undefined;
   const operationInfo = operation && info?.operations.find((item) => item.number === operation.number);
   const ready = list.length > 0;
-  const look: Look = mode === "proof" && lookKey in looks ? looks[lookKey as keyof typeof looks] : { colour: plan.stock.material?.colour ?? scene.wood, grain: plan.stock.material?.grain === false ? 0 : 1, shine: 0 };
+  const material: Look = mode === "proof" && lookKey in looks ? looks[lookKey as keyof typeof looks] : { colour: plan.stock.material?.colour ?? scene.wood, grain: plan.stock.material?.grain === false ? 0 : 1, shine: 0 };
   const column = probe && grid ? columnAt(grid, probe[0], probe[1]) : null;
   const cut = column === null ? null : lastCut(list, column);
   const probed = probe && compared.at(probe, cut);
@@ -205,9 +193,9 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
         </group>
         {mode !== "place" && buffers && grid && (
           <>
-            <BlockMesh grid={grid} heights={buffers} foot={foot} top={top} section={section} fine={fine} deviation={compared.picture} version={block.version} look={look} lens={lens && lensOf(lens)} />
-            <SectionCap section={section} grid={grid} heights={buffers} foot={foot} version={block.version} colour={look.colour} />
-            {lens && <BlockMesh grid={lens.grid} heights={lens.data} foot={foot} top={top} section={section} version={0} look={look} />}
+            <BlockMesh grid={grid} heights={buffers} foot={foot} top={top} section={section} fine={fine} deviation={compared.picture} version={block.version} look={material} lens={look.lens && lensOf(look.lens)} />
+            <SectionCap section={section} grid={grid} heights={buffers} foot={foot} version={block.version} colour={material.colour} />
+            {look.lens && <BlockMesh grid={look.lens.grid} heights={look.lens.data} foot={foot} top={top} section={section} version={0} look={material} />}
           </>
         )}
         {mode === "paths" && list.map((item, k) => {
@@ -217,6 +205,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
         })}
         {moment && (mode === "paths" || mode === "proof") && !atEnd && <CutterPiece section={(foreign ? foreign.proof.parts : (info?.operations ?? [])).find((item) => item.number === moment.data.number)?.outline ?? []} at={moment.at} />}
         <Picker active={tool === "measure" || tool === "lay flat" || tool === "pick loop" || tool === "probe" || tool === "window"} block={tool === "pick loop" ? onTop : mode === "place" ? null : onBlock} onPick={picked} />
+        {tool === "window" && <LookFrame look={look} z={top} tone={theme.action} />}
         {tool === "measure" && <MeasureMarks points={points} size={Math.max(plan.stock.length, plan.stock.width) * 0.005} />}
       </Canvas>
       </PaceContext.Provider>
@@ -238,8 +227,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
       {mode === "paths" && <Corner $at="bottom: 12px; left: 12px"><PathLegend high={top} low={lowestCut} /></Corner>}
       {mode === "proof" && ready && (
         <Corner $at="bottom: 12px; left: 12px">
-          <ProofPanel look={lookKey} onLook={setLookKey} alone={alone} onAlone={setAlone} canStand={block.canStand} side={lensSide} onSide={setLensSide} lensSaid={lensSaid} hasLens={lens !== null}
-            onLensOff={() => { setLens(null); setLensSaid("click where"); }} onPicture={() => shoot.current?.(`${job.name}.png`)} times={list} />
+          <ProofPanel look={lookKey} onLook={setLookKey} alone={alone} onAlone={setAlone} canStand={block.canStand} closeLook={look} middle={[((low[0] as number) + (high[0] as number)) / 2, ((low[1] as number) + (high[1] as number)) / 2]} onPicture={() => shoot.current?.(`${job.name}.png`)} times={list} />
         </Corner>
       )}
       {mode === "compare" && summary && (
@@ -253,8 +241,3 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
     </Frame>
   );
 }
-
-const lensOf = (lens: Lens): [number, number, number, number] => {
-  const { x0, y0, pitch, nx, ny } = lens.grid;
-  return [x0 - pitch / 2, y0 - pitch / 2, x0 + (nx - 0.5) * pitch, y0 + (ny - 0.5) * pitch];
-};

@@ -26,6 +26,8 @@ const Band = styled(SliderTrack)`
   & .blocks { position: absolute; left: 0; right: 0; top: 18px; height: 26px; display: flex; border: 1px solid ${(p) => p.theme.ink}; background: ${(p) => p.theme.panel}; }
   & .block { border-right: 1px solid ${(p) => p.theme.ink}; font: 11.5px/24px ${(p) => p.theme.mono}; padding-left: 6px; overflow: hidden; min-width: 1px; }
   & .block:last-child { border-right: 0; } & .block.chosen { background: ${(p) => p.theme.chosen}; }
+  & .change { position: absolute; top: 15px; height: 32px; width: 7px; transform: translateX(-50%); border: 1px solid ${(p) => p.theme.ink};
+    background: repeating-linear-gradient(135deg, ${(p) => p.theme.panel} 0 2px, ${(p) => p.theme.ink} 2px 3px); }
   & .pin { position: absolute; top: 2px; transform: translateX(-50%); }
 `;
 const Needle = styled(SliderThumb)`
@@ -60,6 +62,19 @@ export function stepOperation(list: { seconds: number }[], time: number, by: 1 |
   const ends = list.reduce<number[]>((sum, item) => [...sum, (sum[sum.length - 1] as number) + item.seconds], [0]);
   if (by > 0) return ends.find((end) => end > time + 1e-6) ?? (ends[ends.length - 1] as number);
   return [...ends].reverse().find((end) => end < time - 1e-6) ?? 0;
+}
+
+/** Where in the program another cutter is put in: the moment (s), and the cutter. */
+export function cutterChanges<C extends { number: number }>(list: { number: number; seconds: number }[], cutterOf: (operation: number) => C | undefined): { at: number; cutter: C }[] {
+  const found: { at: number; cutter: C }[] = [];
+  let at = 0, before: number | undefined;
+  for (const item of list) {
+    const cutter = cutterOf(item.number);
+    if (cutter && before !== undefined && cutter.number !== before) found.push({ at, cutter });
+    before = cutter?.number ?? before;
+    at += item.seconds;
+  }
+  return found;
 }
 
 /** So much (s) before its end a move is looked at, so that it is that one and not the next. */
@@ -108,6 +123,7 @@ export function RunStrip(props: { list: OperationData[]; total: number; time: nu
   const step = (to: number) => { setPlaying(false); onTime(to >= total - 1e-6 ? Infinity : to); };
   const own = infoOf(derived)?.time;
   const real = own && !foreign ? realTime(own) : "";
+  const changes = foreign ? [] : cutterChanges(list, (number) => infoOf(derived)?.operations.find((item) => item.number === number)?.cutter);
   const pins = (foreign?.proof.findings ?? infoOf(derived)?.findings ?? []).filter((finding) => finding.moment !== null);
   return (
     <Strip aria-label="Run strip">
@@ -138,6 +154,7 @@ export function RunStrip(props: { list: OperationData[]; total: number; time: nu
                 <div key={item.number} className={chosen.kind === "operation" && chosen.number === item.number ? "block chosen" : "block"} style={{ flex: `${item.seconds} 0 0` }}>{item.seconds > 0.025 * total ? item.number : ""}</div>
               ))}
             </div>
+            {changes.map(({ at, cutter }) => <span key={at} className="change" data-testid="change" style={{ left: `${(100 * at) / total}%` }} title={`here cutter ${cutter.number} is put in, ${lengthText(cutter.diameter, unit)} ${unit} ${cutter.shape}`} />)}
             {pins.map((finding) => <span key={finding.code + finding.row} className="pin" style={{ left: `${(100 * (finding.moment as number)) / total}%` }} title={finding.text}><Mark level={finding.level} /></span>)}
             <Needle />
           </Band>
