@@ -12,7 +12,7 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.picture import light_picture, picture_mesh
 from nephos.core.mesh.topology import Edges, edges_of
 
-SAMPLES = 6000
+SAMPLES = 48_000
 UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4}
 
 

@@ -5,6 +5,20 @@ from math import ceil, cos, radians, sin, tan
 
 import numpy as np
 
+from nephos.core.arrays import F64, Bool
+from nephos.core.paths.relief import Relief
+
+
+@dataclass(frozen=True)
+class Survey:
+    """The ground as a coarse picture: its relief, where of it the axis goes, (ny, nx), how high material stands over the floor before,
+    (ny, nx) float64, and at which heights there is level ground."""
+
+    relief: Relief
+    region: Bool
+    standing: F64
+    flats: tuple[float, ...] = ()
+
 
 @dataclass(frozen=True)
 class Ground:
@@ -16,6 +30,7 @@ class Ground:
     `cleared_by` with which diameter at least.
     `shares` are heights over the floor that a tenth, two tenths ... of the region's ground stay under; `slopes` the same for
     its slopes in degrees. `walls` are areas seen from the side of all that is steeper than angles evenly from 0 to 90 degrees.
+    `survey` is the ground as a coarse picture, where there is a model.
     """
 
     width: float
@@ -36,6 +51,7 @@ class Ground:
     shares: tuple[float, ...] = field(default=())
     slopes: tuple[float, ...] = field(default=())
     walls: tuple[float, ...] = field(default=())
+    survey: "Survey | None" = None
 
     @property
     def mean_height(self) -> float:

@@ -105,6 +105,15 @@ def _contours(task: Task, field: Field, raw: list[F64], level: float, grown: Pro
     return [shapely.get_coordinates(item) for item in parts]
 
 
+def _slimmed(profile: Profile, leave: float, by: float) -> tuple[Profile, float]:
+    """A cutter, and stock to leave, by which contours are followed: thinner by a little in all directions.
+
+    Contours lie within `by` of where the cutter touches. On upright walls the cutter itself would have to rise by a multiple of that, and would
+    bob along them. Sharp cutters are as they are.
+    """
+    return (profile, leave - by) if profile.corner + leave >= by else (profile, leave)
+
+
 def in_order(levels: list[list[F64]], reach: float) -> list[F64]:
     """Passes from the top down, one wall to its foot before the next: from each the nearest of the next level within `reach`."""
     waiting = [list(passes) for passes in levels]
@@ -147,6 +156,7 @@ def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
     heights = level_heights(top, bottom, settings.stepdown)
     heights[-1] += _BOTTOM
     contours = contour_generator(field)
+    slim, leave = _slimmed(task.cutter.profile, settings.leave, 0.4 * task.tolerance)
 
     def at_levels(first: int, last: int) -> list[list[F64]]:
         found = []
@@ -155,7 +165,7 @@ def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
             raw = [run for line in made.lines(height) if len(line) >= 2
                    for run in _runs(line, _steep(field, slope, line, least, settings.overlap)) if len(run) >= 2]
             runs = _contours(task, field, raw, height, grown)
-            found.append(follow_runs(task.index, runs, task.cutter.profile, settings.leave, height + settings.leave, task.tolerance))
+            found.append(follow_runs(task.index, runs, slim, leave, height + settings.leave, 0.5 * task.tolerance))
         return found
 
     bands = in_bands(at_levels, len(heights), max(1, len(heights) // 12), part(task.report, 0.3, 1.0))

@@ -23,7 +23,7 @@ from nephos.core.units import Say
 _WAYS = {"both": "both ways", "climb": "climb", "conventional": "conventional"}
 _STAY_DOWN = 6.0
 """Diameters of the cutter that it goes back through cleared ground sooner than lifting."""
-_SLOWER = 1.25
+_SLOWER = 1.9
 """Fronts are longer than rings of the same step: they overlap in corners and narrow ground (measured on reliefs)."""
 
 
@@ -77,11 +77,11 @@ def _make(task: Task) -> Passes:
     levels = replace(task, report=part(task.report, 0.0, 0.2))
     trees = level_regions(levels, settings.stepdown, settings.leave, settings.flats == "on")
     regions = list(_all_of(trees))
+    if not regions:
+        raise refuse_no_room(task.cutter)
     found = in_bands(lambda k, _: _ways(regions[k], settings, task.cutter, block), len(regions), 1, part(task.report, 0.2, 1.0))
     ways = {id(region): each for region, each in zip(regions, found, strict=True)}
     passes = tuple(cut_in_order(trees, lambda region, at: _passes(ways[id(region)], region.level, settings.direction, at)))
-    if not passes:
-        raise refuse_no_room(task.cutter)
     return Passes(passes, stay_down=_STAY_DOWN * task.cutter.diameter, on_surface=False, ramp_angle=settings.ramp_angle, through=False)
 
 

@@ -1,7 +1,7 @@
 """Level roughing in rings, from outside in, each region finished to its bottom before the next."""
 
 from collections.abc import Iterator
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from math import ceil, cos, radians, tan
 from typing import Literal
 
@@ -13,9 +13,10 @@ from shapely.geometry.polygon import orient
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
-from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
-from nephos.core.paths.levels import Region, cut_in_order, level_regions, nearest_to, polygons_of
+from nephos.core.paths.estimate import Estimate, Ground, Survey, travel_seconds
+from nephos.core.paths.levels import Region, cut_in_order, extra_levels, level_heights, level_regions, nearest_to, polygons_of
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
+from nephos.core.paths.relief import large_pieces
 from nephos.core.paths.toolpath import Pass
 from nephos.core.polyline import from_nearest
 from nephos.core.units import Say
@@ -23,6 +24,17 @@ from nephos.core.units import Say
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
 _FLATS = {"on": "yes", "off": "no"}
 _ENTRIES = {"ramp": "ramp along the way", "helix": "helix", "plunge": "straight down"}
+_LOOKED = 12
+"""Layers that an estimate looks at."""
+_STOP = 25.0
+"""So many millimetres of ring, on average, take as much time more as stopping once (measured on reliefs)."""
+_SAME = 1e-6
+_STANDS = 0.8
+"""Less than this (mm) over a level is not seen in the coarse picture."""
+_AGAIN = 0.52
+"""Share of the way that the coarse picture shows in a second roughing."""
+_LIFT = 3.0
+"""Seconds to lift, go across and come down to a piece (measured)."""
 _HELIX = 0.8
 """Radius of a helix in radii of the cutter: under one, so that no core is left standing."""
 
@@ -224,22 +236,58 @@ def describe_rough(settings: RoughSettings, cutter: Cutter, say: Say) -> str:
     return f"{say(settings.stepdown)} down · step {say(settings.stepover)} · leave {say(settings.leave)}"
 
 
+@dataclass(frozen=True)
+class _Work:
+    """What there is to rough: millimetres of way, pieces to be entered, and layers."""
+
+    length: float
+    pieces: float
+    layers: int
+
+
+def rough_levels(settings: RoughSettings, depth: float, flats: tuple[float, ...]) -> list[float]:
+    """Heights over the floor at which roughing cuts, the highest first, with those at level ground."""
+    levels = level_heights(depth, min(settings.leave, 0.9 * depth), settings.stepdown)
+    own = extra_levels(levels, depth, [z + settings.leave for z in flats]) if settings.flats == "on" else [[] for _ in levels]
+    return [z for level, before in zip(levels, own, strict=True) for z in (*before, level)]
+
+
+def _work(settings: RoughSettings, cutter: Cutter, depth: float, survey: Survey, step: float) -> _Work:
+    """What there is to rough, level by level, in the coarse picture; of many layers some are looked at."""
+    relief, cells = survey.relief, survey.relief.step**2
+    regular = level_heights(depth, min(settings.leave, 0.9 * depth), settings.stepdown)
+    levels = rough_levels(settings, depth, survey.flats)
+    looked = np.unique(np.linspace(0, len(levels) - 1, min(len(levels), _LOOKED)).round().astype(int))
+    tips = relief.tips(cutter.profile, settings.leave) - _SAME
+    stands = relief.meets(survey.standing, cutter.profile)
+    length = found = 0.0
+    for k in looked:
+        free = survey.region & (tips <= levels[k]) & (stands > levels[k] + _STANDS)
+        if levels[k] not in regular:
+            # Level ground between two levels: only where the next one does not come.
+            free &= tips > levels[k + 1]
+        kept, count = large_pieces(free, (0.35 * cutter.diameter) ** 2 / cells)
+        found += count
+        length += float(kept.sum()) * cells / step + 0.5 * relief.outline_length(kept)
+    share = len(levels) / len(looked)
+    return _Work(length * share, found * share, len(levels))
+
+
 def estimate_rough(settings: RoughSettings, cutter: Cutter, leave: float, ground: Ground) -> Estimate:
-    """Layers of ways one stepover apart; in each the model takes what of it stands higher than the layer."""
+    """Layers of ways one stepover apart, where the coarse picture shows that the cutter goes and material stands."""
     layers = max(ceil((ground.depth - settings.leave) / settings.stepdown - 1e-6), 1)
     step = settings.step_for(cutter)
-    if ground.cleared_by > 0:
-        # After other roughing only walls and corners are left: most of their contours, level by level, with many lifts (measured).
-        length = 0.8 * ground.wall_area(45.0) / settings.stepdown
-        return Estimate(1.4 * length / ground.feed * 60, lines=0, layers=layers)
-    area = sum(ground.area_below(ground.depth * (1 - k / layers)) for k in range(1, layers + 1))
     ways = ceil(min(ground.width, ground.height) / step / 2)
-    entries = settings.stepdown / tan(radians(settings.ramp_angle)) if settings.ramps else 0.0
-    # Each ring is one stretch with some corners; each layer is entered about five times on a plaque of 200 mm, once on a small
-    # part (measured), and crossed at rapid.
-    seconds = travel_seconds(area / step, 6 * layers * ways, ground.feed, ground.acceleration)
-    seconds += layers * (1 + 4 * min(ground.area / 40_000, 1.0)) * (entries / ground.plunge_feed * 60 + 6.0)
-    return Estimate(seconds=seconds, lines=ways, layers=layers)
+    if ground.survey is None:
+        return Estimate(travel_seconds(layers * ground.area / step, 6 * layers * ways, ground.feed, ground.acceleration), ways, layers)
+    work = _work(settings, cutter, ground.depth, ground.survey, step)
+    entry = settings.stepdown / tan(radians(settings.ramp_angle)) if settings.ramps else settings.stepdown
+    if ground.cleared_by > 0:
+        # What is left in corners and steps is less than the coarse picture shows, and short: one number for both (measured on reliefs).
+        return Estimate(_AGAIN * work.length / ground.feed * 60, ways, work.layers)
+    seconds = travel_seconds(work.length, ceil(work.length / _STOP), ground.feed, ground.acceleration)
+    seconds += work.pieces * (entry / ground.plunge_feed * 60 + _LIFT)
+    return Estimate(seconds=seconds, lines=ways, layers=work.layers)
 
 
 STRATEGY = Strategy(

@@ -1,21 +1,31 @@
 """The cheap geometry that estimates work on: what is known of an operation's ground before anything is calculated."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import partial
 from math import pi
 from typing import Any
 
 import numpy as np
 
-from nephos.core.arrays import F64
+from nephos.core.arrays import F64, Bool
 from nephos.core.machine.kinematics import machine_named
+from nephos.core.memo import Memo
 from nephos.core.mesh.look import Look
-from nephos.core.paths.estimate import Ground
+from nephos.core.paths.estimate import Ground, Survey
+from nephos.core.paths.relief import Relief
+from nephos.core.paths.rough_rings import RoughSettings, rough_levels
+from nephos.core.plan.keys import space_key
 from nephos.core.plan.place import Placed, to_setup
+from nephos.core.plan.results import key_of
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
 
 _SHARES = 20
 """Into so many equal shares the ground is divided by height and by slope."""
+_LEVEL, _SAME_LEVEL = 0.3, 0.02
+"""Degrees up to which ground is level, and millimetres within which level ground is at one height, as in roughing."""
+_ROUND = 15.0
+"""Millimetres beyond models and stock that the coarse picture shows, for the widest cutters."""
 _UPWARDS = 0.03
 """Faces whose direction has less than this of up in it are walls, which take up nothing on the plan."""
 
@@ -29,8 +39,9 @@ def _weighted_shares(values: F64, weights: F64) -> tuple[float, ...]:
 
 @dataclass(frozen=True)
 class _Sampled:
-    """Samples that look up: heights over the models' foot, slopes in degrees, plan areas; and `walls` as of :class:`Ground`."""
+    """Samples that look up: places in the setup, heights over the models' foot, slopes in degrees, plan areas; `walls` as of :class:`Ground`."""
 
+    points: F64
     heights: F64
     slopes: F64
     areas: F64
@@ -39,7 +50,7 @@ class _Sampled:
 
 def _sampled(plan: Plan, setup: Setup, models: list[tuple[Model, Placed, Look]]) -> _Sampled:
     turn = to_setup(plan.stock, setup)
-    heights, slopes, areas, sides = [np.zeros(0)], [np.zeros(0)], [np.zeros(0)], [np.zeros(0)]
+    places, slopes, areas, sides = [np.zeros((0, 3))], [np.zeros(0)], [np.zeros(0)], [np.zeros(0)]
     for _, box, look in models:
         for matrix in box.matrices:
             whole = turn @ matrix
@@ -52,13 +63,14 @@ def _sampled(plan: Plan, setup: Setup, models: list[tuple[Model, Placed, Look]])
             up = np.clip(up[seen], 0.0, 1.0)
             # Samples are even by area: what one stands for follows from the plan area of all.
             each = float(np.abs(np.ptp(points[:, :2], axis=0)).prod()) / max(float(up.sum()), 1e-9)
-            heights.append(points[seen, 2])
+            places.append(points[seen])
             slopes.append(np.degrees(np.arccos(up)))
             areas.append(each * up)
             sides.append(each * np.sqrt(1 - up**2))
-    z, slope, side = np.concatenate(heights), np.concatenate(slopes), np.concatenate(sides)
+    at, slope, side = np.concatenate(places), np.concatenate(slopes), np.concatenate(sides)
+    z = at[:, 2]
     walls = tuple(float(side[slope >= angle].sum()) for angle in np.linspace(0, 90, _SHARES - 1))
-    return _Sampled(z - z.min(initial=np.inf) if len(z) else z, slope, np.concatenate(areas), walls)
+    return _Sampled(at, z - z.min(initial=np.inf) if len(z) else z, slope, np.concatenate(areas), walls)
 
 
 def _region(plan: Plan, operation: Operation, low: F64, high: F64, stock: F64, outline: Mapping[str, Any] | None) -> dict[str, float]:
@@ -78,6 +90,78 @@ def _region(plan: Plan, operation: Operation, low: F64, high: F64, stock: F64, o
             "loops": loops, "outline": outline["length"]}
 
 
+_SAMPLED: Memo[_Sampled] = Memo(16)
+_RELIEFS: Memo[Relief] = Memo(16)
+_STANDING: Memo[F64] = Memo(64)
+
+
+def _axis_goes(relief: Relief, operation: Operation, stock: F64, box: tuple[F64, F64]) -> Bool:
+    """Where of a relief the axis of an operation's cutter goes, as well as it is known without drawing the boundary."""
+    limit, radius = operation.boundary, operation.cutter.radius
+    by = {"inside": -radius, "centre": 0.0, "outside": radius}[limit.contain] + limit.plus
+    if limit.boundary == "silhouette":
+        return relief.reach(relief.model, by) if by >= 0 else ~relief.reach(~relief.model, -by)
+    low, high = (stock.min(axis=0), stock.max(axis=0)) if limit.boundary == "stock" else box
+    x, y = relief.places
+    found: Bool = (x >= low[0] - by) & (x <= high[0] + by) & (y >= low[1] - by) & (y <= high[1] + by)
+    return found
+
+
+def _standing(key: str, relief: Relief, depth: float, flats: tuple[float, ...], earlier: list[Operation], axis: Callable[[Operation], Bool]) -> F64:
+    """How high material stands over the floor after earlier roughing, level by level as that will cut it."""
+    if not earlier:
+        return np.full(relief.z.shape, depth)
+    last = earlier[-1]
+    causes = (key, *(item.model_dump_json(include={"cutter", "settings", "boundary", "strategy"}) for item in earlier))
+
+    def cut() -> F64:
+        before = _standing(key, relief, depth, flats, earlier[:-1], axis)
+        settings = last.settings
+        tips = relief.tips(last.cutter.profile, float(getattr(settings, "leave", 0.0)))
+        if not isinstance(settings, RoughSettings):
+            return np.minimum(before, relief.swept(tips, last.cutter.profile, axis(last) & (tips <= depth)))
+        levels = np.array(rough_levels(settings, depth, flats))[::-1]
+        at = np.searchsorted(levels, tips - 1e-6)
+        where = axis(last) & (at < len(levels))
+        return np.minimum(before, relief.swept(levels[np.minimum(at, len(levels) - 1)], last.cutter.profile, where))
+
+    return _STANDING.get(causes, cut)
+
+
+def _level_ground(sampled: _Sampled, floor: float, least: float) -> tuple[float, ...]:
+    """Heights over the floor at which at least `least` mm^2 lie level, the highest first."""
+    level = sampled.slopes < _LEVEL
+    heights = np.round((sampled.points[level, 2] - floor) / _SAME_LEVEL)
+    steps, number = np.unique(heights, return_inverse=True)
+    areas = np.bincount(number, sampled.areas[level], len(steps))
+    return tuple(float(step * _SAME_LEVEL) for step in steps[areas >= least])[::-1]
+
+
+def _surveyed(plan: Plan, setup: Setup, operation: Operation, sampled: _Sampled, stock: F64, floor: float, box: tuple[F64, F64]) -> Survey:
+    """The coarse picture that an operation finds."""
+    depth = float(stock[:, 2].max()) - floor
+    key = key_of("survey", space_key(plan, setup), floor, stock.tolist())
+    earlier = [item for item in setup.worked if item.number < operation.number and item.strategy.startswith("rough")]
+
+    def made() -> Relief:
+        points = sampled.points - np.array([0.0, 0.0, floor])
+        low, high = points[:, :2].min(axis=0), points[:, :2].max(axis=0)
+        margin = float(max(np.abs(np.stack([stock[:, :2].min(axis=0) - low, stock[:, :2].max(axis=0) - high])).max(), 0.0)) + _ROUND
+        return Relief.of_samples(points, low, high, min(margin, 3 * float((high - low).max())))
+
+    relief = _RELIEFS.get(key, made)
+    axis = partial(_axis_goes, relief, stock=stock[:, :2], box=box)
+    flats = _level_ground(sampled, floor, 4 * operation.cutter.diameter**2)
+    return Survey(relief, axis(operation), _standing(key, relief, depth, flats, earlier, axis), flats)
+
+
+def _box(low: F64, high: F64, outline: Mapping[str, Any] | None) -> tuple[F64, F64]:
+    """Corners on the plan of what an operation is limited to: of the drawn outline, else of the models."""
+    if outline and "box" in outline:
+        return np.array(outline["low"]), np.array(outline["low"]) + np.array(outline["box"])
+    return low[:2], high[:2]
+
+
 def ground_of(plan: Plan, setup: Setup, operation: Operation, models: list[tuple[Model, Placed, Look]],
               outline: Mapping[str, Any] | None = None) -> Ground:
     """What an estimate of one operation may know.
@@ -92,7 +176,7 @@ def ground_of(plan: Plan, setup: Setup, operation: Operation, models: list[tuple
     top = float(stock[:, 2].max())
     floor = max(float(low[2]), top - operation.cut_to if operation.cut_to else float(low[2]))
     region = _region(plan, operation, low, high, stock, outline)
-    sampled = _sampled(plan, setup, models)
+    sampled = _SAMPLED.get(key_of("survey", space_key(plan, setup)), lambda: _sampled(plan, setup, models))
     # Beside the models the ground is level, at their foot.
     beside = max(region["area"] - float(sampled.areas.sum()), 0.0)
     heights, slopes, areas = (np.append(a, b) for a, b in (
@@ -110,4 +194,5 @@ def ground_of(plan: Plan, setup: Setup, operation: Operation, models: list[tuple
         loops=int(region["loops"]), outline=float(region["outline"]), cleared=cleared,
         cleared_by=min((item.cutter.diameter for item in earlier), default=0.0),
         shares=_weighted_shares(heights, areas), slopes=_weighted_shares(slopes, areas), walls=sampled.walls,
+        survey=_surveyed(plan, setup, operation, sampled, stock, floor, _box(low, high, outline)) if len(sampled.points) else None,
     )
