@@ -33,7 +33,9 @@ def operations_with(cutter: Cutter) -> list:
     words = {"stepdown": 1.0, "stepover": 1.0, "leave": 0.15}
     found = []
     for key, kind in strategies().items():
-        if cutter.shape in kind.shapes and key not in {"pocket", "drill", "cut_out"}:
+        # Fronts are slow to work out on detail as fine as this: one cutter of theirs is enough here.
+        skipped = {"pocket", "drill", "cut_out"} | ({"rough_fronts"} if cutter.shape != "flat" else set())
+        if cutter.shape in kind.shapes and key not in skipped:
             known = {name: value for name, value in words.items() if name in kind.settings.model_fields}
             found.append(op(key, cutter, 10 * len(found) + 10, {"boundary": Limit(boundary="silhouette")}, **known))
     return found

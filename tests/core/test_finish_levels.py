@@ -4,6 +4,8 @@ import numpy as np
 import pytest
 import trimesh
 
+from cutting import worst_gouge
+from meshes import grid_mesh
 from nephos.command.warm import small_hill
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
@@ -90,3 +92,16 @@ def test_a_closed_contour_is_cut_open_where_it_is_gentle_not_at_its_seam() -> No
     (run,) = _runs(square, np.array([True, True, False, True]))
     assert run.tolist() == [[0, 1], [0, 0], [1, 0], [1, 1]]
     assert _runs(square, np.ones(4, bool))[0] is square and _runs(square, np.zeros(4, bool)) == []
+
+
+def test_along_an_upright_wall_the_cutter_stays_level() -> None:
+    """A wall of 88 degrees that winds: where a contour is off by a hair, the surface is far higher or lower."""
+    x, y = np.meshgrid(np.arange(0, 50.1, 0.25), np.arange(0, 50.1, 0.25))
+    rho, turn = np.hypot(x - 25, y - 25), np.arctan2(y - 25, x - 25)
+    wall = grid_mesh(x, y, np.clip(30 * (15 + 1.5 * np.sin(9 * turn) - rho), 0.5, 10.0))
+    done = finished(wall, diameter=3, thickness=12, steeper=60)
+    outcome = done.outcomes[0]
+    cut = outcome.kinds == 1
+    rising = np.abs(np.diff(outcome.points[:, 2]))[cut] > 1e-3
+    assert rising.mean() < 0.1
+    assert worst_gouge(done) <= 0.01

@@ -1,6 +1,7 @@
 /** Server state. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { loadArray, request, sendFile, type Typed } from "./client";
+import { lineOf } from "./line";
 import type { Calculation, Cutter, CutterLook, CutterRow, Derived, Edit, Fitting, FullPlan, GridFacts, Job, JobListed, Listed, Material, Operation, Post, PostListed, RepairKind, Strategy } from "./types";
 
 const busy = (calculation: Calculation | null | undefined) =>
@@ -151,14 +152,15 @@ export const proposeOperation = (job: number, strategy: string) => request<Opera
 /** All that changes a job; each answer is the job as it then stands. */
 export function useJobActions(id: number) {
   const client = useQueryClient();
+  const line = lineOf(id);
   const settle = { onSuccess: (job: Job) => client.setQueryData(["job", id], job),
     onError: () => client.invalidateQueries({ queryKey: ["job", id] }) };
   const calculation = { onSuccess: (state: Calculation | null) => client.setQueryData(["calculation", id], state) };
   return {
-    write: useMutation({ ...settle, mutationFn: (v: { based_on: number; plan: FullPlan; note: string }) => request<Job>(`/jobs/${id}/plan`, "PUT", v) }),
-    edit: useMutation({ ...settle, mutationFn: (v: { based_on: number; edit: Edit; note: string }) => request<Job>(`/jobs/${id}/edit`, "POST", v) }),
-    undo: useMutation({ ...settle, mutationFn: (based_on: number) => request<Job>(`/jobs/${id}/undo`, "POST", { based_on }) }),
-    redo: useMutation({ ...settle, mutationFn: (based_on: number) => request<Job>(`/jobs/${id}/redo`, "POST", { based_on }) }),
+    write: useMutation({ ...settle, mutationFn: (v: { based_on: number; plan: FullPlan; note: string }) => line.go(v.based_on, (based_on) => request<Job>(`/jobs/${id}/plan`, "PUT", { ...v, based_on })) }),
+    edit: useMutation({ ...settle, mutationFn: (v: { based_on: number; edit: Edit; note: string }) => line.go(v.based_on, (based_on) => request<Job>(`/jobs/${id}/edit`, "POST", { ...v, based_on })) }),
+    undo: useMutation({ ...settle, mutationFn: (version: number) => line.go(version, (based_on) => request<Job>(`/jobs/${id}/undo`, "POST", { based_on })) }),
+    redo: useMutation({ ...settle, mutationFn: (version: number) => line.go(version, (based_on) => request<Job>(`/jobs/${id}/redo`, "POST", { based_on })) }),
     rename: useMutation({ ...settle, mutationFn: (name: string) => request<Job>(`/jobs/${id}`, "PATCH", { name }) }),
     calculate: useMutation({ ...calculation, mutationFn: () => request<Calculation>(`/jobs/${id}/calculate`, "POST") }),
     cancel: useMutation({ ...calculation, mutationFn: () => request<Calculation | null>(`/jobs/${id}/cancel`, "POST") }),

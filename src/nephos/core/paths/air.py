@@ -15,6 +15,8 @@ NOTHING = 0.002
 """A stretch that takes off no more than this (mm) is in air: that much is rounding."""
 _EVERY = 1.0
 """Passes are looked at in stretches of this length (mm)."""
+_RECENT = 100
+"""Of so many ways that were left out last the next one may be entered from."""
 _OVER = 1
 """So many stretches on each side of what cuts are kept, as a stretch tells nothing of its neighbour's end."""
 
@@ -43,7 +45,7 @@ def without_air(passes: tuple[Pass, ...], block: Block, cutter: Profile, least: 
         kept = _broken(item, way, depths[at : at + len(way) - 1] > NOTHING, least)
         at += len(way) + 1
         if not kept:
-            left_out.append(way)
+            left_out = [*left_out[-_RECENT:], way]
         for k, free in enumerate(left_out if kept else ()):
             entry = _entry_on(free, kept[0], 2 * cutter.radius)
             if entry:

@@ -41,6 +41,8 @@ _LEFT = 0.05
 """What is left in strips narrower than twice this, in radii of the cutter, is none."""
 _ROUNDED = 0.01
 """Fronts are simplified by as much (mm), and kept as far off the edge of the piece for it."""
+_TILE = 8.0
+"""Ground that is free from the outset is kept in tiles of so many radii."""
 _ARC = 8
 """Chords to a quarter of a circle."""
 
@@ -90,8 +92,8 @@ class _Front:
 class _Free:
     """What is free so far, in patches."""
 
-    def __init__(self, first: shapely.Geometry) -> None:
-        self._patches = [first]
+    def __init__(self, first: shapely.Geometry, tile: float) -> None:
+        self._patches = _tiles(first, tile)
 
     def add(self, patch: shapely.Geometry) -> None:
         self._patches.append(patch)
@@ -145,7 +147,7 @@ class Clearing:
     def _cleared(self, part: Polygon, begun: shapely.Geometry) -> Iterator[Way]:
         fronts = self._edges(begun.boundary, part)
         if fronts:
-            free = _Free(begun)
+            free = _Free(begun, _TILE * self.radius)
         else:
             circle = shapely.maximum_inscribed_circle(part, tolerance=_LEFT * self.radius)
             if circle.length < _TIGHT * self.radius:
@@ -156,7 +158,8 @@ class Clearing:
             disc = middle.buffer(cleared, quad_segs=2 * _ARC)
             yield Way(np.asarray(disc.exterior.coords), closed=True, helix=(middle.x, middle.y))
             self.standing.go(np.asarray(disc.exterior.coords), self.radius)
-            free, fronts = _Free(disc), [_Front(disc.exterior, min(self.straight, step_at(self.radius, self.engagement, cleared)))]
+            free = _Free(disc, _TILE * self.radius)
+            fronts = [_Front(disc.exterior, min(self.straight, step_at(self.radius, self.engagement, cleared)))]
         while fronts:
             yield from self._grown(part, fronts, free)
             known = free.whole()
@@ -217,6 +220,19 @@ class Clearing:
             if rounded.difference(grazed).area > _AHEAD * new:
                 return rounded
         return patch
+
+
+def _tiles(shape: shapely.Geometry, size: float) -> list[shapely.Geometry]:
+    """A shape cut into pieces no larger than `size`, so that looking at one place of it does not cost as much as the whole."""
+    if shape.is_empty:
+        return []
+    x0, y0, x1, y1 = shape.bounds
+    if max(x1 - x0, y1 - y0) <= size:
+        return [shape]
+    x, y = (x0 + x1) / 2, (y0 + y1) / 2
+    across, along = (shapely.box(x0, y0, x, y1), shapely.box(x, y0, x1, y1)), (shapely.box(x0, y0, x1, y), shapely.box(x0, y, x1, y1))
+    halves = across if x1 - x0 > y1 - y0 else along
+    return [tile for half in halves for tile in _tiles(shape.intersection(half), size)]
 
 
 def _lines_of(geometry: shapely.Geometry, least: float) -> list[LineString]:

@@ -51,9 +51,9 @@ def _make(task: Task) -> Passes:
 
 
 def _estimate(settings: RoughLinesSettings, cutter: Cutter, leave: float, ground: Ground) -> Estimate:
-    # Turns at both ends, the way round the walls and lifts between pieces take a third more than rings do (measured on reliefs).
+    # Turns at both ends, the way round the walls and lifts between pieces take a fifth more than rings do (measured on reliefs).
     rings = estimate_rough(settings, cutter, leave, ground)
-    return replace(rings, seconds=1.35 * rings.seconds, lines=2 * rings.lines)
+    return replace(rings, seconds=1.2 * rings.seconds, lines=2 * rings.lines)
 
 
 STRATEGY = Strategy(

@@ -33,7 +33,7 @@ _STANDS = 0.8
 """Less than this (mm) over a level is not seen in the coarse picture."""
 _AGAIN = 0.52
 """Share of the way that the coarse picture shows in a second roughing."""
-_LIFT = 3.0
+_LIFT = 1.0
 """Seconds to lift, go across and come down to a piece (measured)."""
 _HELIX = 0.8
 """Radius of a helix in radii of the cutter: under one, so that no core is left standing."""

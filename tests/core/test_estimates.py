@@ -1,0 +1,147 @@
+"""What is told before anything is calculated: a coarse picture of the ground, and times that come near the calculated ones."""
+
+from math import sqrt
+
+import numpy as np
+import pytest
+
+from cutting import op, run
+from meshes import grid_mesh
+from nephos.core.cutters import Profile, standard_cutter
+from nephos.core.memo import Memo
+from nephos.core.mesh.look import quick_look
+from nephos.core.mesh.model import Mesh
+from nephos.core.paths.registry import strategy
+from nephos.core.paths.relief import Relief, large_pieces
+from nephos.core.plan.ground import ground_of
+from nephos.core.plan.place import placed_model
+from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
+
+
+def relief_of(height, side: float = 40.0, every: float = 0.5) -> Relief:
+    """The picture of a surface given by a function of x and y."""
+    x, y = np.meshgrid(np.arange(0, side + 1e-9, every), np.arange(0, side + 1e-9, every))
+    points = np.column_stack([x.ravel(), y.ravel(), height(x, y).ravel()])
+    return Relief.of_samples(points, np.zeros(2), np.array([side, side]), 10.0)
+
+
+def at(relief: Relief, values: np.ndarray, x: float, y: float) -> float:
+    return float(values[round((y - relief.y0) / relief.step), round((x - relief.x0) / relief.step)])
+
+
+def step(x: np.ndarray, y: np.ndarray) -> np.ndarray:
+    return np.where(x > 20, 6.0, 1.0)
+
+
+def test_a_cutter_stays_off_a_step_by_its_radius() -> None:
+    relief = relief_of(step)
+    tips = relief.tips(Profile.of(3.0, 0.0), 0.0)
+    assert at(relief, tips, 20 - 3 - relief.step, 20) == pytest.approx(1.0)
+    assert at(relief, tips, 20 - 3 + relief.step, 20) == pytest.approx(6.0)
+    left = relief.tips(Profile.of(3.0, 0.0), 0.5)
+    assert at(relief, left, 10, 20) == pytest.approx(1.5), "stock to leave lies on level ground"
+    assert relief.model.mean() < 1 and at(relief, relief.z, -8, -8) == 0, "beside the model there is none"
+
+
+def test_a_ball_rests_on_an_edge_as_geometry_says() -> None:
+    relief = relief_of(step, every=0.25)
+    tips = relief.tips(Profile.of(0.0, 4.0), 0.0)
+    away = 2.0
+    told = at(relief, tips, 20 - away, 20)
+    exact = 6.0 - (4 - sqrt(4**2 - away**2))
+    slack = 4 - sqrt(4**2 - (away + relief.step) ** 2) - (4 - sqrt(4**2 - away**2))
+    assert abs(told - exact) <= slack
+
+
+def test_what_a_cutter_leaves_is_the_corner_that_it_does_not_reach() -> None:
+    relief = relief_of(lambda x, y: np.where((x > 20) | (y > 20), 8.0, 0.0))
+    cutter = Profile.of(4.0, 0.0)
+    tips = relief.tips(cutter, 0.0)
+    left = relief.swept(tips, cutter, tips < 1.0)
+    assert at(relief, left, 10, 10) == 0
+    assert np.isinf(at(relief, left, 19.6, 19.6)), "into the corner the round cutter does not come"
+    assert np.isinf(at(relief, left, 30, 10)), "where it was not it leaves all"
+    small = Profile.of(1.0, 0.0)
+    finer = relief.tips(small, 0.0)
+    assert (np.isinf(relief.swept(finer, small, finer < 1.0)) <= np.isinf(left)).all()
+
+
+def test_pieces_are_counted_by_size() -> None:
+    mask = np.zeros((20, 20), bool)
+    mask[2:8, 2:8] = mask[12:14, 12:14] = mask[18, 18] = True
+    kept, count = large_pieces(mask, 3)
+    assert count == 2 and kept.sum() == 36 + 4
+
+
+def test_the_edges_of_a_disc_are_as_long_as_its_circle() -> None:
+    relief = relief_of(lambda x, y: np.zeros(x.shape), every=0.25)
+    x, y = relief.places
+    disc = np.hypot(x - 20, y - 20) <= 12
+    assert relief.outline_length(disc) == pytest.approx(2 * np.pi * 12, rel=0.03)
+    assert relief.reach(disc, 3.0).sum() * relief.step**2 == pytest.approx(np.pi * 15**2, rel=0.05)
+
+
+def test_a_memo_forgets_what_was_not_asked_for_longest() -> None:
+    made: list[int] = []
+    memo: Memo[int] = Memo(2)
+
+    def value(k: int) -> int:
+        return memo.get(k, lambda: made.append(k) or k)
+
+    for k in (1, 2, 1, 3, 1, 2):
+        assert value(k) == k
+    assert made == [1, 2, 3, 2]
+
+
+def mound() -> Mesh:
+    """A round hill of 14 mm on a plate of 90 x 70 mm."""
+    x, y = np.meshgrid(np.linspace(0, 90, 181), np.linspace(0, 70, 141))
+    rho = np.hypot(x - 45, y - 35)
+    return grid_mesh(x, y, 2 + 14 / (1 + np.exp((rho - 22) / 2.5)))
+
+
+def pitted() -> Mesh:
+    """A plate of 90 x 70 mm with four square pits, 10 mm deep."""
+    x, y = np.meshgrid(np.linspace(0, 90, 181), np.linspace(0, 70, 141))
+    px, py = np.abs((x % 45) - 22.5), np.abs((y % 35) - 17.5)
+    return grid_mesh(x, y, np.where((px < 15) & (py < 12), 3.0, 13.0))
+
+
+SIZE = (96.0, 76.0, 18.0)
+FLAT, BALL = standard_cutter("flat", 6, 1), standard_cutter("ball", 3, 2)
+STOCK = {"boundary": Limit(boundary="stock")}
+
+
+def told_and_taken(mesh: Mesh, *operations: Operation) -> tuple[list[float], list[float]]:
+    """Estimated and calculated seconds of operations."""
+    done = run(mesh, *operations, size=SIZE, pitch=0.4)
+    setup = Setup(id="a", name="a", operations=operations)
+    plan = Plan(stock=Stock(length=SIZE[0], width=SIZE[1], thickness=SIZE[2]), setups=(setup,),
+                models=(Model(id="m", name="m", mesh="m", placement=Placement()),))
+    look = quick_look(mesh)
+    shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
+    told = [strategy(item.strategy).estimate(item.settings, item.cutter, 0.0, ground_of(plan, setup, item, shown)).seconds for item in operations]
+    return told, [float(outcome.seconds.sum()) for outcome in done.outcomes]
+
+
+# Straight walls are gone along without slowing down, which an estimate made for reliefs does not expect.
+@pytest.mark.parametrize(("mesh", "more"), [(mound, 0.0), (pitted, 0.15)])
+@pytest.mark.parametrize(("key", "near"), [("rough_rings", 0.2), ("rough_lines", 0.3), ("rough_fronts", 0.6)])
+def test_roughing_takes_about_as_long_as_was_said(mesh, more: float, key: str, near: float) -> None:
+    told, taken = told_and_taken(mesh(), op(key, FLAT, 10, STOCK, stepdown=2.5, stepover=2.5, leave=0.4))
+    assert told[0] == pytest.approx(taken[0], rel=near + more)
+
+
+def test_levels_take_about_as_long_as_was_said() -> None:
+    told, taken = told_and_taken(mound(), op("finish_levels", BALL, 10, {"boundary": Limit(boundary="box")}, stepdown=0.5, steeper=40.0))
+    assert told[0] == pytest.approx(taken[0], rel=0.3)
+
+
+def test_a_second_roughing_is_told_to_take_less_than_the_first() -> None:
+    small = standard_cutter("flat", 3, 2)
+    first = op("rough_rings", FLAT, 10, STOCK, stepdown=2.5, stepover=2.5, leave=0.4)
+    second = op("rough_rings", small, 20, STOCK, stepdown=2.5, stepover=1.2, leave=0.4)
+    alone, _ = told_and_taken(pitted(), second)
+    both, taken = told_and_taken(pitted(), first, second)
+    assert both[1] < 0.3 * alone[0], "most is cleared by then"
+    assert taken[1] < 0.3 * alone[0]
