@@ -107,7 +107,8 @@ def _axis_goes(relief: Relief, operation: Operation, stock: F64, box: tuple[F64,
     return found
 
 
-def _standing(key: str, relief: Relief, depth: float, flats: tuple[float, ...], earlier: list[Operation], axis: Callable[[Operation], Bool]) -> F64:
+def _standing(key: str, relief: Relief, depth: float, flats: Callable[[Operation], tuple[float, ...]], earlier: list[Operation],
+              axis: Callable[[Operation], Bool]) -> F64:
     """How high material stands over the floor after earlier roughing, level by level as that will cut it."""
     if not earlier:
         return np.full(relief.z.shape, depth)
@@ -120,7 +121,7 @@ def _standing(key: str, relief: Relief, depth: float, flats: tuple[float, ...], 
         tips = relief.tips(last.cutter.profile, float(getattr(settings, "leave", 0.0)))
         if not isinstance(settings, RoughSettings):
             return np.minimum(before, relief.swept(tips, last.cutter.profile, axis(last) & (tips <= depth)))
-        levels = np.array(rough_levels(settings, depth, flats))[::-1]
+        levels = np.array(rough_levels(settings, depth, flats(last)))[::-1]
         at = np.searchsorted(levels, tips - 1e-6)
         where = axis(last) & (at < len(levels))
         return np.minimum(before, relief.swept(levels[np.minimum(at, len(levels) - 1)], last.cutter.profile, where))
@@ -151,8 +152,11 @@ def _surveyed(plan: Plan, setup: Setup, operation: Operation, sampled: _Sampled,
 
     relief = _RELIEFS.get(key, made)
     axis = partial(_axis_goes, relief, stock=stock[:, :2], box=box)
-    flats = _level_ground(sampled, floor, 4 * operation.cutter.diameter**2)
-    return Survey(relief, axis(operation), _standing(key, relief, depth, flats, earlier, axis), flats)
+
+    def flats(of: Operation) -> tuple[float, ...]:
+        return _level_ground(sampled, floor, 4 * of.cutter.diameter**2)
+
+    return Survey(relief, axis(operation), _standing(f"{key} {np.round(box, 1).tolist()}", relief, depth, flats, earlier, axis), flats(operation))
 
 
 def _box(low: F64, high: F64, outline: Mapping[str, Any] | None) -> tuple[F64, F64]:
