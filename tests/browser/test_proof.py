@@ -224,6 +224,7 @@ def test_a_post_is_made_in_the_application_and_taken_by_a_job(hill_job) -> None:
     choose(driver, "Post", "Shed controller")
     until(driver, lambda d: current_plan(Job.objects.get())["post"] != "rs274-metric")
     press(driver, "Close")
+    until(driver, lambda d: "not all is up to date" in text(d))
     calculated(driver)
     press(driver, "Post files…")
     until(driver, lambda d: len(d.find_elements(By.CSS_SELECTOR, "a[download]")) == 1)

@@ -43,6 +43,8 @@ _ROUNDED = 0.01
 """Fronts are simplified by as much (mm), and kept as far off the edge of the piece for it."""
 _TILE = 8.0
 """Ground that is free from the outset is kept in tiles of so many radii."""
+_NOTHING = 1e-3
+"""Less ground (mm^2) is none."""
 _ARC = 8
 """Chords to a quarter of a circle."""
 
@@ -160,10 +162,15 @@ class Clearing:
             self.standing.go(np.asarray(disc.exterior.coords), self.radius)
             free = _Free(disc, _TILE * self.radius)
             fronts = [_Front(disc.exterior, min(self.straight, step_at(self.radius, self.engagement, cleared)))]
+        done = -1.0
         while fronts:
             yield from self._grown(part, fronts, free)
             known = free.whole()
             left = self._left(part, known)
+            # Where fronts get no farther, what is left is begun anew.
+            if known.area <= done + _NOTHING:
+                break
+            done = known.area
             fronts = [front for piece in left for front in self._edges(piece.boundary.intersection(known.buffer(1e-3)), part)]
         for piece in left:
             if piece.length > self.radius:
@@ -211,7 +218,7 @@ class Clearing:
     def _rounded(self, patch: shapely.Geometry, before: shapely.Geometry, grazed: shapely.Geometry) -> shapely.Geometry:
         """As much of a patch as leaves free ground without sharp corners."""
         new = patch.difference(grazed).area
-        if new < 1e-3:
+        if new < _NOTHING:
             return Polygon()
         both = shapely.union_all([patch, before])
         for share in _CORNERS:
