@@ -98,9 +98,8 @@ def main() -> int:
         press(driver, "Jobs")
         press(driver, "Heron plaque")
         until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-ready]"))
-        if "not all is up to date" in driver.find_element(By.TAG_NAME, "body").text:
-            press(driver, "Calculate")
-            until(driver, lambda d: "all is up to date" in d.find_element(By.TAG_NAME, "body").text.replace("not all", ""), 120)
+        # The page calculates by itself what is not up to date.
+        until(driver, lambda d: "all is up to date" in d.find_element(By.TAG_NAME, "body").text.replace("not all", ""), 240)
         until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-ready='true']"), 90)
         driver.find_element(By.CSS_SELECTOR, "[data-testid='row-model'] button").click()
         shoot(driver, folder / "workspace-place.png", 5)
