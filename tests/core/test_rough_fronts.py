@@ -13,6 +13,7 @@ from meshes import grid_mesh
 from nephos.core.cutters import standard_cutter
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.fronts import Clearing, Way, step_at
+from nephos.core.paths.levels import areas_of
 from nephos.core.paths.load import Standing
 from nephos.core.paths.toolpath import Kind
 from nephos.core.plan.schema import Limit
@@ -172,3 +173,12 @@ def test_rough_ground_is_roughed_in_fronts_as_far_as_in_rings() -> None:
         tops.append(done.block.top)
     more = np.mean(tops[1]) - np.mean(tops[0])
     assert more < 0.1, "no more is left in the mean"
+
+
+def test_only_what_has_an_area_is_laid_over_other_ground() -> None:
+    """Ground that touches other ground in a line or a point only gives collections, which nothing can be laid over."""
+    mixed = shapely.GeometryCollection([box(0, 0, 4, 4), LineString([(4, 0), (9, 0)]), Point(7, 7)])
+    areas = areas_of(mixed)
+    assert areas.geom_type == "MultiPolygon" and areas.area == 16
+    assert areas.intersection(box(2, 2, 8, 8)).area == 4
+    assert areas_of(shapely.GeometryCollection()).is_empty

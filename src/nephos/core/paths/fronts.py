@@ -15,7 +15,7 @@ from shapely.geometry import LineString, Point, Polygon
 from shapely.ops import substring
 
 from nephos.core.arrays import F64
-from nephos.core.paths.levels import polygons_of
+from nephos.core.paths.levels import areas_of, polygons_of
 from nephos.core.paths.load import Standing
 
 _HELIX = 0.8
@@ -132,7 +132,7 @@ class Clearing:
         outside : where it may be without meeting any, to come in from.
         """
         for part in polygons_of(piece.buffer(-_ROUNDED)):
-            yield from self._cleared(part, part.intersection(outside))
+            yield from self._cleared(part, areas_of(part.intersection(outside)))
 
     @property
     def straight(self) -> float:

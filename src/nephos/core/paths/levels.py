@@ -120,13 +120,18 @@ def filled(field: Field, low: float, high: float, refine: Callable[[F64], None] 
             refine(corners)
         rings = [corners[a:b] for a, b in pairwise(offset)]
         polygons.append(Polygon(rings[0], rings[1:]))
-    return shapely.make_valid(MultiPolygon(polygons)) if polygons else MultiPolygon()
+    return areas_of(shapely.make_valid(MultiPolygon(polygons))) if polygons else MultiPolygon()
 
 
 def polygons_of(geometry: shapely.Geometry) -> list[Polygon]:
     """The polygons in any geometry, without points and lines."""
     parts = shapely.get_parts(shapely.get_parts(geometry))
     return [item for item in parts if item.geom_type == "Polygon" and not item.is_empty]
+
+
+def areas_of(geometry: shapely.Geometry) -> MultiPolygon:
+    """What of any geometry has an area: lines and points, where shapes only touch, can be laid over nothing else."""
+    return MultiPolygon(polygons_of(geometry))
 
 
 def material_above(block: Block, level: float, reach: float, margin: float = 1.0) -> shapely.Geometry:
@@ -204,8 +209,8 @@ def level_regions(task: Task, stepdown: float, leave: float, at_flats: bool = Fa
         def refine(points: F64) -> None:
             refine_contour(task.index.arrays, points, field.x0, field.y0, field.step, level - leave, safe, drop_floor, task.tolerance / 2)
 
-        free = filled(field, -np.inf, level - leave, refine).intersection(task.region)
-        return free.intersection(material_above(block, level, task.cutter.radius))
+        free = areas_of(filled(field, -np.inf, level - leave, refine).intersection(task.region))
+        return areas_of(free.intersection(material_above(block, level, task.cutter.radius)))
 
     def pieces_of(free: shapely.Geometry) -> list[Polygon]:
         return [piece for piece in polygons_of(shapely.simplify(free, task.tolerance / 2)) if piece.area > smallest]

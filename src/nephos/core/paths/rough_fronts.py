@@ -11,7 +11,7 @@ from nephos.core.bands import in_bands, part
 from nephos.core.cutters import Cutter
 from nephos.core.paths.estimate import Estimate, Ground
 from nephos.core.paths.fronts import Clearing, Way
-from nephos.core.paths.levels import Region, cut_in_order, level_regions, material_above
+from nephos.core.paths.levels import Region, areas_of, cut_in_order, level_regions, material_above
 from nephos.core.paths.load import Standing
 from nephos.core.paths.registry import Passes, Strategy, Task, choice, number
 from nephos.core.paths.rough_rings import ROUGHING_SHAPES, RoughSettings, describe_rough, estimate_rough, refuse_no_room
@@ -54,7 +54,7 @@ def _all_of(regions: Iterable[Region]) -> Iterator[Region]:
 
 def _ways(region: Region, settings: RoughFrontsSettings, cutter: Cutter, block: Block) -> list[Way]:
     met = material_above(block, region.level, cutter.radius, margin=0.0)
-    outside = region.polygon.difference(met)
+    outside = areas_of(region.polygon.difference(met))
     x_low, y_low, x_high, y_high = region.polygon.buffer(cutter.radius).bounds
     standing = Standing.above(block, region.level, (x_low, y_low), (x_high, y_high))
     clearing = Clearing(cutter.radius, settings.engagement, settings.stepover, standing)
