@@ -73,6 +73,11 @@ for (const kind of ['input', 'change']) slider.dispatchEvent(new Event(kind, {bu
 """
 
 
+def until_current(driver: webdriver.Chrome) -> None:
+    """Wait until the page has calculated by itself what was not up to date."""
+    until(driver, lambda d: "all is up to date" in d.find_element(By.TAG_NAME, "body").text.replace("not all", ""), 240)
+
+
 def scrub(driver: webdriver.Chrome, share: float) -> None:
     """Drag the run strip to a share of the machining time."""
     until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "footer input[type=range]"))
@@ -98,8 +103,7 @@ def main() -> int:
         press(driver, "Jobs")
         press(driver, "Heron plaque")
         until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-ready]"))
-        # The page calculates by itself what is not up to date.
-        until(driver, lambda d: "all is up to date" in d.find_element(By.TAG_NAME, "body").text.replace("not all", ""), 240)
+        until_current(driver)
         until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-ready='true']"), 90)
         driver.find_element(By.CSS_SELECTOR, "[data-testid='row-model'] button").click()
         shoot(driver, folder / "workspace-place.png", 5)

@@ -8,7 +8,7 @@ import time
 
 import numpy as np
 
-from demo.screenshots import chromium, press, until
+from demo.screenshots import chromium, press, until, until_current
 
 _JUMP = """
 const [share, done] = arguments;
@@ -38,8 +38,7 @@ def main() -> int:
         driver.get("http://localhost:8460")
         press(driver, "Heron plaque")
         until(driver, lambda d: d.find_elements("css selector", "[data-ready]"))
-        # The page calculates by itself what is not up to date.
-        until(driver, lambda d: "all is up to date" in d.find_element("tag name", "body").text.replace("not all", ""), 240)
+        until_current(driver)
         until(driver, lambda d: d.find_elements("css selector", "[data-testid=clock]"))
         press(driver, mode.capitalize())
         time.sleep(6)

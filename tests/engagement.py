@@ -9,6 +9,7 @@ from nephos.core.polyline import densified
 EVERY = 0.3
 """Millimetres between the places that are looked at."""
 LAG = 0.5
+"""The way is taken out so many radii behind the cutter."""
 
 
 def engaged_along(done: SetupOutcome, number: int = 0, pitch: float = 0.1) -> tuple[np.ndarray, np.ndarray]:

@@ -64,7 +64,7 @@ def test_a_post_whose_words_lead_elsewhere_is_refused_before_anything_is_proved(
     post = own(**change)
     assert "does not say what was meant" in preview(post).problem
     store = MemoryStore()
-    with pytest.raises(Refused, match="mm elsewhere when it is read back"):
+    with pytest.raises(Refused, match="read back, it does not say what was meant"):
         posted(post, store=store)
     assert not [key for key in store._kept if key.startswith(("moves", "block", "summary"))]
 

@@ -1,8 +1,9 @@
-"""Rows that may be there once only."""
+"""Rows that may be there once only, and results that may have to be made."""
 
 from django.db import IntegrityError, models, transaction
 
 from nephos.core.errors import Refused
+from nephos.web.models import Result
 
 
 def save_once(row: models.Model, taken: str) -> None:
@@ -12,3 +13,9 @@ def save_once(row: models.Model, taken: str) -> None:
             row.save()
     except IntegrityError:
         raise Refused(taken) from None
+
+
+def to_be_made(key: str) -> bool:
+    """Whether a result has to be worked out: it is not there, or was refused before. That is forgotten, as what stood in the way may be gone."""
+    Result.objects.filter(pk=key, facts__has_key="refused").delete()
+    return not Result.objects.filter(pk=key).exists()

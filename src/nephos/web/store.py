@@ -49,6 +49,9 @@ class DatabaseStore:
             return
 
     def _remember(self, key: str, result: CoreResult) -> None:
+        # A refusal may be taken back by another process: it is looked up each time.
+        if "refused" in result.facts:
+            return
         self._recent[key] = result
         while sum(sum(a.nbytes for a in r.arrays.values()) for r in self._recent.values()) > REMEMBERED:
             self._recent.popitem(last=False)

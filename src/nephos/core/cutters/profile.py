@@ -3,6 +3,10 @@
 from math import inf, sqrt
 from typing import NamedTuple
 
+import numpy as np
+
+from nephos.core.arrays import F64
+
 
 class Profile(NamedTuple):
     """A convex underside: level to `flat`, then round with the radius `corner`, then a cone, then upright.
@@ -51,3 +55,10 @@ class Profile(NamedTuple):
         if rho <= self.knee:
             return self.corner - sqrt(max(self.corner**2 - (rho - self.flat) ** 2, 0.0))
         return self.rise + self.slope * (rho - self.knee) if rho <= self.radius else inf
+
+    def heights(self, rho: F64) -> F64:
+        """As :meth:`height`, for many distances at once."""
+        round_part = self.corner - np.sqrt(np.maximum(self.corner**2 - np.maximum(rho - self.flat, 0.0) ** 2, 0.0))
+        cone = self.rise + (self.slope if self.slope < inf else 0.0) * (rho - self.knee)
+        found: F64 = np.where(rho <= self.flat, 0.0, np.where(rho <= self.knee, round_part, np.where(rho <= self.radius, cone, inf)))
+        return found

@@ -69,14 +69,13 @@ class CutOutSettings(StrategySettings):
 
     @property
     def tab_count(self) -> int:
-        """How many tabs hold the part at least, not counting those in holes."""
+        """How many tabs hold the part at least. Set one by one they all count; whether they do hold is for the proof to see."""
         return len(self.tab_places) or (2 if self.tab_spacing > 0 else self.tabs)
 
     @property
     def wants_block(self) -> bool:
         """It starts at the block as it is."""
         return True
-
 
     def tabs_on_loop(self, loop: Loop) -> int:
         """How many tabs a loop gets where they are not set one by one."""

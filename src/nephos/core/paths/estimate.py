@@ -63,13 +63,6 @@ class Ground:
         """How much longer ways over the ground are than on the plan; a way crosses a slope at any angle to it."""
         return float(np.mean(np.sqrt(1 + np.tan(np.radians(np.minimum(self.slopes, 75))) ** 2 / 2))) if self.slopes else 1.2
 
-    def area_below(self, height: float) -> float:
-        """Area of the region whose ground lies lower than `height` over the floor."""
-        if not self.shares:
-            return self.area * (1 - 0.5 * min(self.relief / max(self.depth, 1e-9), 1.0))
-        ends = np.array([0.0, *self.shares])
-        return self.area * float(np.interp(height, ends, np.linspace(0, 1, len(ends))))
-
     def steeper_than(self, angle: float) -> float:
         """Share of the region's ground that is steeper than an angle."""
         if not self.slopes:

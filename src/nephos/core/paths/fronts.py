@@ -15,11 +15,9 @@ from shapely.geometry import LineString, Point, Polygon
 from shapely.ops import substring
 
 from nephos.core.arrays import F64
-from nephos.core.paths.levels import areas_of, polygons_of
+from nephos.core.paths.levels import HELIX, areas_of, polygons_of
 from nephos.core.paths.load import Standing
 
-_HELIX = 0.8
-"""Radius of the first circle in radii of the cutter: under one, so that no core is left standing."""
 _TIGHT = 0.25
 """Where there is less room than so many radii of the cutter it is a slot, to be cut in the full."""
 _CORNERS = (1.0, 0.5, 0.2)
@@ -155,7 +153,7 @@ class Clearing:
             if circle.length < _TIGHT * self.radius:
                 yield from (Way(np.asarray(ring.coords), closed=True, slot=True) for ring in (part.exterior, *part.interiors))
                 return
-            cleared = min(_HELIX * self.radius, circle.length - _ROUNDED)
+            cleared = min(HELIX * self.radius, circle.length - _ROUNDED)
             middle = shapely.get_point(circle, 0)
             disc = middle.buffer(cleared, quad_segs=2 * _ARC)
             yield Way(np.asarray(disc.exterior.coords), closed=True, helix=(middle.x, middle.y))

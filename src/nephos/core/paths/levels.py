@@ -20,8 +20,10 @@ from nephos.core.surface.drop import drop_at, drop_grid
 from nephos.core.surface.index import SurfaceIndex
 
 _CELLS = 1_000_000
-_FLAT = 0.005
+FLAT = 0.005
 """Slope (rise over run) up to which a facet is level."""
+HELIX = 0.8
+"""Radius of a helix, or of the first circle, in radii of the cutter: under one, so that no core is left standing."""
 _SAME = 0.02
 """Level ground within this many millimetres of height is one."""
 _WORTH = 0.1
@@ -163,13 +165,17 @@ class Region:
 def flat_heights(index: SurfaceIndex, least: float) -> list[float]:
     """Heights at which at least `least` mm^2 of the surface lie level, the highest first."""
     planes, corners = index.arrays.planes, index.arrays.corners
-    level = planes[:, 3] < _FLAT
+    level = planes[:, 3] < FLAT
     a, b, c = corners[level, 0], corners[level, 1], corners[level, 2]
     area = np.abs((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])) / 2
-    steps = np.round((a[:, 2] + b[:, 2] + c[:, 2]) / (3 * _SAME))
-    heights, number = np.unique(steps, return_inverse=True)
-    areas = np.bincount(number, area, len(heights))
-    return [float(height * _SAME) for height in heights[areas >= least]][::-1]
+    return wide_heights((a[:, 2] + b[:, 2] + c[:, 2]) / 3, area, least)
+
+
+def wide_heights(heights: F64, areas: F64, least: float) -> list[float]:
+    """Heights (n,) that at least `least` mm^2 of `areas` (n,) have in common, the highest first."""
+    steps, number = np.unique(np.round(heights / _SAME), return_inverse=True)
+    wide = np.bincount(number, areas, len(steps)) >= least
+    return [float(step * _SAME) for step in steps[wide]][::-1]
 
 
 def extra_levels(levels: list[float], top: float, flats: list[float]) -> list[list[float]]:

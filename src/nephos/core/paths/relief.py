@@ -61,8 +61,7 @@ class Relief:
         # A cell stands for all of it: the cutter is met from where the cell's half begins.
         rho = np.maximum(np.hypot(*np.meshgrid(offsets, offsets)) - 0.5 * self.step, 0.0)
         on = rho <= profile.radius - 1e-9
-        heights = np.array([profile.height(min(float(r), profile.radius)) for r in rho.ravel()]).reshape(rho.shape)
-        return heights, on
+        return profile.heights(np.minimum(rho, profile.radius)), on
 
     def tips(self, profile: Profile, leave: float) -> F64:
         """Lowest tip height of a cutter over each cell, `leave` mm off the surface."""

@@ -14,7 +14,7 @@ from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground, Survey, travel_seconds
-from nephos.core.paths.levels import Region, cut_in_order, extra_levels, level_heights, level_regions, nearest_to, polygons_of
+from nephos.core.paths.levels import HELIX, Region, cut_in_order, extra_levels, level_heights, level_regions, nearest_to, polygons_of
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.paths.relief import large_pieces
 from nephos.core.paths.toolpath import Pass
@@ -35,8 +35,6 @@ _AGAIN = 0.52
 """Share of the way that the coarse picture shows in a second roughing."""
 _LIFT = 1.0
 """Seconds to lift, go across and come down to a piece (measured)."""
-_HELIX = 0.8
-"""Radius of a helix in radii of the cutter: under one, so that no core is left standing."""
 
 
 ROUGHING_SHAPES = ("flat", "ball", "bull-nose", "tapered-ball")
@@ -120,32 +118,35 @@ def inner_rings(polygon: Polygon, stepover: float, cleared: float) -> list[Polyg
     return [piece for piece in inner if piece.length > 0.2 * cleared]
 
 
-class _Ring:
-    """A ring of a polygon, and which of its neighbours outside of it are still to be gone round."""
+class _Family:
+    """The rings of one polygon; those inside of it are found once the first of them is gone round."""
 
-    def __init__(self, line: LinearRing, polygon: Polygon) -> None:
-        self.line, self.polygon = line, polygon
+    def __init__(self, polygon: Polygon, climb: bool) -> None:
+        turned = orient(polygon, -1.0 if climb else 1.0)
+        self.polygon, self.opened = polygon, False
+        self.rings = [_Ring(ring, self) for ring in (turned.exterior, *turned.interiors)]
+
+
+class _Ring:
+    """A ring, how many of its neighbours outside of it are still to be gone round, and those inside that wait for it."""
+
+    def __init__(self, line: LinearRing, family: _Family) -> None:
+        self.line, self.family = line, family
         self.waits = 0
         self.frees: list[_Ring] = []
-
-
-def _rings(polygon: Polygon, climb: bool) -> list[_Ring]:
-    turned = orient(polygon, -1.0 if climb else 1.0)
-    return [_Ring(ring, polygon) for ring in (turned.exterior, *turned.interiors)]
 
 
 def ring_ways(polygon: Polygon, stepover: float, cleared: float, climb: bool, at: F64 | None = None) -> Iterator[F64]:
     """The rings of :func:`nested_rings` as closed ways (n, 2): always the nearest to the cutter of those whose neighbours outside of them
     are done, so that it stays about one hole before it goes on to the next."""
-    rings = _rings(polygon, climb)
-    ready = list(rings)
-    families = {id(polygon): rings}
+    ready = list(_Family(polygon, climb).rings)
     while ready:
         ring = ready.pop(nearest_to(at, [item.line for item in ready]))
-        if (family := families.pop(id(ring.polygon), None)) is not None:
-            for piece in inner_rings(ring.polygon, stepover, cleared):
-                families[id(piece)] = _rings(piece, climb)
-                _await(families[id(piece)], family, 1.2 * max(stepover, cleared))
+        family = ring.family
+        if not family.opened:
+            family.opened = True
+            for piece in inner_rings(family.polygon, stepover, cleared):
+                _await(_Family(piece, climb).rings, family.rings, 1.2 * max(stepover, cleared))
         run = from_nearest(np.asarray(ring.line.coords), at)
         at = run[-1]
         yield run
@@ -205,7 +206,7 @@ def entered(item: Pass, settings: EnteredSettings, polygon: Polygon, radius: flo
     """The first pass of a region with the entry that the settings ask for."""
     if settings.entry == "plunge":
         return replace(item, entry="plunge")
-    return with_helix(item, polygon, _HELIX * radius) if settings.entry == "helix" else item
+    return with_helix(item, polygon, HELIX * radius) if settings.entry == "helix" else item
 
 
 def refuse_no_room(cutter: Cutter) -> Refused:
@@ -245,27 +246,27 @@ class _Work:
     layers: int
 
 
-def rough_levels(settings: RoughSettings, depth: float, flats: tuple[float, ...]) -> list[float]:
-    """Heights over the floor at which roughing cuts, the highest first, with those at level ground."""
+def rough_levels(settings: RoughSettings, depth: float, flats: tuple[float, ...]) -> list[tuple[float, bool]]:
+    """Heights over the floor at which roughing cuts, the highest first, and which of them are for level ground only."""
     levels = level_heights(depth, min(settings.leave, 0.9 * depth), settings.stepdown)
     own = extra_levels(levels, depth, [z + settings.leave for z in flats]) if settings.flats == "on" else [[] for _ in levels]
-    return [z for level, before in zip(levels, own, strict=True) for z in (*before, level)]
+    return [item for level, before in zip(levels, own, strict=True) for item in (*((z, True) for z in before), (level, False))]
 
 
 def _work(settings: RoughSettings, cutter: Cutter, depth: float, survey: Survey, step: float) -> _Work:
     """What there is to rough, level by level, in the coarse picture; of many layers some are looked at."""
     relief, cells = survey.relief, survey.relief.step**2
-    regular = level_heights(depth, min(settings.leave, 0.9 * depth), settings.stepdown)
     levels = rough_levels(settings, depth, survey.flats)
     looked = np.unique(np.linspace(0, len(levels) - 1, min(len(levels), _LOOKED)).round().astype(int))
     tips = relief.tips(cutter.profile, settings.leave) - _SAME
     stands = relief.meets(survey.standing, cutter.profile)
     length = found = 0.0
     for k in looked:
-        free = survey.region & (tips <= levels[k]) & (stands > levels[k] + _STANDS)
-        if levels[k] not in regular:
-            # Level ground between two levels: only where the next one does not come.
-            free &= tips > levels[k + 1]
+        level, flat_only = levels[k]
+        free = survey.region & (tips <= level) & (stands > level + _STANDS)
+        if flat_only:
+            # Only where the next level does not come.
+            free &= tips > levels[k + 1][0]
         kept, count = large_pieces(free, (0.35 * cutter.diameter) ** 2 / cells)
         found += count
         length += float(kept.sum()) * cells / step + 0.5 * relief.outline_length(kept)

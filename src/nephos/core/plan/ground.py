@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import partial
-from math import pi
+from math import atan, degrees, pi
 from typing import Any
 
 import numpy as np
@@ -13,6 +13,7 @@ from nephos.core.machine.kinematics import machine_named
 from nephos.core.memo import Memo
 from nephos.core.mesh.look import Look
 from nephos.core.paths.estimate import Ground, Survey
+from nephos.core.paths.levels import FLAT, wide_heights
 from nephos.core.paths.relief import Relief
 from nephos.core.paths.rough_rings import RoughSettings, rough_levels
 from nephos.core.plan.keys import space_key
@@ -22,8 +23,6 @@ from nephos.core.plan.schema import Model, Operation, Plan, Setup
 
 _SHARES = 20
 """Into so many equal shares the ground is divided by height and by slope."""
-_LEVEL, _SAME_LEVEL = 0.3, 0.02
-"""Degrees up to which ground is level, and millimetres within which level ground is at one height, as in roughing."""
 _ROUND = 15.0
 """Millimetres beyond models and stock that the coarse picture shows, for the widest cutters."""
 _UPWARDS = 0.03
@@ -121,7 +120,7 @@ def _standing(key: str, relief: Relief, depth: float, flats: Callable[[Operation
         tips = relief.tips(last.cutter.profile, float(getattr(settings, "leave", 0.0)))
         if not isinstance(settings, RoughSettings):
             return np.minimum(before, relief.swept(tips, last.cutter.profile, axis(last) & (tips <= depth)))
-        levels = np.array(rough_levels(settings, depth, flats(last)))[::-1]
+        levels = np.array([height for height, _ in rough_levels(settings, depth, flats(last))])[::-1]
         at = np.searchsorted(levels, tips - 1e-6)
         where = axis(last) & (at < len(levels))
         return np.minimum(before, relief.swept(levels[np.minimum(at, len(levels) - 1)], last.cutter.profile, where))
@@ -131,11 +130,8 @@ def _standing(key: str, relief: Relief, depth: float, flats: Callable[[Operation
 
 def _level_ground(sampled: _Sampled, floor: float, least: float) -> tuple[float, ...]:
     """Heights over the floor at which at least `least` mm^2 lie level, the highest first."""
-    level = sampled.slopes < _LEVEL
-    heights = np.round((sampled.points[level, 2] - floor) / _SAME_LEVEL)
-    steps, number = np.unique(heights, return_inverse=True)
-    areas = np.bincount(number, sampled.areas[level], len(steps))
-    return tuple(float(step * _SAME_LEVEL) for step in steps[areas >= least])[::-1]
+    level = sampled.slopes < degrees(atan(FLAT))
+    return tuple(wide_heights(sampled.points[level, 2] - floor, sampled.areas[level], least))
 
 
 def _surveyed(plan: Plan, setup: Setup, operation: Operation, sampled: _Sampled, stock: F64, floor: float, box: tuple[F64, F64]) -> Survey:

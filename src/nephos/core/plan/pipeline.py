@@ -34,7 +34,7 @@ from nephos.core.plan.results import Result, as_result
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.plan.space import Meshes, SetupSpace, Work, first_block, setup_space
 from nephos.core.plan.tabs import held_tabs
-from nephos.core.post.meaning import off_by
+from nephos.core.post.meaning import goes_astray
 from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import post_of
 from nephos.core.post.write import Program, arcs_of, write_program
@@ -84,10 +84,9 @@ def _moves(operation: Operation, path: Toolpath, plan: Plan, machine: Machine) -
     step = replace(step, arcs=arcs_of(post, step))
     program = write_program(post, "part", [], [step], machine.spindle_wait_seconds)
     reading = read_program(program.text)
-    off = off_by(post, [step], program, reading)
-    if off != 0.0:
-        raise Refused(f"what the post '{post.title}' writes for operation {step.number} goes {off:.3g} mm elsewhere when it is read back: "
-                      "look at its unit, its words and the lines at its start")
+    astray = goes_astray(post, [step], program, reading)
+    if astray:
+        raise Refused(f"operation {step.number}, as the post '{post.title}' writes it: {astray}")
     own = program.asked(reading.lines)
     points = np.concatenate([np.full((1, 3), np.nan), reading.points[1:][own]])
     kinds, feeds = _kinds_of(reading, program)[own], reading.feeds[own]

@@ -14,6 +14,7 @@ from nephos.core.plan.outcome import Outcome
 from nephos.core.plan.place import zero_in_words
 from nephos.core.plan.schema import Operation, Override, Plan, Setup
 from nephos.core.plan.space import SetupSpace
+from nephos.core.post.meaning import MOVES_BY_ITSELF
 from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import Post, post_of
 from nephos.core.post.split import split_steps, too_large
@@ -119,8 +120,7 @@ def _planned(program: Program, reading: Reading, clearance: float) -> Bool:
                 raise Refused(f"{program.name}, line {line}: a line of the post moves the cutter in the machine's own coordinates while it is "
                               "below the clearance: let it go up first")
         elif line not in program.added:
-            raise Refused(f"{program.name}, line {line}: a line of the post moves the cutter: take it out, or give it in the machine's own "
-                          "coordinates (G53)")
+            raise Refused(f"{program.name}, line {line}: {MOVES_BY_ITSELF}")
         elif not _harmless(before, end, reading.rapid[k] == 1, clearance):
             raise Refused(f"{program.name}, line {line}: a move that was not planned: it was not posted; please report this")
     return asked

@@ -7,7 +7,7 @@ import numpy as np
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.paths.toolpath import Kind, Toolpath
-from nephos.core.post.meaning import off_by, strays
+from nephos.core.post.meaning import MOVES_BY_ITSELF, goes_astray, strays
 from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import Post
 from nephos.core.post.write import Program, Step, arcs_of, write_program
@@ -57,8 +57,5 @@ def _said_wrong(post: Post, steps: list[Step], program: Program, reading: Readin
     """What is wrong with the sample read back; empty where it says what was meant."""
     stray = strays(program, reading)
     if len(stray):
-        return f"line {stray[0]}: a line of the post moves the cutter: take it out, or give it in the machine's own coordinates (G53)"
-    off = off_by(post, steps, program, reading)
-    if off == 0.0:
-        return ""
-    return f"read back, it does not say what was meant: it goes {off:.3g} mm elsewhere; look at the unit, the words, and the lines at the start"
+        return f"line {stray[0]}: {MOVES_BY_ITSELF}"
+    return goes_astray(post, steps, program, reading)

@@ -26,8 +26,9 @@ from nephos.web.api.meshes import body_pieces
 from nephos.web.derived import derived
 from nephos.web.jobfile import read_job_file, write_job_file
 from nephos.web.looks import look_for
-from nephos.web.models import Calculation, Job, Mesh, Result, Revision
+from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.models import Piece as PieceRow
+from nephos.web.rows import to_be_made
 from nephos.web.tasks import calculate as calculate_task
 from nephos.web.tasks import export_model
 
@@ -269,7 +270,7 @@ def export(request: HttpRequest, job_id: int, body: Wanted) -> dict[str, str]:
     if model is None or body.suffix not in {".stl", ".ply", ".3mf"}:
         raise Refused("that model is not in the job, or cannot be written so: use .stl, .ply or .3mf")
     key = key_of("export", document["stock"], model.model_dump(), body.suffix)
-    if not Result.objects.filter(pk=key).exists():
+    if to_be_made(key):
         export_model.defer(key=key, name=f"{model.name}{body.suffix}", plan=document, model=model.id)
     return {"key": key}
 

@@ -21,6 +21,7 @@ from nephos.web.api.meshes import body_pieces
 from nephos.web.blobs import save_blob, stream_chunks
 from nephos.web.derived import standing_stops
 from nephos.web.models import Job, Result, ResultArray
+from nephos.web.rows import to_be_made
 from nephos.web.tasks import cut_window_of, export_block, prove_program
 
 router = Router(tags=["proofs"])
@@ -96,7 +97,7 @@ def check_file(request: HttpRequest, job_id: int, setup_id: str, cutter: int = 0
     cutters = service.cutters_for(plan)
     usual = cutter or (setup.operations[0].cutter.number if setup.operations else 0)
     key = foreign_key(plan, setup, text, cutters, usual)
-    if not Result.objects.filter(pk=key).exists():
+    if to_be_made(key):
         blob = save_blob(iter([text]))
         prove_program.defer(key=key, plan=plan.model_dump(mode="json"), setup=setup.id, blob=blob.pk, usual=usual)
     return {"state": state, "words": words, "key": key}
@@ -109,7 +110,7 @@ def window(request: HttpRequest, job_id: int, setup_id: str, body: Spot) -> dict
     window_grid(body.low, body.high, body.pitch)
     keys = [item.moves for item in setup_keys(plan, setup).operations.values()][: body.operations]
     key = key_of("window", setup_keys(plan, setup).space, keys, body.low, body.high, body.pitch)
-    if not Result.objects.filter(pk=key).exists():
+    if to_be_made(key):
         cut_window_of.defer(key=key, plan=plan.model_dump(mode="json"), setup=setup.id, low=body.low, high=body.high, pitch=body.pitch,
                             operations=body.operations)
     return {"key": key}
@@ -124,7 +125,7 @@ def block_file(request: HttpRequest, job_id: int, setup_id: str, suffix: Literal
     if last[0] is None or not Result.objects.filter(pk__in=[last[0].block, keys.pieces]).count() == 2:
         raise Refused("the block is not worked out as the job stands: press Calculate first")
     key = key_of("export", last[0].block, keys.pieces, suffix, alone)
-    if not Result.objects.filter(pk=key).exists():
+    if to_be_made(key):
         name = f"{slugify(job.name) or 'job'}-{setup.id}-{'part' if alone else 'block'}{suffix}"
         export_block.defer(key=key, name=name, block=last[0].block, pieces=keys.pieces, plan=plan.model_dump(mode="json"), setup=setup.id,
                            alone=alone)
