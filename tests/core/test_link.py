@@ -104,3 +104,23 @@ def test_a_wall_in_the_way_is_not_cut_through() -> None:
 def test_no_passes_no_moves() -> None:
     path = link(Passes((), 5.0, False), task(box_block((0, 0, -10), (20, 20, 0), 0.5)))
     assert path.moves == 0 and path.length(True) == 0
+
+
+WALLED = box_block((-40, -40, -20), (40, 40, 0), 0.25)
+
+
+def two_ways(wall: bool) -> tuple[Pass, Pass]:
+    """Two level passes that end and begin 8 mm apart; with a wall of material between them, or in ground that the first has cleared."""
+    first = Pass(np.array([[-30, 0, -4], [0, 0, -4.0]]))
+    second = Pass(np.array([[0, 8, -4], [-30, 8, -4.0]])) if wall else Pass(np.array([[-4, 0.5, -4], [-30, 5, -4.0]]))
+    return first, second
+
+
+@pytest.mark.parametrize(("through", "wall", "down"), [(True, True, True), (False, True, False), (False, False, True)])
+def test_ways_under_an_even_load_never_link_through_what_stands(through: bool, wall: bool, down: bool) -> None:
+    path = link(Passes(two_ways(wall), stay_down=12.0, on_surface=False, through=through), task(WALLED))
+    linked = path.points[1:][path.kinds == Kind.LINK]
+    assert bool(len(linked)) == down
+    if not down:
+        between = path.points[1:][path.kinds == Kind.RAPID]
+        assert between[:, 2].max() >= OVER_BLOCK, "it lifts over the wall instead"

@@ -10,11 +10,13 @@ from django.test import Client
 from nephos.command.sample import sample_cutters
 from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import write_stl
+from nephos.core.plan.results import as_result
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import post_named
 from nephos.core.post.seal import check_word
 from nephos.web import tasks
-from nephos.web.models import Calculation, Cutter, Mesh, Post, RealTime
+from nephos.web.models import Calculation, Cutter, Mesh, Post, RealTime, Result
+from nephos.web.rows import to_be_made
 from nephos.web.store import DatabaseStore
 from web.shop import body_of, send, upload
 
@@ -271,6 +273,32 @@ def test_whoever_waits_for_a_result_is_told_why_there_will_be_none(shop: Client,
     with pytest.raises(ZeroDivisionError):
         tasks.cut_window_of(key="window-test", plan=done["plan"], setup=setup, low=[23, 22], high=[27, 25], pitch=0.3, operations=1)
     assert "a fault of Nephos" in tasks.STORE.get("window-test").facts["refused"]
+
+
+def test_what_was_refused_once_is_tried_again_when_it_is_asked_for_again(shop: Client, job: dict) -> None:
+    """The operations were not calculated when a close look was asked for; then they are, and it is there."""
+    done = calculated(shop, job)
+    setup = done["derived"]["setups"][0]["id"]
+    body = {"low": [10, 10], "high": [14, 14], "pitch": 0.1, "operations": 1}
+    key = send(shop, f"/jobs/{job['id']}/window/{setup}", body).json()["key"]
+    Result.objects.filter(pk=key).delete()
+    tasks.STORE.put(key, "window", as_result({"refused": "this broke off"}))
+    assert shop.get(f"/api/results/{key}/facts").json()["facts"]["refused"] == "this broke off"
+    assert send(shop, f"/jobs/{job['id']}/window/{setup}", body).json()["key"] == key
+    facts = shop.get(f"/api/results/{key}/facts").json()["facts"]
+    assert facts["nx"] == 40 and facts["ny"] == 40
+    first = Result.objects.get(pk=key).facts
+    send(shop, f"/jobs/{job['id']}/window/{setup}", body)
+    assert Result.objects.get(pk=key).facts == first, "what is there is not made again"
+
+
+def test_a_refusal_is_not_remembered_by_a_worker() -> None:
+    one, other = DatabaseStore(), DatabaseStore()
+    one.put("window-a", "window", as_result({"refused": "no"}))
+    assert one.get("window-a").facts == {"refused": "no"}
+    assert to_be_made("window-a") and one.get("window-a") is None, "taken back by another process"
+    other.put("window-a", "window", as_result({"nx": 3}))
+    assert one.get("window-a").facts == {"nx": 3} and not to_be_made("window-a")
 
 
 @pytest.mark.parametrize("path", ["program/a/none.nc", "program/zz/a.nc", "window/zz", "block/zz?suffix=.stl", "check/zz"])

@@ -1,0 +1,148 @@
+"""In which order roughing goes about: nothing before its neighbours outside of it, one hole and one pit before the next, little positioning."""
+
+from collections.abc import Iterator
+from itertools import groupby, pairwise
+
+import numpy as np
+import pytest
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from shapely.geometry import Point, Polygon, box
+
+from cutting import op, run
+from meshes import grid_mesh
+from nephos.core.cutters import SHAPES, standard_cutter
+from nephos.core.mesh.model import Mesh
+from nephos.core.paths import rough_rings
+from nephos.core.paths.levels import Region, cut_in_order, nearest_to, wide_heights
+from nephos.core.paths.rough_rings import inner_rings, level_ring, nested_rings, ring_ways
+from nephos.core.paths.toolpath import Kind, Pass
+from nephos.core.plan.schema import Limit
+
+STEP, RADIUS = 2.0, 3.0
+
+
+def length(ways: list[np.ndarray]) -> float:
+    return sum(float(shapely.LineString(way).length) for way in ways)
+
+
+def holed(columns: int, rows: int) -> Polygon:
+    """A plate with round holes, 40 mm apart."""
+    plate = box(0, 0, 40 * columns, 40 * rows)
+    for i in range(columns):
+        for j in range(rows):
+            plate = plate.difference(Point(20 + 40 * i, 20 + 40 * j).buffer(8))
+    return plate
+
+
+@pytest.mark.parametrize("plate", [box(0, 0, 50, 30), holed(2, 1), holed(3, 2)])
+def test_all_rings_are_gone_round_once(plate: Polygon) -> None:
+    ways = list(ring_ways(plate, STEP, RADIUS, True))
+    nested = [ring for polygon in nested_rings(plate, STEP, RADIUS) for ring in (polygon.exterior, *polygon.interiors)]
+    assert len(ways) == len(nested)
+    assert length(ways) == pytest.approx(sum(ring.length for ring in nested), rel=1e-9)
+    assert all(np.allclose(way[0], way[-1]) for way in ways)
+
+
+def test_no_ring_comes_before_its_neighbours_outside_of_it() -> None:
+    plate = holed(3, 2)
+    gone: list[shapely.LineString] = []
+    depth = {}
+    level, todo = 0, [plate]
+    while todo:
+        for polygon in todo:
+            for ring in (polygon.exterior, *polygon.interiors):
+                depth[round(ring.length, 6), round(ring.centroid.x, 3), round(ring.centroid.y, 3)] = level
+        todo = [piece for polygon in todo for piece in inner_rings(polygon, STEP, RADIUS)]
+        level += 1
+    for way in ring_ways(plate, STEP, RADIUS, True):
+        line = shapely.LineString(way)
+        mine = depth[round(line.length, 6), round(shapely.LinearRing(way).centroid.x, 3), round(shapely.LinearRing(way).centroid.y, 3)]
+        if mine:
+            assert min(line.distance(other) for other in gone) < 1.5 * RADIUS, "one beside it is done"
+        gone.append(line)
+
+
+def test_the_cutter_stays_about_one_hole_before_the_next() -> None:
+    plate = holed(4, 1)
+    ways = list(ring_ways(plate, STEP, RADIUS, True, np.zeros(2)))
+    hops = np.array([np.hypot(*(b[0] - a[-1])) for a, b in pairwise(ways)])
+    # From hole to hole it is 24 mm and more: three times for four holes, once to the outline and back, not once for each ring.
+    assert (hops > 20).sum() <= 8
+    polygons = list(nested_rings(plate, STEP, RADIUS))
+    plain = [np.asarray(ring.coords) for polygon in polygons for ring in (polygon.exterior, *polygon.interiors)]
+    plainly = sum(float(np.hypot(*(b[0] - a[-1]))) for a, b in pairwise(plain))
+    assert hops.sum() < 0.5 * plainly
+
+
+def test_regions_are_cut_to_their_bottom_the_nearest_first() -> None:
+    def pit(x: float) -> Region:
+        low = Region(box(x + 2, 2, x + 8, 8), -4.0, ())
+        return Region(box(x, 0, x + 10, 10), -2.0, (low,))
+
+    def cut(region: Region, at: np.ndarray | None) -> Iterator[Pass]:
+        yield level_ring(np.asarray(region.polygon.exterior.coords), region.level)
+
+    order = [(float(item.start[0]) // 20, float(item.start[2])) for item in cut_in_order([pit(60), pit(0), pit(20), pit(40)], cut, np.zeros(2))]
+    assert [level for _, level in order] == [-2, -4] * 4
+    assert [place for place, _ in order[::2]] == [0, 1, 2, 3]
+
+
+def test_the_nearest_of_none_is_the_first() -> None:
+    shapes = [box(10, 0, 11, 1), box(1, 0, 2, 1)]
+    assert nearest_to(None, shapes) == 0 and nearest_to(np.zeros(2), shapes) == 1 and nearest_to(np.zeros(2), shapes[:1]) == 0
+
+
+def tray() -> Mesh:
+    """Six round pits, 10 mm deep, in a plate of 90 x 60 mm."""
+    x, y = np.meshgrid(np.linspace(0, 90, 181), np.linspace(0, 60, 121))
+    rho = np.hypot((x % 30) - 15, (y % 30) - 15)
+    return grid_mesh(x, y, np.where(rho < 12, 12 - 10 * np.sqrt(np.clip(1 - (rho / 12) ** 2, 0, 1)), 12.0))
+
+
+def positioning(mesh: Mesh) -> float:
+    done = run(mesh, op("rough_rings", standard_cutter("flat", 4, 1), 10, {"boundary": Limit(boundary="box")}, stepover=1.6, stepdown=1.0,
+                        leave=0.3), size=(90, 60, 13))
+    outcome = done.outcomes[0]
+    steps = np.linalg.norm(np.diff(outcome.points, axis=0), axis=1)
+    return float(np.nansum(steps[outcome.kinds == Kind.RAPID]))
+
+
+def test_pit_by_pit_takes_half_the_positioning_of_level_by_level(monkeypatch: pytest.MonkeyPatch) -> None:
+    mesh = tray()
+    pit_by_pit = positioning(mesh)
+
+    def every(regions) -> Iterator[Region]:  # type: ignore[no-untyped-def]
+        for region in regions:
+            yield Region(region.polygon, region.level, ())
+            yield from every(region.below)
+
+    def by_level(regions, cut, at=None) -> Iterator[Pass]:  # type: ignore[no-untyped-def]
+        for _, same in groupby(sorted(every(regions), key=lambda region: -region.level), key=lambda region: region.level):
+            for item in cut_in_order(list(same), cut, at):
+                at = item.end[:2]
+                yield item
+
+    monkeypatch.setattr(rough_rings, "cut_in_order", by_level)
+    assert pit_by_pit <= 0.5 * positioning(mesh)
+
+
+def test_heights_count_by_what_lies_level_at_them() -> None:
+    heights = np.array([5.0, 5.004, 2.0, 2.0, 7.0])
+    areas = np.array([60.0, 60.0, 40.0, 30.0, 100.0])
+    assert wide_heights(heights, areas, 90) == pytest.approx([7.0, 5.0])
+    assert wide_heights(heights, areas, 50) == pytest.approx([7.0, 5.0, 2.0])
+    assert wide_heights(np.empty(0), np.empty(0), 1) == []
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.sampled_from([shape for shape in SHAPES if shape != "drill"]), st.floats(0.5, 20), st.integers(0, 1000))
+def test_heights_of_an_underside_are_the_same_at_once_and_one_by_one(shape: str, diameter: float, seed: int) -> None:
+    profile = standard_cutter(shape, diameter).profile
+    rho = np.random.default_rng(seed).uniform(0, 1.1 * profile.radius, (3, 7))
+    rho[0, 0], rho[0, 1], rho[0, 2] = 0.0, profile.flat, profile.radius
+    told = profile.heights(rho)
+    assert told.shape == rho.shape
+    for many, one in zip(told.ravel(), rho.ravel(), strict=True):
+        assert many == pytest.approx(profile.height(float(one)), abs=1e-9)
