@@ -11,6 +11,7 @@ from nephos.core.cutters import Profile, standard_cutter
 from nephos.core.memo import Memo
 from nephos.core.mesh.look import quick_look
 from nephos.core.mesh.model import Mesh
+from nephos.core.paths import rough_rings
 from nephos.core.paths.registry import strategy
 from nephos.core.paths.relief import Relief, large_pieces
 from nephos.core.plan.ground import ground_of
@@ -145,3 +146,25 @@ def test_a_second_roughing_is_told_to_take_less_than_the_first() -> None:
     both, taken = told_and_taken(pitted(), first, second)
     assert both[1] < 0.3 * alone[0], "most is cleared by then"
     assert taken[1] < 0.3 * alone[0]
+
+
+def test_the_ground_is_looked_at_once_for_all_stepovers(monkeypatch: pytest.MonkeyPatch) -> None:
+    """While a number is typed, and for the small drawing of what a finer step costs, only what hangs on it is worked out anew."""
+    looked = []
+    monkeypatch.setattr(rough_rings, "large_pieces", lambda mask, least: looked.append(1) or large_pieces(mask, least))
+    mesh, cutter = mound(), standard_cutter("flat", 5, 1)
+    look = quick_look(mesh)
+    seconds = []
+    for stepover in (0.5, 1.0, 2.0, 4.0):
+        operation = op("rough_rings", cutter, 10, STOCK, stepdown=2.5, stepover=stepover, leave=0.45)
+        setup = Setup(id="a", name="a", operations=(operation,))
+        plan = Plan(stock=Stock(length=SIZE[0], width=SIZE[1], thickness=SIZE[2]), setups=(setup,),
+                    models=(Model(id="m", name="m", mesh="looked at once", placement=Placement()),))
+        shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
+        settings = operation.settings
+        ground = ground_of(plan, setup, operation, shown)
+        seconds.append(strategy("rough_rings").estimate(settings, cutter, 0.0, ground).seconds)
+        for finer in (0.3, 0.7, 1.1):
+            strategy("rough_rings").estimate(settings.model_copy(update={"stepover": finer}), cutter, 0.0, ground)
+    assert 0 < sum(looked) <= 12, "once for each layer, whatever the stepover"
+    assert seconds == sorted(seconds, reverse=True) and seconds[0] > 4 * seconds[3]

@@ -12,8 +12,9 @@ from nephos.core.paths.relief import Relief
 @dataclass(frozen=True)
 class Survey:
     """The ground as a coarse picture: its relief, where of it the axis goes, (ny, nx), how high material stands over the floor before,
-    (ny, nx) float64, and at which heights there is level ground."""
+    (ny, nx) float64, and at which heights there is level ground. `key` stands for all of it: what has the same is the same."""
 
+    key: str
     relief: Relief
     region: Bool
     standing: F64

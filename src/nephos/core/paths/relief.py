@@ -1,6 +1,6 @@
 """A coarse picture of the ground in heights over a grid: what estimates see of levels, corners and walls before anything is calculated."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from math import ceil, sqrt
 
@@ -9,10 +9,11 @@ from scipy import ndimage
 
 from nephos.core.arrays import F64, Bool
 from nephos.core.cutters.profile import Profile
+from nephos.core.memo import Memo
 
 _PER_CELL = 2.5
 """Samples of the surface to a cell on average, so that few are empty."""
-_MOST_CELLS = 40_000
+_MOST_CELLS = 20_000
 _NEAR = 3
 """An empty cell takes the height of one so many cells away at most; farther from all samples there is no model."""
 
@@ -29,6 +30,7 @@ class Relief:
     step: float
     z: F64
     model: Bool
+    _tips: Memo[F64] = field(default_factory=lambda: Memo(16), repr=False, compare=False)
 
     @classmethod
     def of_samples(cls, points: F64, low: F64, high: F64, margin: float) -> "Relief":
@@ -65,7 +67,7 @@ class Relief:
 
     def tips(self, profile: Profile, leave: float) -> F64:
         """Lowest tip height of a cutter over each cell, `leave` mm off the surface."""
-        return self.meets(self.z, profile.grown(leave)) + leave
+        return self._tips.get((profile, leave), lambda: self.meets(self.z, profile.grown(leave)) + leave)
 
     def swept(self, tips: F64, profile: Profile, where: Bool) -> F64:
         """What a cutter leaves standing that has been everywhere in `where` at the heights `tips`; infinite where it has not."""

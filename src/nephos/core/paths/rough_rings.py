@@ -13,6 +13,7 @@ from shapely.geometry.polygon import orient
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
+from nephos.core.memo import Memo
 from nephos.core.paths.estimate import Estimate, Ground, Survey, travel_seconds
 from nephos.core.paths.levels import HELIX, Region, cut_in_order, extra_levels, level_heights, level_regions, nearest_to, polygons_of
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
@@ -239,11 +240,15 @@ def describe_rough(settings: RoughSettings, cutter: Cutter, say: Say) -> str:
 
 @dataclass(frozen=True)
 class _Work:
-    """What there is to rough: millimetres of way, pieces to be entered, and layers."""
+    """What there is to rough, over all layers: the area where the cutter goes and its outline (mm^2, mm), pieces to be entered, and layers."""
 
-    length: float
+    area: float
+    outline: float
     pieces: float
     layers: int
+
+
+_WORKS: Memo[_Work] = Memo(128)
 
 
 def rough_levels(settings: RoughSettings, depth: float, flats: tuple[float, ...]) -> list[tuple[float, bool]]:
@@ -253,14 +258,14 @@ def rough_levels(settings: RoughSettings, depth: float, flats: tuple[float, ...]
     return [item for level, before in zip(levels, own, strict=True) for item in (*((z, True) for z in before), (level, False))]
 
 
-def _work(settings: RoughSettings, cutter: Cutter, depth: float, survey: Survey, step: float) -> _Work:
+def _work(settings: RoughSettings, cutter: Cutter, depth: float, survey: Survey) -> _Work:
     """What there is to rough, level by level, in the coarse picture; of many layers some are looked at."""
     relief, cells = survey.relief, survey.relief.step**2
     levels = rough_levels(settings, depth, survey.flats)
     looked = np.unique(np.linspace(0, len(levels) - 1, min(len(levels), _LOOKED)).round().astype(int))
     tips = relief.tips(cutter.profile, settings.leave) - _SAME
     stands = relief.meets(survey.standing, cutter.profile)
-    length = found = 0.0
+    area = outline = found = 0.0
     for k in looked:
         level, flat_only = levels[k]
         free = survey.region & (tips <= level) & (stands > level + _STANDS)
@@ -269,9 +274,10 @@ def _work(settings: RoughSettings, cutter: Cutter, depth: float, survey: Survey,
             free &= tips > levels[k + 1][0]
         kept, count = large_pieces(free, (0.35 * cutter.diameter) ** 2 / cells)
         found += count
-        length += float(kept.sum()) * cells / step + 0.5 * relief.outline_length(kept)
+        area += float(kept.sum()) * cells
+        outline += relief.outline_length(kept)
     share = len(levels) / len(looked)
-    return _Work(length * share, found * share, len(levels))
+    return _Work(area * share, outline * share, found * share, len(levels))
 
 
 def estimate_rough(settings: RoughSettings, cutter: Cutter, leave: float, ground: Ground) -> Estimate:
@@ -281,12 +287,15 @@ def estimate_rough(settings: RoughSettings, cutter: Cutter, leave: float, ground
     ways = ceil(min(ground.width, ground.height) / step / 2)
     if ground.survey is None:
         return Estimate(travel_seconds(layers * ground.area / step, 6 * layers * ways, ground.feed, ground.acceleration), ways, layers)
-    work = _work(settings, cutter, ground.depth, ground.survey, step)
+    survey = ground.survey
+    causes = (survey.key, cutter.profile, ground.depth, settings.stepdown, settings.leave, settings.flats)
+    work = _WORKS.get(causes, lambda: _work(settings, cutter, ground.depth, survey))
+    length = work.area / step + 0.5 * work.outline
     entry = settings.stepdown / tan(radians(settings.ramp_angle)) if settings.ramps else settings.stepdown
     if ground.cleared_by > 0:
         # What is left in corners and steps is less than the coarse picture shows, and short: one number for both (measured on reliefs).
-        return Estimate(_AGAIN * work.length / ground.feed * 60, ways, work.layers)
-    seconds = travel_seconds(work.length, ceil(work.length / _STOP), ground.feed, ground.acceleration)
+        return Estimate(_AGAIN * length / ground.feed * 60, ways, work.layers)
+    seconds = travel_seconds(length, ceil(length / _STOP), ground.feed, ground.acceleration)
     seconds += work.pieces * (entry / ground.plunge_feed * 60 + _LIFT)
     return Estimate(seconds=seconds, lines=ways, layers=work.layers)
 

@@ -21,6 +21,8 @@ from nephos.core.plan.place import Placed, to_setup
 from nephos.core.plan.results import key_of
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
 
+_THIN = 8
+"""Every eighth sample is enough for shares; the coarse picture wants them all."""
 _SHARES = 20
 """Into so many equal shares the ground is divided by height and by slope."""
 _ROUND = 15.0
@@ -89,6 +91,8 @@ def _region(plan: Plan, operation: Operation, low: F64, high: F64, stock: F64, o
             "loops": loops, "outline": outline["length"]}
 
 
+_CAUSES = {"cutter", "settings", "boundary", "strategy"}
+"""Of an operation, what the block after it depends on."""
 _SAMPLED: Memo[_Sampled] = Memo(16)
 _RELIEFS: Memo[Relief] = Memo(16)
 _STANDING: Memo[F64] = Memo(64)
@@ -112,7 +116,7 @@ def _standing(key: str, relief: Relief, depth: float, flats: Callable[[Operation
     if not earlier:
         return np.full(relief.z.shape, depth)
     last = earlier[-1]
-    causes = (key, *(item.model_dump_json(include={"cutter", "settings", "boundary", "strategy"}) for item in earlier))
+    causes = (key, *(item.model_dump_json(include=_CAUSES) for item in earlier))
 
     def cut() -> F64:
         before = _standing(key, relief, depth, flats, earlier[:-1], axis)
@@ -152,7 +156,9 @@ def _surveyed(plan: Plan, setup: Setup, operation: Operation, sampled: _Sampled,
     def flats(of: Operation) -> tuple[float, ...]:
         return _level_ground(sampled, floor, 4 * of.cutter.diameter**2)
 
-    return Survey(relief, axis(operation), _standing(f"{key} {np.round(box, 1).tolist()}", relief, depth, flats, earlier, axis), flats(operation))
+    key = f"{key} {np.round(box, 1).tolist()}"
+    causes = [*(item.model_dump_json(include=_CAUSES) for item in earlier), operation.model_dump_json(include={"cutter", "boundary"})]
+    return Survey(key_of("survey", key, causes), relief, axis(operation), _standing(key, relief, depth, flats, earlier, axis), flats(operation))
 
 
 def _box(low: F64, high: F64, outline: Mapping[str, Any] | None) -> tuple[F64, F64]:
@@ -180,7 +186,7 @@ def ground_of(plan: Plan, setup: Setup, operation: Operation, models: list[tuple
     # Beside the models the ground is level, at their foot.
     beside = max(region["area"] - float(sampled.areas.sum()), 0.0)
     heights, slopes, areas = (np.append(a, b) for a, b in (
-        (sampled.heights, 0.0), (sampled.slopes, 0.0), (sampled.areas, beside + 1e-9)))
+        (sampled.heights[::_THIN], 0.0), (sampled.slopes[::_THIN], 0.0), (_THIN * sampled.areas[::_THIN], beside + 1e-9)))
     earlier = [item for item in setup.operations if item.on and item.number < operation.number and item.strategy.startswith("rough")]
     # Cleared is only what a cutter as wide as this one finds empty all round the outline.
     wide = [item for item in earlier if item.boundary.boundary == "stock" or item.cutter.diameter + item.boundary.plus
