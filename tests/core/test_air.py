@@ -50,7 +50,7 @@ def test_a_pass_beside_the_stock_or_over_it_goes_altogether() -> None:
 def test_a_way_left_out_is_where_the_next_one_is_entered_from() -> None:
     outside, inside = line((5, -2.5), (55, -2.5)), line((5, -0.5), (55, -0.5))
     entry, kept = without_air((outside, inside), fresh(), CUTTER, 8.0)
-    assert entry.points.tolist() == [[5, -2.5, 7], [6, -2.5, 7]] and kept is inside
+    assert entry.points.tolist() == [[5, -2.5, 7], [5.5, -2.5, 7]] and kept is inside
     far = line((5, 20), (55, 20))
     assert without_air((outside, far), fresh(), CUTTER, 8.0) == (far,)
 
@@ -67,6 +67,22 @@ def test_a_closed_pass_begins_where_it_cuts() -> None:
     kept = without_air((known, ring), fresh(), CUTTER, 8.0)
     assert len(kept) == 2 and not kept[1].closed and length(kept[1:]) == pytest.approx(60, abs=5)
     assert np.array_equal(cut(kept), cut((known, ring)))
+
+
+def test_an_open_pass_ends_where_it_has_cut() -> None:
+    way = line((5, -20), (5, 60))
+    (kept,) = without_air((way,), fresh(), CUTTER, 1000.0)
+    # It meets the block with its front, and has taken the last of it once its middle is through.
+    assert kept.start[1] == pytest.approx(-FLAT.diameter / 2, abs=1.1) and kept.end[1] == pytest.approx(40, abs=1.1)
+    assert np.array_equal(cut((kept,)), cut((way,)))
+
+
+def test_both_sides_of_a_neck_keep_their_order() -> None:
+    """The way back along a slot no wider than the cutter cuts nothing; it is the way there that must stay the first."""
+    ring = Pass(np.array([[10, 20, 7], [40, 20, 7], [40, 35, 7], [50, 35, 7], [50, 19, 7], [10, 19, 7], [10, 20, 7]], float), closed=True)
+    kept = without_air((ring,), fresh(), CUTTER, 4.0)
+    assert np.allclose(kept[0].start, ring.start), "the first to cut is still the first"
+    assert np.array_equal(cut(kept), cut((ring,)))
 
 
 @settings(max_examples=30, deadline=None)

@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from meshes import box_mesh
 from nephos.core.cutters import Profile
-from nephos.core.paths.link import OVER_BLOCK, LinkBlock, LinkTask, _ramp, link
+from nephos.core.paths.link import OVER_BLOCK, LinkTask, _ramp, link
+from nephos.core.paths.link_block import LinkBlock
 from nephos.core.paths.registry import Passes
 from nephos.core.paths.toolpath import Kind, Pass
 from nephos.core.stock.block import box_block
@@ -124,3 +125,42 @@ def test_ways_under_an_even_load_never_link_through_what_stands(through: bool, w
     if not down:
         between = path.points[1:][path.kinds == Kind.RAPID]
         assert between[:, 2].max() >= OVER_BLOCK, "it lifts over the wall instead"
+
+
+def stepped_block():
+    """A block of 60 x 40 mm whose half beyond x = 20 is 4 mm lower."""
+    block = box_block((0, 0, -10), (60, 40, 0), 0.25)
+    top = block.top.copy()
+    top[:, block.grid.xs > 20] = -4.0
+    return block.cut_above(top, np.zeros(block.top.shape, np.int32))
+
+
+def test_a_cutter_rests_on_the_block_by_its_underside() -> None:
+    block = LinkBlock(stepped_block(), keep_up=False)
+    places = np.array([[10.0, 20.0], [40.0, 20.0], [22.0, 20.0], [80.0, 80.0]])
+    flat, ball = Profile.of(3.0, 0.0), Profile.of(0.0, 3.0)
+    assert block.rests(places, flat)[:3] == pytest.approx([0, -4, 0])
+    assert block.rests(places, flat, 1.5)[2] == pytest.approx(-4), "what the rim only grazes does not count"
+    told = block.rests(places, ball)
+    away = 22 - block.grid.xs[block.grid.xs <= 20].max()
+    assert told[2] == pytest.approx(-(3 - np.sqrt(9 - away**2)), abs=1e-5), "a ball sinks beside an edge"
+    assert told[3] == -np.inf, "beside the block it rests on nothing"
+
+
+def test_a_ramp_begins_no_higher_than_what_it_goes_down_into() -> None:
+    low = np.array([[50.0, 10, -6], [50, 30, -6], [26, 30, -6], [26, 10, -6], [50, 10, -6]])
+    path = link(Passes((Pass(low, closed=True, entry="ramp"),), stay_down=0.0, on_surface=False, ramp_angle=5.0), task(stepped_block()))
+    entries = path.points[1:][path.kinds == Kind.ENTRY]
+    assert entries[:, 2].max() == pytest.approx(-4, abs=1e-3), "not from the top of the other half"
+    steep = np.diff(entries, axis=0)
+    assert (-steep[:, 2] <= np.tan(np.radians(5.0)) * np.hypot(*steep[:, :2].T) + 1e-9).all()
+
+
+@pytest.mark.parametrize("through", [True, False])
+def test_far_through_the_air_the_cutter_lifts(through: bool) -> None:
+    """A neighbour is gone to over cleared ground at the feed only where that is near."""
+    for gap, lifted in ((2.0, False), (12.0, True)):
+        first, second = (Pass(np.array([[25.0, y, -4], [50, y, -4]])) for y in (10.0, 10 + gap))
+        second = Pass(second.points[::-1].copy())
+        path = link(Passes((first, second), stay_down=36.0, on_surface=False, through=through), task(stepped_block()))
+        assert (path.kinds == Kind.LINK).any() != lifted

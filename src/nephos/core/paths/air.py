@@ -13,12 +13,10 @@ from nephos.core.stock.sweep import sweep
 
 NOTHING = 0.002
 """A stretch that takes off no more than this (mm) is in air: that much is rounding."""
-_EVERY = 1.0
+_EVERY = 0.5
 """Passes are looked at in stretches of this length (mm)."""
 _RECENT = 100
 """Of so many ways that were left out last the next one may be entered from."""
-_OVER = 1
-"""So many stretches on each side of what cuts are kept, as a stretch tells nothing of its neighbour's end."""
 
 
 def without_air(passes: tuple[Pass, ...], block: Block, cutter: Profile, least: float) -> tuple[Pass, ...]:
@@ -69,22 +67,20 @@ def _entry_on(free: F64, item: Pass, reach: float) -> list[Pass]:
 
 
 def _broken(item: Pass, way: F64, cuts: Bool, least: float) -> list[Pass]:
-    """A pass as those of its stretches that cut, where what lies between is long enough to be left out."""
+    """A pass as those of its stretches that cut, in their order, where what lies between is long enough to be left out.
+
+    In their order, as one may be in the air only because another one before it, across a neck, is not.
+    """
     if cuts.all():
         return [item]
     if not cuts.any():
         return []
     lengths = np.sqrt((np.diff(way, axis=0) ** 2).sum(axis=1))
     corner = _corners(item.points, way)
-    if item.closed:
-        # Begin where something is cut, right behind the longest stretch of air, so that none runs over the seam.
-        shift = _behind_longest_air(cuts, lengths)
-        way, cuts, lengths = np.concatenate([way[shift:-1], way[: shift + 1]]), np.roll(cuts, -shift), np.roll(lengths, -shift)
-        corner = np.concatenate([corner[shift:-1], corner[: shift + 1]])
+    # One stretch more at either end, as a stretch tells nothing of its neighbour's end.
     kept = cuts.copy()
-    for k in range(1, _OVER + 1):
-        kept[k:] |= cuts[:-k]
-        kept[:-k] |= cuts[k:]
+    kept[1:] |= cuts[:-1]
+    kept[:-1] |= cuts[1:]
     edges = np.flatnonzero(np.diff(np.concatenate([[0], kept.astype(np.int8), [0]])))
     runs = [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True)]
     joined = [runs[0]]
@@ -93,8 +89,8 @@ def _broken(item: Pass, way: F64, cuts: Bool, least: float) -> list[Pass]:
             joined[-1] = joined[-1][0], last
         else:
             joined.append((first, last))
-    whole = len(joined) == 1 and lengths[: joined[0][0]].sum() + lengths[joined[0][1] :].sum() < least
-    if whole:
+    around = lengths[: joined[0][0]].sum() + lengths[joined[-1][1] :].sum()
+    if len(joined) == 1 and (around == 0 or (item.closed and around < least)):
         return [item]
     return [replace(item, points=_stretch(way, corner, first, last), closed=False, helix=None) for first, last in joined]
 
@@ -107,15 +103,6 @@ def _corners(points: F64, way: F64) -> Bool:
     marks: Bool = np.zeros(len(way), np.bool_)
     marks[np.concatenate([[0], np.cumsum(parts)])] = True
     return marks
-
-
-def _behind_longest_air(cuts: Bool, lengths: F64) -> int:
-    """The first stretch that cuts behind the longest run of stretches that do not, of a closed way."""
-    begins = np.flatnonzero(cuts & ~np.roll(cuts, 1))
-    ends = np.flatnonzero(cuts & ~np.roll(cuts, -1))
-    total, along = float(lengths.sum()), np.concatenate([[0.0], np.cumsum(lengths)])
-    gaps = [(along[begin] - along[ends[(k - 1) % len(ends)] + 1]) % total for k, begin in enumerate(begins)]
-    return int(begins[int(np.argmax(gaps))])
 
 
 def _stretch(way: F64, corner: Bool, first: int, last: int) -> F64:

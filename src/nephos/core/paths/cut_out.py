@@ -16,7 +16,7 @@ from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
 from nephos.core.paths.follow import follow_lines
 from nephos.core.paths.levels import level_heights, polygons_of
-from nephos.core.paths.link import LinkBlock
+from nephos.core.paths.link_block import LinkBlock
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.paths.tabs import Loop, Tab, loops_from, loops_of, over_tabs, places_on, point_on, ramping_down, rim_heights, tabs_on
 from nephos.core.paths.toolpath import Pass

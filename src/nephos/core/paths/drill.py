@@ -7,7 +7,7 @@ from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground
 from nephos.core.paths.levels import polygons_of
-from nephos.core.paths.link import LinkBlock
+from nephos.core.paths.link_block import LinkBlock
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, number
 from nephos.core.paths.rough_plunge import plunge
 from nephos.core.paths.toolpath import Pass

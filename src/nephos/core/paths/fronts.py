@@ -27,7 +27,7 @@ _LEAST = 0.15
 """The least step, in those of a straight front."""
 _CHANGE = (0.6, 1.4)
 """How much shorter or longer a step may be than the one before it."""
-_AIR = 1.0
+_AIR = 0.25
 """So much of a way through air is kept before and after what it cuts, in radii of the cutter."""
 _MOSTLY = 90
 """The load of a front is what this percentage of its way stays under; the rest are corners of a moment."""

@@ -1,98 +1,37 @@
 """From passes to a toolpath: entries, links at the lowest safe height, retracts."""
 
 from dataclasses import dataclass, replace
-from math import radians, sqrt, tan
+from math import radians, tan
 
 import numpy as np
 import shapely
 
-from nephos.core.arrays import F32, F64, I32
-from nephos.core.bands import Report, kernel, silent
+from nephos.core.arrays import F64
+from nephos.core.bands import Report, silent
 from nephos.core.cutters import Profile
 from nephos.core.paths.follow import follow_lines
+from nephos.core.paths.link_block import LinkBlock
 from nephos.core.paths.registry import Passes
 from nephos.core.paths.toolpath import Kind, Pass, PathBuilder, Toolpath
 from nephos.core.polyline import densified, from_nearest
-from nephos.core.stock.block import Block, Grid
-from nephos.core.stock.sweep import sweep
+from nephos.core.stock.block import Block
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import SurfaceIndex
 
 OVER_BLOCK = 1.5
 """How far rapids stay over the block, and entries begin above it, in millimetres."""
 
-_LINK_CELLS = 250_000
-
 _HELIX_CHORDS = 36
 _CLEAR = 0.02
 """So far (mm) the cutter must be over the block to be in the air."""
+_GRAZED = 1.5
+"""Material that a cutter's rim reaches less than so many coarse cells into is beside it."""
+
+THROUGH_AIR = 0.6
+"""Farther than so many diameters the cutter lifts off and goes across in a rapid rather than through cleared ground at its feed."""
 
 _MOST_TURNS = 30
 """How often a ramp goes over a short pass before it gets steeper than asked instead."""
-
-
-@kernel
-def _highest(top, x0, y0, pitch, ax, ay, bx, by, r):  # type: ignore[no-untyped-def]
-    """Highest cell whose centre lies within r of the segment a-b; -inf where there is none."""
-    ny, nx = top.shape
-    i0 = max(int(np.ceil((min(ax, bx) - r - x0) / pitch)), 0)
-    i1 = min(int(np.floor((max(ax, bx) + r - x0) / pitch)), nx - 1)
-    j0 = max(int(np.ceil((min(ay, by) - r - y0) / pitch)), 0)
-    j1 = min(int(np.floor((max(ay, by) + r - y0) / pitch)), ny - 1)
-    dx = bx - ax
-    dy = by - ay
-    d2 = dx * dx + dy * dy
-    best = -np.inf
-    for j in range(j0, j1 + 1):
-        y = y0 + j * pitch - ay
-        for i in range(i0, i1 + 1):
-            if top[j, i] <= best:
-                continue
-            x = x0 + i * pitch - ax
-            t = min(max((x * dx + y * dy) / d2, 0.0), 1.0) if d2 > 0.0 else 0.0
-            ex = x - t * dx
-            ey = y - t * dy
-            if ex * ex + ey * ey <= r * r:
-                best = top[j, i]
-    return best
-
-
-@kernel
-def _highest_each(top, x0, y0, pitch, ways, r, out):  # type: ignore[no-untyped-def]
-    for k in range(len(ways)):
-        out[k] = _highest(top, x0, y0, pitch, ways[k, 0], ways[k, 1], ways[k, 2], ways[k, 3], r)
-
-
-class LinkBlock:
-    """The top of the block on a coarser grid, kept up to date while passes are put in order."""
-
-    def __init__(self, block: Block, keep_up: bool) -> None:
-        grid = block.grid
-        factor = max(1, int(sqrt(grid.nx * grid.ny / _LINK_CELLS)))
-        rows, columns = -(-grid.ny // factor), -(-grid.nx // factor)
-        top = np.pad(block.top, ((0, rows * factor - grid.ny), (0, columns * factor - grid.nx)), mode="edge")
-        self.top: F32 = np.ascontiguousarray(top.reshape(rows, factor, columns, factor).max(axis=(1, 3)))
-        shift = grid.pitch * (factor - 1) / 2
-        self.grid = Grid(grid.x0 + shift, grid.y0 + shift, grid.pitch * factor, columns, rows)
-        self._touched: I32 = np.zeros(self.top.shape, np.int32)
-        self._keep_up = keep_up
-
-    def highest(self, a: F64, b: F64, radius: float) -> float:
-        """Height of the block within `radius` of the way a-b on the plan; -inf beside the block."""
-        g = self.grid
-        return float(_highest(self.top, g.x0, g.y0, g.pitch, a[0], a[1], b[0], b[1], radius))
-
-    def highest_along(self, ways: F64, radius: float) -> F64:
-        """As :meth:`highest` for many ways (n, 4) x0, y0, x1, y1: (n,)."""
-        g = self.grid
-        out = np.empty(len(ways))
-        _highest_each(self.top, g.x0, g.y0, g.pitch, np.ascontiguousarray(ways), radius, out)
-        return out
-
-    def cut(self, points: F64, cutter: Profile) -> None:
-        """Take away what a pass cuts."""
-        if self._keep_up:
-            sweep(self.top, self._touched, self.grid, points, np.ones(len(points) - 1, np.uint8), 0, cutter)
 
 
 @dataclass(frozen=True)
@@ -231,7 +170,7 @@ def _approach(path: PathBuilder, start: F64, block: LinkBlock, task: LinkTask) -
     """Rapids to above `start` at the lowest height that clears the block; returns where they end."""
     # A cell beyond the radius: at a wall the coarser grid may not know of the last hair that stands there.
     reach = task.cutter.radius + block.grid.pitch
-    ready = min(max(block.highest(start, start, reach), start[2]) + OVER_BLOCK, task.clearance)
+    ready = min(max(float(block.rests(start[None], task.cutter, -block.grid.pitch)[0]), start[2]) + OVER_BLOCK, task.clearance)
     way = block.highest(path.at, start, reach) + OVER_BLOCK
     height = min(max(way, path.at[2], ready, start[2] + OVER_BLOCK), task.clearance)
     path.go(
@@ -243,28 +182,35 @@ def _approach(path: PathBuilder, start: F64, block: LinkBlock, task: LinkTask) -
 
 def _enter(path: PathBuilder, item: Pass, block: LinkBlock, task: LinkTask, angle: float) -> None:
     """Get down to the start of a pass: through air where it is free, else by its kind of entry."""
-    if item.entry == "ramp" and block.highest(item.start, item.start, task.cutter.radius) > item.start[2] + _CLEAR:
-        few = _few(item.points)[:, :2]
-        under = float(block.highest_along(np.concatenate([few, few], axis=1), task.cutter.radius).max())
-        height = max(min(under, task.clearance) - item.start[2], 0.0)
-        if height > 1e-3:
-            ramp = _ramp(item, height, angle) if item.helix is None else _helix(item, height, angle, item.helix)
-            _approach(path, ramp[0], block, task)
-            path.go(ramp, Kind.ENTRY, task.plunge_feed)
-            path.go(item.start[None], Kind.ENTRY, task.plunge_feed)
-            return
-    _approach(path, item.start, block, task)
-    path.go(item.start[None], Kind.ENTRY, task.plunge_feed)
+    down = _way_down(item, block, task, angle) if item.entry == "ramp" else item.start[None]
+    _approach(path, down[0], block, task)
+    path.go(down, Kind.ENTRY, task.plunge_feed)
+
+
+def _way_down(item: Pass, block: LinkBlock, task: LinkTask, angle: float) -> F64:
+    """The ramp or helix down to the start of a pass, from as high as material stands under it and no higher; the start alone in the air."""
+    # What the coarser cells only graze at its start does not count: the cutter stands beside it.
+    ramp, rest = np.empty((0, 3)), float(block.rests(item.start[None], task.cutter, _GRAZED * block.grid.pitch)[0])
+    height = 0.0
+    while rest > item.start[2] + height + _CLEAR and height < task.clearance - item.start[2]:
+        height = min(rest, task.clearance) - float(item.start[2])
+        ramp = _ramp(item, height, angle) if item.helix is None else _helix(item, height, angle, item.helix)
+        # A higher ramp is a longer one, and what stands under its beginning may be higher still.
+        rest = float(block.rests(ramp[:: max(1, len(ramp) // 24)], task.cutter).max())
+    return np.concatenate([ramp, item.start[None]])
 
 
 def _clear(at: F64, way: F64, block: LinkBlock, task: LinkTask) -> bool:
     """Whether nothing stands on a level way; what its cells only graze does not count."""
-    reach = task.cutter.radius - 1.5 * block.grid.pitch
+    reach = task.cutter.radius - _GRAZED * block.grid.pitch
     return block.highest(at, way[-1], reach) <= at[2] + _CLEAR
 
 
-def _few(points: F64) -> F64:
-    return points[:: max(1, len(points) // 24)]
+def _lifts_rather(at: F64, way: F64, block: LinkBlock, task: LinkTask, through: bool) -> bool:
+    """Whether a level way to the next pass is better not gone: far through the air, or into what stands where it may not go `through`."""
+    if not _clear(at, way, block, task):
+        return not through
+    return float(np.hypot(*(way[-1] - at)[:2])) > 2 * THROUGH_AIR * task.cutter.radius
 
 
 def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
@@ -290,7 +236,7 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
         if k % 64 == 0:
             report(k / len(items))
         before = links[k - 1] if k else None
-        if before is not None and path is not None and not passes.through and not _clear(path.at, before, block, task):
+        if before is not None and path is not None and not passes.on_surface and _lifts_rather(path.at, before, block, task, passes.through):
             before = None
         if path is None:
             ahead = PathBuilder(np.array([*item.start[:2], task.clearance]))

@@ -10,7 +10,7 @@ from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground
-from nephos.core.paths.link import LinkBlock
+from nephos.core.paths.link_block import LinkBlock
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, number
 from nephos.core.paths.toolpath import Pass
 from nephos.core.surface.drop import drop_points

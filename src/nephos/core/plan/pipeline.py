@@ -21,7 +21,7 @@ from nephos.core.bands import Report, part
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import Machine, machine_named, move_seconds
 from nephos.core.paths.air import without_air
-from nephos.core.paths.link import LinkTask, link
+from nephos.core.paths.link import THROUGH_AIR, LinkTask, link
 from nephos.core.paths.registry import Passes, Task, strategy
 from nephos.core.paths.toolpath import Kind, Pass, Toolpath
 from nephos.core.plan.boundaries import region_of, shape_of
@@ -121,7 +121,7 @@ def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: O
         leave = getattr(operation.settings, "leave", 0.0)
         whole = _passes_from(passes)
         if kind.skips_air:
-            least = max(whole.stay_down, 2 * operation.cutter.diameter)
+            least = THROUGH_AIR * operation.cutter.diameter
             whole = replace(whole, passes=without_air(whole.passes, block, operation.cutter.profile, least))
         path = link(whole, LinkTask(
             space.index, region, block, operation.cutter.profile, leave, floor, operation.cutting_feed,
