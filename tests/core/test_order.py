@@ -1,21 +1,23 @@
 """In which order roughing goes about: nothing before its neighbours outside of it, one hole and one pit before the next, little positioning."""
 
 from collections.abc import Iterator
-from itertools import groupby, pairwise
+from itertools import pairwise
 
 import numpy as np
 import pytest
 import shapely
+from demo.roughing import by_level
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from shapely.geometry import Point, Polygon, box
+from shapely.geometry import MultiPolygon, Point, Polygon, box
 
 from cutting import op, run
 from meshes import grid_mesh
 from nephos.core.cutters import SHAPES, standard_cutter
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths import rough_rings
-from nephos.core.paths.levels import Region, cut_in_order, nearest_to, wide_heights
+from nephos.core.paths.levels import wide_heights
+from nephos.core.paths.regions import Layer, Region, cut_in_order, nearest_to, stacked
 from nephos.core.paths.rough_rings import inner_rings, level_ring, nested_rings, ring_ways
 from nephos.core.paths.toolpath import Kind, Pass
 from nephos.core.plan.schema import Limit
@@ -76,17 +78,48 @@ def test_the_cutter_stays_about_one_hole_before_the_next() -> None:
     assert hops.sum() < 0.5 * plainly
 
 
+def passes_of(regions: list[Region]):  # type: ignore[no-untyped-def]
+    """Cuts a region in one ring."""
+    def cut(k: int, at: np.ndarray | None) -> Iterator[Pass]:
+        yield level_ring(np.asarray(regions[k].polygon.exterior.coords), regions[k].level)
+
+    return cut
+
+
 def test_regions_are_cut_to_their_bottom_the_nearest_first() -> None:
-    def pit(x: float) -> Region:
-        low = Region(box(x + 2, 2, x + 8, 8), -4.0, ())
-        return Region(box(x, 0, x + 10, 10), -2.0, (low,))
-
-    def cut(region: Region, at: np.ndarray | None) -> Iterator[Pass]:
-        yield level_ring(np.asarray(region.polygon.exterior.coords), region.level)
-
-    order = [(float(item.start[0]) // 20, float(item.start[2])) for item in cut_in_order([pit(60), pit(0), pit(20), pit(40)], cut, np.zeros(2))]
+    pits = [Layer(-2.0, MultiPolygon([box(x, 0, x + 10, 10) for x in (60, 0, 20, 40)])),
+            Layer(-4.0, MultiPolygon([box(x, 2, x + 6, 8) for x in (2, 22, 42, 62)]))]
+    regions = stacked(pits, 1.0, 0.01)
+    order = [(float(item.start[0]) // 20, float(item.start[2])) for item in cut_in_order(regions, passes_of(regions), np.zeros(2))]
     assert [level for _, level in order] == [-2, -4] * 4
     assert [place for place, _ in order[::2]] == [0, 1, 2, 3]
+
+
+def test_what_stands_lower_than_all_that_is_cut_above_it_is_cut_too() -> None:
+    """After an earlier roughing most of a level may be clear where something stands on the next."""
+    layers = [Layer(-2.0, box(0, 0, 4, 20)), Layer(-4.0, box(2, 0, 30, 20)), Layer(-6.0, MultiPolygon([box(2, 0, 8, 20), box(40, 0, 50, 9)]))]
+    regions = stacked(layers, 1.0, 0.01)
+    assert [region.above for region in regions] == [(), (0,), (1,), ()]
+    order = [float(item.start[2]) for item in cut_in_order(regions, passes_of(regions), np.zeros(2))]
+    assert order == [-2, -4, -6, -6]
+
+
+def test_a_piece_under_two_others_waits_for_both() -> None:
+    layers = [Layer(-2.0, MultiPolygon([box(0, 0, 8, 8), box(20, 0, 28, 8)])), Layer(-4.0, box(4, 0, 24, 8))]
+    regions = stacked(layers, 1.0, 0.01)
+    assert regions[2].above == (0, 1)
+    assert [float(item.start[2]) for item in cut_in_order(regions, passes_of(regions))] == [-2, -2, -4]
+
+
+def test_level_ground_of_its_own_comes_between_two_levels() -> None:
+    layers = [Layer(-2.0, box(0, 0, 30, 8)), Layer(-3.0, box(9, 0, 30, 8), own=True), Layer(-4.0, box(0, 0, 10, 8)), Layer(-6.0, box(0, 0, 10, 8))]
+    assert [region.above for region in stacked(layers, 1.0, 0.01)] == [(), (0,), (0, 1), (2,)]
+
+
+def test_nothing_is_cut_under_a_piece_that_is_left_to_a_smaller_cutter() -> None:
+    layers = [Layer(-2.0, box(0, 0, 1, 2)), Layer(-4.0, box(0, 0, 10, 2))]
+    (region,) = stacked(layers, 4.0, 0.01)
+    assert region.polygon.bounds[0] == pytest.approx(1.01) and region.above == ()
 
 
 def test_the_nearest_of_none_is_the_first() -> None:
@@ -113,18 +146,7 @@ def test_pit_by_pit_takes_half_the_positioning_of_level_by_level(monkeypatch: py
     mesh = tray()
     pit_by_pit = positioning(mesh)
 
-    def every(regions) -> Iterator[Region]:  # type: ignore[no-untyped-def]
-        for region in regions:
-            yield Region(region.polygon, region.level, ())
-            yield from every(region.below)
-
-    def by_level(regions, cut, at=None) -> Iterator[Pass]:  # type: ignore[no-untyped-def]
-        for _, same in groupby(sorted(every(regions), key=lambda region: -region.level), key=lambda region: region.level):
-            for item in cut_in_order(list(same), cut, at):
-                at = item.end[:2]
-                yield item
-
-    monkeypatch.setattr(rough_rings, "cut_in_order", by_level)
+    monkeypatch.setattr(rough_rings, "level_regions", by_level)
     assert pit_by_pit <= 0.5 * positioning(mesh)
 
 

@@ -1,6 +1,6 @@
-"""Level regions for roughing: where a cutter may be at each depth, cut region by region."""
+"""Levels for roughing: their heights, and where a cutter may be and would meet material at each."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
 from math import ceil
@@ -11,10 +11,8 @@ import shapely
 from shapely.geometry import MultiPolygon, Polygon
 
 from nephos.core.arrays import F64
-from nephos.core.bands import Report, in_bands, kernel, part
+from nephos.core.bands import Report, kernel
 from nephos.core.cutters import Cutter, Profile
-from nephos.core.paths.registry import Task
-from nephos.core.paths.toolpath import Pass
 from nephos.core.stock.block import Block
 from nephos.core.surface.drop import drop_at, drop_grid
 from nephos.core.surface.index import SurfaceIndex
@@ -24,6 +22,8 @@ FLAT = 0.005
 """Slope (rise over run) up to which a facet is level."""
 HELIX = 0.8
 """Radius of a helix, or of the first circle, in radii of the cutter: under one, so that no core is left standing."""
+TRACE = 0.05
+"""Material that stands no higher (mm) over a level is none, and less ground (mm^2) neither."""
 _SAME = 0.02
 """Level ground within this many millimetres of height is one."""
 _WORTH = 0.1
@@ -141,7 +141,7 @@ def material_above(block: Block, level: float, reach: float, margin: float = 1.0
     factor = max(1, int(reach / 3 / block.grid.pitch))
     top = block.top[: block.grid.ny // factor * factor, : block.grid.nx // factor * factor]
     coarse = top.reshape(top.shape[0] // factor, factor, top.shape[1] // factor, factor).max(axis=(1, 3))
-    full = coarse > level + 0.05
+    full = coarse > level
     if full.all():
         return shapely.box(-1e6, -1e6, 1e6, 1e6)
     if not full.any():
@@ -151,15 +151,6 @@ def material_above(block: Block, level: float, reach: float, margin: float = 1.0
     start = step * (factor - 1) / (2 * factor) - step
     field = Field(block.grid.x0 + start, block.grid.y0 + start, step, framed)
     return filled(field, -np.inf, 0.0).buffer(reach + margin * step)
-
-
-@dataclass(frozen=True)
-class Region:
-    """A connected piece of a level, with the pieces of the next level that lie in it."""
-
-    polygon: Polygon
-    level: float
-    below: tuple["Region", ...]
 
 
 def flat_heights(index: SurfaceIndex, least: float) -> list[float]:
@@ -182,90 +173,3 @@ def extra_levels(levels: list[float], top: float, flats: list[float]) -> list[li
     """Levels to add before each of `levels`, where level ground would otherwise keep up to a whole step of material on it."""
     steps = zip([top, *levels[:-1]], levels, strict=True)
     return [[z for z in flats if below + _WORTH < z < above - _WORTH] for above, below in steps]
-
-
-def level_regions(task: Task, stepdown: float, leave: float, at_flats: bool = False) -> list[Region]:
-    """The regions of all levels as trees: what is nested can be cut to its bottom in one go.
-
-    Each piece keeps the grown cutter off the true surface; pieces too small to get into with a
-    ramp are left to a smaller cutter. With `at_flats` level ground between two levels gets one of its own,
-    only where the next level does not come.
-    """
-    block = task.block
-    if block is None:
-        raise ValueError("roughing needs the block as it is")
-    profile = task.cutter.profile.grown(leave)
-    x_low, y_low, x_high, y_high = task.region.bounds
-    step = field_step(task.cutter, (x_high - x_low) * (y_high - y_low))
-    allowance = chord_allowance(step, profile) + task.tolerance
-    # A larger corner at the same tip: keeps chords off walls, and level ground where it is.
-    safe = profile.grown(allowance)
-    drop_floor = task.floor - 1.0
-    field = tip_field(task.index, task.region, safe, step, drop_floor, part(task.report, 0.0, 0.5))
-    rows, columns = block.grid.window((x_low - profile.radius, y_low - profile.radius),
-                                      (x_high + profile.radius, y_high + profile.radius))
-    seen = block.top[rows, columns]
-    top = min(float(seen.max()) if seen.size else task.floor, task.ceiling)
-    levels = level_heights(top, task.floor + leave, stepdown)
-    flats = flat_heights(task.index, 4 * task.cutter.diameter**2) if at_flats else []
-    extras = extra_levels(levels, top, [z + leave + allowance for z in flats])
-    smallest = (0.35 * task.cutter.diameter) ** 2
-
-    def free_at(level: float) -> shapely.Geometry:
-        def refine(points: F64) -> None:
-            refine_contour(task.index.arrays, points, field.x0, field.y0, field.step, level - leave, safe, drop_floor, task.tolerance / 2)
-
-        free = areas_of(filled(field, -np.inf, level - leave, refine).intersection(task.region))
-        return areas_of(free.intersection(material_above(block, level, task.cutter.radius)))
-
-    def pieces_of(free: shapely.Geometry) -> list[Polygon]:
-        return [piece for piece in polygons_of(shapely.simplify(free, task.tolerance / 2)) if piece.area > smallest]
-
-    def at_level(first: int, last: int) -> list[tuple[list[Polygon], list[Region]]]:
-        found = []
-        for level, before in zip(levels[first:last], extras[first:last], strict=True):
-            free = free_at(level)
-            own: list[Region] = []
-            for height in before:
-                here = free_at(height)
-                # Slivers along walls are no level ground; and a strip of the next level's ground as well, so that nothing stays between.
-                alone = here.difference(free).buffer(-0.1 * task.cutter.radius).buffer(0.3 * task.cutter.radius)
-                own += [Region(piece, height, ()) for piece in pieces_of(alone.intersection(here))]
-            found.append((pieces_of(free), own))
-        return found
-
-    by_level = [item for band in in_bands(at_level, len(levels), 1, part(task.report, 0.5, 1.0)) for item in band]
-
-    def nest(depth: int, outer: Polygon | None) -> tuple[Region, ...]:
-        if depth >= len(levels):
-            return ()
-        pieces, own = by_level[depth]
-        if outer is not None:
-            grown = outer.buffer(2 * task.tolerance)
-            shapely.prepare(grown)
-            pieces = [item for item in pieces if grown.contains(item.representative_point())]
-            own = [item for item in own if grown.contains(item.polygon.representative_point())]
-        return (*own, *(Region(piece, levels[depth], nest(depth + 1, piece)) for piece in pieces))
-
-    return list(nest(0, None))
-
-
-def cut_in_order(regions: Sequence[Region], cut: Callable[[Region, F64 | None], Iterator[Pass]], at: F64 | None = None) -> Iterator[Pass]:
-    """The passes of regions, each with all that lies below it before the next; of those side by side the one nearest to the cutter first.
-
-    `cut` makes the passes of one region, given where the cutter comes from on the plan; `at` is where it comes from to the first.
-    """
-    left = list(regions)
-    while left:
-        region = left.pop(nearest_to(at, [item.polygon for item in left]))
-        for item in cut(region, at):
-            at = item.end[:2]
-            yield item
-        for item in cut_in_order(region.below, cut, at):
-            at = item.end[:2]
-            yield item
-
-
-def nearest_to(at: F64 | None, shapes: Sequence[shapely.Geometry]) -> int:
-    """Which of several shapes is nearest to a place (2,); the first where there is none."""
-    return 0 if at is None or len(shapes) < 2 else int(np.argmin(shapely.distance(np.array(shapes), shapely.Point(at))))

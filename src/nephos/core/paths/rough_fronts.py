@@ -1,6 +1,6 @@
 """Level roughing under an even load: fronts that widen what is free, the cutter nowhere engaged more than asked where there is room."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from dataclasses import replace
 from typing import Literal
 
@@ -11,8 +11,9 @@ from nephos.core.bands import in_bands, part
 from nephos.core.cutters import Cutter
 from nephos.core.paths.estimate import Estimate, Ground
 from nephos.core.paths.fronts import Clearing, Way
-from nephos.core.paths.levels import Region, areas_of, cut_in_order, level_regions, material_above
+from nephos.core.paths.levels import TRACE, areas_of, material_above
 from nephos.core.paths.load import Standing
+from nephos.core.paths.regions import Region, cut_in_order, level_regions
 from nephos.core.paths.registry import Passes, Strategy, Task, choice, number
 from nephos.core.paths.rough_rings import ROUGHING_SHAPES, RoughSettings, describe_rough, estimate_rough, refuse_no_room
 from nephos.core.paths.toolpath import Pass
@@ -46,14 +47,8 @@ def _turned(way: Way, direction: str, at: F64 | None) -> F64:
     return way.points[::-1] if back else way.points
 
 
-def _all_of(regions: Iterable[Region]) -> Iterator[Region]:
-    for region in regions:
-        yield region
-        yield from _all_of(region.below)
-
-
 def _ways(region: Region, settings: RoughFrontsSettings, cutter: Cutter, block: Block) -> list[Way]:
-    met = material_above(block, region.level, cutter.radius, margin=0.0)
+    met = material_above(block, region.level + TRACE, cutter.radius, margin=0.0)
     outside = areas_of(region.polygon.difference(met))
     x_low, y_low, x_high, y_high = region.polygon.buffer(cutter.radius).bounds
     standing = Standing.above(block, region.level, (x_low, y_low), (x_high, y_high))
@@ -75,13 +70,11 @@ def _make(task: Task) -> Passes:
     if block is None:
         raise ValueError("roughing needs the block as it is")
     levels = replace(task, report=part(task.report, 0.0, 0.2))
-    trees = level_regions(levels, settings.stepdown, settings.leave, settings.flats == "on")
-    regions = list(_all_of(trees))
+    regions = level_regions(levels, settings.stepdown, settings.leave, settings.flats == "on", settings.worth)
     if not regions:
         raise refuse_no_room(task.cutter)
-    found = in_bands(lambda k, _: _ways(regions[k], settings, task.cutter, block), len(regions), 1, part(task.report, 0.2, 1.0))
-    ways = {id(region): each for region, each in zip(regions, found, strict=True)}
-    passes = tuple(cut_in_order(trees, lambda region, at: _passes(ways[id(region)], region.level, settings.direction, at)))
+    ways = in_bands(lambda k, _: _ways(regions[k], settings, task.cutter, block), len(regions), 1, part(task.report, 0.2, 1.0))
+    passes = tuple(cut_in_order(regions, lambda k, at: _passes(ways[k], regions[k].level, settings.direction, at)))
     return Passes(passes, stay_down=_STAY_DOWN * task.cutter.diameter, on_surface=False, ramp_angle=settings.ramp_angle, through=False)
 
 

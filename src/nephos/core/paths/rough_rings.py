@@ -15,7 +15,8 @@ from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.memo import Memo
 from nephos.core.paths.estimate import Estimate, Ground, Survey, travel_seconds
-from nephos.core.paths.levels import HELIX, Region, cut_in_order, extra_levels, level_heights, level_regions, nearest_to, polygons_of
+from nephos.core.paths.levels import HELIX, extra_levels, level_heights, polygons_of
+from nephos.core.paths.regions import Region, cut_in_order, level_regions, nearest_to
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.paths.relief import large_pieces
 from nephos.core.paths.toolpath import Pass
@@ -51,6 +52,8 @@ class RoughSettings(StrategySettings):
                              help="between neighbouring ways")
     leave: float = number("Stock to leave", 0.5, unit="mm", low=0, high=20, step=0.1,
                           help="square to the surface, for the finisher")
+    worth: float = number("Worth cutting", 0.3, unit="mm", low=0, high=20, step=0.1, fold="Load",
+                          help="where no more than this stands over a level it is left to the finisher")
     engagement: float = number("Engagement", 0.0, unit="°", low=0, high=180, step=10, fold="Load",
                                help="at most so much of the cutter's round in the wall, by a smaller stepover; 0 for no limit")
     flats: Literal["on", "off"] = choice("Extra levels at level ground", "on", _FLATS, fold="Load")
@@ -225,8 +228,8 @@ def _cut(region: Region, settings: RoughRingsSettings, cutter: Cutter, at: F64 |
 
 def _make(task: Task) -> Passes:
     settings: RoughRingsSettings = task.settings
-    regions = level_regions(task, settings.stepdown, settings.leave, settings.flats == "on")
-    passes = tuple(cut_in_order(regions, lambda region, at: _cut(region, settings, task.cutter, at)))
+    regions = level_regions(task, settings.stepdown, settings.leave, settings.flats == "on", settings.worth)
+    passes = tuple(cut_in_order(regions, lambda k, at: _cut(regions[k], settings, task.cutter, at)))
     if not passes:
         raise refuse_no_room(task.cutter)
     return Passes(passes, stay_down=2.0 * task.cutter.diameter, on_surface=False,

@@ -1,0 +1,168 @@
+"""How roughing does on the sample shop: air, positioning, and how near the estimates come.
+
+`python -m demo.roughing [case ...]`; without words, all cases. For each operation: estimated and calculated time and their ratio,
+feed length, the share of it that takes nothing away, positioning, and the same going level by level over all.
+"""
+
+import sys
+import time
+from dataclasses import dataclass, replace
+from functools import cache
+from pathlib import Path
+from tempfile import gettempdir
+from typing import Any
+from unittest.mock import patch
+
+import numpy as np
+
+from demo.make import MESHES
+from demo.shapes import slab_under
+from nephos.core.cutters import standard_cutter
+from nephos.core.mesh.formats import read_mesh
+from nephos.core.mesh.formats.stl import read_stl, write_stl
+from nephos.core.mesh.look import quick_look
+from nephos.core.mesh.model import Mesh
+from nephos.core.paths import rough_fronts, rough_lines, rough_rings
+from nephos.core.paths.regions import Region, level_regions
+from nephos.core.paths.registry import strategy
+from nephos.core.paths.toolpath import Kind
+from nephos.core.plan.ground import ground_of
+from nephos.core.plan.outcome import Outcome
+from nephos.core.plan.pipeline import run_setup
+from nephos.core.plan.place import placed_model
+from nephos.core.plan.proof_checks import AIR
+from nephos.core.plan.results import MemoryStore
+from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.space import Work
+
+
+def tray() -> Mesh:
+    """A tray of 5 x 4 bowls, 200 x 160 mm, 12 mm deep."""
+    x, y = np.meshgrid(np.linspace(0, 200, 401), np.linspace(0, 160, 321))
+    rho = np.hypot((x % 40) - 20, (y % 40) - 20)
+    return slab_under(x, y, np.where(rho < 17, 14 - 12 * np.sqrt(np.clip(1 - (rho / 17) ** 2, 0, 1)), 14.0), 0.0)
+
+
+def pits() -> Mesh:
+    """A plate of 180 x 140 mm with four square pits, 10 mm deep, with upright walls."""
+    x, y = np.meshgrid(np.linspace(0, 180, 361), np.linspace(0, 140, 281))
+    px, py = np.abs((x % 90) - 45), np.abs((y % 70) - 35)
+    return slab_under(x, y, np.where((px < 30) & (py < 24), 3.0, 13.0), 0.0)
+
+
+
+@dataclass(frozen=True)
+class Case:
+    """A mesh of the sample shop, `long` mm in X, with a margin in stock round it, and the roughing to be looked at."""
+
+    mesh: str
+    long: float | None
+    operations: tuple[Operation, ...]
+
+
+def _op(number: int, shape: str, diameter: float, strategy: str = "rough_rings", boundary: str = "silhouette", **settings: float) -> Operation:
+    return Operation(number=number, strategy=strategy, cutter=standard_cutter(shape, diameter, number // 10), settings=settings,  # type: ignore[arg-type]
+                     boundary=Limit(boundary=boundary))
+
+
+def _first(strategy: str = "rough_rings", **settings: float) -> Operation:
+    return _op(10, "flat", 6, strategy, "box", **({"stepdown": 3.0, "stepover": 2.5, "leave": 0.5, "ramp_angle": 5.0} | settings))
+
+
+def cases() -> dict[str, Case]:
+    """All cases by their name."""
+    coarse = _op(10, "flat", 10, stepdown=4.0, stepover=4.0, leave=0.5, ramp_angle=5.0)
+    ball = _op(20, "ball", 6, stepdown=2.0, stepover=1.6, leave=0.3, ramp_angle=5.0)
+    small = _op(20, "flat", 3, boundary="box", stepdown=1.5, stepover=1.2, leave=0.3, ramp_angle=5.0)
+    bowls = {"stepover": 2.4, "leave": 0.3}
+    return {
+        "heron": Case("heron-plaque", 236, (coarse, ball)),
+        "heron, 6 mm": Case("heron-plaque", 236, (_first(), small)),
+        "heron, lines": Case("heron-plaque", 236, (_first("rough_lines"), small)),
+        "heron, even load": Case("heron-plaque", 236, (_first("rough_fronts", engagement=60.0),)),
+        "heron 80, even load": Case("heron-plaque", 80, (_first("rough_fronts", engagement=60.0),)),
+        "moth": Case("moth-roundel", None, (_first(), small)),
+        "moth, even load": Case("moth-roundel", None, (_first("rough_fronts", engagement=60.0),)),
+        "fen chart": Case("fen-chart", 300, (_first(), small)),
+        "fen chart, ball": Case("fen-chart", 300, (coarse, ball)),
+        "tray, 7 levels": Case("tray", None, (_first(stepdown=2.0, **bowls), small)),
+        "tray, 14 levels": Case("tray", None, (_first(stepdown=1.0, **bowls),)),
+        "tray, even load": Case("tray", None, (_first("rough_fronts", engagement=60.0, stepdown=2.0, **bowls),)),
+        "pits": Case("pits", None, (_first(), small)),
+    }
+
+
+@cache
+def mesh_of(name: str) -> Mesh:
+    """A mesh of the sample shop, made once and then read, or one of the two above."""
+    if name in {"tray", "pits"}:
+        return tray() if name == "tray" else pits()
+    path = Path(gettempdir()) / "nephos-roughing" / f"{name}.stl"
+    if not path.exists():
+        path.parent.mkdir(exist_ok=True)
+        path.write_bytes(write_stl(read_stl(write_stl(MESHES[name]()))))
+    return read_mesh(path.name, path.read_bytes())
+
+
+def plan_of(case: Case) -> Plan:
+    """The case as a plan: the model in the middle of the stock, a millimetre under its top."""
+    mesh = mesh_of(case.mesh)
+    size = mesh.size * (case.long / float(mesh.size[0]) if case.long else 1.0)
+    return Plan(
+        stock=Stock(length=float(size[0]) + 12, width=float(size[1]) + 12, thickness=float(size[2]) + 3),
+        models=(Model(id="m", name=case.mesh, mesh=case.mesh, placement=Placement(size=(case.long, None, None))),),
+        setups=(Setup(id="a", name="a", operations=case.operations),), pitch=0.25)
+
+
+def told(plan: Plan) -> list[float]:
+    """Estimated seconds of each operation."""
+    look, setup = quick_look(mesh_of(plan.models[0].mesh)), plan.setups[0]
+    shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
+    return [strategy(item.strategy).estimate(item.settings, item.cutter, 0.0, ground_of(plan, setup, item, shown)).seconds
+            for item in setup.operations]
+
+
+def worked(plan: Plan) -> tuple[Outcome, ...]:
+    """The operations worked out."""
+    return run_setup(plan, plan.setups[0], mesh_of, Work(MemoryStore())).outcomes
+
+
+def by_level(*words: Any) -> list[Region]:
+    """As :func:`level_regions`, each region only once all of the level above are cut."""
+    regions = sorted(level_regions(*words), key=lambda region: -region.level)
+    levels = np.array([region.level for region in regions])
+    above = [np.flatnonzero(levels == levels[levels > level].min(initial=np.inf)) for level in levels]
+    return [replace(region, above=tuple(over.tolist())) for region, over in zip(regions, above, strict=True)]
+
+
+def positioning_by_level(plan: Plan) -> list[float]:
+    """Positioning of each operation, mm, where all of a level is cut before the next."""
+    with patch.object(rough_rings, "level_regions", by_level), patch.object(rough_lines, "level_regions", by_level), \
+            patch.object(rough_fronts, "level_regions", by_level):
+        return [float(item.lengths[item.kinds == Kind.RAPID].sum()) for item in worked(plan)]
+
+
+def main(words: list[str]) -> None:
+    """Work out the cases named, and print a line for each operation."""
+    print(f"{'case':22} {'op':>3} {'told':>7} {'taken':>7} {'ratio':>6} {'feed m':>7} {'air %':>6} {'links m':>8} {'entries':>8} {'rapid m':>8} "
+          f"{'by level':>8} {'lifts':>6} {'s':>5}")
+    for name, case in cases().items():
+        if words and name not in words:
+            continue
+        plan = plan_of(case)
+        begin = time.perf_counter()
+        outcomes = worked(plan)
+        seconds = time.perf_counter() - begin
+        for estimate, outcome, by_level in zip(told(plan), outcomes, positioning_by_level(plan), strict=True):
+            lengths, kinds = outcome.lengths, outcome.kinds
+            feeding = kinds != Kind.RAPID
+            feed, rapid = float(lengths[feeding].sum()), float(lengths[~feeding].sum())
+            air = float(lengths[feeding & (outcome.depths <= AIR)].sum())
+            taken = outcome.total_seconds
+            print(f"{name:22} {outcome.operation.number:3} {estimate:7.0f} {taken:7.0f} {estimate / taken:6.2f} {feed / 1e3:7.2f} "
+                  f"{100 * air / feed:6.1f} {lengths[kinds == Kind.LINK].sum() / 1e3:8.2f} {lengths[kinds == Kind.ENTRY].sum() / 1e3:8.2f} "
+                  f"{rapid / 1e3:8.2f} {rapid / by_level:8.2f} {np.count_nonzero(np.diff(feeding.astype(int)) == 1):6} {seconds:5.1f}", flush=True)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

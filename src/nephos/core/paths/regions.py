@@ -1,0 +1,165 @@
+"""The pieces of level ground that roughing cuts, each once what lies over it is gone."""
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+import shapely
+from shapely.geometry import MultiPolygon, Polygon
+
+from nephos.core.arrays import F64
+from nephos.core.bands import in_bands, part
+from nephos.core.paths.levels import (
+    TRACE,
+    areas_of,
+    chord_allowance,
+    extra_levels,
+    field_step,
+    filled,
+    flat_heights,
+    level_heights,
+    material_above,
+    polygons_of,
+    refine_contour,
+    tip_field,
+)
+from nephos.core.paths.registry import Task
+from nephos.core.paths.toolpath import Pass
+
+
+@dataclass(frozen=True)
+class Region:
+    """A connected piece of a level; `above` are the numbers of those that must be cut before it."""
+
+    polygon: Polygon
+    level: float
+    above: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class Layer:
+    """The ground at one height. Where it is `own` it is level ground between two levels, cut after the one and before the other;
+    `worthy` is as much of the ground as has enough standing on it, None where all has."""
+
+    level: float
+    ground: shapely.Geometry
+    own: bool = False
+    worthy: shapely.Geometry | None = None
+
+
+def level_layers(task: Task, stepdown: float, leave: float, at_flats: bool, worth: float) -> list[Layer]:
+    """Where the cutter may be at each level and would meet material, the highest first.
+
+    The grown cutter keeps off the true surface. With `at_flats` level ground between two levels gets one of its own,
+    only where the next level does not come. What stands no more than `worth` mm over a level is cut only where the next level is.
+    """
+    block = task.block
+    if block is None:
+        raise ValueError("roughing needs the block as it is")
+    profile = task.cutter.profile.grown(leave)
+    x_low, y_low, x_high, y_high = task.region.bounds
+    step = field_step(task.cutter, (x_high - x_low) * (y_high - y_low))
+    allowance = chord_allowance(step, profile) + task.tolerance
+    # A larger corner at the same tip: keeps chords off walls, and level ground where it is.
+    safe = profile.grown(allowance)
+    drop_floor = task.floor - 1.0
+    field = tip_field(task.index, task.region, safe, step, drop_floor, part(task.report, 0.0, 0.5))
+    rows, columns = block.grid.window((x_low - profile.radius, y_low - profile.radius),
+                                      (x_high + profile.radius, y_high + profile.radius))
+    seen = block.top[rows, columns]
+    top = min(float(seen.max()) if seen.size else task.floor, task.ceiling)
+    levels = level_heights(top, task.floor + leave, stepdown)
+    flats = flat_heights(task.index, 4 * task.cutter.diameter**2) if at_flats else []
+    extras = extra_levels(levels, top, [z + leave + allowance for z in flats])
+
+    def free_at(level: float) -> MultiPolygon:
+        def refine(points: F64) -> None:
+            refine_contour(task.index.arrays, points, field.x0, field.y0, field.step, level - leave, safe, drop_floor, task.tolerance / 2)
+
+        return areas_of(filled(field, -np.inf, level - leave, refine).intersection(task.region))
+
+    def standing_in(free: shapely.Geometry, level: float) -> MultiPolygon:
+        return areas_of(free.intersection(material_above(block, level, task.cutter.radius)))
+
+    def at_level(first: int, last: int) -> list[Layer]:
+        found = []
+        for level, before in zip(levels[first:last], extras[first:last], strict=True):
+            free = free_at(level)
+            ground = standing_in(free, level + TRACE)
+            for height in before:
+                here = standing_in(free_at(height), height + max(worth, TRACE))
+                # Slivers along walls are no level ground; and a strip of the next level's ground as well, so that nothing stays between.
+                alone = here.difference(ground).buffer(-0.1 * task.cutter.radius).buffer(0.3 * task.cutter.radius)
+                found.append(Layer(height, alone.intersection(here), own=True))
+            found.append(Layer(level, ground, worthy=standing_in(ground, level + worth) if worth > TRACE else None))
+        return found
+
+    return worth_cutting([layer for band in in_bands(at_level, len(levels), 1, part(task.report, 0.5, 1.0)) for layer in band])
+
+
+def worth_cutting(layers: Sequence[Layer]) -> list[Layer]:
+    """Layers without what is not worth cutting, but where the cutter has to go through it to get to the layer below."""
+    found: list[Layer] = []
+    below: shapely.Geometry = MultiPolygon()
+    for layer in reversed(layers):
+        ground = layer.ground
+        if layer.worthy is not None and layer.worthy.area < ground.area - TRACE:
+            ground = areas_of(shapely.union_all([layer.worthy, ground.intersection(below)]))
+        below = below if layer.own else ground
+        found.append(replace(layer, ground=ground))
+    return found[::-1]
+
+
+def stacked(layers: Sequence[Layer], smallest: float, tolerance: float) -> list[Region]:
+    """The pieces of layers as regions that know what lies over them.
+
+    Pieces of no more than `smallest` mm^2 are left to a smaller cutter, and so is all that lies under them: the cutter would meet them
+    there too. Outlines are thinned to half of `tolerance`.
+    """
+    regions: list[Region] = []
+    left: shapely.Geometry = MultiPolygon()
+    over = 0
+    for layer in layers:
+        ground = layer.ground if left.is_empty else areas_of(layer.ground.difference(left))
+        pieces = polygons_of(shapely.simplify(ground, tolerance / 2))
+        tree, first = shapely.STRtree([region.polygon for region in regions[over:]]), len(regions)
+        regions += [Region(piece, layer.level, tuple(sorted(over + int(k) for k in tree.query(piece, predicate="intersects"))))
+                    for piece in pieces if piece.area > smallest]
+        left = shapely.union_all([left, *(piece.buffer(tolerance) for piece in pieces if piece.area <= smallest)])
+        if not layer.own:
+            over = first
+    return regions
+
+
+def level_regions(task: Task, stepdown: float, leave: float, at_flats: bool = False, worth: float = 0.0) -> list[Region]:
+    """The regions of all levels (see :func:`level_layers`), without pieces too small to get into with a ramp."""
+    return stacked(level_layers(task, stepdown, leave, at_flats, worth), (0.35 * task.cutter.diameter) ** 2, task.tolerance)
+
+
+def cut_in_order(regions: Sequence[Region], cut: Callable[[int, F64 | None], Iterator[Pass]], at: F64 | None = None) -> Iterator[Pass]:
+    """The passes of regions, each with all that lies below it before the next; of those side by side the one nearest to the cutter first.
+
+    `cut` makes the passes of the region of a number, given where the cutter comes from on the plan; `at` is where it comes from to the first.
+    """
+    waits = [len(region.above) for region in regions]
+    below: list[list[int]] = [[] for _ in regions]
+    for k, region in enumerate(regions):
+        for over in region.above:
+            below[over].append(k)
+    groups = [[k for k, count in enumerate(waits) if count == 0]]
+    while groups:
+        if not groups[-1]:
+            groups.pop()
+            continue
+        k = groups[-1].pop(nearest_to(at, [regions[i].polygon for i in groups[-1]]))
+        for item in cut(k, at):
+            at = item.end[:2]
+            yield item
+        for i in below[k]:
+            waits[i] -= 1
+        groups.append([i for i in below[k] if waits[i] == 0])
+
+
+def nearest_to(at: F64 | None, shapes: Sequence[shapely.Geometry]) -> int:
+    """Which of several shapes is nearest to a place (2,); the first where there is none."""
+    return 0 if at is None or len(shapes) < 2 else int(np.argmin(shapely.distance(np.array(shapes), shapely.Point(at))))
