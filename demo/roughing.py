@@ -30,7 +30,6 @@ from nephos.core.plan.ground import ground_of
 from nephos.core.plan.outcome import Outcome
 from nephos.core.plan.pipeline import run_setup
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.proof_checks import AIR
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.plan.space import Work
@@ -157,7 +156,7 @@ def main(words: list[str]) -> None:
             lengths, kinds = outcome.lengths, outcome.kinds
             feeding = kinds != Kind.RAPID
             feed, rapid = float(lengths[feeding].sum()), float(lengths[~feeding].sum())
-            air = float(lengths[feeding & (outcome.depths <= AIR)].sum())
+            air = float(lengths[outcome.in_air(plan.block_pitch)].sum())
             taken = outcome.total_seconds
             print(f"{name:22} {outcome.operation.number:3} {estimate:7.0f} {taken:7.0f} {estimate / taken:6.2f} {feed / 1e3:7.2f} "
                   f"{100 * air / feed:6.1f} {lengths[kinds == Kind.LINK].sum() / 1e3:8.2f} {lengths[kinds == Kind.ENTRY].sum() / 1e3:8.2f} "

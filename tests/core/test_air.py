@@ -1,5 +1,7 @@
 """Passes without their stretches in air: nothing else is cut, and nothing less."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -83,6 +85,13 @@ def test_both_sides_of_a_neck_keep_their_order() -> None:
     kept = without_air((ring,), fresh(), CUTTER, 4.0)
     assert np.allclose(kept[0].start, ring.start), "the first to cut is still the first"
     assert np.array_equal(cut(kept), cut((ring,)))
+
+
+def test_what_is_not_worth_cutting_is_left_out() -> None:
+    across = line((30, 5), (30, 35))
+    higher = replace(across, points=across.points + np.array([0, 0, 0.2]))
+    assert without_air((higher, across), fresh(), CUTTER, 8.0, worth=0.3) == (higher,)
+    assert len(without_air((higher, across), fresh(), CUTTER, 8.0)) == 2
 
 
 @settings(max_examples=30, deadline=None)

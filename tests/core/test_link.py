@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from meshes import box_mesh
 from nephos.core.cutters import Profile
-from nephos.core.paths.link import OVER_BLOCK, LinkTask, _ramp, link
+from nephos.core.paths.link import OVER_BLOCK, OVER_CUT, LinkTask, _ramp, link
 from nephos.core.paths.link_block import LinkBlock
 from nephos.core.paths.registry import Passes
 from nephos.core.paths.toolpath import Kind, Pass
@@ -102,6 +102,18 @@ def test_a_wall_in_the_way_is_not_cut_through() -> None:
     assert Kind.LINK not in link(two_pits(4.0), walled).kinds
 
 
+def test_an_entry_begins_just_above_what_was_cut_and_farther_above_the_uncut_top() -> None:
+    block = box_block((0, 0, -10), (60, 20, 0), 0.5)
+    path = link(two_pits(20.0), task(block))
+    entries = path.points[:-1][path.kinds == Kind.ENTRY]
+    assert entries[:, 2] == pytest.approx([OVER_BLOCK, OVER_BLOCK])
+    low = block.cut_above(np.where(block.grid.xs > 20, -3, 0).astype(np.float32) + np.zeros(block.top.shape, np.float32),
+                          np.zeros(block.top.shape, np.int32))
+    path = link(two_pits(20.0), task(low))
+    entries = path.points[:-1][path.kinds == Kind.ENTRY]
+    assert entries[:, 2] == pytest.approx([OVER_BLOCK, -3 + OVER_CUT]), "no farther through the air at the plunge feed than it has to"
+
+
 def test_no_passes_no_moves() -> None:
     path = link(Passes((), 5.0, False), task(box_block((0, 0, -10), (20, 20, 0), 0.5)))
     assert path.moves == 0 and path.length(True) == 0
@@ -113,7 +125,7 @@ WALLED = box_block((-40, -40, -20), (40, 40, 0), 0.25)
 def two_ways(wall: bool) -> tuple[Pass, Pass]:
     """Two level passes that end and begin 8 mm apart; with a wall of material between them, or in ground that the first has cleared."""
     first = Pass(np.array([[-30, 0, -4], [0, 0, -4.0]]))
-    second = Pass(np.array([[0, 8, -4], [-30, 8, -4.0]])) if wall else Pass(np.array([[-4, 0.5, -4], [-30, 5, -4.0]]))
+    second = Pass(np.array([[0, 8, -4], [-30, 8, -4.0]])) if wall else Pass(np.array([[-2, 0.5, -4], [-30, 5, -4.0]]))
     return first, second
 
 
@@ -142,7 +154,8 @@ def test_a_cutter_rests_on_the_block_by_its_underside() -> None:
     assert block.rests(places, flat)[:3] == pytest.approx([0, -4, 0])
     assert block.rests(places, flat, 1.5)[2] == pytest.approx(-4), "what the rim only grazes does not count"
     told = block.rests(places, ball)
-    away = 22 - block.grid.xs[block.grid.xs <= 20].max()
+    x, y = np.meshgrid(block.grid.xs[block.grid.xs <= 20], block.grid.ys)
+    away = np.hypot(22 - x, 20 - y).min()
     assert told[2] == pytest.approx(-(3 - np.sqrt(9 - away**2)), abs=1e-5), "a ball sinks beside an edge"
     assert told[3] == -np.inf, "beside the block it rests on nothing"
 

@@ -19,10 +19,11 @@ _RECENT = 100
 """Of so many ways that were left out last the next one may be entered from."""
 
 
-def without_air(passes: tuple[Pass, ...], block: Block, cutter: Profile, least: float) -> tuple[Pass, ...]:
+def without_air(passes: tuple[Pass, ...], block: Block, cutter: Profile, least: float, worth: float = NOTHING) -> tuple[Pass, ...]:
     """The passes, in their order, broken where they run through air for `least` mm or more.
 
-    Each pass is cut out of a copy of the block in turn. What is left out takes nothing away, so the block becomes the same without it.
+    Each pass is cut out of a copy of the block in turn. What is left out takes no more than `worth` mm away anywhere: where that is
+    nothing, the block becomes the same without it.
 
     Parameters
     ----------
@@ -40,7 +41,7 @@ def without_air(passes: tuple[Pass, ...], block: Block, cutter: Profile, least: 
     at = 0
     left_out: list[F64] = []
     for item, way in zip(passes, ways, strict=True):
-        kept = _broken(item, way, depths[at : at + len(way) - 1] > NOTHING, least)
+        kept = _broken(item, way, depths[at : at + len(way) - 1] > worth, least)
         at += len(way) + 1
         if not kept:
             left_out = [*left_out[-_RECENT:], way]
@@ -77,11 +78,7 @@ def _broken(item: Pass, way: F64, cuts: Bool, least: float) -> list[Pass]:
         return []
     lengths = np.sqrt((np.diff(way, axis=0) ** 2).sum(axis=1))
     corner = _corners(item.points, way)
-    # One stretch more at either end, as a stretch tells nothing of its neighbour's end.
-    kept = cuts.copy()
-    kept[1:] |= cuts[:-1]
-    kept[:-1] |= cuts[1:]
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], kept.astype(np.int8), [0]])))
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], cuts.astype(np.int8), [0]])))
     runs = [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True)]
     joined = [runs[0]]
     for first, last in runs[1:]:

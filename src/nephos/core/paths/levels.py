@@ -8,6 +8,7 @@ from math import ceil
 import contourpy
 import numpy as np
 import shapely
+from scipy import ndimage
 from shapely.geometry import MultiPolygon, Polygon
 
 from nephos.core.arrays import F64
@@ -138,7 +139,7 @@ def areas_of(geometry: shapely.Geometry) -> MultiPolygon:
 
 def material_above(block: Block, level: float, reach: float, margin: float = 1.0) -> shapely.Geometry:
     """Where a cutter of radius `reach` would meet material above `level`, and `margin` cells more of the grid that it is looked up on."""
-    factor = max(1, int(reach / 3 / block.grid.pitch))
+    factor = max(1, int(reach / 6 / block.grid.pitch))
     top = block.top[: block.grid.ny // factor * factor, : block.grid.nx // factor * factor]
     coarse = top.reshape(top.shape[0] // factor, factor, top.shape[1] // factor, factor).max(axis=(1, 3))
     full = coarse > level
@@ -147,10 +148,11 @@ def material_above(block: Block, level: float, reach: float, margin: float = 1.0
     if not full.any():
         return MultiPolygon()
     step = block.grid.pitch * factor
-    framed = np.pad(np.where(full, -1.0, 1.0), 1, constant_values=1.0)
-    start = step * (factor - 1) / (2 * factor) - step
-    field = Field(block.grid.x0 + start, block.grid.y0 + start, step, framed)
-    return filled(field, -np.inf, 0.0).buffer(reach + margin * step)
+    border = ceil(reach / step + margin) + 2
+    away = step * ndimage.distance_transform_edt(~np.pad(full, border))
+    start = (block.grid.pitch * (factor - 1)) / 2 - border * step
+    # To the edge of a cell it is half a cell less than to its middle.
+    return filled(Field(block.grid.x0 + start, block.grid.y0 + start, step, away), -np.inf, reach + (margin + 0.5) * step).simplify(step / 3)
 
 
 def flat_heights(index: SurfaceIndex, least: float) -> list[float]:

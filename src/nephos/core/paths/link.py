@@ -19,7 +19,9 @@ from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import SurfaceIndex
 
 OVER_BLOCK = 1.5
-"""How far rapids stay over the block, and entries begin above it, in millimetres."""
+"""How far rapids stay over the block, and entries begin above its uncut top, in millimetres."""
+OVER_CUT = 0.5
+"""How far above ground that it has cut itself an entry begins, in millimetres: of that the height is known well."""
 
 _HELIX_CHORDS = 36
 _CLEAR = 0.02
@@ -27,7 +29,7 @@ _CLEAR = 0.02
 _GRAZED = 1.5
 """Material that a cutter's rim reaches less than so many coarse cells into is beside it."""
 
-THROUGH_AIR = 0.6
+THROUGH_AIR = 0.8
 """Farther than so many diameters the cutter lifts off and goes across in a rapid rather than through cleared ground at its feed."""
 
 _MOST_TURNS = 30
@@ -170,7 +172,8 @@ def _approach(path: PathBuilder, start: F64, block: LinkBlock, task: LinkTask) -
     """Rapids to above `start` at the lowest height that clears the block; returns where they end."""
     # A cell beyond the radius: at a wall the coarser grid may not know of the last hair that stands there.
     reach = task.cutter.radius + block.grid.pitch
-    ready = min(max(float(block.rests(start[None], task.cutter, -block.grid.pitch)[0]), start[2]) + OVER_BLOCK, task.clearance)
+    rest = max(float(block.rests(start[None], task.cutter, -block.grid.pitch)[0]), start[2])
+    ready = min(rest + (OVER_BLOCK if rest > block.uncut - _CLEAR else OVER_CUT), task.clearance)
     way = block.highest(path.at, start, reach) + OVER_BLOCK
     height = min(max(way, path.at[2], ready, start[2] + OVER_BLOCK), task.clearance)
     path.go(

@@ -64,7 +64,7 @@ def _rests(top, x0, y0, pitch, places, cutter, reach, out):  # type: ignore[no-u
 
 
 class LinkBlock:
-    """The top of the block on a coarser grid, kept up to date while passes are put in order."""
+    """The top of the block on a coarser grid, kept up to date while passes are put in order. `uncut` is its highest place at the outset."""
 
     def __init__(self, block: Block, keep_up: bool) -> None:
         grid = block.grid
@@ -72,6 +72,7 @@ class LinkBlock:
         rows, columns = -(-grid.ny // factor), -(-grid.nx // factor)
         top = np.pad(block.top, ((0, rows * factor - grid.ny), (0, columns * factor - grid.nx)), mode="edge")
         self.top: F32 = np.ascontiguousarray(top.reshape(rows, factor, columns, factor).max(axis=(1, 3)))
+        self.uncut = float(top.max())
         shift = grid.pitch * (factor - 1) / 2
         self.grid = Grid(grid.x0 + shift, grid.y0 + shift, grid.pitch * factor, columns, rows)
         self._touched: I32 = np.zeros(self.top.shape, np.int32)

@@ -9,8 +9,11 @@ from shapely.geometry import MultiPolygon, Polygon
 
 from nephos.core.arrays import F64
 from nephos.core.bands import in_bands, part
+from nephos.core.cutters import Profile
+from nephos.core.errors import Refused
 from nephos.core.paths.levels import (
     TRACE,
+    Field,
     areas_of,
     chord_allowance,
     extra_levels,
@@ -25,6 +28,7 @@ from nephos.core.paths.levels import (
 )
 from nephos.core.paths.registry import Task
 from nephos.core.paths.toolpath import Pass
+from nephos.core.stock.block import Block
 
 
 @dataclass(frozen=True)
@@ -38,13 +42,65 @@ class Region:
 
 @dataclass(frozen=True)
 class Layer:
-    """The ground at one height. Where it is `own` it is level ground between two levels, cut after the one and before the other;
-    `worthy` is as much of the ground as has enough standing on it, None where all has."""
+    """The ground to be cut at one height. Where it is `own` it is level ground between two levels, cut after the one and before the other;
+    `worthy` is as much of the ground as has enough standing on it, None where all has; `room` mm^2 the largest piece where the cutter
+    may be, with or without anything to cut."""
 
     level: float
     ground: shapely.Geometry
     own: bool = False
     worthy: shapely.Geometry | None = None
+    room: float = 0.0
+
+
+@dataclass(frozen=True)
+class _Heights:
+    """Where the cutter may be at any height: the `field` of its tips, grown by `leave` to `safe`, refined on the true surface;
+    and where it would meet more there than what is worth cutting."""
+
+    task: Task
+    block: Block
+    field: Field
+    safe: Profile
+    leave: float
+    worth: float
+
+    @property
+    def aside(self) -> float:
+        """So much at the cutter's side is not worth cutting either, mm."""
+        return min(self.worth, self.task.cutter.radius / 2)
+
+    def free(self, level: float) -> MultiPolygon:
+        """Where the cutter may be at a height."""
+        task, field, safe = self.task, self.field, self.safe
+
+        def refine(points: F64) -> None:
+            refine_contour(task.index.arrays, points, field.x0, field.y0, field.step, level - self.leave, safe, below(task), task.tolerance / 2)
+
+        return areas_of(filled(field, -np.inf, level - self.leave, refine).intersection(task.region))
+
+    def standing(self, free: shapely.Geometry, level: float) -> MultiPolygon:
+        """Where of a ground the cutter meets what stands above a height."""
+        margin = -0.5 if self.aside else 1.0
+        return areas_of(free.intersection(material_above(self.block, level, self.task.cutter.radius - self.aside, margin)))
+
+    def layers(self, level: float, flats: Sequence[float]) -> list[Layer]:
+        """The layer of a level, and before it those of level ground between it and the one above."""
+        free, radius = self.free(level), self.task.cutter.radius
+        ground = self.standing(free, level + TRACE)
+        found = []
+        for height in flats:
+            here = self.standing(self.free(height), height + max(self.worth, TRACE))
+            # Slivers along walls are no level ground; and a strip of the next level's ground as well, so that nothing stays between.
+            alone = here.difference(ground).buffer(-0.1 * radius).buffer(0.3 * radius)
+            found.append(Layer(height, alone.intersection(here), own=True))
+        worthy = self.standing(ground, level + self.worth) if self.worth > TRACE else None
+        return [*found, Layer(level, ground, worthy=worthy, room=max((piece.area for piece in polygons_of(free)), default=0.0))]
+
+
+def below(task: Task) -> float:
+    """A height under all that an operation may reach."""
+    return task.floor - 1.0
 
 
 def level_layers(task: Task, stepdown: float, leave: float, at_flats: bool, worth: float) -> list[Layer]:
@@ -62,8 +118,7 @@ def level_layers(task: Task, stepdown: float, leave: float, at_flats: bool, wort
     allowance = chord_allowance(step, profile) + task.tolerance
     # A larger corner at the same tip: keeps chords off walls, and level ground where it is.
     safe = profile.grown(allowance)
-    drop_floor = task.floor - 1.0
-    field = tip_field(task.index, task.region, safe, step, drop_floor, part(task.report, 0.0, 0.5))
+    field = tip_field(task.index, task.region, safe, step, below(task), part(task.report, 0.0, 0.5))
     rows, columns = block.grid.window((x_low - profile.radius, y_low - profile.radius),
                                       (x_high + profile.radius, y_high + profile.radius))
     seen = block.top[rows, columns]
@@ -71,41 +126,20 @@ def level_layers(task: Task, stepdown: float, leave: float, at_flats: bool, wort
     levels = level_heights(top, task.floor + leave, stepdown)
     flats = flat_heights(task.index, 4 * task.cutter.diameter**2) if at_flats else []
     extras = extra_levels(levels, top, [z + leave + allowance for z in flats])
-
-    def free_at(level: float) -> MultiPolygon:
-        def refine(points: F64) -> None:
-            refine_contour(task.index.arrays, points, field.x0, field.y0, field.step, level - leave, safe, drop_floor, task.tolerance / 2)
-
-        return areas_of(filled(field, -np.inf, level - leave, refine).intersection(task.region))
-
-    def standing_in(free: shapely.Geometry, level: float) -> MultiPolygon:
-        return areas_of(free.intersection(material_above(block, level, task.cutter.radius)))
-
-    def at_level(first: int, last: int) -> list[Layer]:
-        found = []
-        for level, before in zip(levels[first:last], extras[first:last], strict=True):
-            free = free_at(level)
-            ground = standing_in(free, level + TRACE)
-            for height in before:
-                here = standing_in(free_at(height), height + max(worth, TRACE))
-                # Slivers along walls are no level ground; and a strip of the next level's ground as well, so that nothing stays between.
-                alone = here.difference(ground).buffer(-0.1 * task.cutter.radius).buffer(0.3 * task.cutter.radius)
-                found.append(Layer(height, alone.intersection(here), own=True))
-            found.append(Layer(level, ground, worthy=standing_in(ground, level + worth) if worth > TRACE else None))
-        return found
-
-    return worth_cutting([layer for band in in_bands(at_level, len(levels), 1, part(task.report, 0.5, 1.0)) for layer in band])
+    heights = _Heights(task, block, field, safe, leave, worth)
+    found = in_bands(lambda k, _: heights.layers(levels[k], extras[k]), len(levels), 1, part(task.report, 0.5, 1.0))
+    return worth_cutting([layer for band in found for layer in band])
 
 
 def worth_cutting(layers: Sequence[Layer]) -> list[Layer]:
     """Layers without what is not worth cutting, but where the cutter has to go through it to get to the layer below."""
     found: list[Layer] = []
-    below: shapely.Geometry = MultiPolygon()
+    next_below: shapely.Geometry = MultiPolygon()
     for layer in reversed(layers):
         ground = layer.ground
         if layer.worthy is not None and layer.worthy.area < ground.area - TRACE:
-            ground = areas_of(shapely.union_all([layer.worthy, ground.intersection(below)]))
-        below = below if layer.own else ground
+            ground = areas_of(shapely.union_all([layer.worthy, ground.intersection(next_below)]))
+        next_below = next_below if layer.own else ground
         found.append(replace(layer, ground=ground))
     return found[::-1]
 
@@ -132,8 +166,16 @@ def stacked(layers: Sequence[Layer], smallest: float, tolerance: float) -> list[
 
 
 def level_regions(task: Task, stepdown: float, leave: float, at_flats: bool = False, worth: float = 0.0) -> list[Region]:
-    """The regions of all levels (see :func:`level_layers`), without pieces too small to get into with a ramp."""
-    return stacked(level_layers(task, stepdown, leave, at_flats, worth), (0.35 * task.cutter.diameter) ** 2, task.tolerance)
+    """The regions of all levels (see :func:`level_layers`), without pieces too small to get into with a ramp.
+
+    None where nothing stands that is worth cutting. Refused where the cutter finds no room at any level.
+    """
+    smallest = (0.35 * task.cutter.diameter) ** 2
+    layers = level_layers(task, stepdown, leave, at_flats, worth)
+    if max(layer.room for layer in layers) <= smallest:
+        raise Refused(f"there is no room for a {task.cutter.diameter:g} mm cutter inside the boundary above the floor: "
+                      "use a smaller cutter or a wider boundary")
+    return stacked(layers, smallest, task.tolerance)
 
 
 def cut_in_order(regions: Sequence[Region], cut: Callable[[int, F64 | None], Iterator[Pass]], at: F64 | None = None) -> Iterator[Pass]:

@@ -15,7 +15,7 @@ from nephos.core.paths.levels import TRACE, areas_of, material_above
 from nephos.core.paths.load import Standing
 from nephos.core.paths.regions import Region, cut_in_order, level_regions
 from nephos.core.paths.registry import Passes, Strategy, Task, choice, number
-from nephos.core.paths.rough_rings import ROUGHING_SHAPES, RoughSettings, describe_rough, estimate_rough, refuse_no_room
+from nephos.core.paths.rough_rings import ROUGHING_SHAPES, RoughSettings, describe_rough, estimate_rough
 from nephos.core.paths.toolpath import Pass
 from nephos.core.polyline import from_nearest
 from nephos.core.stock.block import Block
@@ -71,8 +71,6 @@ def _make(task: Task) -> Passes:
         raise ValueError("roughing needs the block as it is")
     levels = replace(task, report=part(task.report, 0.0, 0.2))
     regions = level_regions(levels, settings.stepdown, settings.leave, settings.flats == "on", settings.worth)
-    if not regions:
-        raise refuse_no_room(task.cutter)
     ways = in_bands(lambda k, _: _ways(regions[k], settings, task.cutter, block), len(regions), 1, part(task.report, 0.2, 1.0))
     passes = tuple(cut_in_order(regions, lambda k, at: _passes(ways[k], regions[k].level, settings.direction, at)))
     return Passes(passes, stay_down=_STAY_DOWN * task.cutter.diameter, on_surface=False, ramp_angle=settings.ramp_angle, through=False)

@@ -12,7 +12,7 @@ from nephos.core.paths.estimate import Estimate, Ground
 from nephos.core.paths.lines import hatch, in_chains
 from nephos.core.paths.regions import Region, cut_in_order, level_regions
 from nephos.core.paths.registry import Passes, Strategy, Task, choice, number
-from nephos.core.paths.rough_rings import ROUGHING_SHAPES, EnteredSettings, describe_rough, estimate_rough, refuse_no_room, ring_passes
+from nephos.core.paths.rough_rings import ROUGHING_SHAPES, EnteredSettings, describe_rough, estimate_rough, ring_passes
 from nephos.core.paths.toolpath import Pass
 
 _WAYS = {"both": "both ways", "climb": "climb", "conventional": "conventional"}
@@ -44,8 +44,6 @@ def _make(task: Task) -> Passes:
     settings: RoughLinesSettings = task.settings
     regions = level_regions(task, settings.stepdown, settings.leave, settings.flats == "on", settings.worth)
     passes = tuple(cut_in_order(regions, lambda k, at: _cut(regions[k], settings, task.cutter, at)))
-    if not passes:
-        raise refuse_no_room(task.cutter)
     return Passes(passes, stay_down=2.0 * task.cutter.diameter, on_surface=False,
                   ramp_angle=settings.ramp_angle)
 

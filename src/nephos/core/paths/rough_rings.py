@@ -12,7 +12,6 @@ from shapely.geometry.polygon import orient
 
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
-from nephos.core.errors import Refused
 from nephos.core.memo import Memo
 from nephos.core.paths.estimate import Estimate, Ground, Survey, travel_seconds
 from nephos.core.paths.levels import HELIX, extra_levels, level_heights, polygons_of
@@ -213,12 +212,6 @@ def entered(item: Pass, settings: EnteredSettings, polygon: Polygon, radius: flo
     return with_helix(item, polygon, HELIX * radius) if settings.entry == "helix" else item
 
 
-def refuse_no_room(cutter: Cutter) -> Refused:
-    """What is said where no level has room for the cutter."""
-    return Refused(f"there is no room for a {cutter.diameter:g} mm cutter inside the boundary above the floor: "
-                   "use a smaller cutter or a wider boundary")
-
-
 def _cut(region: Region, settings: RoughRingsSettings, cutter: Cutter, at: F64 | None) -> Iterator[Pass]:
     ways = ring_ways(region.polygon, settings.step_for(cutter), cutter.radius, settings.direction == "climb", at)
     for k, way in enumerate(ways):
@@ -230,8 +223,6 @@ def _make(task: Task) -> Passes:
     settings: RoughRingsSettings = task.settings
     regions = level_regions(task, settings.stepdown, settings.leave, settings.flats == "on", settings.worth)
     passes = tuple(cut_in_order(regions, lambda k, at: _cut(regions[k], settings, task.cutter, at)))
-    if not passes:
-        raise refuse_no_room(task.cutter)
     return Passes(passes, stay_down=2.0 * task.cutter.diameter, on_surface=False,
                   ramp_angle=settings.ramp_angle)
 

@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nephos.core.arrays import F32, F64
+from nephos.core.arrays import F32, F64, Bool
+from nephos.core.paths.air import NOTHING
 from nephos.core.paths.toolpath import Kind, Toolpath
 from nephos.core.plan.keys import OperationKeys, SetupKeys
 from nephos.core.plan.proof import Proof
@@ -47,6 +48,22 @@ class Outcome:
         """(n,) length of each move in millimetres; 0 where its beginning is not known."""
         found: F64 = np.nan_to_num(np.sqrt((np.diff(self.points, axis=0) ** 2).sum(axis=1)))
         return found
+
+    def in_air(self, pitch: float) -> Bool:
+        """(n,) which feeding moves take nothing away from columns `pitch` mm apart.
+
+        Ways shorter than two columns between moves that cut may only have passed between the middles of columns: they are none.
+        """
+        air: Bool = (self.kinds != Kind.RAPID) & (self.depths <= NOTHING)
+        edges = np.flatnonzero(np.diff(np.concatenate([[False], air, [False]]).astype(np.int8))).reshape(-1, 2)
+        along = np.concatenate([[0.0], np.cumsum(self.lengths)])
+        short = along[edges[:, 1]] - along[edges[:, 0]] < 2 * pitch
+        beside = np.concatenate([[Kind.RAPID], self.kinds, [Kind.RAPID]])
+        between = (beside[edges[:, 0]] != Kind.RAPID) & (beside[edges[:, 1] + 1] != Kind.RAPID)
+        gone = edges[short & between]
+        marks = np.bincount(gone[:, 0], minlength=len(air) + 1) - np.bincount(gone[:, 1], minlength=len(air) + 1)
+        air &= np.cumsum(marks)[:-1] == 0
+        return air
 
     @property
     def total_seconds(self) -> float:

@@ -20,7 +20,7 @@ from nephos.core.arrays import F64, U8
 from nephos.core.bands import Report, part
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import Machine, machine_named, move_seconds
-from nephos.core.paths.air import without_air
+from nephos.core.paths.air import NOTHING, without_air
 from nephos.core.paths.link import THROUGH_AIR, LinkTask, link
 from nephos.core.paths.registry import Passes, Task, strategy
 from nephos.core.paths.toolpath import Kind, Pass, Toolpath
@@ -122,7 +122,8 @@ def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: O
         whole = _passes_from(passes)
         if kind.skips_air:
             least = THROUGH_AIR * operation.cutter.diameter
-            whole = replace(whole, passes=without_air(whole.passes, block, operation.cutter.profile, least))
+            worth = max(getattr(operation.settings, "worth", NOTHING), NOTHING)
+            whole = replace(whole, passes=without_air(whole.passes, block, operation.cutter.profile, least, worth))
         path = link(whole, LinkTask(
             space.index, region, block, operation.cutter.profile, leave, floor, operation.cutting_feed,
             operation.entering_feed, space.clearance, plan.tolerance, max(operation.cutter.ramp_limit, 0.5)), part(report, 0.5, 0.75))

@@ -8,6 +8,7 @@ import shapely
 
 from nephos.core.arrays import F64
 from nephos.core.machine.kinematics import Machine, machine_named
+from nephos.core.paths.air import NOTHING
 from nephos.core.paths.registry import strategy
 from nephos.core.paths.toolpath import Kind
 from nephos.core.plan.checks import Finding
@@ -27,8 +28,6 @@ SLIVER = 0.2
 """A last layer of less than this share of the stepdown is not worth a trip."""
 AIRY = 0.25
 """From this share of the feed length in air on it is worth saying."""
-AIR = 0.002
-"""A move that takes off no more than this (mm) is in air: that much is rounding."""
 SHORT = 500.0
 """Nothing is said of the air in so little cutting (mm)."""
 SCRAP = 500.0
@@ -112,10 +111,11 @@ def _full_material(c: Context) -> list[Finding]:
 def _air(c: Context) -> list[Finding]:
     cutting = (c.outcome.kinds == Kind.CUT) | (c.outcome.kinds == Kind.LINK)
     lengths = np.where(cutting, c.outcome.lengths, 0.0)
-    if not (cutting & (c.outcome.depths > AIR)).any():
+    idle = c.outcome.in_air(c.space.plan.block_pitch)
+    if not (cutting & ~idle).any():
         return [] if not lengths.any() else [
             Finding("nothing-cut", "note", c.row, "it cuts nothing: what it would take away is gone already", "switch it off or delete it")]
-    total, air = float(lengths.sum()), float(lengths[c.outcome.depths <= AIR].sum())
+    total, air = float(lengths.sum()), float(lengths[idle].sum())
     if total < SHORT or air < AIRY * total:
         return []
     way = "let it go only where more is left than a limit" if c.operation.strategy.startswith("finish") else \
@@ -128,7 +128,7 @@ def _slivers(c: Context) -> list[Finding]:
     if stepdown is None or not strategy(c.operation.strategy).stepped:
         return []
     points, kinds, depths = c.outcome.points, c.outcome.kinds, c.outcome.depths
-    level = (kinds == Kind.CUT) & (points[1:, 2] == points[:-1, 2]) & (depths > AIR)
+    level = (kinds == Kind.CUT) & (points[1:, 2] == points[:-1, 2]) & (depths > NOTHING)
     if not level.any():
         return []
     last = level & (points[1:, 2] < points[1:, 2][level].min() + 1e-3)
