@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from meshes import box_mesh
 from nephos.core.cutters import Profile
-from nephos.core.paths.link import OVER_BLOCK, OVER_CUT, LinkTask, _ramp, link
+from nephos.core.paths.link import OVER_BLOCK, OVER_CUT, OVER_GROUND, LinkTask, _ramp, link
 from nephos.core.paths.link_block import LinkBlock
 from nephos.core.paths.registry import Passes
 from nephos.core.paths.toolpath import Kind, Pass
@@ -87,10 +87,10 @@ def test_far_it_lifts_just_over_what_stands_between() -> None:
 
 def test_over_ground_that_is_cut_already_it_lifts_less() -> None:
     block = box_block((0, 0, -10), (60, 20, 0), 0.5)
-    low = block.cut_above(np.full(block.top.shape, -3, np.float32), np.zeros(block.top.shape, np.int32))
+    low = block.cut_above(np.where(block.grid.xs < 50, -3, 0) + np.zeros(block.top.shape, np.float32), np.zeros(block.top.shape, np.int32))
     path = link(two_pits(20.0), task(low))
     inner = path.points[1:-1][path.kinds[:-1] == Kind.RAPID]
-    assert inner[1:, 2].max() == pytest.approx(-3 + OVER_BLOCK)
+    assert inner[1:, 2].max() == pytest.approx(-3 + OVER_GROUND)
 
 
 def test_a_wall_in_the_way_is_not_cut_through() -> None:
@@ -112,6 +112,27 @@ def test_an_entry_begins_just_above_what_was_cut_and_farther_above_the_uncut_top
     path = link(two_pits(20.0), task(low))
     entries = path.points[:-1][path.kinds == Kind.ENTRY]
     assert entries[:, 2] == pytest.approx([OVER_BLOCK, -3 + OVER_CUT]), "no farther through the air at the plunge feed than it has to"
+
+
+def test_a_pass_in_the_full_is_led_in_from_cleared_ground_beside_it() -> None:
+    """Instead of going down a ramp along it; but never through the part."""
+    block = box_block((0, 0, -10), (60, 40, 0), 0.5)
+    low = block.cut_above(np.where(block.grid.ys < 14, -6, 0)[:, None] + np.zeros(block.top.shape, np.float32), np.zeros(block.top.shape, np.int32))
+    ring = np.array([[20, 18, -4], [40, 18, -4], [40, 30, -4], [20, 30, -4], [20, 18, -4.0]])
+    passes = Passes((Pass(ring, closed=True, entry="ramp"),), 6.0, False)
+    path = link(passes, task(low))
+    entry = path.points[1:][path.kinds == Kind.ENTRY]
+    assert len(entry) == 1, "straight down"
+    assert entry[0, 1] < 18 and (low.top[low.grid.ys < entry[0, 1] + 1.5] <= -4).all(), "where nothing stands"
+    cut = path.points[1:][path.kinds == Kind.CUT]
+    assert np.allclose(cut[0], cut[-1]), "and then once round"
+    fence = box_mesh((0, 15, -20), (60, 15.5, -1))
+    faces = np.concatenate([FLOOR.faces, fence.faces + 8]).astype(np.int32)
+    free = task(low)
+    fenced = LinkTask(build_index(np.concatenate([FLOOR.vertices, fence.vertices]), faces), free.region, free.block, free.cutter, 0.0, -20.0,
+                      1800, 600, 5.0, 0.01)
+    ramp = link(passes, fenced)
+    assert np.count_nonzero(ramp.kinds == Kind.ENTRY) > 2, "the part stands between: it ramps"
 
 
 def test_no_passes_no_moves() -> None:

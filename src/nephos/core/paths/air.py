@@ -70,7 +70,8 @@ def _entry_on(free: F64, item: Pass, reach: float) -> list[Pass]:
 def _broken(item: Pass, way: F64, cuts: Bool, least: float) -> list[Pass]:
     """A pass as those of its stretches that cut, in their order, where what lies between is long enough to be left out.
 
-    In their order, as one may be in the air only because another one before it, across a neck, is not.
+    In their order, as one may be in the air only because another one before it, across a neck, is not. What they take away in all
+    hangs on no order.
     """
     if cuts.all():
         return [item]
@@ -89,7 +90,11 @@ def _broken(item: Pass, way: F64, cuts: Bool, least: float) -> list[Pass]:
     around = lengths[: joined[0][0]].sum() + lengths[joined[-1][1] :].sum()
     if len(joined) == 1 and (around == 0 or (item.closed and around < least)):
         return [item]
-    return [replace(item, points=_stretch(way, corner, first, last), closed=False, helix=None) for first, last in joined]
+    found = [_stretch(way, corner, first, last) for first, last in joined]
+    if item.closed and joined[0][0] == 0 and joined[-1][1] == len(cuts):
+        # Over the seam it goes on; so it begins where the last one does, in the air, not in the full.
+        found = [np.concatenate([found[-1], found[0][1:]]), *found[1:-1]]
+    return [replace(item, points=points, closed=False, helix=None) for points in found]
 
 
 def _corners(points: F64, way: F64) -> Bool:

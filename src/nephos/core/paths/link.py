@@ -19,7 +19,9 @@ from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import SurfaceIndex
 
 OVER_BLOCK = 1.5
-"""How far rapids stay over the block, and entries begin above its uncut top, in millimetres."""
+"""How far rapids stay over the uncut top of the block, and entries begin above it, in millimetres."""
+OVER_GROUND = 1.0
+"""How far rapids stay over ground that is cut already, in millimetres."""
 OVER_CUT = 0.5
 """How far above ground that it has cut itself an entry begins, in millimetres: of that the height is known well."""
 
@@ -29,9 +31,15 @@ _CLEAR = 0.02
 _GRAZED = 1.5
 """Material that a cutter's rim reaches less than so many coarse cells into is beside it."""
 
-THROUGH_AIR = 0.8
+THROUGH_AIR = 0.6
 """Farther than so many diameters the cutter lifts off and goes across in a rapid rather than through cleared ground at its feed."""
 
+_BESIDE = (0.5, 1.0, 1.5, 2.0, 2.5)
+"""So many radii beside a pass cleared ground is looked for to lead in from,"""
+_AROUND = 16
+"""in so many directions,"""
+_TRIED = 24
+"""from so many of its places."""
 _MOST_TURNS = 30
 """How often a ramp goes over a short pass before it gets steeper than asked instead."""
 
@@ -143,16 +151,15 @@ def _helix(item: Pass, height: float, angle: float, middle: tuple[float, float])
     return np.column_stack([middle[0] + radius * np.cos(angles), middle[1] + radius * np.sin(angles), item.start[2] + height * (1 - t)])
 
 
-def _in_air(item: Pass, block: LinkBlock, radius: float) -> Pass:
-    """A closed pass turned so that it begins where nothing stands in the way, if there is such a place."""
-    step = max(1, (len(item.points) - 1) // 24)
-    for at in item.points[:-1:step]:
-        if block.highest(at, at, radius) <= at[2] - _CLEAR:
-            return replace(item, points=from_nearest(item.points, at[:2]), entry="plunge")
-    return item
+def _in_air(item: Pass, block: LinkBlock, cutter: Profile) -> Pass:
+    """A closed pass turned so that it begins where next to nothing stands in the way, if there is such a place."""
+    some = item.points[: -1 : max(1, (len(item.points) - 1) // 24)]
+    over = block.rests(some, cutter, _GRAZED * block.grid.pitch) - some[:, 2]
+    best = int(over.argmin())
+    return replace(item, points=from_nearest(item.points, some[best, :2]), entry="plunge") if over[best] <= _CLEAR else item
 
 
-def _begun_in_air(items: tuple[Pass, ...], links: list[F64 | None], block: LinkBlock, radius: float) -> tuple[Pass, ...]:
+def _begun_in_air(items: tuple[Pass, ...], links: list[F64 | None], block: LinkBlock, cutter: Profile) -> tuple[Pass, ...]:
     """Rings that the cutter would have to go down to begin where it comes in from outside; those linked to them follow.
 
     `items` itself where there is nothing to change.
@@ -161,11 +168,33 @@ def _begun_in_air(items: tuple[Pass, ...], links: list[F64 | None], block: LinkB
     for k, item in enumerate(items):
         before = links[k - 1] if k else None
         if before is None and item.closed and item.entry == "ramp" and item.helix is None:
-            out[k] = _in_air(item, block, radius)
+            out[k] = _in_air(item, block, cutter)
             changed |= out[k] is not item
         elif before is not None and item.closed and out[k - 1] is not items[k - 1]:
             out[k] = replace(item, points=from_nearest(item.points, out[k - 1].end[:2]))
     return tuple(out) if changed else items
+
+
+def _from_outside(item: Pass, block: LinkBlock, task: LinkTask) -> Pass:
+    """A pass that would begin in the full, led in on a straight level way from cleared ground beside it, if there is such ground near.
+
+    A closed one may be entered anywhere; an open one at its beginning.
+    """
+    inset, level = _GRAZED * block.grid.pitch, float(item.start[2])
+    if item.entry != "ramp" or item.helix is not None or block.rests(item.start[None], task.cutter, inset)[0] <= level + _CLEAR:
+        return item
+    on = item.points[: -1 : max(1, (len(item.points) - 1) // _TRIED)] if item.closed else item.points[:1]
+    angles = np.arange(_AROUND) * 2 * np.pi / _AROUND
+    around = np.column_stack([np.cos(angles), np.sin(angles)])
+    for away in _BESIDE:
+        beside = (on[:, None, :2] + away * task.cutter.radius * around).reshape(-1, 2)
+        for k in np.flatnonzero(block.rests(beside, task.cutter, inset) <= level + _CLEAR)[:_TRIED]:
+            way = densified(np.array([[*beside[k], level], on[k // _AROUND]]), task.cutter.radius / 6)
+            tips = drop_points(task.index, way[:, :2], task.cutter.grown(task.leave), task.floor - 1e3)
+            if (tips + task.leave <= level + task.tolerance / 2).all():
+                points = from_nearest(item.points, on[k // _AROUND, :2]) if item.closed else item.points
+                return replace(item, points=np.concatenate([way[:1], points]), closed=False, entry="plunge")
+    return item
 
 
 def _approach(path: PathBuilder, start: F64, block: LinkBlock, task: LinkTask) -> float:
@@ -174,8 +203,9 @@ def _approach(path: PathBuilder, start: F64, block: LinkBlock, task: LinkTask) -
     reach = task.cutter.radius + block.grid.pitch
     rest = max(float(block.rests(start[None], task.cutter, -block.grid.pitch)[0]), start[2])
     ready = min(rest + (OVER_BLOCK if rest > block.uncut - _CLEAR else OVER_CUT), task.clearance)
-    way = block.highest(path.at, start, reach) + OVER_BLOCK
-    height = min(max(way, path.at[2], ready, start[2] + OVER_BLOCK), task.clearance)
+    highest = block.highest(path.at, start, reach)
+    way = highest + (OVER_BLOCK if highest > block.uncut - _CLEAR else OVER_GROUND)
+    height = min(max(way, path.at[2], ready, start[2] + OVER_GROUND), task.clearance)
     path.go(
         np.array([[path.at[0], path.at[1], height], [start[0], start[1], height], [start[0], start[1], ready]]),
         Kind.RAPID, 0,
@@ -229,28 +259,35 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
     links: list[F64 | None] = find(items, passes.stay_down, task) if linking else [None] * len(items)
     block = LinkBlock(task.block, keep_up=not passes.on_surface)
     if not passes.on_surface:
-        turned = _begun_in_air(items, links, block, task.cutter.radius)
+        turned = _begun_in_air(items, links, block, task.cutter)
         if turned is not items:
             items = turned
             links = find(items, passes.stay_down, task) if linking else links
     path: PathBuilder | None = None
     angle = min(passes.ramp_angle, task.ramp_limit)
-    for k, item in enumerate(items):
+    last: Pass | None = None
+    for k, planned in enumerate(items):
         if k % 64 == 0:
             report(k / len(items))
-        before = links[k - 1] if k else None
+        item, before = planned, links[k - 1] if k else None
+        if before is not None and last is not None and (last.end != items[k - 1].end).any():
+            # The one before ends elsewhere than planned.
+            item = replace(item, points=from_nearest(item.points, last.end[:2])) if item.closed else item
+            before = find((last, item), passes.stay_down, task)[0]
         if before is not None and path is not None and not passes.on_surface and _lifts_rather(path.at, before, block, task, passes.through):
             before = None
+        if before is None and passes.through and not passes.on_surface:
+            item = _from_outside(item, block, task)
         if path is None:
-            ahead = PathBuilder(np.array([*item.start[:2], task.clearance]))
-            _enter(ahead, item, block, task, angle)
-            path = ahead
+            path = PathBuilder(np.array([*item.start[:2], task.clearance]))
+            _enter(path, item, block, task, angle)
         elif before is not None:
             path.go(before, Kind.LINK, task.feed)
         else:
             _enter(path, item, block, task, angle)
         path.go(item.points[1:], Kind.CUT, task.plunge_feed if item.plunging else task.feed)
         block.cut(item.points, task.cutter)
+        last = item
     if path is None:
         path = PathBuilder(np.array([0.0, 0.0, task.clearance]))
     else:

@@ -1,7 +1,8 @@
 """The pieces of level ground that roughing cuts, each once what lies over it is gone."""
 
+import itertools
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import shapely
@@ -30,6 +31,9 @@ from nephos.core.paths.registry import Task
 from nephos.core.paths.toolpath import Pass
 from nephos.core.stock.block import Block
 
+_SPECK = 0.25
+"""Pieces of less than this share of what the cutter can ramp into are left in any case."""
+
 
 @dataclass(frozen=True)
 class Region:
@@ -43,13 +47,14 @@ class Region:
 @dataclass(frozen=True)
 class Layer:
     """The ground to be cut at one height. Where it is `own` it is level ground between two levels, cut after the one and before the other;
-    `worthy` is as much of the ground as has enough standing on it, None where all has; `room` mm^2 the largest piece where the cutter
-    may be, with or without anything to cut."""
+    `worthy` is as much of the ground as has enough standing on it, None where all has; `cleared` is where nothing stands any more;
+    `room` mm^2 the largest piece where the cutter may be, with or without anything to cut."""
 
     level: float
     ground: shapely.Geometry
     own: bool = False
     worthy: shapely.Geometry | None = None
+    cleared: shapely.Geometry = field(default_factory=MultiPolygon)
     room: float = 0.0
 
 
@@ -90,12 +95,18 @@ class _Heights:
         ground = self.standing(free, level + TRACE)
         found = []
         for height in flats:
-            here = self.standing(self.free(height), height + max(self.worth, TRACE))
+            wide = self.free(height)
+            here = self.standing(wide, height + max(self.worth, TRACE))
             # Slivers along walls are no level ground; and a strip of the next level's ground as well, so that nothing stays between.
             alone = here.difference(ground).buffer(-0.1 * radius).buffer(0.3 * radius)
-            found.append(Layer(height, alone.intersection(here), own=True))
+            found.append(Layer(height, alone.intersection(here), own=True, cleared=wide.difference(here), room=largest(wide)))
         worthy = self.standing(ground, level + self.worth) if self.worth > TRACE else None
-        return [*found, Layer(level, ground, worthy=worthy, room=max((piece.area for piece in polygons_of(free)), default=0.0))]
+        return [*found, Layer(level, ground, worthy=worthy, cleared=free.difference(ground), room=largest(free))]
+
+
+def largest(geometry: shapely.Geometry) -> float:
+    """The area of the largest piece of a ground, mm^2."""
+    return max((piece.area for piece in polygons_of(geometry)), default=0.0)
 
 
 def below(task: Task) -> float:
@@ -147,8 +158,8 @@ def worth_cutting(layers: Sequence[Layer]) -> list[Layer]:
 def stacked(layers: Sequence[Layer], smallest: float, tolerance: float) -> list[Region]:
     """The pieces of layers as regions that know what lies over them.
 
-    Pieces of no more than `smallest` mm^2 are left to a smaller cutter, and so is all that lies under them: the cutter would meet them
-    there too. Outlines are thinned to half of `tolerance`.
+    Pieces of no more than `smallest` mm^2 are left to a smaller cutter, unless they can be entered from cleared ground beside them; and
+    so is all that lies under them: the cutter would meet them there too. Outlines are thinned to half of `tolerance`.
     """
     regions: list[Region] = []
     left: shapely.Geometry = MultiPolygon()
@@ -157,9 +168,10 @@ def stacked(layers: Sequence[Layer], smallest: float, tolerance: float) -> list[
         ground = layer.ground if left.is_empty else areas_of(layer.ground.difference(left))
         pieces = polygons_of(shapely.simplify(ground, tolerance / 2))
         tree, first = shapely.STRtree([region.polygon for region in regions[over:]]), len(regions)
+        kept = [piece.area > smallest or (piece.area > _SPECK * smallest and piece.distance(layer.cleared) <= tolerance) for piece in pieces]
         regions += [Region(piece, layer.level, tuple(sorted(over + int(k) for k in tree.query(piece, predicate="intersects"))))
-                    for piece in pieces if piece.area > smallest]
-        left = shapely.union_all([left, *(piece.buffer(tolerance) for piece in pieces if piece.area <= smallest)])
+                    for piece in itertools.compress(pieces, kept)]
+        left = shapely.union_all([left, *(piece.buffer(tolerance) for piece, keep in zip(pieces, kept, strict=True) if not keep)])
         if not layer.own:
             over = first
     return regions
