@@ -32,7 +32,8 @@ from nephos.core.plan.pipeline import run_setup
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
-from nephos.core.plan.space import Work
+from nephos.core.plan.space import Work, setup_space
+from nephos.core.plan.survey import DrawnRelief, draw_relief
 
 
 def tray() -> Mesh:
@@ -117,7 +118,9 @@ def told(plan: Plan) -> list[float]:
     """Estimated seconds of each operation."""
     look, setup = quick_look(mesh_of(plan.models[0].mesh)), plan.setups[0]
     shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
-    return [strategy(item.strategy).estimate(item.settings, item.cutter, 0.0, ground_of(plan, setup, item, shown)).seconds
+    made = draw_relief(setup_space(plan, setup, mesh_of))
+    drawn = DrawnRelief.of_result(plan.models[0].mesh, made.facts, made.arrays)
+    return [strategy(item.strategy).estimate(item.settings, item.cutter, 0.0, ground_of(plan, setup, item, shown, drawn=drawn)).seconds
             for item in setup.operations]
 
 

@@ -248,8 +248,10 @@ def test_the_ground_knows_heights_walls_and_what_is_beside() -> None:
     placed = placed_models(job, lambda _: look.support)["m"]
     ground = ground_of(job, job.setups[0], operation, [(model, placed, look)])
     assert ground.area == pytest.approx(576) and ground.relief == pytest.approx(4)
-    survey = ground.survey
-    assert survey is not None and survey.standing.max() == survey.standing.min() == ground.depth, "nothing is cut yet"
+    assert ground.survey is not None
+    survey = ground.survey()
+    assert set(survey.standing.ravel()) == {-np.inf, ground.depth}, "nothing is cut yet"
+    assert float(np.isfinite(survey.standing).sum()) * survey.relief.step**2 == pytest.approx(24 * 24, rel=0.03), "beside the stock nothing stands"
     high = float((survey.relief.z > 3.9).sum()) * survey.relief.step**2
     assert high == pytest.approx(100, rel=0.12)
     assert float(survey.region.sum()) * survey.relief.step**2 == pytest.approx(576, rel=0.12)

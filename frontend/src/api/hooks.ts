@@ -9,11 +9,11 @@ const busy = (calculation: Calculation | null | undefined) =>
 
 export const useJobs = () => useQuery({ queryKey: ["jobs"], queryFn: () => request<JobListed[]>("/jobs"), refetchInterval: 4000 });
 
-/** Whether workers are still reading or repairing a mesh, or drawing a boundary. */
+/** Whether workers are still reading or repairing a mesh, drawing a boundary, or looking at the ground for the estimates. */
 export function isWorkedOn(derived: Derived): boolean {
   const models = Object.values(derived.models);
   return models.some((model) => model.state === "working" || model.state === "reading")
-    || (models.length > 0 && derived.setups.some((setup) => Object.values(setup.outlines).includes(null)));
+    || (models.length > 0 && derived.setups.some((setup) => !setup.surveyed || Object.values(setup.outlines).includes(null)));
 }
 
 export const useJob = (id: number) =>

@@ -27,12 +27,14 @@ describe("boundaries on the sheet", () => {
 
 describe("what workers are at", () => {
   const model = (state: string) => ({ m1: { state } });
-  const derived = (state: string, outlines: Record<string, unknown>) => ({ models: model(state), findings: [], pitch: 1, setups: [{ outlines }] }) as unknown as Derived;
+  const derived = (state: string, outlines: Record<string, unknown>, surveyed = true) =>
+    ({ models: model(state), findings: [], pitch: 1, setups: [{ outlines, surveyed }] }) as unknown as Derived;
   it("is looked at often while a mesh is read or repaired or a boundary drawn, and then no more", () => {
     expect(isWorkedOn(derived("reading", {}))).toBe(true);
     expect(isWorkedOn(derived("working", {}))).toBe(true);
     expect(isWorkedOn(derived("ready", { b1: null }))).toBe(true);
     expect(isWorkedOn(derived("ready", { b1: { key: "x" } }))).toBe(false);
     expect(isWorkedOn(derived("refused", {}))).toBe(false);
+    expect(isWorkedOn(derived("ready", {}, false))).toBe(true);
   });
 });

@@ -5,12 +5,14 @@ import numpy as np
 from nephos.core.bench import bench_drop, bench_removal
 from nephos.core.cutters import SHAPES, standard_cutter
 from nephos.core.mesh.formats.stl import read_stl, write_stl
-from nephos.core.mesh.look import look_at
+from nephos.core.mesh.look import look_at, quick_look
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.picture import picture_mesh
 from nephos.core.mesh.repair.registry import repair_kind
 from nephos.core.paths.registry import strategies
+from nephos.core.plan.ground import ground_of
 from nephos.core.plan.pipeline import run_setup
+from nephos.core.plan.place import placed_model
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.plan.space import Work
@@ -31,6 +33,7 @@ def main() -> None:
     hill = read_stl(write_stl(small_hill()))
     text = b"solid t\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0.5\nendloop\nendfacet\nendsolid t\n"
     read_stl(text)
+    look = quick_look(hill)
     look_at(hill)
     picture_mesh(small_hill(cells=500))
     for kind in ("unify", "drop_shells", "close_holes"):
@@ -51,6 +54,9 @@ def main() -> None:
             ))
             plan = Plan(stock=Stock(length=30, width=30, thickness=10), models=(model,), setups=(setup,), pitch=0.5)
             run_setup(plan, setup, lambda _: hill, Work(MemoryStore()))
+            for operation in setup.operations:
+                ground = ground_of(plan, setup, operation, [(model, placed_model(look.support, model, plan.stock), look)])
+                strategies()[operation.strategy].estimate(operation.settings, operation.cutter, 0.0, ground)
         bench_removal(20, 10, 0.5, 3, 1, shape)
     bench_drop(hill, 3, 0.5, 24)
     bench_drop(hill, 3, 3.0, 24)

@@ -18,8 +18,9 @@ from nephos.core.plan.keys import SetupKeys, setup_keys
 from nephos.core.plan.overrides import Seen, seen, standing
 from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, zero_in_words
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
+from nephos.core.plan.survey import DrawnRelief
 from nephos.core.units import number_in
-from nephos.web.looks import Known, known, outline_keys, outline_rims
+from nephos.web.looks import Known, known, outline_keys, outline_rims, relief_of
 from nephos.web.models import RealTime, Result
 
 
@@ -67,7 +68,7 @@ def _model_state(model: Model, box: Placed, item: Known) -> dict[str, Any]:
 
 
 def _operations(plan: Plan, setup: Setup, keys: SetupKeys, done: dict[str, dict[str, Any]], drawn: dict[str, dict[str, Any]],
-                shown: list[Any], blocked: str) -> list[dict[str, Any]]:
+                relief: DrawnRelief | None, shown: list[Any], blocked: str) -> list[dict[str, Any]]:
     """The operations of a setup: what they are called, how they stand, what they will cost."""
     outlines = outline_keys(plan, setup)
     operations = []
@@ -80,7 +81,7 @@ def _operations(plan: Plan, setup: Setup, keys: SetupKeys, done: dict[str, dict[
         boundary = outlines.get(operation.boundary.boundary)
         item["tabs"] = _tabs(operation, boundary if boundary in drawn and "loops" in drawn[boundary] else None)
         if shown:
-            ground = ground_of(plan, setup, operation, shown, drawn.get(outlines.get(operation.boundary.boundary, "")))
+            ground = ground_of(plan, setup, operation, shown, drawn.get(outlines.get(operation.boundary.boundary, "")), relief)
             item["estimate"] = kind.estimate(operation.settings, operation.cutter, 0.0, ground).__dict__
             item["curve"] = _curve(operation, ground)
         operations.append(item)
@@ -105,14 +106,15 @@ def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str
     done = dict(Result.objects.filter(key__in=[*wanted, keys.summary, keys.files]).values_list("key", "facts"))
     outlines = outline_keys(plan, setup)
     drawn = dict(Result.objects.filter(key__in=outlines.values()).values_list("key", "facts"))
-    operations = _operations(plan, setup, keys, done, drawn, shown, blocked)
+    surveyed, relief = relief_of(plan, setup)
+    operations = _operations(plan, setup, keys, done, drawn, relief, shown, blocked)
     summary = done.get(keys.summary)
     told = [finding.as_dict() for finding in operation_findings(plan, setup)
             + boundary_findings(plan, setup, {name: drawn[key] for name, key in outlines.items() if key in drawn})]
     return {
         "id": setup.id, "zero": zero_in_words(setup, plan.units), "matrix": to_setup(plan.stock, setup).tolist(),
         "outlines": {name: {"key": key, **drawn[key]} if key in drawn else None for name, key in outlines.items()},
-        "operations": operations, "summary_key": keys.summary if summary else None, "summary": summary,
+        "surveyed": surveyed or not shown, "operations": operations, "summary_key": keys.summary if summary else None, "summary": summary,
         "programs": done[keys.files]["programs"] if summary and keys.files in done else None, "files_key": keys.files,
         "compare_key": keys.compare if summary else None, "pieces_key": keys.pieces if summary else None,
         "time": _time(plan, setup, operations), "told": told,

@@ -14,6 +14,7 @@ from nephos.core.plan.keys import outline_key_of
 from nephos.core.plan.results import key_of
 from nephos.core.plan.schema import Model, Plan, Setup
 from nephos.core.plan.space import prepared_key
+from nephos.core.plan.survey import DrawnRelief, relief_key
 from nephos.web.blobs import read_chunks
 from nephos.web.models import Mesh, Result, ResultArray
 
@@ -41,12 +42,17 @@ class Known:
     look: Look
 
 
-@lru_cache(maxsize=64)
-def _arrays(key: str, unit: float) -> Look:
+def _kept_arrays(key: str, names: tuple[str, ...]) -> dict[str, np.ndarray]:  # type: ignore[type-arg]
     found = {}
-    for name in ("support", "samples"):
+    for name in names:
         row = ResultArray.objects.get(result_id=key, name=name)
         found[name] = np.frombuffer(b"".join(read_chunks(row.blob_id)), row.dtype).reshape(row.shape)
+    return found
+
+
+@lru_cache(maxsize=64)
+def _arrays(key: str, unit: float) -> Look:
+    found = _kept_arrays(key, ("support", "samples"))
     return Look(found["support"], found["samples"], unit)
 
 
@@ -117,21 +123,30 @@ def outline_keys(plan: Plan, setup: Setup) -> dict[str, str]:
     return {key: outline_key_of(plan, setup, key) for key in outlines_wanted(plan)}
 
 
+@lru_cache(maxsize=16)
+def _relief(key: str) -> DrawnRelief:
+    return DrawnRelief.of_result(key, Result.objects.get(key=key).facts, _kept_arrays(key, ("z", "levels", "areas")))
+
+
+def relief_of(plan: Plan, setup: Setup) -> tuple[bool, DrawnRelief | None]:
+    """Whether workers are done with the relief of a setup; and the relief, where it could be drawn."""
+    key = relief_key(plan, setup)
+    facts = Result.objects.filter(key=key).values_list("facts", flat=True).first()
+    return facts is not None, None if facts is None or "refused" in facts else _relief(key)
+
+
 @lru_cache(maxsize=64)
 def outline_rims(key: str) -> tuple[np.ndarray, np.ndarray, np.ndarray]:  # type: ignore[type-arg]
     """Of a drawn boundary: points (n, 2) of its outer outlines, where each ends, and how thick the part is there."""
-    found = {}
-    for name in ("rims", "rim_ends", "rim_heights"):
-        row = ResultArray.objects.get(result_id=key, name=name)
-        found[name] = np.frombuffer(b"".join(read_chunks(row.blob_id)), row.dtype).reshape(row.shape)
+    found = _kept_arrays(key, ("rims", "rim_ends", "rim_heights"))
     return found["rims"], found["rim_ends"], found["rim_heights"]
 
 
 def draw_missing(plan: Plan) -> None:
-    """Have workers work out the outlines that no result is kept of yet."""
+    """Have workers work out the outlines and reliefs that no result is kept of yet."""
     from nephos.web.tasks import draw_outlines
 
-    keys = {key for setup in plan.setups for key in outline_keys(plan, setup).values()}
+    keys = {key for setup in plan.setups for key in (*outline_keys(plan, setup).values(), relief_key(plan, setup))}
     if plan.models and Result.objects.filter(key__in=keys).count() < len(keys):
         try:
             with transaction.atomic():

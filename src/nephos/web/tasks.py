@@ -4,7 +4,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import Any
 
 import numpy as np
@@ -27,6 +27,7 @@ from nephos.core.plan.report import setup_report
 from nephos.core.plan.results import as_result
 from nephos.core.plan.schema import Model, Plan, Setup, parse_plan
 from nephos.core.plan.space import Work, first_block, joined, placed_parts, prepared_key, prepared_mesh, setup_space
+from nephos.core.plan.survey import draw_relief, relief_key
 from nephos.core.post.seal import check_word
 from nephos.core.stock.frames import shown_grid, shown_top
 from nephos.core.stock.solid import block_mesh
@@ -111,18 +112,21 @@ def prepare(model: dict[str, Any]) -> None:
 
 @app.task(queue="mesh", retry=2)
 def draw_outlines(plan: dict[str, Any]) -> None:
-    """Work out the boundaries of a plan, so that they can be seen before anything is calculated."""
+    """Work out the boundaries of a plan and its relief, so that they can be seen and estimates be made before anything is calculated."""
     whole = parse_plan(plan)
     for setup in whole.setups:
         wanted = {key: outline_key_of(whole, setup, key) for key in outlines_wanted(whole)}
         missing = [key for key, at in wanted.items() if STORE.get(at) is None]
-        if not missing:
+        relief = relief_key(whole, setup)
+        if not missing and STORE.get(relief) is not None:
             continue
         work = Work(STORE)
         try:
             space = setup_space(whole, setup, _loaded, work)
-        except Refused:
+        except Refused as reason:
+            STORE.put(relief, "relief", as_result({"refused": str(reason)}))
             continue
+        work.stage(relief, "relief", partial(draw_relief, space))
         for key in missing:
             try:
                 shape_of(space, work, key)

@@ -1,5 +1,6 @@
 """What a setting costs, from cheap geometry, before anything is calculated."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from math import ceil, cos, radians, sin, tan
 
@@ -12,13 +13,15 @@ from nephos.core.paths.relief import Relief
 @dataclass(frozen=True)
 class Survey:
     """The ground as a coarse picture: its relief, where of it the axis goes, (ny, nx), how high material stands over the floor before,
-    (ny, nx) float64, and at which heights there is level ground. `key` stands for all of it: what has the same is the same."""
+    (ny, nx) float64, and at which heights there is level ground; `again` where it was roughed before. `key` stands for all of it:
+    what has the same is the same."""
 
     key: str
     relief: Relief
     region: Bool
     standing: F64
     flats: tuple[float, ...] = ()
+    again: bool = False
 
 
 @dataclass(frozen=True)
@@ -31,7 +34,7 @@ class Ground:
     `cleared_by` with which diameter at least.
     `shares` are heights over the floor that a tenth, two tenths ... of the region's ground stay under; `slopes` the same for
     its slopes in degrees. `walls` are areas seen from the side of all that is steeper than angles evenly from 0 to 90 degrees.
-    `survey` is the ground as a coarse picture, where there is a model.
+    `survey` looks at the ground as a coarse picture, where there is a model.
     """
 
     width: float
@@ -52,7 +55,7 @@ class Ground:
     shares: tuple[float, ...] = field(default=())
     slopes: tuple[float, ...] = field(default=())
     walls: tuple[float, ...] = field(default=())
-    survey: "Survey | None" = None
+    survey: "Callable[[], Survey] | None" = None
 
     @property
     def mean_height(self) -> float:

@@ -25,6 +25,8 @@ HELIX = 0.8
 """Radius of a helix, or of the first circle, in radii of the cutter: under one, so that no core is left standing."""
 TRACE = 0.05
 """Material that stands no higher (mm) over a level is none, and less ground (mm^2) neither."""
+SPECK = 0.25
+"""Pieces of less than this share of what the cutter can ramp into are left in any case."""
 _SAME = 0.02
 """Level ground within this many millimetres of height is one."""
 _WORTH = 0.1
@@ -155,20 +157,30 @@ def material_above(block: Block, level: float, reach: float, margin: float = 1.0
     return filled(Field(block.grid.x0 + start, block.grid.y0 + start, step, away), -np.inf, reach + (margin + 0.5) * step).simplify(step / 3)
 
 
-def flat_heights(index: SurfaceIndex, least: float) -> list[float]:
-    """Heights at which at least `least` mm^2 of the surface lie level, the highest first."""
+def flat_ground(index: SurfaceIndex) -> tuple[F64, F64]:
+    """Heights and plan areas (mm^2) of all level facets, (n,) each."""
     planes, corners = index.arrays.planes, index.arrays.corners
     level = planes[:, 3] < FLAT
     a, b, c = corners[level, 0], corners[level, 1], corners[level, 2]
     area = np.abs((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])) / 2
-    return wide_heights((a[:, 2] + b[:, 2] + c[:, 2]) / 3, area, least)
+    return (a[:, 2] + b[:, 2] + c[:, 2]) / 3, area
+
+
+def flat_heights(index: SurfaceIndex, least: float) -> list[float]:
+    """Heights at which at least `least` mm^2 of the surface lie level, the highest first."""
+    return wide_heights(*flat_ground(index), least)
+
+
+def by_height(heights: F64, areas: F64) -> tuple[F64, F64]:
+    """Heights (n,) that differ, the lowest first, and the area of all that is at each."""
+    steps, number = np.unique(np.round(heights / _SAME), return_inverse=True)
+    return steps * _SAME, np.bincount(number, areas, len(steps)).astype(np.float64)
 
 
 def wide_heights(heights: F64, areas: F64, least: float) -> list[float]:
     """Heights (n,) that at least `least` mm^2 of `areas` (n,) have in common, the highest first."""
-    steps, number = np.unique(np.round(heights / _SAME), return_inverse=True)
-    wide = np.bincount(number, areas, len(steps)) >= least
-    return [float(step * _SAME) for step in steps[wide]][::-1]
+    steps, sums = by_height(heights, areas)
+    return [float(step) for step in steps[sums >= least]][::-1]
 
 
 def extra_levels(levels: list[float], top: float, flats: list[float]) -> list[list[float]]:

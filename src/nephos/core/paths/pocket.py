@@ -11,7 +11,8 @@ from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
 from nephos.core.paths.levels import level_heights, polygons_of
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
-from nephos.core.paths.rough_rings import ROUGHING_SHAPES, nested_rings, ring_passes
+from nephos.core.paths.rough_rings import nested_rings, ring_passes
+from nephos.core.paths.roughing import ROUGHING_SHAPES
 from nephos.core.paths.toolpath import Pass
 from nephos.core.stock.block import Block
 from nephos.core.units import Say

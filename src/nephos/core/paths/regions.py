@@ -13,6 +13,7 @@ from nephos.core.bands import in_bands, part
 from nephos.core.cutters import Profile
 from nephos.core.errors import Refused
 from nephos.core.paths.levels import (
+    SPECK,
     TRACE,
     Field,
     areas_of,
@@ -30,9 +31,6 @@ from nephos.core.paths.levels import (
 from nephos.core.paths.registry import Task
 from nephos.core.paths.toolpath import Pass
 from nephos.core.stock.block import Block
-
-_SPECK = 0.25
-"""Pieces of less than this share of what the cutter can ramp into are left in any case."""
 
 
 @dataclass(frozen=True)
@@ -168,7 +166,7 @@ def stacked(layers: Sequence[Layer], smallest: float, tolerance: float) -> list[
         ground = layer.ground if left.is_empty else areas_of(layer.ground.difference(left))
         pieces = polygons_of(shapely.simplify(ground, tolerance / 2))
         tree, first = shapely.STRtree([region.polygon for region in regions[over:]]), len(regions)
-        kept = [piece.area > smallest or (piece.area > _SPECK * smallest and piece.distance(layer.cleared) <= tolerance) for piece in pieces]
+        kept = [piece.area > smallest or (piece.area > SPECK * smallest and piece.distance(layer.cleared) <= tolerance) for piece in pieces]
         regions += [Region(piece, layer.level, tuple(sorted(over + int(k) for k in tree.query(piece, predicate="intersects"))))
                     for piece in itertools.compress(pieces, kept)]
         left = shapely.union_all([left, *(piece.buffer(tolerance) for piece, keep in zip(pieces, kept, strict=True) if not keep)])

@@ -15,7 +15,7 @@ from nephos.core.paths.levels import TRACE, areas_of, material_above
 from nephos.core.paths.load import Standing
 from nephos.core.paths.regions import Region, cut_in_order, level_regions
 from nephos.core.paths.registry import Passes, Strategy, Task, choice, number
-from nephos.core.paths.rough_rings import ROUGHING_SHAPES, RoughSettings, describe_rough, estimate_rough
+from nephos.core.paths.roughing import ROUGHING_SHAPES, RoughSettings, describe_rough, estimate_rough
 from nephos.core.paths.toolpath import Pass
 from nephos.core.polyline import from_nearest
 from nephos.core.stock.block import Block
@@ -24,7 +24,7 @@ from nephos.core.units import Say
 _WAYS = {"both": "both ways", "climb": "climb", "conventional": "conventional"}
 _STAY_DOWN = 6.0
 """Diameters of the cutter that it goes back through cleared ground sooner than lifting."""
-_SLOWER = 1.9
+_SLOWER = 2.15
 """Fronts are longer than rings of the same step: they overlap in corners and narrow ground (measured on reliefs)."""
 
 

@@ -12,7 +12,8 @@ from nephos.core.paths.estimate import Estimate, Ground
 from nephos.core.paths.lines import hatch, in_chains
 from nephos.core.paths.regions import Region, cut_in_order, level_regions
 from nephos.core.paths.registry import Passes, Strategy, Task, choice, number
-from nephos.core.paths.rough_rings import ROUGHING_SHAPES, EnteredSettings, describe_rough, estimate_rough, ring_passes
+from nephos.core.paths.rough_rings import ring_passes
+from nephos.core.paths.roughing import ROUGHING_SHAPES, EnteredSettings, describe_rough, estimate_rough
 from nephos.core.paths.toolpath import Pass
 
 _WAYS = {"both": "both ways", "climb": "climb", "conventional": "conventional"}

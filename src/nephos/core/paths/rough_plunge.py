@@ -8,7 +8,6 @@ import shapely
 
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
-from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground
 from nephos.core.paths.link_block import LinkBlock
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, number
@@ -71,8 +70,6 @@ def _make(task: Task) -> Passes:
     tops = np.minimum(block.highest_along(np.concatenate([places, places], axis=1), task.cutter.radius), task.ceiling)
     for k in np.flatnonzero(tops - tips > _LEAST):
         passes += plunge(float(places[k, 0]), float(places[k, 1]), float(tops[k]), float(tips[k]), settings.peck)
-    if not passes:
-        raise Refused("nothing stands inside the boundary above what is to be left")
     return Passes(tuple(passes), stay_down=0.0, on_surface=False)
 
 

@@ -1,8 +1,7 @@
 """Level roughing in rings, from outside in, each region finished to its bottom before the next."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
-from math import ceil, cos, radians, tan
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
@@ -12,84 +11,14 @@ from shapely.geometry.polygon import orient
 
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
-from nephos.core.memo import Memo
-from nephos.core.paths.estimate import Estimate, Ground, Survey, travel_seconds
-from nephos.core.paths.levels import HELIX, extra_levels, level_heights, polygons_of
+from nephos.core.paths.levels import HELIX, polygons_of
 from nephos.core.paths.regions import Region, cut_in_order, level_regions, nearest_to
-from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
-from nephos.core.paths.relief import large_pieces
+from nephos.core.paths.registry import Passes, Strategy, Task, choice
+from nephos.core.paths.roughing import ROUGHING_SHAPES, EnteredSettings, describe_rough, estimate_rough
 from nephos.core.paths.toolpath import Pass
 from nephos.core.polyline import from_nearest
-from nephos.core.units import Say
 
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
-_FLATS = {"on": "yes", "off": "no"}
-_ENTRIES = {"ramp": "ramp along the way", "helix": "helix", "plunge": "straight down"}
-_LOOKED = 12
-"""Layers that an estimate looks at."""
-_STOP = 25.0
-"""So many millimetres of ring, on average, take as much time more as stopping once (measured on reliefs)."""
-_SAME = 1e-6
-_STANDS = 0.8
-"""Less than this (mm) over a level is not seen in the coarse picture."""
-_AGAIN = 0.52
-"""Share of the way that the coarse picture shows in a second roughing."""
-_LIFT = 1.0
-"""Seconds to lift, go across and come down to a piece (measured)."""
-
-
-ROUGHING_SHAPES = ("flat", "ball", "bull-nose", "tapered-ball")
-"""A pointed cutter clears no level ground."""
-
-
-class RoughSettings(StrategySettings):
-    """Settings that all level roughing shares."""
-
-    stepdown: float = number("Stepdown", 3.0, unit="mm", over=0, high=200, step=0.5,
-                             help="at most; made smaller so that all layers are equal")
-    stepover: float = number("Stepover", 2.5, unit="mm", over=0, high=200, step=0.25,
-                             help="between neighbouring ways")
-    leave: float = number("Stock to leave", 0.5, unit="mm", low=0, high=20, step=0.1,
-                          help="square to the surface, for the finisher")
-    worth: float = number("Worth cutting", 0.3, unit="mm", low=0, high=20, step=0.1, fold="Load",
-                          help="where no more than this stands over a level it is left to the finisher")
-    engagement: float = number("Engagement", 0.0, unit="°", low=0, high=180, step=10, fold="Load",
-                               help="at most so much of the cutter's round in the wall, by a smaller stepover; 0 for no limit")
-    flats: Literal["on", "off"] = choice("Extra levels at level ground", "on", _FLATS, fold="Load")
-    ramp_angle: float = number("Ramp", 3.0, unit="°", over=0, high=90, step=0.5, fold="Links and entries",
-                               help="how steeply the cutter goes down along its way")
-
-    @property
-    def wants_block(self) -> bool:
-        """Only what stands is cut."""
-        return True
-
-    @property
-    def ramps(self) -> bool:
-        """Whether the cutter goes down on a slope."""
-        return self.ramp_angle < 89.9
-
-    def step_for(self, cutter: Cutter) -> float:
-        """The stepover, kept to the engagement: along a straight wall the cutter is engaged by acos(1 - step / radius)."""
-        if self.engagement <= 0:
-            return self.stepover
-        return max(min(self.stepover, cutter.radius * (1 - cos(radians(self.engagement)))), 0.02 * cutter.diameter)
-
-    def check_cutter(self, cutter: Cutter) -> None:
-        """Refuse ways that would not meet."""
-        self._stepover_fits(self.stepover, cutter)
-
-
-class EnteredSettings(RoughSettings):
-    """Settings of roughing that begins in the full."""
-
-    entry: Literal["ramp", "helix", "plunge"] = choice("Entry", "ramp", _ENTRIES, fold="Links and entries",
-                                                       help="from outside where that is free")
-
-    @property
-    def ramps(self) -> bool:
-        """Whether the cutter goes down on a slope."""
-        return super().ramps and self.entry != "plunge"
 
 
 class RoughRingsSettings(EnteredSettings):
@@ -225,73 +154,6 @@ def _make(task: Task) -> Passes:
     passes = tuple(cut_in_order(regions, lambda k, at: _cut(regions[k], settings, task.cutter, at)))
     return Passes(passes, stay_down=2.0 * task.cutter.diameter, on_surface=False,
                   ramp_angle=settings.ramp_angle)
-
-
-def describe_rough(settings: RoughSettings, cutter: Cutter, say: Say) -> str:
-    """The key numbers of a roughing operation."""
-    return f"{say(settings.stepdown)} down · step {say(settings.stepover)} · leave {say(settings.leave)}"
-
-
-@dataclass(frozen=True)
-class _Work:
-    """What there is to rough, over all layers: the area where the cutter goes and its outline (mm^2, mm), pieces to be entered, and layers."""
-
-    area: float
-    outline: float
-    pieces: float
-    layers: int
-
-
-_WORKS: Memo[_Work] = Memo(128)
-
-
-def rough_levels(settings: RoughSettings, depth: float, flats: tuple[float, ...]) -> list[tuple[float, bool]]:
-    """Heights over the floor at which roughing cuts, the highest first, and which of them are for level ground only."""
-    levels = level_heights(depth, min(settings.leave, 0.9 * depth), settings.stepdown)
-    own = extra_levels(levels, depth, [z + settings.leave for z in flats]) if settings.flats == "on" else [[] for _ in levels]
-    return [item for level, before in zip(levels, own, strict=True) for item in (*((z, True) for z in before), (level, False))]
-
-
-def _work(settings: RoughSettings, cutter: Cutter, depth: float, survey: Survey) -> _Work:
-    """What there is to rough, level by level, in the coarse picture; of many layers some are looked at."""
-    relief, cells = survey.relief, survey.relief.step**2
-    levels = rough_levels(settings, depth, survey.flats)
-    looked = np.unique(np.linspace(0, len(levels) - 1, min(len(levels), _LOOKED)).round().astype(int))
-    tips = relief.tips(cutter.profile, settings.leave) - _SAME
-    stands = relief.meets(survey.standing, cutter.profile)
-    area = outline = found = 0.0
-    for k in looked:
-        level, flat_only = levels[k]
-        free = survey.region & (tips <= level) & (stands > level + _STANDS)
-        if flat_only:
-            # Only where the next level does not come.
-            free &= tips > levels[k + 1][0]
-        kept, count = large_pieces(free, (0.35 * cutter.diameter) ** 2 / cells)
-        found += count
-        area += float(kept.sum()) * cells
-        outline += relief.outline_length(kept)
-    share = len(levels) / len(looked)
-    return _Work(area * share, outline * share, found * share, len(levels))
-
-
-def estimate_rough(settings: RoughSettings, cutter: Cutter, leave: float, ground: Ground) -> Estimate:
-    """Layers of ways one stepover apart, where the coarse picture shows that the cutter goes and material stands."""
-    layers = max(ceil((ground.depth - settings.leave) / settings.stepdown - 1e-6), 1)
-    step = settings.step_for(cutter)
-    ways = ceil(min(ground.width, ground.height) / step / 2)
-    if ground.survey is None:
-        return Estimate(travel_seconds(layers * ground.area / step, 6 * layers * ways, ground.feed, ground.acceleration), ways, layers)
-    survey = ground.survey
-    causes = (survey.key, cutter.profile, ground.depth, settings.stepdown, settings.leave, settings.flats)
-    work = _WORKS.get(causes, lambda: _work(settings, cutter, ground.depth, survey))
-    length = work.area / step + 0.5 * work.outline
-    entry = settings.stepdown / tan(radians(settings.ramp_angle)) if settings.ramps else settings.stepdown
-    if ground.cleared_by > 0:
-        # What is left in corners and steps is less than the coarse picture shows, and short: one number for both (measured on reliefs).
-        return Estimate(_AGAIN * length / ground.feed * 60, ways, work.layers)
-    seconds = travel_seconds(length, ceil(length / _STOP), ground.feed, ground.acceleration)
-    seconds += work.pieces * (entry / ground.plunge_feed * 60 + _LIFT)
-    return Estimate(seconds=seconds, lines=ways, layers=work.layers)
 
 
 STRATEGY = Strategy(

@@ -1,0 +1,157 @@
+"""The ground of a setup as a coarse picture: where the cutter goes, and what earlier roughing leaves standing, before anything is calculated.
+
+A worker draws the picture from the mesh itself; until it has, one from few samples of the surface has to do.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import partial
+from math import atan, degrees, inf, sqrt
+from typing import Any
+
+import numpy as np
+
+from nephos.core.arrays import F64, Bool
+from nephos.core.cutters import Profile
+from nephos.core.memo import Memo
+from nephos.core.paths.estimate import Survey
+from nephos.core.paths.levels import FLAT, by_height, flat_ground
+from nephos.core.paths.relief import Relief
+from nephos.core.paths.roughing import RoughSettings, rough_levels, wall_allowance
+from nephos.core.plan.keys import space_key
+from nephos.core.plan.results import Result, as_result, key_of
+from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.space import SetupSpace
+from nephos.core.surface.drop import drop_grid
+
+_MOST_CELLS = 80_000
+_FINEST = 0.2
+_FINER = 2
+_COARSE = 3.0
+"""A cutter of less radius than so many cells of the picture is looked at in the finer one."""
+_ROUND = 15.0
+"""Millimetres beyond models and stock that the picture shows, for the widest cutters."""
+_NEEDLE = Profile.of(0.0, 1e-3)
+_LEFT_BY = ("stepdown", "leave", "flats", "worth")
+"""Settings that what a roughing leaves standing hangs on; a finer step costs time and leaves the same."""
+_SAMPLED: "Memo[DrawnRelief]" = Memo(16)
+_RELIEFS: Memo[Relief] = Memo(16)
+_STANDING: Memo[F64] = Memo(64)
+
+
+@dataclass(frozen=True)
+class DrawnRelief:
+    """Heights of the models in a setup, (ny, nx) at x0 + i * step, y0 + j * step, minus infinity beside them; and which heights level ground
+    lies at, the lowest first, with how much of it does: `levels`, `areas` (n,). It is `finer` by so much than the picture for most cutters."""
+
+    key: str
+    x0: float
+    y0: float
+    step: float
+    z: F64
+    levels: F64
+    areas: F64
+    finer: int = 1
+
+    @classmethod
+    def of_result(cls, key: str, facts: Mapping[str, Any], arrays: Mapping[str, Any]) -> "DrawnRelief":
+        """As a worker has drawn it (see :func:`draw_relief`)."""
+        return cls(key, facts["x0"], facts["y0"], facts["step"], np.asarray(arrays["z"], np.float64),
+                   np.asarray(arrays["levels"], np.float64), np.asarray(arrays["areas"], np.float64), _FINER)
+
+    def over(self, floor: float, every: int = 1) -> Relief:
+        """The picture over a floor, of every so many places."""
+        return Relief.of_heights(self.x0, self.y0, every * self.step, np.ascontiguousarray(self.z[::every, ::every]) - floor)
+
+
+def relief_key(plan: Plan, setup: Setup) -> str:
+    """Under which the relief of a setup is kept."""
+    return key_of("relief", space_key(plan, setup))
+
+
+def draw_relief(space: SetupSpace) -> Result:
+    """The relief of a setup, from its mesh: where a needle comes to rest on each place of a grid."""
+    low = np.minimum(space.stock_low, space.index.low)[:2] - _ROUND
+    high = np.maximum(space.stock_high, space.index.high)[:2] + _ROUND
+    step = max(sqrt(float(np.prod(high - low)) / _MOST_CELLS), _FINEST) / _FINER
+    nx, ny = (int(size / step) + 1 for size in high - low)
+    under = float(space.index.low[2]) - 1.0
+    z = drop_grid(space.index, float(low[0]), float(low[1]), step, nx, ny, _NEEDLE, under)
+    heights, areas = by_height(*flat_ground(space.index))
+    return as_result({"x0": float(low[0]), "y0": float(low[1]), "step": step},
+                     z=np.where(z > under, z, -np.inf).astype(np.float32), levels=heights, areas=areas)
+
+
+def sampled_relief(key: str, points: F64, slopes: F64, areas: F64, stock: F64) -> DrawnRelief:
+    """A relief from few samples (n, 3) of the upward surface, each with its slope in degrees and the area that it stands for; the corners of
+    the `stock` (2, 3). What has the same `key` is the same."""
+    def made() -> DrawnRelief:
+        floor = float(points[:, 2].min())
+        low, high = points[:, :2].min(axis=0), points[:, :2].max(axis=0)
+        margin = float(max(np.abs(np.stack([stock[:, :2].min(axis=0) - low, stock[:, :2].max(axis=0) - high])).max(), 0.0)) + _ROUND
+        drawn = Relief.of_samples(points - [0.0, 0.0, floor], low, high, min(margin, 3 * float((high - low).max())))
+        level = slopes < degrees(atan(FLAT))
+        z = np.where(drawn.model, drawn.z + floor, -inf)
+        return DrawnRelief(key_of("survey", "sampled", key), drawn.x0, drawn.y0, drawn.step, z, *by_height(points[level, 2], areas[level]))
+
+    return _SAMPLED.get(key, made)
+
+
+def _axis_goes(relief: Relief, operation: Operation, stock: F64, box: tuple[F64, F64]) -> Bool:
+    """Where of a relief the axis of an operation's cutter goes, as well as it is known without drawing the boundary."""
+    limit, radius = operation.boundary, operation.cutter.radius
+    by = {"inside": -radius, "centre": 0.0, "outside": radius}[limit.contain] + limit.plus
+    if limit.boundary == "silhouette":
+        return relief.reach(relief.model, by) if by >= 0 else ~relief.reach(~relief.model, -by)
+    low, high = (stock.min(axis=0), stock.max(axis=0)) if limit.boundary == "stock" else box
+    return relief.within(low - by, high + by)
+
+
+def _cause(operation: Operation) -> tuple[Any, ...]:
+    """Of an operation, what is left standing after it hangs on."""
+    settings = tuple(getattr(operation.settings, name, None) for name in _LEFT_BY)
+    return operation.cutter.profile, operation.boundary.model_dump_json(), operation.strategy, settings
+
+
+def _standing(key: str, relief: Relief, first: F64, flats: Callable[[Operation], tuple[float, ...]], earlier: list[Operation],
+              axis: Callable[[Operation], Bool]) -> F64:
+    """How high material stands over the floor after earlier roughing, level by level as that will cut it; `first` is how it stood."""
+    if not earlier:
+        return first
+    last = earlier[-1]
+    causes = (key, *map(_cause, earlier))
+
+    def cut() -> F64:
+        before = _standing(key, relief, first, flats, earlier[:-1], axis)
+        settings, cutter, goes = last.settings, last.cutter, axis(last)
+        top = float(before[relief.reach(goes, cutter.radius)].max(initial=0.0))
+        if not isinstance(settings, RoughSettings):
+            tips = relief.tips(cutter.profile, float(getattr(settings, "leave", 0.0)))
+            return np.minimum(before, relief.swept(tips, cutter.profile, goes & (tips <= top)))
+        allowance = wall_allowance(cutter, settings.leave, *relief.size)
+        tips = relief.tips(cutter.profile, settings.leave, allowance)
+        levels = np.array([height for height, _ in rough_levels(settings, max(top, 1e-3), flats(last), allowance)])[::-1]
+        at = np.searchsorted(levels, tips - 1e-6)
+        where = goes & (at < len(levels))
+        return np.minimum(before, relief.swept(levels[np.minimum(at, len(levels) - 1)], cutter.profile, where))
+
+    return _STANDING.get(causes, cut)
+
+
+def surveyed(plan: Plan, setup: Setup, operation: Operation, drawn: DrawnRelief, stock: F64, floor: float, box: tuple[F64, F64]) -> Survey:
+    """The coarse picture that an operation finds: `stock` (2, 3) and `box` are corners, `floor` the height that it goes down to."""
+    coarse = _RELIEFS.get((drawn.key, floor), lambda: drawn.over(floor, drawn.finer))
+    fine = drawn.finer > 1 and operation.cutter.radius < _COARSE * coarse.step
+    relief = _RELIEFS.get((drawn.key, floor, "fine"), lambda: drawn.over(floor)) if fine else coarse
+    key = key_of("survey", drawn.key, floor, stock.tolist(), np.round(box, 1).tolist(), fine)
+    earlier = [item for item in setup.worked if item.number < operation.number and item.strategy.startswith("rough")]
+    low, high = stock.min(axis=0), stock.max(axis=0)
+    first = np.where(relief.within(low[:2], high[:2]), float(high[2]) - floor, -inf)
+    axis = partial(_axis_goes, relief, stock=stock[:, :2], box=box)
+
+    def flats(of: Operation) -> tuple[float, ...]:
+        return tuple((drawn.levels[drawn.areas >= 4 * of.cutter.diameter**2] - floor)[::-1].tolist())
+
+    causes = [*map(_cause, earlier), operation.cutter.profile, operation.boundary.model_dump()]
+    standing = _standing(key, relief, first, flats, earlier, axis)
+    return Survey(key_of("survey", key, causes), relief, axis(operation), standing, flats(operation), bool(earlier))
