@@ -82,8 +82,10 @@ def _operations(plan: Plan, setup: Setup, keys: SetupKeys, done: dict[str, dict[
         item["tabs"] = _tabs(operation, boundary if boundary in drawn and "loops" in drawn[boundary] else None)
         if shown:
             ground = ground_of(plan, setup, operation, shown, drawn.get(outlines.get(operation.boundary.boundary, "")), relief)
-            item["estimate"] = kind.estimate(operation.settings, operation.cutter, 0.0, ground).__dict__
-            item["curve"] = _curve(operation, ground)
+            estimate = kind.estimate(operation.settings, operation.cutter, 0.0, ground)
+            item["estimate"] = estimate.__dict__
+            # Once the time is known, the curve goes through it.
+            item["curve"] = _curve(operation, ground, item.get("seconds", estimate.seconds) / max(estimate.seconds, 1e-9))
         operations.append(item)
     return operations
 
@@ -145,8 +147,8 @@ def standing_stops(plan: Plan) -> list[Seen]:
     return standing([*whole["findings"], *(finding for setup in whole["setups"] for finding in setup["findings"])])
 
 
-def _curve(operation: Operation, ground: Ground) -> list[list[float]]:
-    """Seconds over stepover, for the small drawing that shows what a finer step costs."""
+def _curve(operation: Operation, ground: Ground, scale: float) -> list[list[float]]:
+    """Seconds over stepover, `scale` times the estimate, for the small drawing that shows what a finer step costs."""
     kind = strategy(operation.strategy)
     stepover = getattr(operation.settings, "stepover", None)
     if not stepover:
@@ -155,5 +157,5 @@ def _curve(operation: Operation, ground: Ground) -> list[list[float]]:
     for share in np.geomspace(0.02, 0.6, 24):
         value = float(share * operation.cutter.diameter)
         settings = operation.settings.model_copy(update={"stepover": value})
-        points.append([round(value, 4), round(kind.estimate(settings, operation.cutter, 0.0, ground).seconds, 1)])
+        points.append([round(value, 4), round(scale * kind.estimate(settings, operation.cutter, 0.0, ground).seconds, 1)])
     return points

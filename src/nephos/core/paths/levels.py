@@ -125,7 +125,8 @@ def filled(field: Field, low: float, high: float, refine: Callable[[F64], None] 
             refine(corners)
         rings = [corners[a:b] for a, b in pairwise(offset)]
         polygons.append(Polygon(rings[0], rings[1:]))
-    return areas_of(shapely.make_valid(MultiPolygon(polygons))) if polygons else MultiPolygon()
+    # By structure: a hole that was moved onto its outline must not turn the ground inside out.
+    return areas_of(shapely.make_valid(MultiPolygon(polygons), method="structure")) if polygons else MultiPolygon()
 
 
 def polygons_of(geometry: shapely.Geometry) -> list[Polygon]:
