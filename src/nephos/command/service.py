@@ -195,21 +195,17 @@ def test(words: list[str]) -> int:
         if words:
             pytest = [sys.executable, "-m", "pytest", *words]
             return subprocess.run(pytest, check=False, cwd=ROOT, stdin=subprocess.DEVNULL).returncode
-        python = [sys.executable, "-m"]
-        passed = [
-            _checked("ruff", [*python, "ruff", "check", "-q", "src", "tests", "demo"]),
-            _checked("mypy", [*python, "mypy"]),
-            _checked("tsc", ["npm", "run", "-s", "types"], ROOT / "frontend"),
-            _checked("eslint", ["npm", "run", "-s", "lint"], ROOT / "frontend"),
-            _checked("vitest", ["npm", "run", "-s", "test"], ROOT / "frontend"),
+        python, page = [sys.executable, "-m"], ROOT / "frontend"
+        checks: list[tuple[str, list[str], Path]] = [
+            ("ruff", [*python, "ruff", "check", "-q", "src", "tests", "demo"], ROOT), ("mypy", [*python, "mypy"], ROOT),
+            ("tsc", ["npm", "run", "-s", "types"], page), ("eslint", ["npm", "run", "-s", "lint"], page),
+            ("vitest", ["npm", "run", "-s", "test"], page), ("pytest, browser", [*python, "pytest", "--durations=8", "tests/browser"], ROOT),
         ]
         # The browser's tests wait for the page most of the time: all others run beside them, the core's on one core.
         beside = ["env", "NEPHOS_CORES=1", "NEPHOS_TEST_DATABASE=nephos_test_beside", *python, "pytest", "--durations=8"]
+        others = [("pytest, all others", [*beside, "tests/core", "tests/web", "tests/command"], ROOT)]
         with ThreadPoolExecutor(2) as pool:
-            passed += pool.map(lambda item: _checked(*item), [
-                ("pytest, browser", [*python, "pytest", "--durations=8", "tests/browser"]),
-                ("pytest, all others", [*beside, "tests/core", "tests/web", "tests/command"]),
-            ])
+            passed = [done for each in pool.map(lambda items: [_checked(*item) for item in items], [checks, others]) for done in each]
         return 0 if all(passed) else 1
     finally:
         if not was_running:
