@@ -1,19 +1,24 @@
 """Roughing besides rings and lines: plunging, entries, extra levels; pockets and holes."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import shapely
+from scipy.ndimage import binary_erosion
 
 from cutting import FLAT, TOLERANCE, cut_length, cut_tips, op, run, worst_gouge
 from meshes import grid_mesh
-from nephos.core.cutters import standard_cutter
+from nephos.core.cutters import Profile, standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.drill import hole_middles
 from nephos.core.paths.levels import Field, extra_levels, filled
+from nephos.core.paths.regions import Layer, worth_cutting
 from nephos.core.paths.rough_rings import RoughRingsSettings
 from nephos.core.paths.toolpath import Kind
 from nephos.core.plan.schema import Boundary, Combine, Limit
+from nephos.core.surface.drop import drop_grid
 
 
 def terrace() -> Mesh:
@@ -170,3 +175,60 @@ def test_a_hole_moved_onto_its_outline_does_not_turn_the_ground_inside_out() -> 
     ground = filled(Field(0.0, 0.0, 1.0, tips), -np.inf, 2.5, outwards)
     assert ground.area < 30, "a rim at most, never all that it goes round"
     assert not ground.buffer(-0.2).intersects(shapely.box(3, 3, 26, 20))
+
+
+def stairs_left(done) -> np.ndarray:  # type: ignore[no-untyped-def]
+    """How high material stands over the model, at all columns over it but its edge."""
+    grid = done.block.grid
+    surface = drop_grid(done.space.index, grid.x0, grid.y0, grid.pitch, grid.nx, grid.ny, Profile.of(0.0, 1e-3), done.space.floor - 1)
+    inside = binary_erosion(surface >= done.space.floor, iterations=8)
+    return (done.block.top - surface)[inside]
+
+
+def cone() -> Mesh:
+    """A hill of 12 mm with slopes of 45 degrees on a plate."""
+    x, y = np.meshgrid(np.linspace(0, 60, 121), np.linspace(0, 60, 121))
+    return grid_mesh(x, y, np.clip(26 - np.hypot(x - 30, y - 30), 2, 14))
+
+
+def test_a_second_roughing_takes_the_stairs_of_the_first() -> None:
+    """At every level by itself: also where nothing stands any more on the level above."""
+    first = op("rough_rings", FLAT, 10, stepdown=4.0, stepover=2.0, leave=0.4)
+    second = op("rough_rings", standard_cutter("flat", 3, 2), 20, stepdown=1.0, stepover=1.2, leave=0.2)
+    size = (66, 66, 16)
+    before, after = stairs_left(run(cone(), first, size=size)), stairs_left(run(cone(), first, second, size=size))
+    assert np.percentile(before, 90) > 2.5, "stairs of four millimetres"
+    # A step, what is left on the slope, and what is not worth cutting.
+    assert after.max() < 1.0 + 0.2 * np.sqrt(2) + 0.3 + 0.3
+    assert np.percentile(after, 90) < 1.3
+
+
+def test_what_is_not_worth_cutting_is_left_and_the_rest_is_not() -> None:
+    first = op("rough_rings", FLAT, 10, stepdown=3.0, stepover=2.0, leave=0.5)
+    skim = op("rough_rings", standard_cutter("flat", 3, 2), 20, stepdown=3.0, stepover=1.2, leave=0.3)
+    level = grid_mesh(*np.meshgrid(np.linspace(0, 40, 41), np.linspace(0, 40, 41)), np.full((41, 41), 6.0))
+    left = run(level, first, skim, size=(46, 46, 12))
+    assert cut_length(left, 1) == 0, "0.2 mm all over is nothing to rough"
+    taken = run(level, first, skim.model_copy(update={"settings": skim.settings.model_copy(update={"worth": 0.0})}), size=(46, 46, 12))
+    assert cut_length(taken, 1) > 40 * 40 / 1.2
+
+
+def test_to_get_lower_the_cutter_goes_through_what_is_not_worth_it_by_itself() -> None:
+    high = Layer(-2.0, shapely.box(0, 0, 20, 10), worthy=shapely.box(0, 0, 5, 10))
+    low = Layer(-4.0, shapely.box(12, 0, 20, 10), worthy=shapely.box(12, 0, 20, 10))
+    first, second = worth_cutting([high, low])
+    assert first.ground.equals(shapely.union_all([shapely.box(0, 0, 5, 10), shapely.box(12, 0, 20, 10)]))
+    assert second.ground.equals(low.ground)
+
+
+def test_ways_between_columns_are_no_air() -> None:
+    done = run(cone(), op("rough_rings", FLAT, 10, stepdown=4.0, stepover=2.0, leave=0.4), size=(66, 66, 16))
+    outcome = done.outcomes[0]
+    # Ten moves of 0.2 mm at cutting height: a gap of two of them between cuts is none, one of five is.
+    points = np.column_stack([0.2 * np.arange(12), np.zeros(12), np.full(12, -1.0)])
+    depths = np.array([1, 1, 0, 0, 1, 1, 0, 0, 0, 0, 0], np.float32)
+    known = replace(outcome, points=points, kinds=np.full(11, Kind.CUT, np.uint8), depths=depths)
+    assert not known.in_air(0.25)[:6].any() and known.in_air(0.25)[6:].all()
+    assert known.in_air(0.1)[2:4].all(), "finer columns would have shown it"
+    lifted = replace(known, kinds=np.array([1, 1, 0, 1, 1, 1, 1, 1, 1, 1, 1], np.uint8))
+    assert lifted.in_air(0.25)[3] and not lifted.in_air(0.25)[2], "beside a rapid it is air; the rapid itself is none"
