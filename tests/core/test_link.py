@@ -126,6 +126,9 @@ def test_a_pass_in_the_full_is_led_in_from_cleared_ground_beside_it() -> None:
     assert entry[0, 1] < 18 and (low.top[low.grid.ys < entry[0, 1] + 1.5] <= -4).all(), "where nothing stands"
     cut = path.points[1:][path.kinds == Kind.CUT]
     assert np.allclose(cut[0], cut[-1]), "and then once round"
+    kept = task(low)
+    inside = LinkTask(kept.index, shapely.box(0, 17, 60, 40), low, kept.cutter, 0.0, -20.0, 1800, 600, 5.0, 0.01)
+    assert np.count_nonzero(link(passes, inside).kinds == Kind.ENTRY) > 2, "out of the region it does not go: it ramps"
     fence = box_mesh((0, 15, -20), (60, 15.5, -1))
     faces = np.concatenate([FLOOR.faces, fence.faces + 8]).astype(np.int32)
     free = task(low)

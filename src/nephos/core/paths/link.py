@@ -1,6 +1,7 @@
 """From passes to a toolpath: entries, links at the lowest safe height, retracts."""
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from math import radians, tan
 
 import numpy as np
@@ -60,6 +61,13 @@ class LinkTask:
     tolerance: float
     ramp_limit: float = 90.0
 
+    @cached_property
+    def allowed(self) -> shapely.Geometry:
+        """The region with a hair of slack, made ready to be asked often."""
+        grown = self.region.buffer(1e-3)
+        shapely.prepare(grown)
+        return grown
+
 
 def _level_links(passes: tuple[Pass, ...], stay: float, task: LinkTask) -> list[F64 | None]:
     """For roughing: the straight way to the next pass where it stays clear of the part."""
@@ -87,9 +95,7 @@ def _surface_links(passes: tuple[Pass, ...], stay: float, task: LinkTask) -> lis
     starts = np.array([item.start for item in passes[1:]])
     lines = np.concatenate([ends[:, :2], starts[:, :2]], axis=1)
     near = np.hypot(*(starts - ends)[:, :2].T) <= stay
-    grown = task.region.buffer(1e-3)
-    shapely.prepare(grown)
-    near &= shapely.covers(grown, shapely.linestrings(lines.reshape(-1, 2, 2)))
+    near &= shapely.covers(task.allowed, shapely.linestrings(lines.reshape(-1, 2, 2)))
     links: list[F64 | None] = [None] * len(ends)
     chosen = np.flatnonzero(near)
     points, last = follow_lines(task.index, lines[chosen], task.cutter, task.leave, task.floor, task.tolerance)
@@ -188,7 +194,9 @@ def _from_outside(item: Pass, block: LinkBlock, task: LinkTask) -> Pass:
     around = np.column_stack([np.cos(angles), np.sin(angles)])
     for away in _BESIDE:
         beside = (on[:, None, :2] + away * task.cutter.radius * around).reshape(-1, 2)
-        for k in np.flatnonzero(block.rests(beside, task.cutter, inset) <= level + _CLEAR)[:_TRIED]:
+        lines = shapely.linestrings(np.stack([beside, np.repeat(on[:, :2], _AROUND, axis=0)], axis=1))
+        may = (block.rests(beside, task.cutter, inset) <= level + _CLEAR) & shapely.covers(task.allowed, lines)
+        for k in np.flatnonzero(may)[:_TRIED]:
             way = densified(np.array([[*beside[k], level], on[k // _AROUND]]), task.cutter.radius / 6)
             tips = drop_points(task.index, way[:, :2], task.cutter.grown(task.leave), task.floor - 1e3)
             if (tips + task.leave <= level + task.tolerance / 2).all():
@@ -246,6 +254,14 @@ def _lifts_rather(at: F64, way: F64, block: LinkBlock, task: LinkTask, through: 
     return float(np.hypot(*(way[-1] - at)[:2])) > 2 * THROUGH_AIR * task.cutter.radius
 
 
+def _follows(item: Pass, before: F64 | None, planned: Pass, last: Pass, passes: Passes, task: LinkTask) -> tuple[Pass, F64 | None]:
+    """A pass and the way to it, where the one before it ended elsewhere than `planned`: begun anew as near as it can be."""
+    if before is None or (last.end == planned.end).all():
+        return item, before
+    turned = replace(item, points=from_nearest(item.points, last.end[:2])) if item.closed else item
+    return turned, _level_links((last, turned), passes.stay_down, task)[0]
+
+
 def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
     """Join passes in the order given.
 
@@ -263,34 +279,26 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
         if turned is not items:
             items = turned
             links = find(items, passes.stay_down, task) if linking else links
-    path: PathBuilder | None = None
+    start = [*items[0].start[:2], task.clearance] if items else [0.0, 0.0, task.clearance]
+    path, last = PathBuilder(np.array(start)), None
     angle = min(passes.ramp_angle, task.ramp_limit)
-    last: Pass | None = None
     for k, planned in enumerate(items):
         if k % 64 == 0:
             report(k / len(items))
         item, before = planned, links[k - 1] if k else None
-        if before is not None and last is not None and (last.end != items[k - 1].end).any():
-            # The one before ends elsewhere than planned.
-            item = replace(item, points=from_nearest(item.points, last.end[:2])) if item.closed else item
-            before = find((last, item), passes.stay_down, task)[0]
-        if before is not None and path is not None and not passes.on_surface and _lifts_rather(path.at, before, block, task, passes.through):
-            before = None
-        if before is None and passes.through and not passes.on_surface:
-            item = _from_outside(item, block, task)
-        if path is None:
-            path = PathBuilder(np.array([*item.start[:2], task.clearance]))
-            _enter(path, item, block, task, angle)
-        elif before is not None:
+        if last is not None and not passes.on_surface:
+            item, before = _follows(item, before, items[k - 1], last, passes, task)
+            if before is not None and _lifts_rather(path.at, before, block, task, passes.through):
+                before = None
+        if before is not None:
             path.go(before, Kind.LINK, task.feed)
         else:
+            item = item if passes.on_surface or not passes.through else _from_outside(item, block, task)
             _enter(path, item, block, task, angle)
         path.go(item.points[1:], Kind.CUT, task.plunge_feed if item.plunging else task.feed)
         block.cut(item.points, task.cutter)
         last = item
-    if path is None:
-        path = PathBuilder(np.array([0.0, 0.0, task.clearance]))
-    else:
+    if items:
         path.go(np.array([[path.at[0], path.at[1], task.clearance]]), Kind.RAPID, 0)
     report(1.0)
     return path.result()
