@@ -1,5 +1,5 @@
 /** The curves of a drawn boundary: added, bent, given points by numbers, or brought in from a drawing. */
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { FileTrigger } from "react-aria-components";
 import styled from "styled-components";
 import { readCurves } from "../../api/hooks";
@@ -38,11 +38,15 @@ export function CurveList(props: { boundary: Boundary }) {
   const unit = plan.units ?? "mm";
   const curves = (boundary.curves ?? []) as Curve[];
   const changed = (next: Curve[]) => withBoundary(plan, boundary.id, { curves: next });
+  // While a file is read the plan may go on.
+  const latest = useRef({ plan, curves });
+  useEffect(() => { latest.current = { plan, curves }; });
   const swap = (k: number, curve: Curve) => curves.map((old, n) => (n === k ? curve : old));
   const bring = async (file: File) => {
     try {
       const found = await readCurves(file);
-      keep(changed([...curves, ...found.curves.map((points) => ({ points, smooth: false }))]), `curves of ${file.name}`);
+      const now = latest.current, more = found.curves.map((points) => ({ points, smooth: false }));
+      keep(withBoundary(now.plan, boundary.id, { curves: [...now.curves, ...more] }), `curves of ${file.name}`);
       setSaid({ text: [`${found.curves.length} ${found.curves.length === 1 ? "curve" : "curves"} brought in`, ...found.notes].join("; "), bad: false });
     } catch (reason) { setSaid({ text: (reason as Error).message, bad: true }); }
   };
