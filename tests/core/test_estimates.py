@@ -18,7 +18,7 @@ from nephos.core.paths import roughing
 from nephos.core.paths.levels import wide_heights
 from nephos.core.paths.registry import strategy
 from nephos.core.paths.relief import Relief, large_pieces
-from nephos.core.paths.roughing import _Work
+from nephos.core.paths.roughing import RoughWork
 from nephos.core.plan.ground import ground_of
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
@@ -122,7 +122,7 @@ def test_rings_are_as_long_as_geometry_says() -> None:
     """In a disc of 20 mm, 2 mm apart: circles of 20, 18, 16 ... mm, until the cutter clears all within the last."""
     every, radius = 0.1, 20.0
     inner = 2 * np.pi * np.maximum(radius - (np.arange(250) + 0.5) * every, 0.0)
-    work = _Work(2 * np.pi * radius, inner, every, 1, 1)
+    work = RoughWork(2 * np.pi * radius, inner, every, 1, 1)
     told = work.length(2.0, 2.0)
     assert told == pytest.approx(2 * np.pi * sum(20 - 2 * k for k in range(10)), rel=0.01)
     assert work.length(1.0, 3.0) < work.length(1.0, 1.0), "the wider the cutter, the less is left for the last rings"

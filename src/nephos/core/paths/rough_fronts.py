@@ -15,7 +15,7 @@ from nephos.core.paths.levels import TRACE, areas_of, material_above
 from nephos.core.paths.load import Standing
 from nephos.core.paths.regions import Region, cut_in_order, level_regions
 from nephos.core.paths.registry import Passes, Strategy, Task, choice, number
-from nephos.core.paths.roughing import ROUGHING_SHAPES, RoughSettings, describe_rough, estimate_rough
+from nephos.core.paths.roughing import ROUGHING_SHAPES, RoughSettings, describe_rough, estimate_rough, rough_work
 from nephos.core.paths.toolpath import Pass
 from nephos.core.polyline import from_nearest
 from nephos.core.stock.block import Block
@@ -24,8 +24,10 @@ from nephos.core.units import Say
 _WAYS = {"both": "both ways", "climb": "climb", "conventional": "conventional"}
 _STAY_DOWN = 6.0
 """Diameters of the cutter that it goes back through cleared ground sooner than lifting."""
-_SLOWER = 2.15
-"""Fronts are longer than rings of the same step: they overlap in corners and narrow ground (measured on reliefs)."""
+_AS_RINGS = 0.9
+_ROUND_WALLS = 186.0
+"""It takes so many times what going along rings of the same step would, and so many seconds to a metre of wall, where fronts are short and
+the cutter goes back again and again (fitted on reliefs)."""
 
 
 class RoughFrontsSettings(RoughSettings):
@@ -82,7 +84,11 @@ def _describe(settings: RoughFrontsSettings, cutter: Cutter, say: Say) -> str:
 
 def _estimate(settings: RoughFrontsSettings, cutter: Cutter, leave: float, ground: Ground) -> Estimate:
     rings = estimate_rough(settings, cutter, leave, ground)
-    return replace(rings, seconds=_SLOWER * rings.seconds)
+    if ground.survey is None:
+        return rings
+    work = rough_work(settings, cutter, ground.survey())
+    length = work.length(settings.step_for(cutter), cutter.radius)
+    return replace(rings, seconds=_AS_RINGS * length / ground.feed * 60 + _ROUND_WALLS * work.walls / 1e3)
 
 
 STRATEGY = Strategy(

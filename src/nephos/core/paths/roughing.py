@@ -87,7 +87,7 @@ class EnteredSettings(RoughSettings):
 
 
 @dataclass(frozen=True)
-class _Work:
+class RoughWork:
     """What there is to rough, over all layers: the outline along walls (mm), the length (mm) of lines at distances from the edge of
     what is cleared, one every `every` mm, pieces to be entered, and layers."""
 
@@ -104,7 +104,7 @@ class _Work:
         return self.walls + float(np.interp(at, (np.arange(len(self.inner)) + 0.5) * self.every, self.inner).sum())
 
 
-_WORKS: Memo[_Work] = Memo(128)
+_WORKS: Memo[RoughWork] = Memo(128)
 
 
 def wall_allowance(cutter: Cutter, leave: float, width: float, height: float) -> float:
@@ -119,7 +119,7 @@ def rough_levels(settings: RoughSettings, top: float, flats: tuple[float, ...], 
     return [item for level, before in zip(levels, own, strict=True) for item in (*((z, True) for z in before), (level, False))]
 
 
-def _work(settings: RoughSettings, cutter: Cutter, survey: Survey) -> _Work:
+def _work(settings: RoughSettings, cutter: Cutter, survey: Survey) -> RoughWork:
     """What there is to rough, level by level, in the coarse picture."""
     relief = survey.relief
     allowance = wall_allowance(cutter, settings.leave, *relief.size)
@@ -146,13 +146,19 @@ def _work(settings: RoughSettings, cutter: Cutter, survey: Survey) -> _Work:
         return walls, shells * float(relief.step), count
 
     found = in_bands(at_level, len(levels), 1)
-    return _Work(sum(walls for walls, _, _ in found), sum((shells for _, shells, _ in found), np.zeros(bins)), relief.step,
+    return RoughWork(sum(walls for walls, _, _ in found), sum((shells for _, shells, _ in found), np.zeros(bins)), relief.step,
                  sum(count for _, _, count in found), len(levels))
 
 
 def describe_rough(settings: RoughSettings, cutter: Cutter, say: Say) -> str:
     """The key numbers of a roughing operation."""
     return f"{say(settings.stepdown)} down · step {say(settings.stepover)} · leave {say(settings.leave)}"
+
+
+def rough_work(settings: RoughSettings, cutter: Cutter, survey: Survey) -> RoughWork:
+    """What there is to rough, remembered by what it hangs on: a stepover is none of that."""
+    causes = (survey.key, cutter.profile, settings.stepdown, settings.leave, settings.flats, settings.worth)
+    return _WORKS.get(causes, lambda: _work(settings, cutter, survey))
 
 
 def estimate_rough(settings: RoughSettings, cutter: Cutter, leave: float, ground: Ground) -> Estimate:
@@ -163,8 +169,7 @@ def estimate_rough(settings: RoughSettings, cutter: Cutter, leave: float, ground
     if ground.survey is None:
         return Estimate(travel_seconds(layers * ground.area / step, 6 * layers * ways, ground.feed, ground.acceleration), ways, layers)
     survey = ground.survey()
-    causes = (survey.key, cutter.profile, settings.stepdown, settings.leave, settings.flats, settings.worth)
-    work = _WORKS.get(causes, lambda: _work(settings, cutter, survey))
+    work = rough_work(settings, cutter, survey)
     length = work.length(step, cutter.radius)
     if survey.again:
         by_way, by_piece = _HOPS_AGAIN
