@@ -181,7 +181,7 @@ def test_thinning_says_how_far_the_surface_moved_and_keeps_to_it() -> None:
 
 
 @given(st.floats(0.1, 3.0))
-@settings(max_examples=10, deadline=None)
+@settings(max_examples=5, deadline=None)
 def test_the_deviation_of_a_grown_ball_is_what_it_grew_by(by: float) -> None:
     inner, outer = ball(60, 10), ball(60, 10 + by)
     assert deviation_of(inner.vertices, outer, 5.0) == pytest.approx(by, abs=0.03)
