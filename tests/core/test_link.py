@@ -87,7 +87,8 @@ def test_far_it_lifts_just_over_what_stands_between() -> None:
 
 def test_over_ground_that_is_cut_already_it_lifts_less() -> None:
     block = box_block((0, 0, -10), (60, 20, 0), 0.5)
-    low = block.cut_above(np.where(block.grid.xs < 50, -3, 0).astype(np.float32) + np.zeros(block.top.shape, np.float32), np.zeros(block.top.shape, np.int32))
+    ground = np.where(block.grid.xs < 50, -3, 0).astype(np.float32) + np.zeros(block.top.shape, np.float32)
+    low = block.cut_above(ground, np.zeros(block.top.shape, np.int32))
     path = link(two_pits(20.0), task(low))
     inner = path.points[1:-1][path.kinds[:-1] == Kind.RAPID]
     assert inner[1:, 2].max() == pytest.approx(-3 + OVER_GROUND)
@@ -117,7 +118,8 @@ def test_an_entry_begins_just_above_what_was_cut_and_farther_above_the_uncut_top
 def test_a_pass_in_the_full_is_led_in_from_cleared_ground_beside_it() -> None:
     """Instead of going down a ramp along it; but never through the part."""
     block = box_block((0, 0, -10), (60, 40, 0), 0.5)
-    low = block.cut_above(np.where(block.grid.ys < 14, -6, 0)[:, None].astype(np.float32) + np.zeros(block.top.shape, np.float32), np.zeros(block.top.shape, np.int32))
+    ground = np.where(block.grid.ys < 14, -6, 0)[:, None].astype(np.float32) + np.zeros(block.top.shape, np.float32)
+    low = block.cut_above(ground, np.zeros(block.top.shape, np.int32))
     ring = np.array([[20, 18, -4], [40, 18, -4], [40, 30, -4], [20, 30, -4], [20, 18, -4.0]])
     passes = Passes((Pass(ring, closed=True, entry="ramp"),), 6.0, False)
     path = link(passes, task(low))
