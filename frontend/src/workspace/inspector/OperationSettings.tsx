@@ -22,17 +22,18 @@ function CostCurve(props: { info: OperationInfo; stepover: number }) {
   const { plan } = useSheetState();
   const curve = props.info.curve ?? [];
   if (curve.length < 2 || !props.info.estimate) return null;
+  const seconds = props.info.seconds ?? props.info.estimate.seconds;
   const last = (curve.at(-1) as [number, number])[0];
-  const most = Math.max((curve.find(([step]) => step > last / 12) ?? (curve[0] as [number, number]))[1], props.info.estimate.seconds * 1.15);
+  const most = Math.max((curve.find(([step]) => step > last / 12) ?? (curve[0] as [number, number]))[1], seconds * 1.15);
   const x = (v: number) => 8 + (262 * v) / last, y = (v: number) => 78 - (66 * v) / most;
-  const at = [x(props.stepover), y(Math.max(props.info.estimate.seconds, 1))] as const;
+  const at = [x(props.stepover), y(Math.max(seconds, 1))] as const;
   const inside = at[0] > 4 && at[0] < 280;
   return (
     <svg viewBox="0 0 288 94" width="100%" role="img" aria-label="Time over stepover" style={{ font: `10px ${theme.mono}` }}>
       <path d="M8 8 V78 H280" fill="none" stroke={theme.hairline} />
       <path d={`M ${curve.filter(([, t]) => t <= most).map(([s, t]) => `${x(s).toFixed(1)} ${y(t).toFixed(1)}`).join(" L ")}`} fill="none" stroke={theme.action} strokeWidth={1.4} />
       {inside && <circle cx={at[0]} cy={at[1]} r={4} fill={theme.action} />}
-      {inside && <text x={Math.min(at[0] + 8, 190)} y={Math.max(at[1] - 6, 10)} fill={theme.ink}>{lengthText(props.stepover, plan.units ?? "mm")} → {clock(props.info.estimate.seconds)}</text>}
+      {inside && <text x={Math.min(at[0] + 8, 190)} y={Math.max(at[1] - 6, 10)} fill={theme.ink}>{lengthText(props.stepover, plan.units ?? "mm")} → {clock(seconds)}</text>}
       <text x={12} y={10} fill={theme.muted}>time</text><text x={230} y={90} fill={theme.muted}>stepover</text>
     </svg>
   );
