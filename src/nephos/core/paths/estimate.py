@@ -30,8 +30,7 @@ class Ground:
 
     `width`, `height` are of the region's box, `area` and `perimeter` of the region itself, in `loops` loops; `outline` is the
     length of the boundary. `depth` is from the top of the block to the floor, `relief` the height of the model's surface over it,
-    `thickness` that of the stock, `cleared` how deep earlier roughing has gone where there is no model,
-    `cleared_by` with which diameter at least.
+    `thickness` that of the stock, `cleared` how deep earlier roughing has gone where there is no model.
     `shares` are heights over the floor that a tenth, two tenths ... of the region's ground stay under; `slopes` the same for
     its slopes in degrees. `walls` are areas seen from the side of all that is steeper than angles evenly from 0 to 90 degrees.
     `survey` looks at the ground as a coarse picture, where there is a model.
@@ -51,7 +50,6 @@ class Ground:
     loops: int = 1
     outline: float = 0.0
     cleared: float = 0.0
-    cleared_by: float = 0.0
     shares: tuple[float, ...] = field(default=())
     slopes: tuple[float, ...] = field(default=())
     walls: tuple[float, ...] = field(default=())

@@ -128,7 +128,6 @@ def ground_of(plan: Plan, setup: Setup, operation: Operation, models: list[tuple
         top=top, feed=operation.cutting_feed, plunge_feed=operation.entering_feed, acceleration=min(machine.acceleration[:2]),
         thickness=float(np.ptp(stock[:, 2])), area=float(region["area"]), perimeter=float(region["perimeter"]),
         loops=int(region["loops"]), outline=float(region["outline"]), cleared=cleared,
-        cleared_by=min((item.cutter.diameter for item in earlier), default=0.0),
         shares=_weighted_shares(heights, areas), slopes=_weighted_shares(slopes, areas), walls=sampled.walls,
         survey=cache(lambda: surveyed(plan, setup, operation, drawn or sampled_relief(key, sampled.points, sampled.slopes, sampled.areas, stock),
                                  stock, floor, _box(low, high, outline))) if len(sampled.points) else None,
