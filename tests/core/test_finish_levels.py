@@ -2,21 +2,26 @@
 
 import numpy as np
 import pytest
+import shapely
 import trimesh
 
 from cutting import worst_gouge
-from meshes import grid_mesh
+from meshes import ALL_SHAPES, grid_mesh
 from nephos.command.warm import small_hill
+from nephos.core.bands import silent
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.finish_levels import _runs, in_order
+from nephos.core.paths.levels import contour_generator, refine_contour, tip_field
 from nephos.core.plan.outcome import SetupOutcome
 from nephos.core.plan.pipeline import run_setup
 from nephos.core.plan.proof_checks import outcome_findings
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Limit, Model, Operation, Plan, Setup, Stock
 from nephos.core.plan.space import Work
+from nephos.core.surface.drop import drop_points
+from nephos.core.surface.index import build_index
 
 
 def solid(made: trimesh.Trimesh) -> Mesh:
@@ -105,3 +110,28 @@ def test_along_an_upright_wall_the_cutter_stays_level() -> None:
     rising = np.abs(np.diff(outcome.points[:, 2]))[cut] > 1e-3
     assert rising.mean() < 0.1
     assert worst_gouge(done) <= 0.01
+
+
+@pytest.mark.parametrize("shape", list(ALL_SHAPES))
+@pytest.mark.parametrize("over", [0.0, 1e-3, 0.3])
+def test_contour_points_are_moved_to_where_the_cutter_first_comes_to_the_level(shape: str, over: float) -> None:
+    """A wavy wall on nearly level ground, where a level may be a hair over the ground for long before the wall begins."""
+    x, y = np.meshgrid(np.arange(0, 30.1, 0.25), np.arange(0, 20.1, 0.25))
+    wall = np.clip(6 * (y - 10 - np.sin(x / 2)), 0.0, 5.0) + 1e-3 * x / 30
+    mesh = grid_mesh(x, y, wall)
+    index = build_index(mesh.vertices, mesh.faces)
+    profile, tolerance, level = ALL_SHAPES[shape], 2e-3, 1e-3 + over
+    field = tip_field(index, shapely.box(3, 3, 27, 17), profile, 0.13, 0.0, silent)
+    long = [line for line in contour_generator(field)().lines(level) if len(line) > 100]
+    assert long
+    for line in long:
+        points = np.ascontiguousarray(line)
+        refine_contour(index, points, field, level, profile, 0.0, tolerance)
+        inside = (points[:, 0] > 4) & (points[:, 0] < 26)
+        assert drop_points(index, points[inside], profile, 0.0).max() <= level + 2 * tolerance, "no deeper into the wall than told"
+        # Square to the contour on the plan, on the wall's side.
+        along = np.gradient(points, axis=0)
+        square = np.column_stack([along[:, 1], -along[:, 0]]) / np.hypot(*along.T)[:, None]
+        square *= np.sign(square[:, 1])[:, None]
+        beyond = drop_points(index, (points + 3 * tolerance * square)[inside], profile, 0.0)
+        assert np.mean(beyond >= level - tolerance) > 0.98, "and no farther from it"

@@ -1,6 +1,7 @@
 """Waterline finishing: level contours of the surface, for steep walls that lines leave steps on."""
 
 from dataclasses import replace
+from itertools import chain, islice
 from math import ceil, radians, sin, sqrt, tan
 from typing import Literal
 
@@ -22,6 +23,8 @@ from nephos.core.units import Say
 
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
 _CELLS = 4_000_000
+MOVED, THINNED = 0.2, 0.2
+"""Shares of the tolerance for how near points come to the contour, and for thinning."""
 _BOTTOM = 2e-3
 """So far over the floor (mm) the lowest contour is looked for: on it, level ground has no contour."""
 
@@ -90,15 +93,14 @@ def _runs(line: F64, kept: Bool) -> list[F64]:
     return [line[a : b + 1] for a, b in zip(edges[::2], edges[1::2], strict=True)]
 
 
-def _contours(task: Task, field: Field, raw: list[F64], level: float, grown: Profile) -> list[F64]:
+def _contours(task: Task, field: Field, raw: list[F64], level: float, grown: Profile, floor: float) -> list[F64]:
     """Raw contour lines moved to where the tip is exactly at `level`, thinned, and clipped to the region: (n, 2) each."""
     lines = []
-    for points in raw:
-        exact = np.ascontiguousarray(points)
-        refine_contour(task.index.arrays, exact, field.x0, field.y0, field.step, level, grown,
-                       float(field.tips.min()) - 1.0, 0.2 * task.tolerance)
+    for line in raw:
+        exact = np.ascontiguousarray(line)
+        refine_contour(task.index, exact, field, level, grown, floor, MOVED * task.tolerance)
         lines.append(shapely.LineString(exact))
-    thinned = shapely.simplify(lines, 0.2 * task.tolerance, preserve_topology=False)
+    thinned = shapely.simplify(lines, THINNED * task.tolerance, preserve_topology=False)
     parts = shapely.get_parts(shapely.intersection(thinned, task.region)) if lines else np.empty(0, object)
     # Specks of contour, where level ground ripples by less than the tolerance, cut nothing.
     parts = parts[(shapely.get_type_id(parts) == 1) & (shapely.length(parts) > 10 * task.tolerance)]
@@ -114,23 +116,42 @@ def _slimmed(profile: Profile, leave: float, by: float) -> tuple[Profile, float]
     return (profile, leave - by) if profile.corner + leave >= by else (profile, leave)
 
 
+class _Waiting:
+    """Passes (n, 3) of a level that are not cut yet, with their boxes on the plan, so that far ones are not looked at closely."""
+
+    def __init__(self, passes: list[F64]) -> None:
+        self.passes = list(passes)
+        self.boxes = np.array([[item[:, :2].min(axis=0), item[:, :2].max(axis=0)] for item in passes]).reshape(-1, 2, 2)
+
+    def pop(self, k: int) -> F64:
+        self.boxes = np.delete(self.boxes, k, axis=0)
+        return self.passes.pop(k)
+
+    def nearest(self, at: F64, reach: float) -> int | None:
+        """The pass with the point nearest to `at`, within `reach`."""
+        outside = np.maximum(np.maximum(self.boxes[:, 0] - at, at - self.boxes[:, 1]), 0.0)
+        least, best = reach, None
+        for k in np.flatnonzero(np.hypot(*outside.T) <= reach):
+            gap = float(np.hypot(*(self.passes[k][:, :2] - at).T).min())
+            if gap <= least:
+                least, best = gap, int(k)
+        return best
+
+
 def in_order(levels: list[list[F64]], reach: float) -> list[F64]:
     """Passes from the top down, one wall to its foot before the next: from each the nearest of the next level within `reach`."""
-    waiting = [list(passes) for passes in levels]
+    waiting = [_Waiting(passes) for passes in levels]
     out: list[F64] = []
-    for depth, passes in enumerate(waiting):
-        while passes:
+    for depth, level in enumerate(waiting):
+        while level.passes:
             at = out[-1][-1, :2] if out else np.zeros(2)
-            current = passes.pop(min(range(len(passes)), key=lambda k: float(((passes[k][0, :2] - at) ** 2).sum())))
+            current = level.pop(int(np.argmin([float(((item[0, :2] - at) ** 2).sum()) for item in level.passes])))
             out.append(current)
             for following in waiting[depth + 1 :]:
-                if not following:
+                k = following.nearest(current[-1, :2], reach)
+                if k is None:
                     break
-                gaps = [float(np.hypot(*(item[:, :2] - current[-1, :2]).T).min()) for item in following]
-                best = int(np.argmin(gaps))
-                if gaps[best] > reach:
-                    break
-                nearest = following.pop(best)
+                nearest = following.pop(k)
                 current = from_nearest(nearest, current[-1, :2]) if np.allclose(nearest[0], nearest[-1]) else nearest
                 out.append(current)
     return out
@@ -147,30 +168,36 @@ def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
     grown = task.cutter.profile.grown(settings.leave)
     x_low, y_low, x_high, y_high = task.region.bounds
     step = _contour_step(grown, settings.steeper, task.tolerance, (x_high - x_low) * (y_high - y_low))
-    field = tip_field(task.index, task.region, grown, step, task.floor - settings.leave, part(task.report, 0.0, 0.3))
+    floor = task.floor - settings.leave
+    field = tip_field(task.index, task.region, grown, step, floor, part(task.report, 0.0, 0.3))
     dy, dx = np.gradient(field.tips, step)
     slope, least = np.hypot(dx, dy), tan(radians(settings.steeper))
-    top, bottom = min(float(field.tips.max()), task.ceiling), task.floor - settings.leave
-    if top - bottom < _BOTTOM * 2:
+    top = min(float(field.tips.max()), task.ceiling)
+    if top - floor < _BOTTOM * 2:
         raise Refused("there is no wall here: the surface inside the boundary is level")
-    heights = level_heights(top, bottom, settings.stepdown)
+    heights = level_heights(top, floor, settings.stepdown)
     heights[-1] += _BOTTOM
-    contours = contour_generator(field)
-    slim, leave = _slimmed(task.cutter.profile, settings.leave, 0.4 * task.tolerance)
+    generator = contour_generator(field)
 
     def at_levels(first: int, last: int) -> list[list[F64]]:
         found = []
-        made = contours()
+        made = generator()
         for height in heights[first:last]:
             raw = [run for line in made.lines(height) if len(line) >= 2
                    for run in _runs(line, _steep(field, slope, line, least, settings.overlap)) if len(run) >= 2]
-            runs = _contours(task, field, raw, height, grown)
-            found.append(follow_runs(task.index, runs, slim, leave, height + settings.leave, 0.5 * task.tolerance))
+            found.append(_contours(task, field, raw, height, grown, floor))
         return found
 
-    bands = in_bands(at_levels, len(heights), max(1, len(heights) // 12), part(task.report, 0.3, 1.0))
-    levels = [[run if settings.direction == "climb" else run[::-1] for run in runs] for band in bands for runs in band]
-    ordered = in_order(levels, 4 * settings.stepdown + task.cutter.diameter)
+    bands = in_bands(at_levels, len(heights), max(1, len(heights) // 12), part(task.report, 0.3, 0.6))
+    contours = [runs for band in bands for runs in band]
+    counts = [len(runs) for runs in contours]
+    floors = np.repeat(np.asarray(heights) + settings.leave, counts)
+    slim, leave = _slimmed(task.cutter.profile, settings.leave, (MOVED + THINNED) * task.tolerance)
+    followed = iter(follow_runs(task.index, list(chain.from_iterable(contours)), slim, leave, floors, 0.5 * task.tolerance,
+                                part(task.report, 0.6, 1.0)))
+    levels = [list(islice(followed, count)) for count in counts]
+    turned = 1 if settings.direction == "climb" else -1
+    ordered = in_order([[run[::turned] for run in runs] for runs in levels], 4 * settings.stepdown + task.cutter.diameter)
     if not ordered:
         raise Refused(f"nothing inside the boundary is steeper than {settings.steeper:g}°: give a smaller angle, or finish with lines")
     return [Pass(run, closed=bool(np.allclose(run[0], run[-1]))) for run in ordered]

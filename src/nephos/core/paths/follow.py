@@ -39,20 +39,23 @@ def _put(buffer, count, x, y, z):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _follow(grid, lines, cutter, floor, lift, spacing, tolerance, finest, ends):  # type: ignore[no-untyped-def]
+def _follow(grid, lines, cutter, floors, lift, spacing, dense, tolerance, finest, ends):  # type: ignore[no-untyped-def]
     buffer = np.empty((1024, 3))
     count = 0
     stack_s = np.empty(_DEEPEST + 2)
     stack_z = np.empty(_DEEPEST + 2)
     hint = -1
+    z = 0.0
     for k in range(len(lines)):
         x0, y0, x1, y1 = lines[k, 0], lines[k, 1], lines[k, 2], lines[k, 3]
+        floor = floors[k]
         length = sqrt((x1 - x0) * (x1 - x0) + (y1 - y0) * (y1 - y0))
         ux = (x1 - x0) / length if length > 0.0 else 1.0
         uy = (y1 - y0) / length if length > 0.0 else 0.0
         base = max(int(ceil(length / spacing)), 1)
         s = 0.0
-        z, hint = drop_at(grid, x0, y0, cutter, floor, hint)
+        if k == 0 or floor != floors[k - 1] or x0 != lines[k - 1, 2] or y0 != lines[k - 1, 3]:
+            z, hint = drop_at(grid, x0, y0, cutter, floor, hint)
         buffer = _room(buffer, count)
         count = _put(buffer, count, x0, y0, z + lift)
         for q in range(1, base + 1):
@@ -65,7 +68,9 @@ def _follow(grid, lines, cutter, floor, lift, spacing, tolerance, finest, ends):
                 lean = span / sqrt(span * span + rise * rise) if span > 0.0 else 0.0
                 m = s + 0.5 * span
                 zm, hint = drop_at(grid, x0 + ux * m, y0 + uy * m, cutter, floor, hint)
-                short = span <= 2.0 * finest or depth >= _DEEPEST
+                # Nothing is lower than the floor, and no bump that matters fits in between: the stretch lies on it.
+                level = z == floor and zm == floor and stack_z[depth] == floor and span <= 2.0 * dense
+                short = level or span <= 2.0 * finest or depth >= _DEEPEST
                 fits = short or abs(zm - z - 0.5 * rise) * lean <= tolerance
                 if fits and not short:
                     # The middle alone may lie on the chord by chance: a kink beside it shows at a quarter.
@@ -91,17 +96,18 @@ def _follow(grid, lines, cutter, floor, lift, spacing, tolerance, finest, ends):
     return buffer[:count]
 
 
-def _spacing(cutter: Profile, tolerance: float) -> float:
-    """How far apart samples may begin, each stretch being looked at in quarters, so that no bump of the tip's way is missed."""
+def _spacing(cutter: Profile, tolerance: float) -> tuple[float, float]:
+    """How far apart samples may begin, each stretch being looked at in quarters, and how far apart they miss no bump of the tip's way."""
     if cutter.corner == 0 and cutter.slope < inf:
         # The caps are cones with a level tip: a peak between samples stands no higher than half their distance on the cone.
-        return max(4 * cutter.flat, 1.6 * tolerance / cutter.slope)
-    spacing = max(2.8 * sqrt(8 * max(cutter.corner, 0.05) * SAMPLED * tolerance), 4 * tolerance)
-    return min(spacing, max(cutter.radius, 4 * tolerance))
+        dense = max(cutter.flat, 2 * SAMPLED * tolerance / cutter.slope)
+        return 4 * dense, dense
+    dense = sqrt(8 * max(cutter.corner, 0.05) * SAMPLED * tolerance)
+    return min(max(2.8 * dense, 4 * tolerance), max(cutter.radius, 4 * tolerance)), min(dense, cutter.radius)
 
 
 def follow_lines(
-    index: SurfaceIndex, lines: F64, cutter: Profile, leave: float, floor: float, tolerance: float,
+    index: SurfaceIndex, lines: F64, cutter: Profile, leave: float, floor: float | F64, tolerance: float,
     report: Report = silent,
 ) -> tuple[F64, I64]:
     """Tip positions along `lines`, no chord farther than `tolerance` from where the cutter may be.
@@ -110,7 +116,7 @@ def follow_lines(
     ----------
     lines : (k, 4) float64 x0, y0, x1, y1 on the plan, in millimetres.
     leave : stock to leave, the cutter being grown by as much.
-    floor : lowest tip height, where there is no surface or it is lower.
+    floor : lowest tip height, where there is no surface or it is lower; one for all lines, or (k,) float64.
 
     Returns
     -------
@@ -125,12 +131,12 @@ def follow_lines(
     """
     grown = cutter.grown(leave)
     sampled = SAMPLED * tolerance
-    spacing = _spacing(grown, tolerance)
+    spacing, dense = _spacing(grown, tolerance)
 
     def work(first: int, last: int) -> tuple[F64, I64]:
         ends = np.empty(last - first, np.int64)
         points = _follow(
-            index.arrays, lines[first:last], grown, floor - leave, leave, spacing,
+            index.arrays, lines[first:last], grown, floors[first:last], leave, spacing, dense,
             sampled, sampled / 2, ends,
         )
         kept = thin(points, ends, THINNED * tolerance)
@@ -139,6 +145,7 @@ def follow_lines(
     if len(lines) == 0:
         return np.empty((0, 3)), np.empty(0, np.int64)
     lines = np.ascontiguousarray(lines, np.float64)
+    floors = np.ascontiguousarray(np.broadcast_to(np.asarray(floor, np.float64) - leave, len(lines)))
     parts = in_bands(work, len(lines), max(1, min(64, len(lines) // 16)), report)
     offsets = np.cumsum([0] + [len(points) for points, _ in parts])
     return (
@@ -148,16 +155,20 @@ def follow_lines(
 
 
 def follow_runs(
-    index: SurfaceIndex, runs: list[F64], cutter: Profile, leave: float, floor: float, tolerance: float, report: Report = silent,
+    index: SurfaceIndex, runs: list[F64], cutter: Profile, leave: float, floor: float | F64, tolerance: float,
+    report: Report = silent,
 ) -> list[F64]:
-    """As :func:`follow_lines` for runs on the plan, (n, 2) each: each comes back as one stretch of tip positions, (m, 3)."""
-    runs = [run for run in runs if len(run) >= 2]
+    """As :func:`follow_lines` for runs on the plan, (n, 2) each with n > 1: each comes back as one stretch of tip positions, (m, 3).
+
+    `floor` is one for all runs, or (k,) float64.
+    """
     if not runs:
         return []
+    counts = [len(run) - 1 for run in runs]
     lines = np.concatenate([np.concatenate([run[:-1, :2], run[1:, :2]], axis=1) for run in runs])
-    points, ends = follow_lines(index, lines, cutter, leave, floor, tolerance, report)
-    last = ends[np.cumsum([len(run) - 1 for run in runs]) - 1]
+    floors = np.repeat(np.broadcast_to(np.asarray(floor, np.float64), len(runs)), counts)
+    points, ends = follow_lines(index, lines, cutter, leave, floors, tolerance, report)
+    last = ends[np.cumsum(counts) - 1]
     kept = thin(points, last, RUN_THINNED * tolerance)
     stops = np.searchsorted(kept, last)
-    found = [points[kept[a : b + 1]] for a, b in zip([0, *(stops[:-1] + 1)], stops, strict=True)]
-    return [item for item in found if len(item) >= 2]
+    return [points[kept[a : b + 1]] for a, b in zip([0, *(stops[:-1] + 1)], stops, strict=True)]

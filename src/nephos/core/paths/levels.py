@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
-from math import ceil
+from math import ceil, sqrt
 
 import contourpy
 import numpy as np
@@ -12,7 +12,7 @@ from scipy import ndimage
 from shapely.geometry import MultiPolygon, Polygon
 
 from nephos.core.arrays import F64
-from nephos.core.bands import Report, kernel
+from nephos.core.bands import Report, inlined, kernel
 from nephos.core.cutters import Cutter, Profile
 from nephos.core.stock.block import Block
 from nephos.core.surface.drop import drop_at, drop_grid
@@ -59,43 +59,78 @@ def chord_allowance(step: float, profile: Profile) -> float:
     return step * step / (4 * max(profile.radius, step))
 
 
+@inlined
+def _bend(tips, k):  # type: ignore[no-untyped-def]
+    """How far tips in a row may be off the chord between `k` and the next, by how they turn at both ends.
+
+    A kink in between at the share t turns them by d (1 - t) and d t, and is d t (1 - t) off the chord. Where they
+    bend evenly by d it is d / 8, and a kink on either side of the two counts for nothing.
+    """
+    if k < 1 or k + 2 >= len(tips):
+        return np.inf
+    low = abs(tips[k - 1] - 2.0 * tips[k] + tips[k + 1])
+    high = abs(tips[k] - 2.0 * tips[k + 1] + tips[k + 2])
+    return low * high / (low + high) if low + high > 0.0 else 0.0
+
+
 @kernel
-def refine_contour(grid, points, x0, y0, step, level, cutter, floor, tolerance):  # type: ignore[no-untyped-def]
-    """Move contour points, which lie on grid lines, to where the tip is exactly at `level`, safe side."""
+def _refine(grid, points, tips, x0, y0, step, level, cutter, floor, tolerance):  # type: ignore[no-untyped-def]
+    hint = -1
     for k in range(len(points)):
         fx = (points[k, 0] - x0) / step
         fy = (points[k, 1] - y0) / step
         on_row = abs(fy - np.round(fy)) <= abs(fx - np.round(fx))
         f = fx if on_row else fy
-        low = np.floor(f)
         if abs(f - np.round(f)) < 1e-9:
             continue
-        px = x0 + (low if on_row else np.round(fx)) * step
-        py = y0 + (np.round(fy) if on_row else low) * step
-        qx = px + (step if on_row else 0.0)
-        qy = py + (0.0 if on_row else step)
-        zp, hint = drop_at(grid, px, py, cutter, floor, -1)
-        zq, hint = drop_at(grid, qx, qy, cutter, floor, hint)
+        i = int(np.floor(fx) if on_row else np.round(fx))
+        j = int(np.round(fy) if on_row else np.floor(fy))
+        zp = tips[j, i]
+        zq = tips[j, i + 1] if on_row else tips[j + 1, i]
         if (zp <= level) == (zq <= level):
             continue
+        bend = _bend(tips[j] if on_row else tips[:, i], i if on_row else j)
+        px = x0 + i * step
+        py = y0 + j * step
+        dx = step if on_row else 0.0
+        dy = 0.0 if on_row else step
         if zp > level:
-            px, py, qx, qy = qx, qy, px, py
+            px, py, dx, dy = px + dx, py + dy, -dx, -dy
             zp, zq = zq, zp
+        # On a slope the surface is nearer than straight up.
+        near = tolerance * min(sqrt(1.0 + ((zq - zp) / step) ** 2), 1.4)
+        if bend <= near:
+            t = max((level - 0.5 * bend - zp) / (zq - zp), 0.0)
+            points[k, 0] = px + t * dx
+            points[k, 1] = py + t * dy
+            continue
+        # By height alone only where it is next to nothing, and never at the floor: level ground may be close under the level for long.
+        close = 0.2 * tolerance
+        aim = level - 0.5 * close
         free = 0.0
         blocked = 1.0
-        # False position, kept off the ends of its bracket: the surface is nearly straight over a step.
-        while (blocked - free) * step > tolerance and level - zp > 0.2 * tolerance:
-            share = min(max((level - zp) / (zq - zp), 0.08), 0.92)
-            t = free + share * (blocked - free)
-            z, hint = drop_at(grid, px + t * (qx - px), py + t * (qy - py), cutter, floor, hint)
+        below = zp - aim
+        above = zq - aim
+        last = 0
+        # False position, kept off the ends of its bracket; an end that stays twice counts half (Illinois).
+        while (blocked - free) * step > tolerance and (level - zp > close or zp <= floor):
+            t = free + min(max(-below / (above - below), 0.08), 0.92) * (blocked - free)
+            z, hint = drop_at(grid, px + t * dx, py + t * dy, cutter, floor, hint)
             if z <= level:
                 free = t
                 zp = z
+                below = z - aim
+                if last == 1:
+                    above *= 0.5
+                last = 1
             else:
                 blocked = t
-                zq = z
-        points[k, 0] = px + free * (qx - px)
-        points[k, 1] = py + free * (qy - py)
+                above = z - aim
+                if last == 2:
+                    below *= 0.5
+                last = 2
+        points[k, 0] = px + free * dx
+        points[k, 1] = py + free * dy
 
 
 def tip_field(index: SurfaceIndex, region: shapely.Geometry, profile: Profile, step: float, floor: float,
@@ -106,6 +141,14 @@ def tip_field(index: SurfaceIndex, region: shapely.Geometry, profile: Profile, s
     ny = ceil((y_high - y_low) / step) + 3
     x0, y0 = x_low - step, y_low - step
     return Field(x0, y0, step, drop_grid(index, x0, y0, step, nx, ny, profile, floor, report))
+
+
+def refine_contour(index: SurfaceIndex, points: F64, field: Field, level: float, profile: Profile, floor: float, tolerance: float) -> None:
+    """Move contour points (n, 2) of a field of `profile`, which lie on its grid lines, to where the tip is at `level`, in place.
+
+    They come to lie on the free side, within `tolerance` of the true contour; `floor` is the lowest tip height.
+    """
+    _refine(index.arrays, points, field.tips, field.x0, field.y0, field.step, level, profile, floor, tolerance)
 
 
 def contour_generator(field: Field) -> Callable[[], contourpy.ContourGenerator]:

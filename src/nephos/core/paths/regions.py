@@ -78,7 +78,7 @@ class _Heights:
         task, field, safe = self.task, self.field, self.safe
 
         def refine(points: F64) -> None:
-            refine_contour(task.index.arrays, points, field.x0, field.y0, field.step, level - self.leave, safe, below(task), task.tolerance / 2)
+            refine_contour(task.index, points, field, level - self.leave, safe, below(task), task.tolerance / 2)
 
         return areas_of(filled(field, -np.inf, level - self.leave, refine).intersection(task.region))
 
