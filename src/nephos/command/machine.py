@@ -5,6 +5,7 @@ import os
 import shutil
 import subprocess
 import sys
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from nephos.command.home import HOME, ROOT
@@ -82,6 +83,13 @@ def ensure_frontend() -> None:
         make_types()
         npm("run", "build")
         _stamp("build", built)
+
+
+def ensure_built() -> None:
+    """All that is made from the sources: the page and the kernels, side by side, as both keep one core busy."""
+    with ThreadPoolExecutor(2) as pool:
+        for done in [pool.submit(ensure_frontend), pool.submit(ensure_kernels)]:
+            done.result()
 
 
 def make_types() -> None:

@@ -14,7 +14,7 @@ from types import FrameType
 
 from nephos.command import postgres
 from nephos.command.home import HOME, ROOT, load_config
-from nephos.command.machine import SetupFailed, ensure_frontend, ensure_kernels, ensure_packages, say
+from nephos.command.machine import SetupFailed, ensure_built, ensure_packages, say
 
 _PID = HOME / "running.pid"
 
@@ -89,8 +89,7 @@ def start(words: list[str]) -> int:
     if free < 500 * 2**20:
         raise SetupFailed(f"only {free // 2**20} MB of disk are free: Nephos needs 500 MB to start")
     os.environ["NEPHOS_PORT"] = str(port)
-    ensure_frontend()
-    ensure_kernels()
+    ensure_built()
     # Set both: a shell that starts us in the background has SIGINT ignored.
     signal.signal(signal.SIGTERM, _on_signal)
     signal.signal(signal.SIGINT, _on_signal)
@@ -187,8 +186,7 @@ def _checked(title: str, words: list[str], cwd: Path = ROOT) -> bool:
 def test(words: list[str]) -> int:
     """Lint, types and all tests, after setting up what they need."""
     ensure_packages({"chromium": "chromium", "chromedriver": "chromium-driver"})
-    ensure_frontend()
-    ensure_kernels()
+    ensure_built()
     was_running = _PID.exists()
     postgres.start(load_config())
     try:
