@@ -4,6 +4,7 @@ import numpy as np
 
 from nephos.core.cutters import Profile
 from nephos.core.mesh.model import Mesh
+from nephos.core.paths.relief import Relief
 
 
 def grid_mesh(x: np.ndarray, y: np.ndarray, z: np.ndarray) -> Mesh:
@@ -29,6 +30,11 @@ ALL_SHAPES = {
     "V": Profile.of(0.0, 0.0, 1.7, 2.0), "engraver": Profile.of(0.3, 0.0, 3.0, 2.0), "drill": Profile.of(0.0, 0.0, 0.6, 2.0),
 }
 """One cutter of every shape, 4 mm thick."""
+
+
+def at(relief: Relief, values: np.ndarray, x: float, y: float) -> float:
+    """A value of a picture of the ground at a place."""
+    return float(values[round((y - relief.y0) / relief.step), round((x - relief.x0) / relief.step)])
 
 
 def underside_of(cutter: Profile, rho: np.ndarray) -> np.ndarray:

@@ -5,6 +5,7 @@ from numpy.typing import NDArray
 
 F64 = NDArray[np.float64]
 F32 = NDArray[np.float32]
+I16 = NDArray[np.int16]
 I32 = NDArray[np.int32]
 I64 = NDArray[np.int64]
 U8 = NDArray[np.uint8]

@@ -6,22 +6,32 @@ from math import ceil, cos, radians, sin, tan
 
 import numpy as np
 
-from nephos.core.arrays import F64, Bool
+from nephos.core.arrays import F32, Bool
 from nephos.core.paths.relief import Relief
 
 
 @dataclass(frozen=True)
 class Survey:
     """The ground as a coarse picture: its relief, where of it the axis goes, (ny, nx), how high material stands over the floor before,
-    (ny, nx) float64, and at which heights there is level ground; `again` where it was roughed before. `key` stands for all of it:
-    what has the same is the same."""
+    (ny, nx) float32, and at which heights there is level ground; `again` where it was roughed before; `pitch` is that of the block.
+    `key` stands for all of it: what has the same is the same."""
 
     key: str
     relief: Relief
     region: Bool
-    standing: F64
+    standing: F32
     flats: tuple[float, ...] = ()
     again: bool = False
+    pitch: float = 0.25
+
+    def top(self, reach: float) -> float:
+        """How high anything stands in the box of the region, and so far round it."""
+        border = ceil(reach / self.relief.step)
+        rows, columns = (np.flatnonzero(self.region.any(axis=axis)) for axis in (1, 0))
+        if len(rows) == 0:
+            return 0.0
+        seen = self.standing[max(rows[0] - border, 0) : rows[-1] + border + 1, max(columns[0] - border, 0) : columns[-1] + border + 1]
+        return max(float(seen.max()), 0.0)
 
 
 @dataclass(frozen=True)

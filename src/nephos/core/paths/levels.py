@@ -183,9 +183,14 @@ def areas_of(geometry: shapely.Geometry) -> MultiPolygon:
     return MultiPolygon(polygons_of(geometry))
 
 
+def lookup_step(reach: float, pitch: float) -> float:
+    """The grid on which a cutter of radius `reach` is looked up in a block, mm: its cells in groups, no coarser than the cutter needs."""
+    return max(1, int(reach / 6 / pitch)) * pitch
+
+
 def material_above(block: Block, level: float, reach: float, margin: float = 1.0) -> shapely.Geometry:
     """Where a cutter of radius `reach` would meet material above `level`, and `margin` cells more of the grid that it is looked up on."""
-    factor = max(1, int(reach / 6 / block.grid.pitch))
+    factor = round(lookup_step(reach, block.grid.pitch) / block.grid.pitch)
     top = block.top[: block.grid.ny // factor * factor, : block.grid.nx // factor * factor]
     coarse = top.reshape(top.shape[0] // factor, factor, top.shape[1] // factor, factor).max(axis=(1, 3))
     full = coarse > level

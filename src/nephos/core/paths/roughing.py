@@ -11,22 +11,22 @@ from nephos.core.bands import in_bands
 from nephos.core.cutters import Cutter, Profile
 from nephos.core.memo import Memo
 from nephos.core.paths.estimate import Estimate, Ground, Survey, travel_seconds
-from nephos.core.paths.levels import SPECK, TRACE, chord_allowance, extra_levels, field_step, level_heights
+from nephos.core.paths.levels import SPECK, TRACE, chord_allowance, extra_levels, field_step, level_heights, lookup_step
 from nephos.core.paths.registry import StrategySettings, choice, number
-from nephos.core.paths.relief import large_pieces
+from nephos.core.paths.relief_level import Cleared, Clearing
 from nephos.core.units import Say
 
 _FLATS = {"on": "yes", "off": "no"}
 _ENTRIES = {"ramp": "ramp along the way", "helix": "helix", "plunge": "straight down"}
 _TOLERANCE = 0.01
-_SLACK = 1e-6
+_SLACK = 1e-4
 _SLOWING = 1.05
 """Corners make a way take so much longer than its length says (measured)."""
 _HOPS = 1.5
 """Seconds of links and lifts to a metre of way,"""
-_HOPS_AGAIN = (9.0, 0.27)
-"""and in a second roughing, whose ways are short and follow the detail, to a metre of way and to a piece (fitted on reliefs)."""
-_STOP_AGAIN = 22.0
+_RUN_AGAIN = 1.0
+"""and in a second roughing, whose ways are short and follow the detail, to a run along walls (fitted on reliefs)."""
+_STOP_AGAIN = 5.5
 """So many millimetres of such a way, on average, take as much time more as stopping once."""
 _RAMPED = 0.6
 """So many of the pieces are ramped into, the others entered from the side; and a lift takes so many seconds (measured)."""
@@ -89,13 +89,14 @@ class EnteredSettings(RoughSettings):
 @dataclass(frozen=True)
 class RoughWork:
     """What there is to rough, over all layers: the outline along walls (mm), the length (mm) of lines at distances from the edge of
-    what is cleared, one every `every` mm, pieces to be entered, and layers."""
+    what is cleared, one every `every` mm, pieces to be entered, layers, and in how many runs the outline is."""
 
     walls: float
     inner: F64
     every: float
     pieces: int
     layers: int
+    runs: int = 0
 
     def length(self, stepover: float, cleared: float) -> float:
         """Of all rings one stepover apart, where one is gone round only if the one before it does not clear all within (mm)."""
@@ -123,31 +124,28 @@ def _work(settings: RoughSettings, cutter: Cutter, survey: Survey) -> RoughWork:
     """What there is to rough, level by level, in the coarse picture."""
     relief = survey.relief
     allowance = wall_allowance(cutter, settings.leave, *relief.size)
-    top = float(survey.standing[relief.reach(survey.region, cutter.radius)].max(initial=0.0))
+    top = survey.top(cutter.radius)
     levels = rough_levels(settings, top, survey.flats, allowance) if top > 0 else []
-    tips = relief.tips(cutter.profile, settings.leave, allowance) - _SLACK
-    over = relief.meets(survey.standing, Profile.of(cutter.radius - min(settings.worth, cutter.radius / 2), 0.0)) - max(settings.worth, TRACE)
+    tips = relief.tips(cutter.profile, settings.leave, allowance)
+    reach = cutter.radius - min(settings.worth, cutter.radius / 2)
+    # The block is looked up in the middle of its cells.
+    core = Profile.of(reach - (lookup_step(reach, survey.pitch) / 2 if settings.worth > 0 else 0.0), 0.0)
+    over, beside = (relief.meets(survey.standing, profile) for profile in (core, Profile.of(cutter.radius, 0.0)))
+    through = [level for level, flat_only in levels if not flat_only]
     # What an earlier roughing left can often be entered from the side.
     smallest = (0.35 * cutter.diameter) ** 2 * (SPECK if survey.again else 1.0)
-    bins = ceil(float(np.hypot(*relief.size)) / 2 / relief.step)
+    levels_down = np.array(through, np.float32) + np.float32(_SLACK)
+    clearing = Clearing(relief, tips, over, beside, survey.region, levels_down, TRACE, max(settings.worth, TRACE), smallest)
 
-    def at_level(k: int, _: int) -> tuple[float, F64, int]:
+    def found_at(k: int, _: int) -> Cleared:
         level, flat_only = levels[k]
-        free = survey.region & (tips <= level)
         if flat_only:
-            # Only where the next level does not come.
-            free &= tips > levels[k + 1][0]
-        kept, count = large_pieces(free & (over > level), smallest / relief.step**2)
-        if count == 0:
-            return 0.0, np.zeros(bins), 0
-        walls = relief.edge_length(kept, ~free)
-        away = relief.away(~kept)[kept] - relief.step / 2
-        shells: F64 = np.bincount((away / relief.step).astype(np.int64).clip(0, bins - 1), minlength=bins).astype(np.float64)
-        return walls, shells * float(relief.step), count
+            return clearing.at_level_ground(level + _SLACK, levels[k + 1][0] + _SLACK)
+        return clearing.at_level(through.index(level))
 
-    found = in_bands(at_level, len(levels), 1)
-    return RoughWork(sum(walls for walls, _, _ in found), sum((shells for _, shells, _ in found), np.zeros(bins)), relief.step,
-                 sum(count for _, _, count in found), len(levels))
+    found = in_bands(found_at, len(levels), 1)
+    return RoughWork(sum(item.walls for item in found), sum((item.lines for item in found), np.zeros(1)), relief.step,
+                     sum(item.pieces for item in found), len(levels), sum(item.runs for item in found))
 
 
 def describe_rough(settings: RoughSettings, cutter: Cutter, say: Say) -> str:
@@ -172,9 +170,7 @@ def estimate_rough(settings: RoughSettings, cutter: Cutter, leave: float, ground
     work = rough_work(settings, cutter, survey)
     length = work.length(step, cutter.radius)
     if survey.again:
-        by_way, by_piece = _HOPS_AGAIN
-        seconds = travel_seconds(length, ceil(length / _STOP_AGAIN), ground.feed, ground.acceleration)
-        seconds += by_way * length / 1e3 + by_piece * work.pieces
+        seconds = travel_seconds(length, ceil(length / _STOP_AGAIN), ground.feed, ground.acceleration) + _RUN_AGAIN * work.runs
     else:
         entry = settings.stepdown / tan(radians(settings.ramp_angle)) if settings.ramps else settings.stepdown
         seconds = _SLOWING * length / ground.feed * 60 + _HOPS * length / 1e3

@@ -5,13 +5,12 @@ A worker draws the picture from the mesh itself; until it has, one from few samp
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from functools import partial
 from math import atan, degrees, inf, sqrt
 from typing import Any
 
 import numpy as np
 
-from nephos.core.arrays import F64, Bool
+from nephos.core.arrays import F32, F64, Bool
 from nephos.core.cutters import Profile
 from nephos.core.memo import Memo
 from nephos.core.paths.estimate import Survey
@@ -26,7 +25,7 @@ from nephos.core.surface.drop import drop_grid
 
 _MOST_CELLS = 80_000
 _FINEST = 0.2
-_FINER = 2
+_FINER = 4
 _COARSE = 3.0
 """A cutter of less radius than so many cells of the picture is looked at in the finer one."""
 _ROUND = 15.0
@@ -35,8 +34,9 @@ _NEEDLE = Profile.of(0.0, 1e-3)
 _LEFT_BY = ("stepdown", "leave", "flats", "worth")
 """Settings that what a roughing leaves standing hangs on; a finer step costs time and leaves the same."""
 _SAMPLED: "Memo[DrawnRelief]" = Memo(16)
-_RELIEFS: Memo[Relief] = Memo(16)
-_STANDING: Memo[F64] = Memo(64)
+_RELIEFS: Memo[Relief] = Memo(12)
+_STANDING: Memo[F32] = Memo(32)
+_GOES: Memo[Bool] = Memo(32)
 
 
 @dataclass(frozen=True)
@@ -48,7 +48,7 @@ class DrawnRelief:
     x0: float
     y0: float
     step: float
-    z: F64
+    z: F32
     levels: F64
     areas: F64
     finer: int = 1
@@ -56,12 +56,12 @@ class DrawnRelief:
     @classmethod
     def of_result(cls, key: str, facts: Mapping[str, Any], arrays: Mapping[str, Any]) -> "DrawnRelief":
         """As a worker has drawn it (see :func:`draw_relief`)."""
-        return cls(key, facts["x0"], facts["y0"], facts["step"], np.asarray(arrays["z"], np.float64),
+        return cls(key, facts["x0"], facts["y0"], facts["step"], np.asarray(arrays["z"], np.float32),
                    np.asarray(arrays["levels"], np.float64), np.asarray(arrays["areas"], np.float64), _FINER)
 
     def over(self, floor: float, every: int = 1) -> Relief:
         """The picture over a floor, of every so many places."""
-        return Relief.of_heights(self.x0, self.y0, every * self.step, np.ascontiguousarray(self.z[::every, ::every]) - floor)
+        return Relief.of_heights(self.x0, self.y0, every * self.step, np.ascontiguousarray(self.z[::every, ::every]) - np.float32(floor))
 
 
 def relief_key(plan: Plan, setup: Setup) -> str:
@@ -91,7 +91,7 @@ def sampled_relief(key: str, points: F64, slopes: F64, areas: F64, stock: F64) -
         margin = float(max(np.abs(np.stack([stock[:, :2].min(axis=0) - low, stock[:, :2].max(axis=0) - high])).max(), 0.0)) + _ROUND
         drawn = Relief.of_samples(points - [0.0, 0.0, floor], low, high, min(margin, 3 * float((high - low).max())))
         level = slopes < degrees(atan(FLAT))
-        z = np.where(drawn.model, drawn.z + floor, -inf)
+        z = np.where(drawn.model, drawn.z + np.float32(floor), np.float32(-inf))
         return DrawnRelief(key_of("survey", "sampled", key), drawn.x0, drawn.y0, drawn.step, z, *by_height(points[level, 2], areas[level]))
 
     return _SAMPLED.get(key, made)
@@ -113,27 +113,25 @@ def _cause(operation: Operation) -> tuple[Any, ...]:
     return operation.cutter.profile, operation.boundary.model_dump_json(), operation.strategy, settings
 
 
-def _standing(key: str, relief: Relief, first: F64, flats: Callable[[Operation], tuple[float, ...]], earlier: list[Operation],
-              axis: Callable[[Operation], Bool]) -> F64:
+def _standing(key: str, relief: Relief, first: F32, flats: Callable[[Operation], tuple[float, ...]], earlier: list[Operation],
+              axis: Callable[[Operation], Bool]) -> F32:
     """How high material stands over the floor after earlier roughing, level by level as that will cut it; `first` is how it stood."""
     if not earlier:
         return first
     last = earlier[-1]
     causes = (key, *map(_cause, earlier))
 
-    def cut() -> F64:
+    def cut() -> F32:
         before = _standing(key, relief, first, flats, earlier[:-1], axis)
         settings, cutter, goes = last.settings, last.cutter, axis(last)
-        top = float(before[relief.reach(goes, cutter.radius)].max(initial=0.0))
+        top = Survey(key, relief, goes, before).top(cutter.radius)
         if not isinstance(settings, RoughSettings):
             tips = relief.tips(cutter.profile, float(getattr(settings, "leave", 0.0)))
             return np.minimum(before, relief.swept(tips, cutter.profile, goes & (tips <= top)))
         allowance = wall_allowance(cutter, settings.leave, *relief.size)
         tips = relief.tips(cutter.profile, settings.leave, allowance)
-        levels = np.array([height for height, _ in rough_levels(settings, max(top, 1e-3), flats(last), allowance)])[::-1]
-        at = np.searchsorted(levels, tips - 1e-6)
-        where = goes & (at < len(levels))
-        return np.minimum(before, relief.swept(levels[np.minimum(at, len(levels) - 1)], cutter.profile, where))
+        levels = np.array([height for height, _ in rough_levels(settings, max(top, 1e-3), flats(last), allowance)])
+        return np.minimum(before, relief.swept_levels(tips, cutter.profile, goes, levels + 1e-4))
 
     return _STANDING.get(causes, cut)
 
@@ -143,15 +141,17 @@ def surveyed(plan: Plan, setup: Setup, operation: Operation, drawn: DrawnRelief,
     coarse = _RELIEFS.get((drawn.key, floor), lambda: drawn.over(floor, drawn.finer))
     fine = drawn.finer > 1 and operation.cutter.radius < _COARSE * coarse.step
     relief = _RELIEFS.get((drawn.key, floor, "fine"), lambda: drawn.over(floor)) if fine else coarse
-    key = key_of("survey", drawn.key, floor, stock.tolist(), np.round(box, 1).tolist(), fine)
+    key = key_of("survey", drawn.key, floor, stock.tolist(), np.round(box, 1).tolist(), fine, plan.block_pitch)
     earlier = [item for item in setup.worked if item.number < operation.number and item.strategy.startswith("rough")]
     low, high = stock.min(axis=0), stock.max(axis=0)
-    first = np.where(relief.within(low[:2], high[:2]), float(high[2]) - floor, -inf)
-    axis = partial(_axis_goes, relief, stock=stock[:, :2], box=box)
+    first = np.where(relief.within(low[:2], high[:2]), np.float32(high[2] - floor), np.float32(-inf))
+
+    def axis(of: Operation) -> Bool:
+        return _GOES.get((key, of.boundary.model_dump_json(), of.cutter.radius), lambda: _axis_goes(relief, of, stock[:, :2], box))
 
     def flats(of: Operation) -> tuple[float, ...]:
         return tuple((drawn.levels[drawn.areas >= 4 * of.cutter.diameter**2] - floor)[::-1].tolist())
 
     causes = [*map(_cause, earlier), operation.cutter.profile, operation.boundary.model_dump()]
     standing = _standing(key, relief, first, flats, earlier, axis)
-    return Survey(key_of("survey", key, causes), relief, axis(operation), standing, flats(operation), bool(earlier))
+    return Survey(key_of("survey", key, causes), relief, axis(operation), standing, flats(operation), bool(earlier), plan.block_pitch)
