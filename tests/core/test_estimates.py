@@ -120,7 +120,7 @@ def bowls() -> Mesh:
 @pytest.mark.parametrize(("mesh", "shape", "diameter"), [(mound, "ball", 4.0), (pitted, "flat", 3.0), (bowls, "flat", 3.0)])
 def test_a_second_roughing_takes_about_as_long_as_was_said(mesh, shape: str, diameter: float) -> None:
     """Of the ground in pits only the corners are left to it, in bowls the steps; on a hill it has to go nearly everywhere."""
-    first = op("rough_rings", FLAT, 10, STOCK, stepdown=4.0, stepover=2.5, leave=0.4)
+    first = op("rough_rings", FLAT, 10, STOCK, stepdown=3.0, stepover=2.5, leave=0.4)
     second = op("rough_rings", standard_cutter(shape, diameter, 2), 20, STOCK, stepdown=1.5, stepover=1.2, leave=0.3)
     told, taken = told_and_taken(mesh(), first, second)
     assert told[1] == pytest.approx(taken[1], rel=0.2)

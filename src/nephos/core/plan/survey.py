@@ -42,7 +42,8 @@ _GOES: Memo[Bool] = Memo(32)
 @dataclass(frozen=True)
 class DrawnRelief:
     """Heights of the models in a setup, (ny, nx) at x0 + i * step, y0 + j * step, minus infinity beside them; and which heights level ground
-    lies at, the lowest first, with how much of it does: `levels`, `areas` (n,). It is `finer` by so much than the picture for most cutters."""
+    lies at, the lowest first, with how much of it does: `levels`, `areas` (n,). It is `finer` by so much than the picture for most cutters,
+    and shows `beyond` mm round models and stock."""
 
     key: str
     x0: float
@@ -52,16 +53,19 @@ class DrawnRelief:
     levels: F64
     areas: F64
     finer: int = 1
+    beyond: float = 0.0
 
     @classmethod
     def of_result(cls, key: str, facts: Mapping[str, Any], arrays: Mapping[str, Any]) -> "DrawnRelief":
         """As a worker has drawn it (see :func:`draw_relief`)."""
         return cls(key, facts["x0"], facts["y0"], facts["step"], np.asarray(arrays["z"], np.float32),
-                   np.asarray(arrays["levels"], np.float64), np.asarray(arrays["areas"], np.float64), _FINER)
+                   np.asarray(arrays["levels"], np.float64), np.asarray(arrays["areas"], np.float64), facts["finer"], facts["beyond"])
 
-    def over(self, floor: float, every: int = 1) -> Relief:
-        """The picture over a floor, of every so many places."""
-        return Relief.of_heights(self.x0, self.y0, every * self.step, np.ascontiguousarray(self.z[::every, ::every]) - np.float32(floor))
+    def over(self, floor: float, every: int = 1, reach: float = inf) -> Relief:
+        """The picture over a floor, of every so many places, without what is farther than `reach` mm from models and stock."""
+        border = int(max(self.beyond - reach, 0.0) / self.step)
+        z = self.z[border : len(self.z) - border : every, border : self.z.shape[1] - border : every]
+        return Relief.of_heights(self.x0 + border * self.step, self.y0 + border * self.step, every * self.step, z - np.float32(floor))
 
 
 def relief_key(plan: Plan, setup: Setup) -> str:
@@ -78,7 +82,7 @@ def draw_relief(space: SetupSpace) -> Result:
     under = float(space.index.low[2]) - 1.0
     z = drop_grid(space.index, float(low[0]), float(low[1]), step, nx, ny, _NEEDLE, under)
     heights, areas = by_height(*flat_ground(space.index))
-    return as_result({"x0": float(low[0]), "y0": float(low[1]), "step": step},
+    return as_result({"x0": float(low[0]), "y0": float(low[1]), "step": step, "finer": _FINER, "beyond": _ROUND},
                      z=np.where(z > under, z, -np.inf).astype(np.float32), levels=heights, areas=areas)
 
 
@@ -138,10 +142,11 @@ def _standing(key: str, relief: Relief, first: F32, flats: Callable[[Operation],
 
 def surveyed(plan: Plan, setup: Setup, operation: Operation, drawn: DrawnRelief, stock: F64, floor: float, box: tuple[F64, F64]) -> Survey:
     """The coarse picture that an operation finds: `stock` (2, 3) and `box` are corners, `floor` the height that it goes down to."""
-    coarse = _RELIEFS.get((drawn.key, floor), lambda: drawn.over(floor, drawn.finer))
-    fine = drawn.finer > 1 and operation.cutter.radius < _COARSE * coarse.step
-    relief = _RELIEFS.get((drawn.key, floor, "fine"), lambda: drawn.over(floor)) if fine else coarse
-    key = key_of("survey", drawn.key, floor, stock.tolist(), np.round(box, 1).tolist(), fine, plan.block_pitch)
+    fine = drawn.finer > 1 and operation.cutter.radius < _COARSE * drawn.finer * drawn.step
+    # As far as the widest cutter comes: what is farther costs time.
+    reach = max(item.cutter.radius for item in (operation, *setup.worked)) + 2 * drawn.finer * drawn.step
+    relief = _RELIEFS.get((drawn.key, floor, fine, reach), lambda: drawn.over(floor, 1 if fine else drawn.finer, reach))
+    key = key_of("survey", drawn.key, floor, stock.tolist(), np.round(box, 1).tolist(), fine, reach, plan.block_pitch)
     earlier = [item for item in setup.worked if item.number < operation.number and item.strategy.startswith("rough")]
     low, high = stock.min(axis=0), stock.max(axis=0)
     first = np.where(relief.within(low[:2], high[:2]), np.float32(high[2] - floor), np.float32(-inf))
