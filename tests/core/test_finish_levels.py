@@ -6,7 +6,7 @@ import shapely
 import trimesh
 
 from cutting import worst_gouge
-from meshes import ALL_SHAPES, grid_mesh
+from meshes import ALL_SHAPES, box_mesh, grid_mesh
 from nephos.command.warm import small_hill
 from nephos.core.bands import silent
 from nephos.core.cutters import standard_cutter
@@ -135,3 +135,18 @@ def test_contour_points_are_moved_to_where_the_cutter_first_comes_to_the_level(s
         square *= np.sign(square[:, 1])[:, None]
         beyond = drop_points(index, (points + 3 * tolerance * square)[inside], profile, 0.0)
         assert np.mean(beyond >= level - tolerance) > 0.98, "and no farther from it"
+
+
+def test_the_outer_walls_of_a_part_are_gone_round_whole() -> None:
+    """There the contour lies on the outline of where the cutter may be: it must not be cut up by less than a hair."""
+    plate = box_mesh((0, 0, 0), (50, 40, 12))
+    operation = Operation(number=10, strategy="finish_levels", cutter=standard_cutter("ball", 3), boundary=Limit(boundary="silhouette"),
+                          settings={"stepdown": 2.0})  # type: ignore[arg-type]
+    plan = Plan(stock=Stock(length=70, width=60, thickness=14), models=(Model(id="m1", name="m", mesh="m"),), pitch=0.2,
+                setups=(Setup(id="a", name="a", operations=(operation,)),))
+    outcome = run_setup(plan, plan.setups[0], lambda _: plate, Work(MemoryStore())).outcomes[0]
+    cut = outcome.kinds == 1
+    around = 2 * (50 + 40) + 2 * np.pi * 1.5
+    for height in (-5.0, -7.0, -9.0, -11.0, -13.0):
+        there = cut & (np.abs(outcome.points[1:, 2] - height) < 0.02)
+        assert outcome.lengths[there].sum() == pytest.approx(around, rel=0.03), height

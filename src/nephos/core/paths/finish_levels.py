@@ -93,15 +93,16 @@ def _runs(line: F64, kept: Bool) -> list[F64]:
     return [line[a : b + 1] for a, b in zip(edges[::2], edges[1::2], strict=True)]
 
 
-def _contours(task: Task, field: Field, raw: list[F64], level: float, grown: Profile, floor: float) -> list[F64]:
-    """Raw contour lines moved to where the tip is exactly at `level`, thinned, and clipped to the region: (n, 2) each."""
+def _contours(task: Task, field: Field, raw: list[F64], level: float, grown: Profile, within: shapely.Geometry) -> list[F64]:
+    """Raw contour lines moved to where the tip is exactly at `level`, thinned, and clipped to where they belong: (n, 2) each."""
+    floor = task.floor - task.settings.leave
     lines = []
     for line in raw:
         exact = np.ascontiguousarray(line)
         refine_contour(task.index, exact, field, level, grown, floor, MOVED * task.tolerance)
         lines.append(shapely.LineString(exact))
     thinned = shapely.simplify(lines, THINNED * task.tolerance, preserve_topology=False)
-    parts = shapely.get_parts(shapely.intersection(thinned, task.region)) if lines else np.empty(0, object)
+    parts = shapely.get_parts(shapely.intersection(thinned, within)) if lines else np.empty(0, object)
     # Specks of contour, where level ground ripples by less than the tolerance, cut nothing.
     parts = parts[(shapely.get_type_id(parts) == 1) & (shapely.length(parts) > 10 * task.tolerance)]
     return [shapely.get_coordinates(item) for item in parts]
@@ -178,6 +179,9 @@ def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
     heights = level_heights(top, floor, settings.stepdown)
     heights[-1] += _BOTTOM
     generator = contour_generator(field)
+    # Along upright outer walls contours lie on the outline of the region itself: a hair more keeps them whole.
+    within = task.region.buffer(2 * task.tolerance)
+    shapely.prepare(within)
 
     def at_levels(first: int, last: int) -> list[list[F64]]:
         found = []
@@ -185,7 +189,7 @@ def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
         for height in heights[first:last]:
             raw = [run for line in made.lines(height) if len(line) >= 2
                    for run in _runs(line, _steep(field, slope, line, least, settings.overlap)) if len(run) >= 2]
-            found.append(_contours(task, field, raw, height, grown, floor))
+            found.append(_contours(task, field, raw, height, grown, within))
         return found
 
     bands = in_bands(at_levels, len(heights), max(1, len(heights) // 12), part(task.report, 0.3, 0.6))
