@@ -13,25 +13,36 @@ from nephos.core.paths.relief import Relief
 @dataclass(frozen=True)
 class Survey:
     """The ground as a coarse picture: its relief, where of it the axis goes, (ny, nx), how high material stands over the floor before,
-    (ny, nx) float32, and at which heights there is level ground; `again` where it was roughed before; `pitch` is that of the block.
-    `key` stands for all of it: what has the same is the same."""
+    (ny, nx) float32 once it is asked for, and at which heights there is level ground; `again` where it was roughed before; `pitch` is that of
+    the block. `key` stands for all of it, `place` for relief and region: what has the same is the same."""
 
     key: str
+    place: str
     relief: Relief
     region: Bool
-    standing: F32
+    stands: Callable[[], F32]
     flats: tuple[float, ...] = ()
     again: bool = False
     pitch: float = 0.25
 
+    @property
+    def standing(self) -> F32:
+        """How high material stands before the operation."""
+        return self.stands()
+
     def top(self, reach: float) -> float:
         """How high anything stands in the box of the region, and so far round it."""
-        border = ceil(reach / self.relief.step)
-        rows, columns = (np.flatnonzero(self.region.any(axis=axis)) for axis in (1, 0))
-        if len(rows) == 0:
-            return 0.0
-        seen = self.standing[max(rows[0] - border, 0) : rows[-1] + border + 1, max(columns[0] - border, 0) : columns[-1] + border + 1]
-        return max(float(seen.max()), 0.0)
+        return highest_in(self.relief, self.standing, self.region, reach)
+
+
+def highest_in(relief: Relief, standing: F32, region: Bool, reach: float) -> float:
+    """How high anything stands in the box of a region, and so far round it."""
+    border = ceil(reach / relief.step)
+    rows, columns = (np.flatnonzero(region.any(axis=axis)) for axis in (1, 0))
+    if len(rows) == 0:
+        return 0.0
+    seen = standing[max(rows[0] - border, 0) : rows[-1] + border + 1, max(columns[0] - border, 0) : columns[-1] + border + 1]
+    return max(float(seen.max()), 0.0)
 
 
 @dataclass(frozen=True)

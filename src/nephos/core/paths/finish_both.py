@@ -33,14 +33,18 @@ class FinishBothSettings(StrategySettings):
         self._stepover_fits(self.stepover, cutter)
 
 
+def _walls(settings: FinishBothSettings) -> FinishLevelsSettings:
+    return FinishLevelsSettings(stepdown=settings.stepdown, steeper=settings.split, overlap=settings.overlap,
+                                direction=settings.direction, leave=settings.leave)
+
+
 def _make(task: Task) -> Passes:
     settings: FinishBothSettings = task.settings
     region = finishing_region(task, FinishSettings(stepover=settings.stepover, leave=settings.leave))
     gentle = slope_region(contact_field(task, settings.leave), 0.0, settings.split).buffer(settings.overlap)
     passes = line_passes(task, without_specks(region.intersection(gentle), settings.stepover**2), settings.angle, settings.stepover,
                          True, settings.leave)
-    walls = FinishLevelsSettings(stepdown=settings.stepdown, steeper=settings.split, overlap=settings.overlap,
-                                 direction=settings.direction, leave=settings.leave)
+    walls = _walls(settings)
     try:
         passes += level_passes(replace(task, region=region, settings=walls), walls)
     except Refused:
@@ -57,10 +61,11 @@ def _describe(settings: FinishBothSettings, cutter: Cutter, say: Say) -> str:
 
 def _estimate(settings: FinishBothSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:
     lines, count = line_seconds(settings.angle, settings.stepover, ground)
-    levels, layers = level_seconds(settings.stepdown, settings.split, ground)
-    gentle = 1 - ground.steeper_than(settings.split)
-    # Steep ground cuts the lines into pieces, between which the cutter lifts.
-    return Estimate(1.25 * lines * gentle + levels, lines=count, layers=layers, scallop=cutter.scallop(settings.stepover))
+    levels, layers = level_seconds(_walls(settings), cutter, ground)
+    steep = ground.steeper_than(settings.split)
+    # Steep ground cuts the lines into pieces, between which the cutter lifts (measured on reliefs).
+    broken = 1 + min(2.5 * steep, 0.25)
+    return Estimate(broken * lines * (1 - steep) + levels, lines=count, layers=layers, scallop=cutter.scallop(settings.stepover))
 
 
 STRATEGY = Strategy(

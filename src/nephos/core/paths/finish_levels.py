@@ -17,6 +17,7 @@ from nephos.core.paths.follow import follow_runs
 from nephos.core.paths.levels import Field, contour_generator, level_heights, refine_contour, tip_field
 from nephos.core.paths.masks import left_over
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
+from nephos.core.paths.relief_walls import walls_of
 from nephos.core.paths.toolpath import Pass
 from nephos.core.polyline import from_nearest
 from nephos.core.units import Say
@@ -25,6 +26,8 @@ _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
 _CELLS = 4_000_000
 MOVED, THINNED = 0.2, 0.2
 """Shares of the tolerance for how near points come to the contour, and for thinning."""
+_TO_NEXT, _ROUND = 1.4, 0.35
+"""From one run of a contour to the next takes so many seconds, lifts and corners among it, from a closed one so many (measured on reliefs)."""
 _BOTTOM = 2e-3
 """So far over the floor (mm) the lowest contour is looked for: on it, level ground has no contour."""
 
@@ -222,17 +225,19 @@ def _describe(settings: FinishLevelsSettings, cutter: Cutter, say: Say) -> str:
     return f"{rest}{say(settings.stepdown)} down · steeper than {settings.steeper:g}°"
 
 
-def level_seconds(stepdown: float, steeper: float, ground: Ground) -> tuple[float, int]:
-    """Time of level contours over ground steeper than an angle, and how many levels they are."""
-    layers = max(ceil(ground.relief / stepdown), 1)
-    # Walls of an area a on the plan rise a tan(angle): so long are their contours for each stepdown.
-    length = ground.wall_area(steeper) / stepdown
-    # Contours are short and many: lifting from one to the next takes a third more (measured on reliefs).
-    return 1.3 * travel_seconds(length, ceil(length / 25), ground.feed, ground.acceleration), layers
+def level_seconds(settings: FinishLevelsSettings, cutter: Cutter, ground: Ground) -> tuple[float, int]:
+    """Time of level contours over steep ground, and how many levels they are."""
+    layers = max(ceil(ground.relief / settings.stepdown), 1)
+    if ground.survey is None:
+        # Walls of an area a on the plan rise a tan(angle): so long are their contours for each stepdown.
+        length = ground.wall_area(settings.steeper) / settings.stepdown
+        return 1.3 * travel_seconds(length, ceil(length / 25), ground.feed, ground.acceleration), layers
+    walls = walls_of(ground.survey(), cutter.profile, settings.leave, settings.steeper, settings.overlap)
+    return walls.rise / settings.stepdown / ground.feed * 60 + layers * (_TO_NEXT * walls.open + _ROUND * walls.closed), layers
 
 
 def _estimate(settings: FinishLevelsSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:
-    seconds, layers = level_seconds(settings.stepdown, settings.steeper, ground)
+    seconds, layers = level_seconds(settings, cutter, ground)
     return Estimate(seconds, layers=layers, lines=layers, scallop=cutter.scallop(settings.stepdown))
 
 

@@ -228,10 +228,10 @@ class Clearing:
         spread(away, kept)
         _shells(kept, away, lines)
         # Steps of a staircase count by the slanted line through them.
-        return Cleared(edges * relief.step * pi / 4, _apart(along[:count], free.shape), lines * relief.step, _apart(kept, free.shape))
+        return Cleared(edges * relief.step * pi / 4, apart(along[:count], free.shape), lines * relief.step, apart(kept, free.shape))
 
 
-def _apart(cells: I64, shape: tuple[int, ...]) -> int:
+def apart(cells: I64, shape: tuple[int, ...]) -> int:
     """In how many pieces cells of a picture are."""
     blocks = np.zeros((shape[0] // _BLOCK + 3, shape[1] // _BLOCK + 3), np.uint8)
     return int(_pieces(cells, shape[1], blocks, np.empty(blocks.size, np.int64)))

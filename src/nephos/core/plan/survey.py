@@ -13,7 +13,7 @@ import numpy as np
 from nephos.core.arrays import F32, F64, Bool
 from nephos.core.cutters import Profile
 from nephos.core.memo import Memo
-from nephos.core.paths.estimate import Survey
+from nephos.core.paths.estimate import Survey, highest_in
 from nephos.core.paths.levels import FLAT, by_height, flat_ground
 from nephos.core.paths.relief import Relief
 from nephos.core.paths.roughing import RoughSettings, rough_levels, wall_allowance
@@ -128,7 +128,7 @@ def _standing(key: str, relief: Relief, first: F32, flats: Callable[[Operation],
     def cut() -> F32:
         before = _standing(key, relief, first, flats, earlier[:-1], axis)
         settings, cutter, goes = last.settings, last.cutter, axis(last)
-        top = Survey(key, relief, goes, before).top(cutter.radius)
+        top = highest_in(relief, before, goes, cutter.radius)
         if not isinstance(settings, RoughSettings):
             tips = relief.tips(cutter.profile, float(getattr(settings, "leave", 0.0)))
             return np.minimum(before, relief.swept(tips, cutter.profile, goes & (tips <= top)))
@@ -157,6 +157,7 @@ def surveyed(plan: Plan, setup: Setup, operation: Operation, drawn: DrawnRelief,
     def flats(of: Operation) -> tuple[float, ...]:
         return tuple((drawn.levels[drawn.areas >= 4 * of.cutter.diameter**2] - floor)[::-1].tolist())
 
+    place = key_of("survey", key, operation.cutter.radius, operation.boundary.model_dump())
     causes = [*map(_cause, earlier), operation.cutter.profile, operation.boundary.model_dump()]
-    standing = _standing(key, relief, first, flats, earlier, axis)
-    return Survey(key_of("survey", key, causes), relief, axis(operation), standing, flats(operation), bool(earlier), plan.block_pitch)
+    return Survey(key_of("survey", key, causes), place, relief, axis(operation), lambda: _standing(key, relief, first, flats, earlier, axis),
+                  flats(operation), bool(earlier), plan.block_pitch)
