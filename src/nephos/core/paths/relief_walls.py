@@ -1,13 +1,12 @@
 """What level contours there are over a coarse picture of the ground: how long, and in how many runs."""
 
 from dataclasses import dataclass
-from math import radians, tan
+from math import ceil, radians, tan
 
 import numpy as np
-from scipy.spatial import cKDTree
 
-from nephos.core.arrays import F32, Bool
-from nephos.core.bands import in_bands, kernel
+from nephos.core.arrays import I64, Bool
+from nephos.core.bands import in_bands, inlined, kernel
 from nephos.core.cutters import Profile
 from nephos.core.memo import Memo
 from nephos.core.paths.estimate import Survey
@@ -30,18 +29,50 @@ class Walls:
 _WALLS: Memo[Walls] = Memo(32)
 
 
+@inlined
+def _crossed(tips, j, i, spacing, heights):  # type: ignore[no-untyped-def]
+    """The heights (k + 1/2) `spacing` that a cell is not above but one beside it is: from the first k to before the last."""
+    high = max(tips[j, i - 1], tips[j, i + 1], tips[j - 1, i], tips[j + 1, i])
+    return max(int(ceil(tips[j, i] / spacing - 0.5)), 0), min(int(ceil(high / spacing - 0.5)), heights)
+
+
 @kernel
-def _edge(tips, where, height, out):  # type: ignore[no-untyped-def]
-    """The cells that are not above a height and have one beside them that is, numbered in a picture with two cells more on each side."""
+def _count(tips, where, spacing, starts):  # type: ignore[no-untyped-def]
+    """How many cells the contours at all heights before each have."""
     ny, nx = tips.shape
-    count = 0
     for j in range(1, ny - 1):
         for i in range(1, nx - 1):
-            if tips[j, i] <= height and where[j, i] and (
-                    tips[j, i - 1] > height or tips[j, i + 1] > height or tips[j - 1, i] > height or tips[j + 1, i] > height):
-                out[count] = (j + 2) * (nx + 4) + i + 2
-                count += 1
-    return count
+            if where[j, i]:
+                first, last = _crossed(tips, j, i, spacing, len(starts) - 1)
+                for k in range(first, last):
+                    starts[k + 1] += 1
+    for k in range(1, len(starts)):
+        starts[k] += starts[k - 1]
+
+
+@kernel
+def _list(tips, where, spacing, starts, cells):  # type: ignore[no-untyped-def]
+    """The cells of the contour at each height, numbered in a picture with two more on each side."""
+    ny, nx = tips.shape
+    cursor = starts.copy()
+    for j in range(1, ny - 1):
+        for i in range(1, nx - 1):
+            if where[j, i]:
+                first, last = _crossed(tips, j, i, spacing, len(starts) - 1)
+                for k in range(first, last):
+                    cells[cursor[k]] = (j + 2) * (nx + 4) + i + 2
+                    cursor[k] += 1
+
+
+@kernel
+def _beside(cells, walls, width, size, blocks, near):  # type: ignore[no-untyped-def]
+    """Which cells are near those on walls: in the same block of `size` cells or in one beside it; `blocks` are all 0 and have a frame."""
+    for k in range(len(cells)):
+        if walls[k]:
+            blocks[cells[k] // width // size + 1, cells[k] % width // size + 1] = 1
+    for k in range(len(cells)):
+        j, i = cells[k] // width // size, cells[k] % width // size
+        near[k] = walls[k] or blocks[j : j + 3, i : i + 3].max() > 0
 
 
 def _found(survey: Survey, profile: Profile, leave: float, steeper: float, overlap: float) -> Walls:
@@ -56,25 +87,28 @@ def _found(survey: Survey, profile: Profile, leave: float, steeper: float, overl
     top = float(tips[survey.region].max(initial=0.0))
     if rise == 0.0 or top <= 0.0:
         return Walls(0.0, 0.0, 0.0)
-    found = in_bands(lambda k, _: _at_height(tips, top * (k + 0.5) / _HEIGHTS, where, steep, overlap / relief.step), _HEIGHTS, 1)
-    steep_cells, cells, runs, gaps = np.sum(found, axis=0)
+    starts, spacing = np.zeros(_HEIGHTS + 1, np.int64), top / _HEIGHTS
+    _count(tips, where, spacing, starts)
+    cells = np.empty(starts[-1], np.int64)
+    _list(tips, where, spacing, starts, cells)
+    found = in_bands(lambda k, _: _at_height(cells[starts[k] : starts[k + 1]], steep, overlap / relief.step), _HEIGHTS, 1)
+    on_walls, on_all, runs, gaps = np.sum(found, axis=0)
     ends = min(gaps, runs)
-    return Walls(rise * cells / max(steep_cells, 1), ends / _HEIGHTS, (runs - ends) / _HEIGHTS)
+    return Walls(rise * on_all / max(on_walls, 1), ends / _HEIGHTS, (runs - ends) / _HEIGHTS)
 
 
-def _at_height(tips: F32, height: float, where: Bool, steep: Bool, overlap: float) -> tuple[int, int, int, int]:
-    """Of the contour at a height: cells on steep ground, cells within the overlap (in cells) of those, along the contour, how many
-    runs these are, and how many gaps are between them."""
-    cells = np.empty(tips.size, np.int64)
-    cells = cells[: _edge(tips, where, np.float32(height), cells)]
-    shape = tips.shape[0] + 4, tips.shape[1] + 4
+def _at_height(cells: I64, steep: Bool, overlap: float) -> tuple[int, int, int, int]:
+    """Of the cells of a contour: how many are on steep ground, how many within the overlap (in cells) of those, in how many runs these are,
+    and how many gaps are between them."""
+    shape = steep.shape[0] + 4, steep.shape[1] + 4
     places = np.column_stack(np.divmod(cells, shape[1]))
     walls: Bool = steep[places[:, 0] - 2, places[:, 1] - 2]
     if not walls.any():
         return 0, 0, 0, 0
-    near = walls.copy()
-    if overlap > 0 and not walls.all():
-        near[~walls] = np.isfinite(cKDTree(places[walls]).query(places[~walls], distance_upper_bound=overlap)[0])
+    # On average one and a half blocks away.
+    near, size = walls.copy(), max(int(overlap / 1.5), 1)
+    if overlap > 0:
+        _beside(cells, walls, shape[1], size, np.zeros((shape[0] // size + 3, shape[1] // size + 3), np.uint8), near)
     return int(walls.sum()), int(near.sum()), apart(cells[near], shape), apart(cells[~near], shape)
 
 
