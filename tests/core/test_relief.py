@@ -10,8 +10,10 @@ from scipy import ndimage
 
 from meshes import at
 from nephos.core.cutters import SHAPES, Profile, standard_cutter
+from nephos.core.paths.estimate import Survey
 from nephos.core.paths.relief import Relief
 from nephos.core.paths.relief_level import Clearing
+from nephos.core.paths.relief_walls import walls_of
 
 
 def relief_of(height, side: float = 40.0, every: float = 0.5) -> Relief:
@@ -202,3 +204,13 @@ def test_levels_clear_what_each_of_them_would_cell_by_cell(seed: int) -> None:
                         expected.add((j, i))
                     break
         assert told == expected
+
+
+def test_contours_of_a_cone_are_circles_at_every_height() -> None:
+    """A cone of 45 degrees, 15 mm high: all contours together, times their distance, are its area on the plan; most are closed as the picture shows them."""
+    relief = relief_of(lambda x, y: np.maximum(15 - np.hypot(x - 20, y - 20), 0.0), every=0.25)
+    survey = Survey("k", "cone", relief, np.ones(relief.z.shape, bool), lambda: relief.z)
+    walls = walls_of(survey, Profile.of(0.0, 0.01), 0.0, 30.0, 1.0)
+    assert walls.rise == pytest.approx(np.pi * 15**2, rel=0.08)
+    assert walls.closed + walls.open == pytest.approx(1.0, abs=0.15) and walls.closed > 0.7
+    assert walls_of(survey, Profile.of(0.0, 0.01), 0.0, 60.0, 1.0).rise == pytest.approx(0.0, abs=20.0), "nothing is as steep as that"
