@@ -207,7 +207,7 @@ def test_levels_clear_what_each_of_them_would_cell_by_cell(seed: int) -> None:
 
 
 def test_contours_of_a_cone_are_circles_at_every_height() -> None:
-    """A cone of 45 degrees, 15 mm high: all contours together, times their distance, are its area on the plan; most are closed as the picture shows them."""
+    """A cone of 45 degrees, 15 mm high: its contours together, times their distance, are its area on the plan; most show as closed."""
     relief = relief_of(lambda x, y: np.maximum(15 - np.hypot(x - 20, y - 20), 0.0), every=0.25)
     survey = Survey("k", "cone", relief, np.ones(relief.z.shape, bool), lambda: relief.z)
     walls = walls_of(survey, Profile.of(0.0, 0.01), 0.0, 30.0, 1.0)
