@@ -127,7 +127,7 @@ def test_no_network_is_one_line(tmp_path: Path, monkeypatch: pytest.MonkeyPatch,
         (tmp_path / "bin" / name).chmod(0o755)
     monkeypatch.setenv("PATH", f"{tmp_path / 'bin'}:{os.environ['PATH']}")
     monkeypatch.setattr(machine, "HOME", tmp_path)
-    monkeypatch.setattr(service, "ensure_frontend", lambda: machine.ensure_packages({"no-such-program": "no-such-package"}))
+    monkeypatch.setattr(service, "ensure_built", lambda: machine.ensure_packages({"no-such-program": "no-such-package"}))
     assert service.run("start", ["--port", str(free_port())]) == 1
     said = capsys.readouterr().err.strip().splitlines()
     assert said[-1] == ("nephos: could not install no-such-package: is the network up, and may you use sudo? "
