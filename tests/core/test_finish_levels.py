@@ -126,7 +126,7 @@ def test_contour_points_are_moved_to_where_the_cutter_first_comes_to_the_level(s
     assert long
     for line in long:
         points = np.ascontiguousarray(line)
-        refine_contour(index, points, field, level, profile, 0.0, tolerance)
+        refine_contour(index, field, level, profile, 0.0, tolerance, points)
         inside = (points[:, 0] > 4) & (points[:, 0] < 26)
         assert drop_points(index, points[inside], profile, 0.0).max() <= level + 2 * tolerance, "no deeper into the wall than told"
         # Square to the contour on the plan, on the wall's side.

@@ -1,6 +1,8 @@
 """Waterline finishing: level contours of the surface, for steep walls that lines leave steps on."""
 
+from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from itertools import chain, islice
 from math import ceil, radians, sin, sqrt, tan
 from typing import Literal
@@ -24,7 +26,7 @@ from nephos.core.units import Say
 
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
 _CELLS = 4_000_000
-MOVED, THINNED = 0.2, 0.2
+_MOVED, _THINNED = 0.2, 0.2
 """Shares of the tolerance for how near points come to the contour, and for thinning."""
 _TO_NEXT, _ROUND = 1.4, 0.35
 """From one run of a contour to the next takes so many seconds, lifts and corners among it, from a closed one so many (measured on reliefs)."""
@@ -96,18 +98,17 @@ def _runs(line: F64, kept: Bool) -> list[F64]:
     return [line[a : b + 1] for a, b in zip(edges[::2], edges[1::2], strict=True)]
 
 
-def _contours(task: Task, field: Field, raw: list[F64], level: float, grown: Profile, within: shapely.Geometry) -> list[F64]:
-    """Raw contour lines moved to where the tip is exactly at `level`, thinned, and clipped to where they belong: (n, 2) each."""
-    floor = task.floor - task.settings.leave
+def _contours(raw: list[F64], refine: Callable[[F64], None], within: shapely.Geometry, tolerance: float) -> list[F64]:
+    """Raw contour lines moved by `refine` to where they truly are, thinned, and clipped to where they belong: (n, 2) each."""
     lines = []
     for line in raw:
         exact = np.ascontiguousarray(line)
-        refine_contour(task.index, exact, field, level, grown, floor, MOVED * task.tolerance)
+        refine(exact)
         lines.append(shapely.LineString(exact))
-    thinned = shapely.simplify(lines, THINNED * task.tolerance, preserve_topology=False)
+    thinned = shapely.simplify(lines, _THINNED * tolerance, preserve_topology=False)
     parts = shapely.get_parts(shapely.intersection(thinned, within)) if lines else np.empty(0, object)
     # Specks of contour, where level ground ripples by less than the tolerance, cut nothing.
-    parts = parts[(shapely.get_type_id(parts) == 1) & (shapely.length(parts) > 10 * task.tolerance)]
+    parts = parts[(shapely.get_type_id(parts) == 1) & (shapely.length(parts) > 10 * tolerance)]
     return [shapely.get_coordinates(item) for item in parts]
 
 
@@ -121,15 +122,20 @@ def _slimmed(profile: Profile, leave: float, by: float) -> tuple[Profile, float]
 
 
 class _Waiting:
-    """Passes (n, 3) of a level that are not cut yet, with their boxes on the plan, so that far ones are not looked at closely."""
+    """Passes (n, 3) of a level that are not cut yet, with their starts and boxes on the plan, so that far ones are not looked at closely."""
 
     def __init__(self, passes: list[F64]) -> None:
         self.passes = list(passes)
+        self.starts = np.array([item[0, :2] for item in passes]).reshape(-1, 2)
         self.boxes = np.array([[item[:, :2].min(axis=0), item[:, :2].max(axis=0)] for item in passes]).reshape(-1, 2, 2)
 
     def pop(self, k: int) -> F64:
-        self.boxes = np.delete(self.boxes, k, axis=0)
+        self.starts, self.boxes = np.delete(self.starts, k, axis=0), np.delete(self.boxes, k, axis=0)
         return self.passes.pop(k)
+
+    def begun_nearest(self, at: F64) -> F64:
+        """Take out the pass that begins nearest to `at`."""
+        return self.pop(int(((self.starts - at) ** 2).sum(axis=1).argmin()))
 
     def nearest(self, at: F64, reach: float) -> int | None:
         """The pass with the point nearest to `at`, within `reach`."""
@@ -149,7 +155,7 @@ def in_order(levels: list[list[F64]], reach: float) -> list[F64]:
     for depth, level in enumerate(waiting):
         while level.passes:
             at = out[-1][-1, :2] if out else np.zeros(2)
-            current = level.pop(int(np.argmin([float(((item[0, :2] - at) ** 2).sum()) for item in level.passes])))
+            current = level.begun_nearest(at)
             out.append(current)
             for following in waiting[depth + 1 :]:
                 k = following.nearest(current[-1, :2], reach)
@@ -192,14 +198,15 @@ def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
         for height in heights[first:last]:
             raw = [run for line in made.lines(height) if len(line) >= 2
                    for run in _runs(line, _steep(field, slope, line, least, settings.overlap)) if len(run) >= 2]
-            found.append(_contours(task, field, raw, height, grown, within))
+            refine = partial(refine_contour, task.index, field, height, grown, floor, _MOVED * task.tolerance)
+            found.append(_contours(raw, refine, within, task.tolerance))
         return found
 
     bands = in_bands(at_levels, len(heights), max(1, len(heights) // 12), part(task.report, 0.3, 0.6))
     contours = [runs for band in bands for runs in band]
     counts = [len(runs) for runs in contours]
     floors = np.repeat(np.asarray(heights) + settings.leave, counts)
-    slim, leave = _slimmed(task.cutter.profile, settings.leave, (MOVED + THINNED) * task.tolerance)
+    slim, leave = _slimmed(task.cutter.profile, settings.leave, (_MOVED + _THINNED) * task.tolerance)
     followed = iter(follow_runs(task.index, list(chain.from_iterable(contours)), slim, leave, floors, 0.5 * task.tolerance,
                                 part(task.report, 0.6, 1.0)))
     levels = [list(islice(followed, count)) for count in counts]
@@ -228,11 +235,12 @@ def _describe(settings: FinishLevelsSettings, cutter: Cutter, say: Say) -> str:
 def level_seconds(settings: FinishLevelsSettings, cutter: Cutter, ground: Ground) -> tuple[float, int]:
     """Time of level contours over steep ground, and how many levels they are."""
     layers = max(ceil(ground.relief / settings.stepdown), 1)
-    if ground.survey is None:
-        # Walls of an area a on the plan rise a tan(angle): so long are their contours for each stepdown.
+    survey = ground.survey() if ground.survey is not None else None
+    if survey is None or survey.relief.step > cutter.radius / 2:
+        # Too coarse a picture for contours. Walls of an area a on the plan rise a tan(angle): so long are their contours for each stepdown.
         length = ground.wall_area(settings.steeper) / settings.stepdown
         return 1.3 * travel_seconds(length, ceil(length / 25), ground.feed, ground.acceleration), layers
-    walls = walls_of(ground.survey(), cutter.profile, settings.leave, settings.steeper, settings.overlap)
+    walls = walls_of(survey, cutter.profile, settings.leave, settings.steeper, settings.overlap)
     return walls.rise / settings.stepdown / ground.feed * 60 + layers * (_TO_NEXT * walls.open + _ROUND * walls.closed), layers
 
 

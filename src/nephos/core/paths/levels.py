@@ -143,7 +143,7 @@ def tip_field(index: SurfaceIndex, region: shapely.Geometry, profile: Profile, s
     return Field(x0, y0, step, drop_grid(index, x0, y0, step, nx, ny, profile, floor, report))
 
 
-def refine_contour(index: SurfaceIndex, points: F64, field: Field, level: float, profile: Profile, floor: float, tolerance: float) -> None:
+def refine_contour(index: SurfaceIndex, field: Field, level: float, profile: Profile, floor: float, tolerance: float, points: F64) -> None:
     """Move contour points (n, 2) of a field of `profile`, which lie on its grid lines, to where the tip is at `level`, in place.
 
     They come to lie on the free side, within `tolerance` of the true contour; `floor` is the lowest tip height.

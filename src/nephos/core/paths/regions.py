@@ -3,6 +3,7 @@
 import itertools
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 import shapely
@@ -75,12 +76,9 @@ class _Heights:
 
     def free(self, level: float) -> MultiPolygon:
         """Where the cutter may be at a height."""
-        task, field, safe = self.task, self.field, self.safe
-
-        def refine(points: F64) -> None:
-            refine_contour(task.index, points, field, level - self.leave, safe, below(task), task.tolerance / 2)
-
-        return areas_of(filled(field, -np.inf, level - self.leave, refine).intersection(task.region))
+        task, height = self.task, level - self.leave
+        refine = partial(refine_contour, task.index, self.field, height, self.safe, below(task), task.tolerance / 2)
+        return areas_of(filled(self.field, -np.inf, height, refine).intersection(task.region))
 
     def standing(self, free: shapely.Geometry, level: float) -> MultiPolygon:
         """Where of a ground the cutter meets what stands above a height."""

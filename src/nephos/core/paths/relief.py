@@ -8,7 +8,7 @@ import numpy as np
 from scipy import ndimage
 
 from nephos.core.arrays import F32, F64, I32, Bool
-from nephos.core.bands import in_bands, kernel
+from nephos.core.bands import in_bands, inlined, kernel
 from nephos.core.cutters.profile import Profile
 from nephos.core.memo import Memo
 
@@ -59,6 +59,16 @@ def _highest_under(tables, wide, spans, heights, before, out):  # type: ignore[n
                     row[i] = value if value > row[i] else row[i]
 
 
+@inlined
+def levels_to(levels, height, guess):  # type: ignore[no-untyped-def]
+    """How many of the levels, the highest first, are not under a height; neighbours are much the same, so `guess` is what the last one had."""
+    while guess < len(levels) and levels[guess] >= height:
+        guess += 1
+    while guess > 0 and levels[guess - 1] < height:
+        guess -= 1
+    return guess
+
+
 @kernel
 def _at_levels(tips, where, levels, depths):  # type: ignore[no-untyped-def]
     """How deep under 0 the last of the levels lies that is not under the tips; minus infinity where there is none."""
@@ -66,11 +76,7 @@ def _at_levels(tips, where, levels, depths):  # type: ignore[no-untyped-def]
     for j in range(rows):
         free = 0
         for i in range(nx):
-            # Neighbours are much the same: each is found from where the last one was.
-            while free < len(levels) and levels[free] >= tips[j, i]:
-                free += 1
-            while free > 0 and levels[free - 1] < tips[j, i]:
-                free -= 1
+            free = levels_to(levels, tips[j, i], free)
             depths[j, i] = -levels[free - 1] if where[j, i] and free > 0 else -np.inf
 
 
@@ -107,7 +113,7 @@ class Relief:
     step: float
     z: F32
     model: Bool
-    _tips: Memo[F32] = field(default_factory=lambda: Memo(12), repr=False, compare=False)
+    _tips: Memo[F32] = field(default_factory=lambda: Memo(8), repr=False, compare=False)
 
     @classmethod
     def of_samples(cls, points: F64, low: F64, high: F64, margin: float) -> "Relief":

@@ -8,10 +8,11 @@ import numpy as np
 
 from nephos.core.arrays import F32, F64, I16, I64, Bool
 from nephos.core.bands import in_bands, kernel
-from nephos.core.paths.relief import Relief, spread
+from nephos.core.paths.relief import Relief, levels_to, spread
 
 _STANDS, _SEEN = 1, 2
-_FRAME = 2
+FRAME = 2
+"""So many cells lie round a picture where neighbours are looked at, so that none is asked for beyond it."""
 _ROWS = 64
 _BLOCK = 3
 """Pieces nearer than so many cells are one: a strip along a wall is narrower than a cell, and breaks up in the picture."""
@@ -30,48 +31,44 @@ def _band(tips, over, beside, region, levels, trace, worth, first, last, goes, b
         for i in range(nx):
             if not region[j, i]:
                 continue
-            tip, clears, pays, cuts = tips[j, i], over[j, i] - trace, over[j, i] - worth, beside[j, i] - worth
-            # Neighbours are much the same: each is found from where the last one was.
-            while free < count and levels[free] >= tip:
-                free += 1
-            while free > 0 and levels[free - 1] < tip:
-                free -= 1
-            while ground < count and levels[ground] >= clears:
-                ground += 1
-            while ground > 0 and levels[ground - 1] < clears:
-                ground -= 1
-            while worthy < count and levels[worthy] >= pays:
-                worthy += 1
-            while worthy > 0 and levels[worthy - 1] < pays:
-                worthy -= 1
-            while cutting < count and levels[cutting] >= cuts:
-                cutting += 1
-            while cutting > 0 and levels[cutting - 1] < cuts:
-                cutting -= 1
-            goes[j + _FRAME, i + _FRAME] = free
+            free = levels_to(levels, tips[j, i], free)
+            ground = levels_to(levels, over[j, i] - trace, ground)
+            worthy = levels_to(levels, over[j, i] - worth, worthy)
+            cutting = levels_to(levels, beside[j, i] - worth, cutting)
+            goes[j + FRAME, i + FRAME] = free
             # What is not worth it at a level is of its ground if the cutter has to go through it to what is, below; it cuts where it takes enough.
-            begins[j + _FRAME, i + _FRAME] = max(ground, cutting) if worthy < free else count
+            begins[j + FRAME, i + FRAME] = max(ground, cutting) if worthy < free else count
 
 
 @kernel
-def _count(goes, begins, starts):  # type: ignore[no-untyped-def]
-    """How many cells are cleared at all levels before each."""
-    flat, first = goes.ravel(), begins.ravel()
-    for cell in range(len(flat)):
-        for k in range(first[cell], flat[cell]):
+def _count(begins, ends, starts):  # type: ignore[no-untyped-def]
+    """How many cells there are at all levels before each."""
+    first, last = begins.ravel(), ends.ravel()
+    for cell in range(len(first)):
+        for k in range(first[cell], last[cell]):
             starts[k + 1] += 1
     for k in range(1, len(starts)):
         starts[k] += starts[k - 1]
 
 
 @kernel
-def _list(goes, begins, starts, cells):  # type: ignore[no-untyped-def]
-    flat, first = goes.ravel(), begins.ravel()
+def _list(begins, ends, starts, cells):  # type: ignore[no-untyped-def]
+    first, last = begins.ravel(), ends.ravel()
     cursor = starts.copy()
-    for cell in range(len(flat)):
-        for k in range(first[cell], flat[cell]):
+    for cell in range(len(first)):
+        for k in range(first[cell], last[cell]):
             cells[cursor[k]] = cell
             cursor[k] += 1
+
+
+def listed(begins: I16, ends: I16, levels: int) -> tuple[I64, I64]:
+    """Cells by level: each counts from its level in `begins` to before the one in `ends`, (ny, nx). Those of level k, rising, are
+    `cells[starts[k]:starts[k + 1]]`."""
+    starts = np.zeros(levels + 1, np.int64)
+    _count(begins, ends, starts)
+    cells = np.empty(starts[-1], np.int64)
+    _list(begins, ends, starts, cells)
+    return starts, cells
 
 
 @kernel
@@ -195,16 +192,12 @@ class Clearing:
     @cached_property
     def _by_level(self) -> tuple[I16, I64, I64]:
         """At how many levels the cutter may be at each cell, (ny + 4, nx + 4); and those cleared at level k, `cells[starts[k]:starts[k + 1]]`."""
-        shape = tuple(np.array(self.tips.shape) + 2 * _FRAME)
+        shape = tuple(np.array(self.tips.shape) + 2 * FRAME)
         goes, begins = np.zeros(shape, np.int16), np.full(shape, len(self.levels), np.int16)
         trace, worth = np.float32(self.trace), np.float32(self.worth)
         in_bands(lambda first, last: _band(self.tips, self.over, self.beside, self.region, self.levels, trace, worth, first, last, goes, begins),
                  len(self.tips), _ROWS)
-        starts = np.zeros(len(self.levels) + 1, np.int64)
-        _count(goes, begins, starts)
-        cells = np.empty(starts[-1], np.int64)
-        _list(goes, begins, starts, cells)
-        return goes, starts, cells
+        return goes, *listed(begins, goes, len(self.levels))
 
     def at_level(self, k: int) -> Cleared:
         """What is cleared at the level of a number."""
@@ -213,8 +206,8 @@ class Clearing:
 
     def at_level_ground(self, level: float, under: float) -> Cleared:
         """What is cleared at a level where the cutter comes no lower than to `under`."""
-        free = np.pad(self.region & (self.tips <= level) & (self.tips > under), _FRAME)
-        return self._cleared(np.flatnonzero(free & np.pad(self.over > level + self.worth, _FRAME)), free)
+        free = np.pad(self.region & (self.tips <= level) & (self.tips > under), FRAME)
+        return self._cleared(np.flatnonzero(free & np.pad(self.over > level + self.worth, FRAME)), free)
 
     def _cleared(self, cells: I64, free: Bool) -> Cleared:
         relief = self.relief

@@ -6,11 +6,11 @@ from math import ceil, radians, tan
 import numpy as np
 
 from nephos.core.arrays import I64, Bool
-from nephos.core.bands import in_bands, inlined, kernel
+from nephos.core.bands import in_bands, kernel
 from nephos.core.cutters import Profile
 from nephos.core.memo import Memo
 from nephos.core.paths.estimate import Survey
-from nephos.core.paths.relief_level import apart
+from nephos.core.paths.relief_level import FRAME, apart, listed
 
 _HEIGHTS = 48
 """Contours are looked at closely at so many heights."""
@@ -29,39 +29,16 @@ class Walls:
 _WALLS: Memo[Walls] = Memo(32)
 
 
-@inlined
-def _crossed(tips, j, i, spacing, heights):  # type: ignore[no-untyped-def]
-    """The heights (k + 1/2) `spacing` that a cell is not above but one beside it is: from the first k to before the last."""
-    high = max(tips[j, i - 1], tips[j, i + 1], tips[j - 1, i], tips[j + 1, i])
-    return max(int(ceil(tips[j, i] / spacing - 0.5)), 0), min(int(ceil(high / spacing - 0.5)), heights)
-
-
 @kernel
-def _count(tips, where, spacing, starts):  # type: ignore[no-untyped-def]
-    """How many cells the contours at all heights before each have."""
+def _crossed(tips, where, spacing, heights, begins, ends):  # type: ignore[no-untyped-def]
+    """The heights (k + 1/2) `spacing` that a cell is not above but one beside it is: from `begins` to before `ends`."""
     ny, nx = tips.shape
     for j in range(1, ny - 1):
         for i in range(1, nx - 1):
             if where[j, i]:
-                first, last = _crossed(tips, j, i, spacing, len(starts) - 1)
-                for k in range(first, last):
-                    starts[k + 1] += 1
-    for k in range(1, len(starts)):
-        starts[k] += starts[k - 1]
-
-
-@kernel
-def _list(tips, where, spacing, starts, cells):  # type: ignore[no-untyped-def]
-    """The cells of the contour at each height, numbered in a picture with two more on each side."""
-    ny, nx = tips.shape
-    cursor = starts.copy()
-    for j in range(1, ny - 1):
-        for i in range(1, nx - 1):
-            if where[j, i]:
-                first, last = _crossed(tips, j, i, spacing, len(starts) - 1)
-                for k in range(first, last):
-                    cells[cursor[k]] = (j + 2) * (nx + 4) + i + 2
-                    cursor[k] += 1
+                high = max(tips[j, i - 1], tips[j, i + 1], tips[j - 1, i], tips[j + 1, i])
+                begins[j + FRAME, i + FRAME] = max(int(ceil(tips[j, i] / spacing - 0.5)), 0)
+                ends[j + FRAME, i + FRAME] = min(int(ceil(high / spacing - 0.5)), heights)
 
 
 @kernel
@@ -87,22 +64,21 @@ def _found(survey: Survey, profile: Profile, leave: float, steeper: float, overl
     top = float(tips[survey.region].max(initial=0.0))
     if rise == 0.0 or top <= 0.0:
         return Walls(0.0, 0.0, 0.0)
-    starts, spacing = np.zeros(_HEIGHTS + 1, np.int64), top / _HEIGHTS
-    _count(tips, where, spacing, starts)
-    cells = np.empty(starts[-1], np.int64)
-    _list(tips, where, spacing, starts, cells)
+    begins, ends = (np.zeros((tips.shape[0] + 2 * FRAME, tips.shape[1] + 2 * FRAME), np.int16) for _ in range(2))
+    _crossed(tips, where, top / _HEIGHTS, _HEIGHTS, begins, ends)
+    starts, cells = listed(begins, ends, _HEIGHTS)
     found = in_bands(lambda k, _: _at_height(cells[starts[k] : starts[k + 1]], steep, overlap / relief.step), _HEIGHTS, 1)
-    on_walls, on_all, runs, gaps = np.sum(found, axis=0)
-    ends = min(gaps, runs)
-    return Walls(rise * on_all / max(on_walls, 1), ends / _HEIGHTS, (runs - ends) / _HEIGHTS)
+    on_walls, on_all, runs, gaps = (sum(counts) for counts in zip(*found, strict=True))
+    cut_open = min(gaps, runs)
+    return Walls(rise * on_all / max(on_walls, 1), cut_open / _HEIGHTS, (runs - cut_open) / _HEIGHTS)
 
 
 def _at_height(cells: I64, steep: Bool, overlap: float) -> tuple[int, int, int, int]:
     """Of the cells of a contour: how many are on steep ground, how many within the overlap (in cells) of those, in how many runs these are,
     and how many gaps are between them."""
-    shape = steep.shape[0] + 4, steep.shape[1] + 4
+    shape = steep.shape[0] + 2 * FRAME, steep.shape[1] + 2 * FRAME
     places = np.column_stack(np.divmod(cells, shape[1]))
-    walls: Bool = steep[places[:, 0] - 2, places[:, 1] - 2]
+    walls: Bool = steep[places[:, 0] - FRAME, places[:, 1] - FRAME]
     if not walls.any():
         return 0, 0, 0, 0
     # On average one and a half blocks away.
