@@ -36,6 +36,17 @@ def test_a_usual_cutter_of_every_shape_is_possible(shape: str, diameter: float) 
     assert outline[:, 0].max() == pytest.approx(max(diameter, cutter.shank_diameter) / 2)
 
 
+@pytest.mark.parametrize("shape", SHAPES)
+@pytest.mark.parametrize("by", [0.01, 0.2])
+def test_a_slimmer_cutter_lies_within_its_own_shape(shape: str, by: float) -> None:
+    profile = standard_cutter(shape, 4.0).profile
+    slim = profile.slimmer(by)
+    assert slim.radius == pytest.approx(profile.radius - by)
+    rho = np.linspace(0, profile.radius, 200)
+    assert (slim.heights(rho) >= profile.heights(rho) - 1e-12).all()
+    assert slim.heights(np.zeros(1))[0] == 0.0, "with the same tip"
+
+
 @pytest.mark.parametrize(("change", "said"), [
     ({"flute_length": 80.0}, "longer than the whole cutter"), ({"stickout": 90.0}, "stands out"),
     ({"shape": "bull-nose", "corner_radius": 4.0}, "3 mm or less"), ({"shape": "engraver", "tip_diameter": 7.0, "angle": 30.0}, "thicker"),

@@ -12,9 +12,9 @@ from nephos.core.bands import silent
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths.finish_levels import _runs, in_order
+from nephos.core.paths.finish_levels import _Bounds, _runs, in_order
 from nephos.core.paths.levels import contour_generator, refine_contour, tip_field
-from nephos.core.plan.outcome import SetupOutcome
+from nephos.core.plan.outcome import Outcome, SetupOutcome
 from nephos.core.plan.pipeline import run_setup
 from nephos.core.plan.proof_checks import outcome_findings
 from nephos.core.plan.results import MemoryStore
@@ -137,16 +137,52 @@ def test_contour_points_are_moved_to_where_the_cutter_first_comes_to_the_level(s
         assert np.mean(beyond >= level - tolerance) > 0.98, "and no farther from it"
 
 
+def levels_of(mesh: Mesh, diameter: float = 3.0, stepdown: float = 2.0) -> Outcome:
+    """Levels inside the outline of a part that lies in a block."""
+    operation = Operation(number=10, strategy="finish_levels", cutter=standard_cutter("ball", diameter), boundary=Limit(boundary="silhouette"),
+                          settings={"stepdown": stepdown})  # type: ignore[arg-type]
+    plan = Plan(stock=Stock(length=90, width=80, thickness=14), models=(Model(id="m1", name="m", mesh="m"),), pitch=0.2,
+                setups=(Setup(id="a", name="a", operations=(operation,)),))
+    return run_setup(plan, plan.setups[0], lambda _: mesh, Work(MemoryStore())).outcomes[0]
+
+
 def test_the_outer_walls_of_a_part_are_gone_round_whole() -> None:
     """There the contour lies on the outline of where the cutter may be: it must not be cut up by less than a hair."""
-    plate = box_mesh((0, 0, 0), (50, 40, 12))
-    operation = Operation(number=10, strategy="finish_levels", cutter=standard_cutter("ball", 3), boundary=Limit(boundary="silhouette"),
-                          settings={"stepdown": 2.0})  # type: ignore[arg-type]
-    plan = Plan(stock=Stock(length=70, width=60, thickness=14), models=(Model(id="m1", name="m", mesh="m"),), pitch=0.2,
-                setups=(Setup(id="a", name="a", operations=(operation,)),))
-    outcome = run_setup(plan, plan.setups[0], lambda _: plate, Work(MemoryStore())).outcomes[0]
+    outcome = levels_of(box_mesh((0, 0, 0), (50, 40, 12)))
     cut = outcome.kinds == 1
     around = 2 * (50 + 40) + 2 * np.pi * 1.5
     for height in (-5.0, -7.0, -9.0, -11.0, -13.0):
         there = cut & (np.abs(outcome.points[1:, 2] - height) < 0.02)
         assert outcome.lengths[there].sum() == pytest.approx(around, rel=0.03), height
+
+
+def test_a_contour_is_not_broken_in_corners_between_outer_walls() -> None:
+    """A star with sharp inner corners, whose sides lie at odd angles to the grid of the contours."""
+    angles = np.arange(14) * np.pi / 7 + 0.1
+    star = shapely.Polygon(np.where(np.arange(14) % 2, 15.0, 35.0)[:, None] * np.column_stack([np.cos(angles), np.sin(angles)]))
+    outcome = levels_of(solid(trimesh.creation.extrude_polygon(star, 12)))
+    entries = np.count_nonzero(np.diff((outcome.kinds == 0).astype(int)) == -1)
+    assert entries <= 2, "down the walls in one go, level by level"
+    low = (outcome.kinds == 1) & (np.abs(outcome.points[1:, 2] + 13) < 0.02)
+    assert outcome.lengths[low].sum() == pytest.approx(star.buffer(1.5).length, rel=0.02)
+
+
+def test_where_the_cutter_has_no_room_to_go_round_it_does_not_go_down() -> None:
+    """One hole is a tenth of a millimetre wider than the ball, the other one by 3 mm."""
+    plate = shapely.box(0, 0, 60, 30).difference(shapely.union_all([shapely.Point(15, 15).buffer(1.55), shapely.Point(45, 15).buffer(3)]))
+    outcome = levels_of(solid(trimesh.creation.extrude_polygon(plate, 12)))
+    low = outcome.points[1:][(outcome.kinds == 1) & (outcome.points[1:, 2] < -5)] - [15, 25, 0]
+    assert np.hypot(*(low[:, :2] - [15, 15]).T).min() > 5
+    assert np.hypot(*(low[:, :2] - [45, 15]).T).min() == pytest.approx(1.5, abs=0.02)
+
+
+def test_a_line_is_kept_to_its_bounds() -> None:
+    """Drawn in where it comes out by less than a step, cut where it goes farther, and gone where it is nowhere inside."""
+    bounds = _Bounds(shapely.box(0, 0, 20, 20), 0.01, 0.1)
+    assert bounds.kept(shapely.LineString([(30, 0), (30, 20)])) == []
+    assert [part.length for part in bounds.kept(shapely.LineString([(-5, 10), (25, 10)]))] == pytest.approx([20.04])
+    grazing = bounds.kept(shapely.LineString([(5, 10), (10, 20.09), (15, 10)]))
+    assert len(grazing) == 1 and grazing[0].coords[0] == (5, 10) and grazing[0].coords[-1] == (15, 10)
+    assert grazing[0].bounds[3] <= 20.02 + 1e-9
+    ring = shapely.LinearRing([(10, 10), (10, 30), (12, 30), (12, 10)])
+    assert [part.is_closed for part in bounds.kept(shapely.LineString(ring))] == [False], "cut once, not at its seam"

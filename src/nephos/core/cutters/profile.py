@@ -48,6 +48,12 @@ class Profile(NamedTuple):
         """
         return Profile.of(self.flat, self.corner + leave, self.slope, self.radius + leave)
 
+    def slimmer(self, by: float) -> "Profile":
+        """A cutter with the same tip that lies within this one, `by` farther in at its side."""
+        if self.corner >= by:
+            return Profile.of(self.flat, self.corner - by, self.slope, self.radius - by)
+        return Profile.of(max(self.flat - by, 0.0), self.corner, self.slope, self.radius - by)
+
     def height(self, rho: float) -> float:
         """Height of the underside over the tip at `rho` from the axis; infinite beside the cutter."""
         if rho <= self.flat:

@@ -5,10 +5,12 @@ from dataclasses import replace
 from functools import partial
 from itertools import chain, islice
 from math import ceil, radians, sin, sqrt, tan
+from threading import Lock
 from typing import Literal
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 
 from nephos.core.arrays import F64, Bool
 from nephos.core.bands import in_bands, part
@@ -17,6 +19,7 @@ from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
 from nephos.core.paths.follow import follow_runs
 from nephos.core.paths.levels import Field, contour_generator, level_heights, refine_contour, tip_field
+from nephos.core.paths.link import OVER_BLOCK
 from nephos.core.paths.masks import left_over
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.paths.relief_walls import walls_of
@@ -28,8 +31,11 @@ _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
 _CELLS = 4_000_000
 _MOVED, _THINNED = 0.2, 0.2
 """Shares of the tolerance for how near points come to the contour, and for thinning."""
-_TO_NEXT, _ROUND = 1.4, 0.35
-"""From one run of a contour to the next takes so many seconds, lifts and corners among it, from a closed one so many (measured on reliefs)."""
+_LIFTED, _LIFT, _ROUND, _SLOWING = 0.6, 0.32, 0.35, 1.04
+"""So many of the ways to the next run of a contour are lifts, each of so many seconds but for going across and down; from a closed run it takes
+so many; and corners make the way take so many times longer than its length says (measured on reliefs)."""
+_DOWN = 1.7
+"""So far (mm) the cutter goes down on a run where it was roughed, on average; elsewhere it goes down from over the block."""
 _BOTTOM = 2e-3
 """So far over the floor (mm) the lowest contour is looked for: on it, level ground has no contour."""
 
@@ -98,18 +104,58 @@ def _runs(line: F64, kept: Bool) -> list[F64]:
     return [line[a : b + 1] for a, b in zip(edges[::2], edges[1::2], strict=True)]
 
 
-def _contours(raw: list[F64], refine: Callable[[F64], None], within: shapely.Geometry, tolerance: float) -> list[F64]:
-    """Raw contour lines moved by `refine` to where they truly are, thinned, and clipped to where they belong: (n, 2) each."""
+def _contours(raw: list[F64], refine: Callable[[F64], None], bounds: "_Bounds", tolerance: float, pit: float) -> list[F64]:
+    """Raw contour lines moved by `refine` to where they truly are, thinned, and kept to where they belong: (n, 2) each. Closed ones
+    shorter than `pit` mm are left out: the cutter would go straight down there, and has no room to go round."""
     lines = []
     for line in raw:
         exact = np.ascontiguousarray(line)
         refine(exact)
         lines.append(shapely.LineString(exact))
-    thinned = shapely.simplify(lines, _THINNED * tolerance, preserve_topology=False)
-    parts = shapely.get_parts(shapely.intersection(thinned, within)) if lines else np.empty(0, object)
+    thinned = shapely.simplify(np.array(lines, object), _THINNED * tolerance, preserve_topology=False)
+    inside = bounds.covers(thinned)
+    parts = [*thinned[inside], *(part for line in thinned[~inside] for part in bounds.kept(line))]
     # Specks of contour, where level ground ripples by less than the tolerance, cut nothing.
-    parts = parts[(shapely.get_type_id(parts) == 1) & (shapely.length(parts) > 10 * tolerance)]
-    return [shapely.get_coordinates(item) for item in parts]
+    return [shapely.get_coordinates(item) for item in parts if item.length > (pit if item.is_closed else 10 * tolerance)]
+
+
+def _lines_of(geometry: shapely.Geometry) -> list[shapely.LineString]:
+    """The lines of a geometry that are more than a point."""
+    return [piece for piece in shapely.get_parts(geometry) if piece.geom_type == "LineString" and piece.length > 0]
+
+
+class _Bounds:
+    """Where contours belong: in a region, and `within` a hair more, as along upright outer walls they lie on its outline.
+
+    In a corner between such walls a chord of a contour, one `step` of its grid long, comes out of the region a little.
+    """
+
+    def __init__(self, region: shapely.Geometry, tolerance: float, step: float) -> None:
+        self.region, self.step = region, step
+        self._within = region.buffer(2 * tolerance)
+        shapely.prepare(self._within)
+        self._asked = Lock()
+
+    def covers(self, lines: NDArray[np.object_]) -> Bool:
+        """Which lines are within altogether."""
+        # What GEOS prepares must not be asked by several threads at once.
+        with self._asked:
+            inside: Bool = shapely.covers(self._within, lines)
+        return inside
+
+    def kept(self, line: shapely.LineString) -> list[shapely.LineString]:
+        """What of a line is within; where it comes out by no more than a step it goes along the outline instead, and is not broken."""
+        outside = [self._drawn_in(piece) for piece in _lines_of(shapely.difference(line, self._within))]
+        pieces = [*_lines_of(shapely.intersection(line, self._within)), *(piece for piece in outside if piece is not None)]
+        return _lines_of(shapely.line_merge(shapely.MultiLineString(pieces), directed=True)) if pieces else []
+
+    def _drawn_in(self, piece: shapely.LineString) -> shapely.LineString | None:
+        """A piece outside moved onto the outline but for its ends, if it is near enough."""
+        points = shapely.get_coordinates(shapely.segmentize(piece, self.step / 4))
+        ways = shapely.shortest_line(self.region, shapely.points(points))
+        if shapely.length(ways).max() > self.step:
+            return None
+        return shapely.LineString([points[0], *(way.coords[0] for way in ways[1:-1]), points[-1]])
 
 
 def _slimmed(profile: Profile, leave: float, by: float) -> tuple[Profile, float]:
@@ -188,9 +234,9 @@ def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
     heights = level_heights(top, floor, settings.stepdown)
     heights[-1] += _BOTTOM
     generator = contour_generator(field)
-    # Along upright outer walls contours lie on the outline of the region itself: a hair more keeps them whole.
-    within = task.region.buffer(2 * task.tolerance)
-    shapely.prepare(within)
+    bounds = _Bounds(task.region, task.tolerance, step)
+    # Round anything that stands a contour is longer than that.
+    pit = _touching(grown, settings.steeper)
 
     def at_levels(first: int, last: int) -> list[list[F64]]:
         found = []
@@ -199,7 +245,7 @@ def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
             raw = [run for line in made.lines(height) if len(line) >= 2
                    for run in _runs(line, _steep(field, slope, line, least, settings.overlap)) if len(run) >= 2]
             refine = partial(refine_contour, task.index, field, height, grown, floor, _MOVED * task.tolerance)
-            found.append(_contours(raw, refine, within, task.tolerance))
+            found.append(_contours(raw, refine, bounds, task.tolerance, pit))
         return found
 
     bands = in_bands(at_levels, len(heights), max(1, len(heights) // 12), part(task.report, 0.3, 0.6))
@@ -241,7 +287,11 @@ def level_seconds(settings: FinishLevelsSettings, cutter: Cutter, ground: Ground
         length = ground.wall_area(settings.steeper) / settings.stepdown
         return 1.3 * travel_seconds(length, ceil(length / 25), ground.feed, ground.acceleration), layers
     walls = walls_of(survey, cutter.profile, settings.leave, settings.steeper, settings.overlap)
-    return walls.rise / settings.stepdown / ground.feed * 60 + layers * (_TO_NEXT * walls.open + _ROUND * walls.closed), layers
+    down = _DOWN if survey.again else ground.depth - ground.relief / 2 + OVER_BLOCK
+    # Runs lie anywhere on the ground: from each to the nearest it is about as far as if they lay on a square grid.
+    across = sqrt(ground.area / max(walls.open + walls.closed, 1.0))
+    to_next = _LIFTED * (_LIFT + across / ground.rapid * 60 + down / ground.plunge_feed * 60)
+    return _SLOWING * walls.rise / settings.stepdown / ground.feed * 60 + layers * (to_next * walls.open + _ROUND * walls.closed), layers
 
 
 def _estimate(settings: FinishLevelsSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:

@@ -95,7 +95,10 @@ def _surface_links(passes: tuple[Pass, ...], stay: float, task: LinkTask) -> lis
     starts = np.array([item.start for item in passes[1:]])
     lines = np.concatenate([ends[:, :2], starts[:, :2]], axis=1)
     near = np.hypot(*(starts - ends)[:, :2].T) <= stay
-    near &= shapely.covers(task.allowed, shapely.linestrings(lines.reshape(-1, 2, 2)))
+    # Contours of outer walls lie a hair outside of it.
+    allowed = task.region.buffer(2.5 * task.tolerance)
+    shapely.prepare(allowed)
+    near &= shapely.covers(allowed, shapely.linestrings(lines.reshape(-1, 2, 2)))
     links: list[F64 | None] = [None] * len(ends)
     chosen = np.flatnonzero(near)
     points, last = follow_lines(task.index, lines[chosen], task.cutter, task.leave, task.floor, task.tolerance)
@@ -282,6 +285,8 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
     start = [*items[0].start[:2], task.clearance] if items else [0.0, 0.0, task.clearance]
     path, last = PathBuilder(np.array(start)), None
     angle = min(passes.ramp_angle, task.ramp_limit)
+    # Posted, the way may lie a tolerance beside it: a hair at the cutter's side that stands is as high as what it belongs to.
+    sure = task.cutter.slimmer(task.tolerance)
     for k, planned in enumerate(items):
         if k % 64 == 0:
             report(k / len(items))
@@ -296,7 +301,7 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
             item = item if passes.on_surface or not passes.through else _from_outside(item, block, task)
             _enter(path, item, block, task, angle)
         path.go(item.points[1:], Kind.CUT, task.plunge_feed if item.plunging else task.feed)
-        block.cut(item.points, task.cutter)
+        block.cut(item.points, sure)
         last = item
     if items:
         path.go(np.array([[path.at[0], path.at[1], task.clearance]]), Kind.RAPID, 0)
