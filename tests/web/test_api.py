@@ -1,17 +1,23 @@
 """The API against the real database: nothing lost, nothing half stored, plain sentences."""
 
+import asyncio
 import json
 
 import numpy as np
 import pytest
+from asgiref.sync import sync_to_async
+from django.db import connection
 from django.test import Client
+from procrastinate.contrib.django import app
+from procrastinate.contrib.django.models import ProcrastinateJob
+from procrastinate.manager import JobManager
 
 from nephos.command.sample import sample_cutters
 from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.plan.results import as_result
 from nephos.web import tasks
-from nephos.web.models import Blob, Calculation, Chunk, Cutter, Job, Mesh, Revision
+from nephos.web.models import Blob, Calculation, Chunk, Cutter, Job, Mesh, Result, Revision
 from nephos.web.store import DatabaseStore
 from web.shop import body_of, send, upload
 
@@ -295,6 +301,48 @@ def test_a_drawing_becomes_a_boundary(shop: Client, job: dict) -> None:
     tasks.draw_outlines(after["plan"])
     outline = shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]["outlines"]["b1"]
     assert outline["loops"] == 2 and outline["area"] == pytest.approx(800 + np.pi * 64, rel=1e-2)
+
+
+def drawing(status: str) -> int:
+    return ProcrastinateJob.objects.filter(task_name__endswith="draw_outlines", status=status).count()
+
+
+def test_what_an_older_version_drew_is_drawn_again_when_the_job_is_opened(shop: Client, job: dict) -> None:
+    tasks.draw_outlines(job["plan"])
+    with connection.cursor() as cursor:
+        cursor.execute("DELETE FROM procrastinate_jobs")
+    assert shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]["surveyed"] and drawing("todo") == 0
+    Result.objects.filter(stage__in=["relief", "outline"]).delete()
+    assert not shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]["surveyed"]
+    shop.get(f"/api/jobs/{job['id']}")
+    assert drawing("todo") == 1
+    asyncio.run(taken_up_and_asked_again(shop, job))
+
+
+async def taken_up_and_asked_again(shop: Client, job: dict) -> None:
+    """While one worker draws, looking at the job gives no second one anything to draw."""
+    worker = app.with_connector(app.connector.get_worker_connector())
+    async with worker.open_async():
+        manager = JobManager(worker.connector)
+        first, second = await manager.register_worker(), await manager.register_worker()
+        assert await manager.fetch_job(["mesh"], first) is not None
+        await sync_to_async(shop.get)(f"/api/jobs/{job['id']}")
+        assert await sync_to_async(drawing)("doing") == 1 and await sync_to_async(drawing)("todo") == 1
+        assert await manager.fetch_job(["mesh"], second) is None
+
+
+def test_one_outline_that_breaks_off_leaves_the_others_and_is_not_waited_for(shop: Client, job: dict, monkeypatch: pytest.MonkeyPatch) -> None:
+    def broken(space, work, key):
+        raise MemoryError if key == "b1" else ValueError("a fault")
+
+    drawn = {"id": "b1", "name": "plate", "source": "drawn", "curves": [{"points": [[0, 0], [9, 0], [9, 9]]}]}
+    _, after = change(shop, job, lambda plan: plan.update(boundaries=[drawn]))
+    monkeypatch.setattr(tasks, "shape_of", broken)
+    with pytest.raises(ValueError, match="a fault"):
+        tasks.draw_outlines(after["plan"])
+    setup = shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]
+    assert setup["surveyed"] and "not enough memory" in setup["outlines"]["b1"]["refused"]
+    assert "fault of Nephos" in setup["outlines"]["silhouette"]["refused"]
 
 
 @pytest.mark.parametrize(("name", "data", "said"), [

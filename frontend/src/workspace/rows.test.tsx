@@ -1,9 +1,9 @@
 // @vitest-environment jsdom
 import { screen } from "@testing-library/react";
-import { describe, expect, it } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import type { Finding } from "../api/types";
 import { showInSheet } from "../testing/render";
-import { Findings } from "./rows";
+import { Findings, Tools } from "./rows";
 
 const finding = (more: Partial<Finding>) => ({
   code: "same-number", level: "stop", row: "operation 20", text: "two cutters have the number 2", way_out: "give one of them another number",
@@ -30,5 +30,17 @@ describe("findings in the route sheet", () => {
   it("say the reason that somebody gave for going on", () => {
     showInSheet(<Findings row="operation 20" list={[finding({ overridden: "they are the same cutter" })]} />, {});
     expect(screen.getByText(/Overridden: they are the same cutter\./)).toBeTruthy();
+  });
+});
+
+describe("the tools of a chosen row", () => {
+  it("come into sight when it is chosen, also at the foot of a long sheet", () => {
+    const shown = vi.fn(() => Promise.resolve());
+    Element.prototype.scrollIntoView = shown;
+    const { again } = showInSheet(<Tools>Copy</Tools>, {});
+    expect(shown.mock.calls).toEqual([[{ block: "nearest" }]]);
+    expect(screen.getByText("Copy")).toBeTruthy();
+    again(null);
+    expect(screen.queryByText("Copy")).toBeNull();
   });
 });

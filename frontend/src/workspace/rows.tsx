@@ -1,4 +1,5 @@
 /** What the rows of the route sheet are made of. */
+import { useEffect, useRef, type ReactNode } from "react";
 import { Button as AriaButton } from "react-aria-components";
 import styled from "styled-components";
 import type { Finding } from "../api/types";
@@ -23,10 +24,19 @@ export const Pick = styled(AriaButton)`
   &::after { content: ""; position: absolute; inset: 0; }
   &[data-focus-visible]::after { outline: 2px solid ${(p) => p.theme.action}; outline-offset: -2px; }
 `;
-export const Tools = styled.div`
+const ToolBar = styled.div`
   grid-column: 3 / -1; display: flex; flex-wrap: wrap; gap: 0 2px; position: relative; z-index: 1; margin: 4px 0 -4px -5px;
   & button { font-size: 12px; }
 `;
+
+/** What can be done with the chosen row, at its foot; it comes into sight with the row above it. */
+export function Tools(props: { children: ReactNode }) {
+  const bar = useRef<HTMLDivElement>(null);
+  // Nothing is returned: browsers may give a promise, which is no cleaning up.
+  useEffect(() => { bar.current?.scrollIntoView?.({ block: "nearest" }); }, []);
+  return <ToolBar ref={bar}>{props.children}</ToolBar>;
+}
+
 export const Told = styled.div`
   grid-column: 3 / -1; display: flex; gap: 6px; align-items: baseline; font-size: 12px; margin-top: 4px; position: relative; z-index: 1;
 `;

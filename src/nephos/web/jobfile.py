@@ -14,7 +14,7 @@ from nephos.core.mesh.formats import check_name
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.web.api.meshes import body_pieces
 from nephos.web.blobs import CHUNK, read_chunks, save_blob
-from nephos.web.looks import prepare_missing
+from nephos.web.looks import work_out_missing
 from nephos.web.models import Cutter, Job, Mesh, Revision
 from nephos.web.tasks import read_uploaded
 
@@ -114,7 +114,7 @@ def read_job_file(request: HttpRequest, limit: int) -> Job:
                 _mesh_row(archive, digest, names[digest], limit)
             job = Job.objects.create(name=name, revision=revision)
             Revision.objects.create(job=job, number=revision, plan=plan.model_dump(mode="json"), note="from a job file")
-            prepare_missing(plan)
+            work_out_missing(plan)
             _add_cutters(plan)
     return job
 

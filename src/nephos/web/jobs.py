@@ -12,7 +12,7 @@ from nephos.core.errors import Refused
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.proposed import proposed_operation, proposed_sheet
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan
-from nephos.web.looks import draw_missing, known, look_for, prepare_missing
+from nephos.web.looks import known, look_for, work_out_missing
 from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.models import Cutter as CutterRow
 
@@ -47,8 +47,7 @@ def write_plan(job_id: int, based_on: int, document: object, note: str) -> Job:
         number = (Revision.objects.filter(job=job).aggregate(Max("number"))["number__max"] or 0) + 1
         Revision.objects.create(job=job, number=number, parent=job.revision, plan=plan.model_dump(mode="json"), note=note[:200])
         job.revision, job.redo = number, []
-        prepare_missing(plan)
-        draw_missing(plan)
+        work_out_missing(plan)
 
     return _moved(job_id, based_on, add)
 
@@ -121,8 +120,7 @@ def create_job(name: str, mesh: Mesh | None, plan: Plan | None = None) -> Job:
         job = Job.objects.create(name=name)
         first = plan or _first_plan(name, mesh)
         Revision.objects.create(job=job, number=1, plan=first.model_dump(mode="json"), note="new")
-        prepare_missing(first)
-        draw_missing(first)
+        work_out_missing(first)
     return job
 
 

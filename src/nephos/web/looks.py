@@ -98,18 +98,23 @@ def look_for(model: Model) -> Look:
     return one[model.id].look
 
 
-def prepare_missing(plan: Plan) -> None:
+def _queue(task: Any, name: str, **words: Any) -> None:
+    """Have a worker do something unless it is waiting to be done; where it is being done already, not before that is done."""
+    try:
+        # On its own, so that finding it queued already does not spoil what else is being written.
+        with transaction.atomic():
+            task.configure(queueing_lock=name, lock=name).defer(**words)
+    except AlreadyEnqueued:
+        return
+
+
+def _prepare_missing(plan: Plan) -> None:
     """Have workers do the repairs that no result is kept of yet."""
     from nephos.web.tasks import prepare
 
     for model in plan.models:
         if model.steps and not Result.objects.filter(key=look_key(model)).exists():
-            try:
-                # On its own, so that finding it queued already does not spoil what else is being written.
-                with transaction.atomic():
-                    prepare.configure(queueing_lock=look_key(model)).defer(model=model.model_dump(mode="json"))
-            except AlreadyEnqueued:
-                continue
+            _queue(prepare, look_key(model), model=model.model_dump(mode="json"))
 
 
 def outlines_wanted(plan: Plan) -> list[str]:
@@ -142,17 +147,19 @@ def outline_rims(key: str) -> tuple[np.ndarray, np.ndarray, np.ndarray]:  # type
     return found["rims"], found["rim_ends"], found["rim_heights"]
 
 
-def draw_missing(plan: Plan) -> None:
+def _draw_missing(plan: Plan) -> None:
     """Have workers work out the outlines and reliefs that no result is kept of yet."""
     from nephos.web.tasks import draw_outlines
 
     keys = {key for setup in plan.setups for key in (*outline_keys(plan, setup).values(), relief_key(plan, setup))}
     if plan.models and Result.objects.filter(key__in=keys).count() < len(keys):
-        try:
-            with transaction.atomic():
-                draw_outlines.configure(queueing_lock=f"outlines-{min(keys)}").defer(plan=plan.model_dump(mode="json"))
-        except AlreadyEnqueued:
-            return
+        _queue(draw_outlines, f"outlines-{min(keys)}", plan=plan.model_dump(mode="json"))
+
+
+def work_out_missing(plan: Plan) -> None:
+    """Have workers work out what is shown of a plan before it is calculated, and not known yet or no more."""
+    _prepare_missing(plan)
+    _draw_missing(plan)
 
 
 def read_again() -> None:
@@ -160,8 +167,4 @@ def read_again() -> None:
     from nephos.web.tasks import read_uploaded
 
     for mesh in Mesh.objects.filter(state=Mesh.State.READING):
-        try:
-            with transaction.atomic():
-                read_uploaded.configure(queueing_lock=f"mesh-{mesh.pk}").defer(mesh_id=mesh.pk)
-        except AlreadyEnqueued:
-            continue
+        _queue(read_uploaded, f"mesh-{mesh.pk}", mesh_id=mesh.pk)

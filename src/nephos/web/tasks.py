@@ -1,7 +1,7 @@
 """What workers do: read meshes, calculate jobs. Killed in the middle, the work is taken up again."""
 
 import time
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from functools import lru_cache, partial
@@ -54,15 +54,20 @@ _FAULT = "this broke off by a fault of Nephos; the log of the worker has the det
 
 
 @contextmanager
-def _or_refused(key: str, stage: str, too_large: str) -> Iterator[None]:
-    """Whoever waits for the result under `key` is told why there will be none."""
+def _or_refused(keys: Iterable[str], stage: str, too_large: str) -> Iterator[None]:
+    """Whoever waits for the results under `keys` is told why there will be none."""
     try:
         yield
     except (Refused, MemoryError) as reason:
-        STORE.put(key, stage, as_result({"refused": str(reason) or too_large}))
+        _refuse(keys, stage, str(reason) or too_large)
     except Exception:
-        STORE.put(key, stage, as_result({"refused": _FAULT}))
+        _refuse(keys, stage, _FAULT)
         raise
+
+
+def _refuse(keys: Iterable[str], stage: str, reason: str) -> None:
+    for key in keys:
+        STORE.put(key, stage, as_result({"refused": reason}))
 
 
 def _keep_look(key: str, mesh: CoreMesh, said: tuple[str, ...] = ()) -> dict[str, Any]:
@@ -101,13 +106,10 @@ def prepare(model: dict[str, Any]) -> None:
     key = look_key(item)
     if STORE.get(key) is not None:
         return
-    try:
+    with _or_refused([key], "look", "there is not enough memory for this repair: thin the mesh out first"):
         mesh = prepared_mesh(item, _loaded, Work(STORE))
         made = STORE.get(prepared_key(item))
         _keep_look(key, mesh, tuple(made.facts["said"]) if made else ())
-    except (Refused, MemoryError) as reason:
-        text = str(reason) or "there is not enough memory for this repair: thin the mesh out first"
-        STORE.put(key, "look", as_result({"refused": text}))
 
 
 @app.task(queue="mesh", retry=2)
@@ -115,23 +117,20 @@ def draw_outlines(plan: dict[str, Any]) -> None:
     """Work out the boundaries of a plan and its relief, so that they can be seen and estimates be made before anything is calculated."""
     whole = parse_plan(plan)
     for setup in whole.setups:
-        wanted = {key: outline_key_of(whole, setup, key) for key in outlines_wanted(whole)}
-        missing = [key for key, at in wanted.items() if STORE.get(at) is None]
-        relief = relief_key(whole, setup)
-        if not missing and STORE.get(relief) is not None:
+        outlines = {key: outline_key_of(whole, setup, key) for key in outlines_wanted(whole)}
+        relief, work = relief_key(whole, setup), Work(STORE)
+        missing = [at for at in (relief, *outlines.values()) if STORE.get(at) is None]
+        if not missing:
             continue
-        work = Work(STORE)
-        try:
+        too_large = "there is not enough memory for this: thin the mesh out first"
+        # Where one cannot be drawn the others still can; without a mesh in its place, none.
+        with _or_refused(missing, "outline", too_large):
             space = setup_space(whole, setup, _loaded, work)
-        except Refused as reason:
-            STORE.put(relief, "relief", as_result({"refused": str(reason)}))
-            continue
-        work.stage(relief, "relief", partial(draw_relief, space))
-        for key in missing:
-            try:
-                shape_of(space, work, key)
-            except Refused as reason:
-                STORE.put(wanted[key], "outline", as_result({"refused": str(reason)}))
+            with _or_refused([relief], "relief", too_large):
+                work.stage(relief, "relief", partial(draw_relief, space))
+            for key, at in outlines.items():
+                with _or_refused([at], "outline", too_large):
+                    shape_of(space, work, key)
 
 
 def _in_setup(plan: dict[str, Any], setup: str) -> tuple[Plan, Setup]:
@@ -144,7 +143,7 @@ def export_model(key: str, name: str, plan: dict[str, Any], model: str) -> None:
     """Write a model as it is placed, in millimetres from the stock's low corner, to a file to be fetched under `key`."""
     whole = parse_plan(plan)
     item = next(other for other in whole.models if other.id == model)
-    with _or_refused(key, "export", "there is not enough memory to write this file"):
+    with _or_refused([key], "export", "there is not enough memory to write this file"):
         mesh = joined(placed_parts(whole, item, prepared_mesh(item, _loaded, Work(STORE))))
         STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(write_mesh(name, mesh), np.uint8)))
 
@@ -153,7 +152,7 @@ def export_model(key: str, name: str, plan: dict[str, Any], model: str) -> None:
 def prove_program(key: str, plan: dict[str, Any], setup: str, blob: int, usual: int) -> None:
     """Prove a program from a file against the stock of a setup; what is found lies under `key`."""
     whole, item = _in_setup(plan, setup)
-    with _or_refused(key, "foreign", "there is not enough memory to prove this file: use a coarser pitch"):
+    with _or_refused([key], "foreign", "there is not enough memory to prove this file: use a coarser pitch"):
         prove_foreign(whole, item, _loaded, b"".join(read_chunks(blob)), cutters_for(whole), usual, Work(STORE))
     Blob.objects.filter(pk=blob).delete()
 
@@ -162,7 +161,7 @@ def prove_program(key: str, plan: dict[str, Any], setup: str, blob: int, usual: 
 def cut_window_of(key: str, plan: dict[str, Any], setup: str, low: list[float], high: list[float], pitch: float, operations: int) -> None:
     """Cut a window of the block at full resolution with the moves of the first so many operations."""
     whole, item = _in_setup(plan, setup)
-    with _or_refused(key, "window", "there is not enough memory for this window: make it smaller"):
+    with _or_refused([key], "window", "there is not enough memory for this window: make it smaller"):
         grid = window_grid((low[0], low[1]), (high[0], high[1]), pitch)
         block = first_block(setup_space(whole, item, _loaded, Work(STORE)))
         cuts = []
@@ -179,7 +178,7 @@ def cut_window_of(key: str, plan: dict[str, Any], setup: str, low: list[float], 
 def export_block(key: str, name: str, block: str, pieces: str, plan: dict[str, Any], setup: str, alone: bool) -> None:
     """Write the proof as a mesh, in millimetres from the work zero."""
     whole, item = _in_setup(plan, setup)
-    with _or_refused(key, "export", "there is not enough memory to write this file"):
+    with _or_refused([key], "export", "there is not enough memory to write this file"):
         cut, sorting = STORE.get(block), STORE.get(pieces)
         if cut is None or sorting is None:
             raise Refused("the block is not kept any more: press Calculate first")

@@ -197,8 +197,10 @@ def new_job(request: HttpRequest, body: NewJob) -> dict[str, Any]:
 
 @router.get("/{int:job_id}", response=JobState)
 def open_job(request: HttpRequest, job_id: int) -> dict[str, Any]:
-    """A job as it stands."""
-    return job_state(get_object_or_404(Job, pk=job_id))
+    """A job as it stands; what is not known of it any more, as after an update of Nephos, is worked out again."""
+    job = get_object_or_404(Job, pk=job_id)
+    service.work_out_missing(parse_plan(service.current_plan(job)))
+    return job_state(job)
 
 
 @router.patch("/{int:job_id}", response=JobState)
