@@ -23,10 +23,13 @@ from nephos.core.mesh.formats.stl import read_stl, write_stl
 from nephos.core.mesh.look import quick_look
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths import rough_fronts, rough_lines, rough_rings
+from nephos.core.paths.estimate import Ground
 from nephos.core.paths.regions import Region, level_regions
 from nephos.core.paths.registry import strategy
 from nephos.core.paths.toolpath import Kind
+from nephos.core.plan.boundaries import shape_of
 from nephos.core.plan.ground import ground_of
+from nephos.core.plan.keys import outline_key_of
 from nephos.core.plan.outcome import Outcome
 from nephos.core.plan.pipeline import run_setup
 from nephos.core.plan.place import placed_model
@@ -60,20 +63,23 @@ class Case:
     operations: tuple[Operation, ...]
 
 
-def _op(number: int, shape: str, diameter: float, strategy: str = "rough_rings", boundary: str = "silhouette", **settings: float) -> Operation:
+def operation_of(number: int, shape: str, diameter: float, strategy: str = "rough_rings", boundary: str = "silhouette",
+                 **settings: float) -> Operation:
+    """A numbered operation with one of the shop's cutters."""
     return Operation(number=number, strategy=strategy, cutter=standard_cutter(shape, diameter, number // 10), settings=settings,  # type: ignore[arg-type]
                      boundary=Limit(boundary=boundary))
 
 
 def _first(strategy: str = "rough_rings", **settings: float) -> Operation:
-    return _op(10, "flat", 6, strategy, "box", **({"stepdown": 3.0, "stepover": 2.5, "leave": 0.5, "ramp_angle": 5.0} | settings))
+    """A numbered operation with one of the shop's cutters."""
+    return operation_of(10, "flat", 6, strategy, "box", **({"stepdown": 3.0, "stepover": 2.5, "leave": 0.5, "ramp_angle": 5.0} | settings))
 
 
 def cases() -> dict[str, Case]:
     """All cases by their name."""
-    coarse = _op(10, "flat", 10, stepdown=4.0, stepover=4.0, leave=0.5, ramp_angle=5.0)
-    ball = _op(20, "ball", 6, stepdown=2.0, stepover=1.6, leave=0.3, ramp_angle=5.0)
-    small = _op(20, "flat", 3, boundary="box", stepdown=1.5, stepover=1.2, leave=0.3, ramp_angle=5.0)
+    coarse = operation_of(10, "flat", 10, stepdown=4.0, stepover=4.0, leave=0.5, ramp_angle=5.0)
+    ball = operation_of(20, "ball", 6, stepdown=2.0, stepover=1.6, leave=0.3, ramp_angle=5.0)
+    small = operation_of(20, "flat", 3, boundary="box", stepdown=1.5, stepover=1.2, leave=0.3, ramp_angle=5.0)
     bowls = {"stepover": 2.4, "leave": 0.3}
     return {
         "heron": Case("heron-plaque", 236, (coarse, ball)),
@@ -118,10 +124,18 @@ def told(plan: Plan) -> list[float]:
     """Estimated seconds of each operation."""
     look, setup = quick_look(mesh_of(plan.models[0].mesh)), plan.setups[0]
     shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
-    made = draw_relief(setup_space(plan, setup, mesh_of))
+    work = Work(MemoryStore())
+    space = setup_space(plan, setup, mesh_of, work)
+    made = draw_relief(space)
     drawn = DrawnRelief.of_result(plan.models[0].mesh, made.facts, made.arrays)
-    return [strategy(item.strategy).estimate(item.settings, item.cutter, 0.0, ground_of(plan, setup, item, shown, drawn=drawn)).seconds
-            for item in setup.operations]
+    shape_of(space, work, "silhouette")
+    silhouette = work.store.get(outline_key_of(plan, setup, "silhouette"))
+
+    def ground(item: Operation) -> Ground:
+        outline = silhouette.facts if silhouette and item.boundary.boundary == "silhouette" else None
+        return ground_of(plan, setup, item, shown, outline, drawn)
+
+    return [strategy(item.strategy).estimate(item.settings, item.cutter, 0.0, ground(item)).seconds for item in setup.operations]
 
 
 def worked(plan: Plan) -> tuple[Outcome, ...]:

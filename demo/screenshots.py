@@ -74,7 +74,9 @@ for (const kind of ['input', 'change']) slider.dispatchEvent(new Event(kind, {bu
 
 
 def until_current(driver: webdriver.Chrome) -> None:
-    """Wait until the page has calculated by itself what was not up to date."""
+    """Calculate what is not up to date, as after an update of Nephos, and wait until it is done."""
+    if "not all is up to date" in driver.find_element(By.TAG_NAME, "body").text:
+        press(driver, "Calculate")
     until(driver, lambda d: "all is up to date" in d.find_element(By.TAG_NAME, "body").text.replace("not all", ""), 240)
 
 

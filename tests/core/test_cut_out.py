@@ -13,7 +13,7 @@ from nephos.command.warm import small_hill
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths.cut_out import CutOutSettings, shown_tabs
+from nephos.core.paths.cut_out import CutOutSettings, cut_levels, shown_tabs
 from nephos.core.paths.tabs import Tab, bend, loops_from, loops_of, over_tabs, places_on, point_on, ramping_down, rim_of, tabs_on
 from nephos.core.plan.boundaries import outline_key, region_of, shape_of
 from nephos.core.plan.checks import operation_findings
@@ -266,6 +266,19 @@ def test_ramping_down_cuts_every_level_all_round_and_never_steeper() -> None:
     for level in levels:
         flat = np.abs(points[:-1, 2] - level) + np.abs(points[1:, 2] - level) < 1e-9
         assert length[flat].sum() >= 160 - 1e-6
+
+
+def test_most_of_a_way_is_cut_all_round_and_what_stands_higher_by_itself() -> None:
+    tops, lengths = np.array([-3.0, -3.0, -3.0, 0.0]), np.array([10.0, 10.0, 10.0, 20.0])
+    above, levels = cut_levels(tops, lengths, -11.0, 2.0, -11.0)
+    assert above == pytest.approx([-1.5, -3.0]) and levels == pytest.approx([-5, -7, -9, -11])
+    for steps in (np.diff([0.0, *above]), np.diff([-3.0, *levels])):
+        assert (steps >= -2.0 - 1e-9).all(), "none is deeper than the stepdown"
+    above, levels = cut_levels(tops, lengths * [1, 1, 1, 2], -11.0, 2.0, -11.0)
+    assert above == [] and levels[-1] == -11.0, "where most stands high, all of it is cut from there"
+    above, levels = cut_levels(np.array([-10.0, -10.0, 0.0]), np.ones(3), -11.0, 2.0, -8.0)
+    assert above[-1] == pytest.approx(-8.0) and levels[0] > -11, "tabs stand in what is cut all round"
+    assert cut_levels(np.array([-np.inf, -np.inf, -9.0]), np.ones(3), -11.0, 2.0, -11.0) == ([-11.0], [-11.0])
 
 
 # --- the whole operation

@@ -3,6 +3,7 @@
 
 import numpy as np
 import pytest
+import shapely
 
 from cutting import op, run
 from meshes import at, grid_mesh
@@ -10,14 +11,17 @@ from nephos.core.cutters import standard_cutter
 from nephos.core.memo import Memo
 from nephos.core.mesh.look import quick_look
 from nephos.core.mesh.model import Mesh
+from nephos.core.paths.around import around_box, way_at, ways_around
 from nephos.core.paths.levels import wide_heights
 from nephos.core.paths.registry import strategy
 from nephos.core.paths.relief_level import Clearing
 from nephos.core.paths.roughing import RoughWork
+from nephos.core.plan.boundaries import outline_key, shape_of
 from nephos.core.plan.ground import ground_of
 from nephos.core.plan.place import placed_model
+from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
-from nephos.core.plan.space import setup_space
+from nephos.core.plan.space import Work, setup_space
 from nephos.core.plan.survey import DrawnRelief, draw_relief
 
 
@@ -78,9 +82,9 @@ FLAT, BALL = standard_cutter("flat", 6, 1), standard_cutter("ball", 3, 2)
 STOCK = {"boundary": Limit(boundary="stock")}
 
 
-def told_and_taken(mesh: Mesh, *operations: Operation, drawn: bool = True) -> tuple[list[float], list[float]]:
+def told_and_taken(mesh: Mesh, *operations: Operation, drawn: bool = True, pitch: float = 0.4) -> tuple[list[float], list[float]]:
     """Estimated and calculated seconds of operations; with the picture that a worker draws, or from samples only."""
-    done = run(mesh, *operations, size=SIZE, pitch=0.4)
+    done = run(mesh, *operations, size=SIZE, pitch=pitch)
     setup = Setup(id="a", name="a", operations=operations)
     plan = Plan(stock=Stock(length=SIZE[0], width=SIZE[1], thickness=SIZE[2]), setups=(setup,),
                 models=(Model(id="m", name="m", mesh="m", placement=Placement()),))
@@ -88,8 +92,12 @@ def told_and_taken(mesh: Mesh, *operations: Operation, drawn: bool = True) -> tu
     made = draw_relief(done.space)
     relief = DrawnRelief.of_result(f"drawn {id(mesh)}", made.facts, made.arrays) if drawn else None
     shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
-    told = [strategy(item.strategy).estimate(item.settings, item.cutter, 0.0, ground_of(plan, setup, item, shown, drawn=relief)).seconds
-            for item in operations]
+    store = MemoryStore()
+    shape_of(done.space, Work(store), "silhouette")
+    outline = store.get(outline_key(done.space, "silhouette"))
+    facts = [outline.facts if outline and item.boundary.boundary == "silhouette" else None for item in operations]
+    told = [strategy(item.strategy).estimate(item.settings, item.cutter, 0.0, ground_of(plan, setup, item, shown, known, relief)).seconds
+            for item, known in zip(operations, facts, strict=True)]
     return told, [float(outcome.seconds.sum()) for outcome in done.outcomes]
 
 
@@ -136,6 +144,44 @@ def test_levels_take_about_as_long_as_was_said(mesh, steeper: float) -> None:
 def test_steep_and_gentle_take_about_as_long_as_was_said() -> None:
     told, taken = told_and_taken(bowls(), op("finish_both", BALL, 10, {"boundary": Limit(boundary="box")}, stepover=0.6, stepdown=0.5))
     assert told[0] == pytest.approx(taken[0], rel=0.2)
+
+
+@pytest.mark.parametrize("mesh", [mound, pitted, bowls])
+def test_levels_after_roughing_take_about_as_long_as_was_said(mesh) -> None:
+    """The cutter need not go down slowly from over the block then."""
+    levels = op("finish_levels", BALL, 20, {"boundary": Limit(boundary="box")}, stepdown=0.5, steeper=45.0)
+    told, taken = told_and_taken(mesh(), op("rough_rings", FLAT, 10, STOCK, stepdown=2.5, stepover=2.5, leave=0.4), levels)
+    assert told[1] == pytest.approx(taken[1], rel=0.2)
+
+
+@pytest.mark.parametrize("roughed", [False, True])
+@pytest.mark.parametrize("side", ["outside", "on"])
+def test_cutting_out_takes_about_as_long_as_was_said(roughed: bool, side: str) -> None:
+    """It begins where roughing has left off round the part."""
+    before = [op("rough_rings", FLAT, 10, STOCK, stepdown=2.5, stepover=2.5, leave=0.4)] if roughed else []
+    cut = op("cut_out", FLAT, 20, {"boundary": Limit(boundary="silhouette")}, stepdown=2.5, side=side)
+    # Fine enough for the skin that roughing leaves on the edge.
+    told, taken = told_and_taken(mound(), *before, cut, pitch=0.15)
+    assert told[-1] == pytest.approx(taken[-1], rel=0.2, abs=6.5)
+
+
+@pytest.mark.parametrize("off", [-6.0, -2.0, 0.0, 3.0, 4.5, 20.0])
+def test_ways_round_a_disc_are_circles(off: float) -> None:
+    length, turns = way_at(ways_around(shapely.Point(3, 4).buffer(30, quad_segs=100)), off)
+    assert length == pytest.approx(2 * np.pi * (30 + off), rel=2e-3) and turns == pytest.approx(1.0, abs=1e-6)
+
+
+def test_a_rough_outline_is_shorter_and_smoother_a_little_way_off() -> None:
+    angles = np.linspace(0, 2 * np.pi, 2000, endpoint=False)
+    jagged = shapely.Polygon((30 + 0.2 * np.sin(150 * angles))[:, None] * np.column_stack([np.cos(angles), np.sin(angles)]))
+    (on, on_turns), (off, off_turns) = (way_at(ways_around(jagged), by) for by in (0.0, 3.0))
+    assert on > 2 * np.pi * 31 and on_turns > 50
+    assert off == pytest.approx(2 * np.pi * 33.2, rel=0.02) and off_turns < on_turns / 2
+
+
+def test_ways_round_a_rectangle_are_known_before_it_is_drawn() -> None:
+    for off in (-3.0, 0.0, 6.0):
+        assert way_at(around_box(80, 50), off) == pytest.approx(way_at(ways_around(shapely.box(0, 0, 80, 50)), off), rel=2e-3)
 
 
 def test_a_second_roughing_is_told_to_take_less_than_the_first() -> None:

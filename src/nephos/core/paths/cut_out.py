@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from math import ceil, hypot, pi, radians, tan
+from math import ceil, hypot, radians, tan
 from typing import Annotated, Literal
 
 import numpy as np
@@ -13,11 +13,13 @@ from shapely.geometry.polygon import orient
 from nephos.core.arrays import F64, I64
 from nephos.core.cutters import Cutter, Profile
 from nephos.core.errors import Refused
-from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
+from nephos.core.paths.around import way_at
+from nephos.core.paths.estimate import Estimate, Ground, Survey, travel_seconds
 from nephos.core.paths.follow import follow_lines
 from nephos.core.paths.levels import level_heights, polygons_of
 from nephos.core.paths.link_block import LinkBlock
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
+from nephos.core.paths.relief_level import FRAME, apart
 from nephos.core.paths.tabs import Loop, Tab, loops_from, loops_of, over_tabs, places_on, point_on, ramping_down, rim_heights, tabs_on
 from nephos.core.paths.toolpath import Pass
 from nephos.core.polyline import densified
@@ -33,8 +35,8 @@ _SLOPE = 45.0
 """Degrees of a sloping shoulder."""
 _SKIN = 0.05
 """Material not higher than this (mm) over a level is left to the next one."""
-_MOSTLY = 0.5
-"""From this share of a way standing over a level on it is cut all round."""
+_TO_STRETCH = 2.0
+"""To a stretch that stands higher than the rest, and down onto it, takes so many seconds (measured)."""
 
 
 class CutOutSettings(StrategySettings):
@@ -130,8 +132,10 @@ def _ways(task: Task, loops: list[Loop], off: float) -> list[_Way]:
 
     for piece in polygons_of(task.outline):
         outside = settings.side == "outside"
-        by = {"outside": off, "inside": -off, "on": 0.0}[settings.side]
-        grown = polygons_of(piece.buffer(by, quad_segs=32, join_style=settings.corners)) if by else [piece]
+        # Farther off by what thinning may bring it nearer.
+        thinned = task.tolerance / 2
+        by = {"outside": off + thinned, "inside": -off - thinned, "on": 0.0}[settings.side]
+        grown = polygons_of((piece.buffer(by, quad_segs=32, join_style=settings.corners) if by else piece).simplify(thinned))
         if not grown:
             raise Refused(f"a {task.cutter.diameter:g} mm cutter does not fit inside the outline: use a smaller one")
         for polygon in grown:
@@ -198,20 +202,30 @@ def _lead(way: F64, radius: float, inward: bool) -> tuple[F64, F64]:
     return on, off
 
 
-def _rounds(task: Task, way: F64, tops: F64, levels: list[float], tabs: list[Tab]) -> list[Pass]:
-    """A way cut at each level where something stands, going down along itself, over its tabs.
+def cut_levels(tops: F64, lengths: F64, bottom: float, stepdown: float, tabs_top: float) -> tuple[list[float], list[float]]:
+    """At which levels only the stretches of a way that stand higher than most are cut, and at which all of it.
 
-    While only a little of the way stands over a level, that is cut by itself; from where half of it does, all the way round.
+    `tops` (n,) is what stands on pieces of the way, `lengths` (n,) how long these are. From half of the way standing over a level on it
+    is cut all round, and so it is where tabs are.
     """
+    order = np.argsort(tops)
+    middle = float(tops[order][np.searchsorted(np.cumsum(lengths[order]), lengths.sum() / 2)])
+    top, common = float(tops.max()), max(middle, bottom, tabs_top)
+    if common >= top - _SKIN:
+        return [], level_heights(top, bottom, stepdown)
+    return level_heights(top, common, stepdown), level_heights(common, bottom, stepdown)
+
+
+def _rounds(task: Task, way: F64, tops: F64, bottom: float, tabs: list[Tab]) -> list[Pass]:
+    """A way cut at each level where something stands, going down along itself, over its tabs."""
     settings: CutOutSettings = task.settings
-    passes = []
-    first = 0
-    while first < len(levels) - 1 and np.mean(tops > levels[first] + _SKIN) < _MOSTLY:
-        for run in _standing(way, tops, levels[first], task.cutter.radius):
-            passes.append(Pass(_clear_of_part(task, np.column_stack([run, np.full(len(run), levels[first])])), entry="ramp"))
-        first += 1
+    over = task.underside + settings.tab_height
+    lengths = np.hypot(*np.diff(way, axis=0).T)
+    above, levels = cut_levels(tops, lengths, bottom, settings.stepdown, over if tabs else bottom)
+    passes = [Pass(_clear_of_part(task, np.column_stack([run, np.full(len(run), level)])), entry="ramp")
+              for level in above for run in _standing(way, tops, level, task.cutter.radius)]
     rise = 1 / tan(radians(settings.ramp_angle)) if settings.ramp_angle < 89.9 else 0.0
-    points = ramping_down(way, levels[first:], tabs, task.underside + settings.tab_height, _slope(settings), rise)
+    points = ramping_down(way, levels, tabs, over, _slope(settings), rise)
     return [*passes, Pass(_clear_of_part(task, points), entry="ramp")]
 
 
@@ -244,12 +258,11 @@ def _make(task: Task) -> Passes:
     for way, last in zip(_ways(task, loops, off + settings.turn), _ways(task, loops, off), strict=False):
         fine = densified(np.column_stack([way.points, np.zeros(len(way.points))]), radius / 2)[:, :2]
         tops = tops_along(block, fine, radius)
-        top = float(tops.max(initial=-np.inf))
-        if top <= bottom + 1e-6:
+        if float(tops.max(initial=-np.inf)) <= bottom + 1e-6:
             continue
         rim, held = loops[way.loop].rim, places[way.loop]
         tabs = tabs_on(fine, rim, held, up)
-        passes += _rounds(task, fine, tops, level_heights(top, bottom, settings.stepdown), tabs)
+        passes += _rounds(task, fine, tops, bottom, tabs)
         if settings.turn > 0:
             passes.append(_finishing(task, last.points, last.hole, bottom, tabs_on(last.points, rim, held, up)))
     if not passes:
@@ -268,16 +281,47 @@ def _describe(settings: CutOutSettings, cutter: Cutter, say: Say) -> str:
     return f"{_SIDES[settings.side]} · {say(settings.stepdown)} down · {held}"
 
 
+def _tops_ahead(settings: CutOutSettings, cutter: Cutter, survey: Survey) -> tuple[F64, Callable[[float], int]]:
+    """What stands on pieces of the way over the floor, as the coarse picture shows it, and in how many stretches it stands over a height."""
+    relief = survey.relief
+    inward = {"outside": 0.0, "on": cutter.radius, "inside": 2 * cutter.radius}[settings.side]
+    inside = ~relief.reach(~survey.region, inward) if inward else survey.region
+    way = inside & relief.reach(~inside, relief.step)
+    met = relief.meets(survey.standing, Profile.of(max(cutter.radius - relief.step / 2, 0.1), 0.0))
+
+    def stretches(level: float) -> int:
+        # Closer together than the cutter is wide they are one: the picture breaks them up.
+        rows, columns = np.nonzero(relief.reach(way & (met > level + _SKIN), cutter.radius))
+        wide = way.shape[1] + 2 * FRAME
+        return apart((rows + FRAME) * wide + columns + FRAME, (way.shape[0] + 2 * FRAME, wide))
+
+    return met[way].astype(np.float64), stretches
+
+
+def _stretch_seconds(level: float, tops: F64, stretches: Callable[[float], int], round_seconds: float) -> float:
+    """Time of cutting what stands over a level by itself."""
+    return float(np.mean(tops > level + _SKIN)) * round_seconds + _TO_STRETCH * stretches(level)
+
+
 def _estimate(settings: CutOutSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:
-    deep = ground.thickness + (settings.through if settings.skin == 0 else -settings.skin) - ground.cleared
-    layers = max(ceil(deep / settings.stepdown - 1e-6), 1)
-    way = ground.outline + 2 * pi * (cutter.radius + settings.allowance) * (0 if settings.side == "on" else 1)
-    ramps = deep / tan(radians(settings.ramp_angle)) if settings.ramp_angle < 89.9 else 0.0
-    turns = layers + (1 if settings.turn > 0 else 0)
+    off = cutter.radius + settings.allowance
+    way, bends = way_at(ground.around, {"outside": off, "on": 0.0, "inside": -off}[settings.side])
+    foot = ground.thickness - ground.depth
+    bottom = settings.skin - foot if settings.skin > 0 else -settings.through - foot
+    survey = ground.survey() if ground.survey is not None else None
+    tops, stretches = _tops_ahead(settings, cutter, survey) if survey is not None else (np.empty(0), lambda _level: 0)
+    tops = np.maximum(tops, bottom) if len(tops) else np.array([ground.depth])
+    tabs_top = settings.tab_height - foot if settings.tab_count and settings.skin == 0 else bottom
+    above, levels = cut_levels(tops, np.ones(len(tops)), bottom, settings.stepdown, tabs_top)
+    turns, down = len(levels) + (1 if settings.turn > 0 else 0), float(np.median(tops)) - levels[-1]
+    ramps = down / tan(radians(settings.ramp_angle)) if settings.ramp_angle < 89.9 else 0.0
+    # Where it turns the cutter slows as much as if it stopped once in a whole turn (measured).
+    once = travel_seconds(way, ceil(bends), ground.feed, ground.acceleration)
     # Tabs stand in the lowest layers only: at each the cutter slows, goes up and comes down again.
     over = settings.tab_count * max(ceil(settings.tab_height / settings.stepdown), 1) * (4 * settings.tab_height / ground.feed * 60 + 0.3)
-    return Estimate(travel_seconds(way * turns + ramps, 12 * turns * ground.loops, ground.feed, ground.acceleration)
-                    + settings.stepdown / 0.0524 / ground.plunge_feed * 60 * ground.loops + over + 3.0, lines=turns, layers=layers)
+    seconds = turns * once + ramps / ground.feed * 60 + over + 3.0
+    seconds += sum(min(_stretch_seconds(level, tops, stretches, once), once) for level in above)
+    return Estimate(seconds, lines=turns + len(above), layers=len(levels) + len(above))
 
 
 STRATEGY = Strategy(

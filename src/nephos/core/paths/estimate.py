@@ -7,6 +7,7 @@ from math import ceil, cos, radians, sin, tan
 import numpy as np
 
 from nephos.core.arrays import F32, Bool
+from nephos.core.paths.around import Around
 from nephos.core.paths.relief import Relief
 
 
@@ -49,9 +50,9 @@ def highest_in(relief: Relief, standing: F32, region: Bool, reach: float) -> flo
 class Ground:
     """What an estimate may know of the ground an operation works on: lengths in millimetres, feeds in mm/min.
 
-    `width`, `height` are of the region's box, `area` and `perimeter` of the region itself, in `loops` loops; `outline` is the
-    length of the boundary. `depth` is from the top of the block to the floor, `relief` the height of the model's surface over it,
-    `thickness` that of the stock, `cleared` how deep earlier roughing has gone where there is no model.
+    `width`, `height` are of the region's box, `area` and `perimeter` of the region itself, in `loops` loops; `around` are the ways
+    round the boundary. `depth` is from the top of the block to the floor, `relief` the height of the model's surface over it,
+    `thickness` that of the stock.
     `shares` are heights over the floor that a tenth, two tenths ... of the region's ground stay under; `slopes` the same for
     its slopes in degrees. `walls` are areas seen from the side of all that is steeper than angles evenly from 0 to 90 degrees.
     `survey` looks at the ground as a coarse picture, where there is a model.
@@ -64,13 +65,13 @@ class Ground:
     top: float
     feed: float
     plunge_feed: float
+    rapid: float = 6000.0
     acceleration: float = 500.0
     thickness: float = 20.0
     area: float = 0.0
     perimeter: float = 0.0
     loops: int = 1
-    outline: float = 0.0
-    cleared: float = 0.0
+    around: Around = ()
     shares: tuple[float, ...] = field(default=())
     slopes: tuple[float, ...] = field(default=())
     walls: tuple[float, ...] = field(default=())

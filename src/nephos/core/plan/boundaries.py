@@ -9,6 +9,7 @@ from shapely.affinity import affine_transform
 from nephos.core.curves import area_of, smoothed
 from nephos.core.errors import Refused
 from nephos.core.mesh.repair.cut_below import cut_below
+from nephos.core.paths.around import ways_around
 from nephos.core.paths.levels import polygons_of
 from nephos.core.paths.tabs import loops_of, rim_heights
 from nephos.core.plan.keys import outline_key_of
@@ -114,7 +115,8 @@ def shape_of(space: "SetupSpace", work: "Work", key: str, seen: tuple[str, ...] 
         rims = [loop.rim for loop in loops_of(whole)]
         thick = [rim_heights(space.index, rim, space.floor) for rim in rims]
         return as_result({"area": float(whole.area), "loops": len(ends), "length": float(whole.length),
-                          "low": [x_low, y_low], "box": [x_high - x_low, y_high - y_low]}, points=points, ends=ends,
+                          "low": [x_low, y_low], "box": [x_high - x_low, y_high - y_low],
+                          "around": ways_around(whole)}, points=points, ends=ends,
                          wkb=np.frombuffer(shapely.to_wkb(whole), np.uint8),
                          rims=np.concatenate(rims), rim_ends=np.cumsum([len(rim) for rim in rims], dtype=np.int64),
                          rim_heights=np.concatenate(thick))

@@ -12,6 +12,7 @@ from nephos.core.arrays import F64
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.memo import Memo
 from nephos.core.mesh.look import Look
+from nephos.core.paths.around import around_box
 from nephos.core.paths.estimate import Ground
 from nephos.core.plan.keys import space_key
 from nephos.core.plan.place import Placed, to_setup
@@ -70,8 +71,8 @@ def _sampled(plan: Plan, setup: Setup, models: list[tuple[Model, Placed, Look]])
     return _Sampled(at, z - z.min(initial=np.inf) if len(z) else z, slope, np.concatenate(areas), walls)
 
 
-def _region(plan: Plan, operation: Operation, low: F64, high: F64, stock: F64, outline: Mapping[str, Any] | None) -> dict[str, float]:
-    """Box, area, perimeter and loops of where the axis goes, from the drawn outline where there is one."""
+def _region(plan: Plan, operation: Operation, low: F64, high: F64, stock: F64, outline: Mapping[str, Any] | None) -> dict[str, Any]:
+    """Box, area, perimeter and loops of where the axis goes, and the ways round its outline, from the drawn one where there is one."""
     limit, radius = operation.boundary, operation.cutter.radius
     by = {"inside": -radius, "centre": 0.0, "outside": radius}[limit.contain] + limit.plus
     size = np.abs(stock[1] - stock[0]) if limit.boundary == "stock" else high - low
@@ -80,11 +81,11 @@ def _region(plan: Plan, operation: Operation, low: F64, high: F64, stock: F64, o
     width, height = np.maximum(size[:2] + 2 * by, 1.0)
     if not outline or "length" not in outline:
         return {"width": width, "height": height, "area": width * height, "perimeter": 2 * (width + height), "loops": 1,
-                "outline": 2 * float(size[0] + size[1])}
+                "around": around_box(float(size[0]), float(size[1]))}
     loops = int(outline["loops"])
     area = outline["area"] + outline["length"] * by + pi * by * abs(by)
     return {"width": width, "height": height, "area": max(area, 1.0), "perimeter": max(outline["length"] + 2 * pi * by * loops, 1.0),
-            "loops": loops, "outline": outline["length"]}
+            "loops": loops, "around": outline["around"]}
 
 
 _SAMPLED: Memo[_Sampled] = Memo(16)
@@ -117,17 +118,13 @@ def ground_of(plan: Plan, setup: Setup, operation: Operation, models: list[tuple
     beside = max(region["area"] - float(sampled.areas.sum()), 0.0)
     heights, slopes, areas = (np.append(a, b) for a, b in (
         (sampled.heights[::_THIN], 0.0), (sampled.slopes[::_THIN], 0.0), (_THIN * sampled.areas[::_THIN], beside + 1e-9)))
-    earlier = [item for item in setup.operations if item.on and item.number < operation.number and item.strategy.startswith("rough")]
-    # Cleared is only what a cutter as wide as this one finds empty all round the outline.
-    wide = [item for item in earlier if item.boundary.boundary == "stock" or item.cutter.diameter + item.boundary.plus
-            >= operation.cutter.diameter + (0.0 if item.boundary.contain == "outside" else item.cutter.diameter)]
-    cleared = max((top - floor - float(getattr(item.settings, "leave", 0.0)) for item in wide), default=0.0)
     machine = machine_named(plan.machine)
     return Ground(
         width=float(region["width"]), height=float(region["height"]), depth=max(top - floor, 0.1), relief=float(high[2] - low[2]),
-        top=top, feed=operation.cutting_feed, plunge_feed=operation.entering_feed, acceleration=min(machine.acceleration[:2]),
+        top=top, feed=operation.cutting_feed, plunge_feed=operation.entering_feed, rapid=min(machine.rapid[:2]),
+        acceleration=min(machine.acceleration[:2]),
         thickness=float(np.ptp(stock[:, 2])), area=float(region["area"]), perimeter=float(region["perimeter"]),
-        loops=int(region["loops"]), outline=float(region["outline"]), cleared=cleared,
+        loops=int(region["loops"]), around=region["around"],
         shares=_weighted_shares(heights, areas), slopes=_weighted_shares(slopes, areas), walls=sampled.walls,
         survey=cache(lambda: surveyed(plan, setup, operation, drawn or sampled_relief(key, sampled.points, sampled.slopes, sampled.areas, stock),
                                  stock, floor, _box(low, high, outline))) if len(sampled.points) else None,
