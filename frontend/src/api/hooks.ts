@@ -1,5 +1,5 @@
 /** Server state. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { loadArray, request, sendFile, type Typed } from "./client";
 import { lineOf } from "./line";
 import type { Calculation, Cutter, CutterLook, CutterRow, Derived, Edit, Fitting, FullPlan, GridFacts, Job, JobListed, Listed, Material, Operation, Post, PostListed, RepairKind, Strategy } from "./types";
@@ -149,13 +149,19 @@ export const readCurves = (file: File) => sendFile<{ curves: [number, number][][
 
 export const proposeOperation = (job: number, strategy: string) => request<Operation>(`/jobs/${job}/operation/${strategy}`);
 
+/** Take what a change answers for what is known under `key`: whatever was asked for before may be older, and comes to nothing. */
+const taken = <T>(client: QueryClient, key: [string, number]) => async (state: T) => {
+  await client.cancelQueries({ queryKey: key });
+  client.setQueryData(key, state);
+};
+
 /** All that changes a job; each answer is the job as it then stands. */
 export function useJobActions(id: number) {
   const client = useQueryClient();
   const line = lineOf(id);
-  const settle = { onSuccess: (job: Job) => client.setQueryData(["job", id], job),
+  const settle = { onSuccess: taken<Job>(client, ["job", id]),
     onError: () => client.invalidateQueries({ queryKey: ["job", id] }) };
-  const calculation = { onSuccess: (state: Calculation | null) => client.setQueryData(["calculation", id], state) };
+  const calculation = { onSuccess: taken<Calculation | null>(client, ["calculation", id]) };
   return {
     write: useMutation({ ...settle, mutationFn: (v: { based_on: number; plan: FullPlan; note: string }) => line.go(v.based_on, (based_on) => request<Job>(`/jobs/${id}/plan`, "PUT", { ...v, based_on })) }),
     edit: useMutation({ ...settle, mutationFn: (v: { based_on: number; edit: Edit; note: string }) => line.go(v.based_on, (based_on) => request<Job>(`/jobs/${id}/edit`, "POST", { ...v, based_on })) }),
