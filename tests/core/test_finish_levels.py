@@ -12,7 +12,7 @@ from nephos.core.bands import silent
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths.finish_levels import _Bounds, _runs, in_order
+from nephos.core.paths.finish_levels import _Bounds, _contour_step, _runs, in_order
 from nephos.core.paths.levels import contour_generator, refine_contour, tip_field
 from nephos.core.plan.outcome import Outcome, SetupOutcome
 from nephos.core.plan.pipeline import run_setup
@@ -110,6 +110,12 @@ def test_along_an_upright_wall_the_cutter_stays_level() -> None:
     rising = np.abs(np.diff(outcome.points[:, 2]))[cut] > 1e-3
     assert rising.mean() < 0.1
     assert worst_gouge(done) <= 0.01
+
+
+def test_on_the_largest_board_of_the_shop_contours_are_as_close_as_on_a_small_one() -> None:
+    """On a coarser grid chords cut corners of upright walls, and the cutter bobs there."""
+    profile = standard_cutter("ball", 6).profile
+    assert _contour_step(profile, 35.0, 0.01, 1606 * 406) == _contour_step(profile, 35.0, 0.01, 50 * 50)
 
 
 @pytest.mark.parametrize("shape", list(ALL_SHAPES))

@@ -13,7 +13,7 @@ from nephos.core.cutters import SHAPES, Profile, standard_cutter
 from nephos.core.paths.estimate import Survey
 from nephos.core.paths.relief import Relief
 from nephos.core.paths.relief_level import Clearing
-from nephos.core.paths.relief_walls import walls_of
+from nephos.core.paths.relief_walls import Walls, walls_of
 
 
 def relief_of(height, side: float = 40.0, every: float = 0.5) -> Relief:
@@ -206,11 +206,52 @@ def test_levels_clear_what_each_of_them_would_cell_by_cell(seed: int) -> None:
         assert told == expected
 
 
-def test_contours_of_a_cone_are_circles_at_every_height() -> None:
-    """A cone of 45 degrees, 15 mm high: its contours together, times their distance, are its area on the plan; most show as closed."""
-    relief = relief_of(lambda x, y: np.maximum(15 - np.hypot(x - 20, y - 20), 0.0), every=0.25)
-    survey = Survey("k", "cone", relief, np.ones(relief.z.shape, bool), lambda: relief.z)
-    walls = walls_of(survey, Profile.of(0.0, 0.01), 0.0, 30.0, 1.0)
-    assert walls.rise == pytest.approx(np.pi * 15**2, rel=0.08)
-    assert walls.closed + walls.open == pytest.approx(1.0, abs=0.15) and walls.closed > 0.7
-    assert walls_of(survey, Profile.of(0.0, 0.01), 0.0, 60.0, 1.0).rise == pytest.approx(0.0, abs=20.0), "nothing is as steep as that"
+NEEDLE = Profile.of(0.0, 0.01)
+
+
+def walls_on(name: str, height, steeper: float, overlap: float, stepdown: float) -> Walls:
+    """The walls in a picture as a worker draws it, 0.25 mm wide cells, 40 x 40 mm with a margin of level ground."""
+    x, y = np.meshgrid(np.arange(-5, 45, 0.25), np.arange(-5, 45, 0.25))
+    relief = Relief.of_heights(-5.0, -5.0, 0.25, height(x, y).astype(np.float32))
+    survey = Survey("k", name, relief, np.ones(relief.z.shape, bool), lambda: relief.z)
+    return walls_of(survey, NEEDLE, 0.0, steeper, overlap, stepdown)
+
+
+def cone(x: np.ndarray, y: np.ndarray) -> np.ndarray:
+    """45 degrees steep, 15 mm high."""
+    return np.maximum(15 - np.hypot(x - 20, y - 20), 0.0)
+
+
+@pytest.mark.parametrize(("stepdown", "levels"), [(1.0, 15), (0.05, 300)])
+def test_contours_of_a_cone_are_circles_at_every_level(stepdown: float, levels: int) -> None:
+    """In levels of 1 mm they are circles of 1, 2 ... 15 mm radius; of very many levels only some are looked at."""
+    walls = walls_on("cone", cone, 30.0, 1.0, stepdown)
+    assert walls.levels == levels
+    assert walls.length == pytest.approx(np.pi * 15**2 / stepdown, rel=0.08)
+    assert walls.closed + walls.open == pytest.approx(levels, rel=0.1) and walls.closed > 0.8 * levels
+    assert walls_on("cone", cone, 60.0, 1.0, stepdown).length < 0.05 * walls.length, "nothing is as steep as that"
+
+
+def test_what_ends_somewhere_is_told_from_what_goes_round() -> None:
+    """A block whose top rises gently from 3 to 9 mm: levels that meet its top end there, those below go all the way round."""
+    walls = walls_on("wedge", lambda x, y: np.where((np.abs(x - 20) < 15) & (np.abs(y - 20) < 15), (y - 5) / 5 + 3, 0.0), 60.0, 0.0, 0.25)
+    assert walls.open > 20 and walls.closed == pytest.approx(12, abs=2)
+
+
+@pytest.mark.parametrize(("levels", "runs"), [(13, 13), (26, 41)])
+def test_levels_count_where_they_are(levels: int, runs: int) -> None:
+    """A block with sixteen low knobs: of thirteen levels none goes round the knobs, of twice as many one does."""
+    def heights(x, y):
+        knob = np.hypot(x % 10 - 5, y % 10 - 5) < 2
+        return np.where((np.abs(x - 20) < 19) & (np.abs(y - 20) < 19), np.where(knob, 10.6, 10.0), 0.0)
+
+    walls = walls_on("knobs", heights, 30.0, 0.0, 10.6 / levels)
+    assert walls.levels == levels
+    assert walls.closed + walls.open == pytest.approx(runs, abs=2)
+
+
+def test_walls_are_as_tall_as_they_stand() -> None:
+    """Ribs of 2 mm beside a block of 12 mm: half of the contours of either lie on walls as tall."""
+    tall = walls_on("ribs", lambda x, y: np.where(x > 30, 12.0, np.where(x % 10 < 5, 2.0, 0.0)), 30.0, 0.0, 0.5).tall
+    assert tall[0] == pytest.approx(2.0, abs=0.1) and tall[-1] == pytest.approx(12.0, abs=0.1)
+    assert tall == tuple(sorted(tall))

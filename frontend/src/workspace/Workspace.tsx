@@ -36,13 +36,16 @@ export function Workspace(props: { id: number }) {
   const [focus, setFocus] = useState<Focus | null>(null);
   const [foreign, setForeign] = useState<Shown | null>(null);
   const asked = useRef(0);
+  const [looking, setLooking] = useState(false);
 
   const look = useCallback((plan: FullPlan | null, change: Edit | null) => {
     const turn = ++asked.current;
+    setLooking(Boolean(plan));
     if (!plan || !job) { setDraft(null); setProblem(""); return; }
     previewPlan(plan, change).then((seen) => {
       if (turn === asked.current) { setDraft({ ...seen, base: job.version }); setProblem(""); }
-    }).catch((reason: Error) => { if (turn === asked.current) setProblem(reason.message); });
+    }).catch((reason: Error) => { if (turn === asked.current) setProblem(reason.message); })
+      .finally(() => { if (turn === asked.current) setLooking(false); });
   }, [job]);
   const live = useCallback((plan: FullPlan | null) => look(plan, null), [look]);
   const liveEdit = useCallback((change: Edit | null) => look(change && job ? job.plan : null, change), [look, job]);
@@ -51,6 +54,7 @@ export function Workspace(props: { id: number }) {
   const edit = useCallback((change: Edit, note: string) => {
     if (!job) return;
     asked.current++;
+    setLooking(false);
     makeEdit({ based_on: job.version, edit: change, note }, {
       onSuccess: () => { setDraft(null); setProblem(""); },
       onError: (reason) => { setDraft(null); setProblem(reason.message); },
@@ -60,6 +64,7 @@ export function Workspace(props: { id: number }) {
   const keep = useCallback((plan: FullPlan, note: string) => {
     if (!job) return;
     asked.current++;
+    setLooking(false);
     setDraft({ plan, derived: null, base: job.version });
     writePlan({ based_on: job.version, plan, note }, {
       onSuccess: () => { setDraft(null); setProblem(""); },
@@ -111,13 +116,13 @@ export function Workspace(props: { id: number }) {
 
   useEffect(() => { if (job) document.title = `${job.name} · Nephos`; }, [job]);
 
-  const busy = isBusy(calculation);
+  const busy = isBusy(calculation), saving = actions.write.isPending || actions.edit.isPending;
   const failed = calculation?.state === "failed" && calculation.revision === job?.revision ? calculation.reason : "";
   const fraction = calculation?.fraction ?? 0, working = busy ? (calculation?.note ?? "") : "", said = problem || failed;
   // One value as long as nothing in it changes: the sheet and the inspector do not follow the run strip.
   const sheet: Sheet | null = useMemo(() => (job && plan && derived ? {
-    job, plan, derived, chosen, choose, live, keep, busy, fraction, working, problem: said, liveEdit, edit, tool, setTool, faults, showFaults, goTo, foreign, showForeign,
-  } : null), [job, plan, derived, chosen, live, keep, busy, fraction, working, said, liveEdit, edit, tool, faults, goTo, foreign, showForeign]);
+    job, plan, derived, chosen, choose, live, keep, busy, fraction, working, problem: said, looking: looking || saving, liveEdit, edit, tool, setTool, faults, showFaults, goTo, foreign, showForeign,
+  } : null), [job, plan, derived, chosen, live, keep, busy, fraction, working, said, looking, saving, liveEdit, edit, tool, faults, goTo, foreign, showForeign]);
   const stopIt = useCallback(() => cancel(), [cancel]);
   const back = useCallback(() => stepTo(undo), [stepTo, undo]), again = useCallback(() => stepTo(redo), [stepTo, redo]);
 
@@ -126,7 +131,7 @@ export function Workspace(props: { id: number }) {
   return (
     <SheetState.Provider value={sheet}>
       <Page>
-        <Header saving={actions.write.isPending || actions.edit.isPending} onUndo={back} onRedo={again} onRename={rename} />
+        <Header saving={saving} onUndo={back} onRedo={again} onRename={rename} />
         <RouteSheet calculation={calculation ?? null} onCalculate={start} onCancel={stopIt} byItself={byItself} onByItself={turnByItself} />
         <View mode={mode} onMode={setMode} list={list} moment={time === Infinity && mode !== "paths" ? null : moment} complete={complete} focus={focus}
           onTime={(value) => { setTime(value); setMode("proof"); }} onForeignOff={() => showForeign(null)} />

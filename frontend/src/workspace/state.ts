@@ -28,6 +28,8 @@ export interface Sheet {
   /** A program from a file that is shown instead of the job's own. */
   foreign: Shown | null; showForeign: (shown: Shown | null) => void;
   busy: boolean; fraction: number; working: string; problem: string;
+  /** Whether what was changed or typed last has no answer yet: the numbers shown are still the ones before. */
+  looking: boolean;
 }
 
 export const SheetState = createContext<Sheet | null>(null);

@@ -1,5 +1,5 @@
 /** The settings of an operation: most used first, the rest folded. */
-import styled, { useTheme } from "styled-components";
+import styled, { keyframes, useTheme } from "styled-components";
 import { useCutters, useStrategies } from "../../api/hooks";
 import type { Limit, Operation, OperationInfo, SettingField, Settings } from "../../api/types";
 import { clock, feedText, lengthText, type Unit } from "../../lib/numbers";
@@ -9,9 +9,14 @@ import { boundaryChoices, infoOf, setupOf, useSheetState, withOperation } from "
 import { TabList } from "./TabList";
 import { Buttons, Folded } from "./shared";
 
+const across = keyframes`from { left: 0; right: 85%; } to { left: 85%; right: 0; }`;
+// What is answered within a tenth of a second is not seen to be asked for.
 const Costs = styled.div`
-  display: grid; grid-template-columns: repeat(3, 1fr); border: solid ${(p) => p.theme.hairline}; border-width: 1px 0; padding: 7px 0; margin: 8px 0;
+  display: grid; grid-template-columns: repeat(3, 1fr); border: solid ${(p) => p.theme.hairline}; border-width: 1px 0; padding: 7px 0; margin: 8px 0; position: relative;
   & dt { font-size: 11.5px; color: ${(p) => p.theme.muted}; } & dd { margin: 0; font: 13px ${(p) => p.theme.mono}; }
+  &[aria-busy="true"] dd { color: ${(p) => p.theme.muted}; transition: color 0s 0.1s; }
+  &[aria-busy="true"]::after { content: ""; position: absolute; top: -1px; left: 0; right: 100%; height: 1px; background: ${(p) => p.theme.action};
+    animation: ${across} 0.7s 0.1s ease-in-out infinite alternate; }
 `;
 
 const COOLANT = { none: "none", mist: "mist", flood: "flood" };
@@ -65,7 +70,7 @@ function Setting(props: { name: string; field: SettingField; operation: Operatio
 }
 
 export function OperationSettings(props: { operation: Operation }) {
-  const { plan, derived, keep, edit, problem } = useSheetState();
+  const { plan, derived, keep, edit, problem, looking } = useSheetState();
   const { operation } = props;
   const unit = plan.units ?? "mm";
   const { data: strategies } = useStrategies();
@@ -105,7 +110,7 @@ export function OperationSettings(props: { operation: Operation }) {
       {fields.filter(([, field]) => !field.fold).map(([name, field]) => <Setting key={`${operation.number}${name}`} name={name} field={field} operation={operation} />)}
       {problem && <Said role="alert">{problem}</Said>}
       {e && (
-        <Costs as="dl">
+        <Costs as="dl" aria-busy={looking}>
           {e.scallop !== null ? <div><dt>scallop</dt><dd>{lengthText(e.scallop, unit, 3)}</dd></div> : <div><dt>layers</dt><dd>{e.layers}</dd></div>}
           <div><dt>{info?.seconds === undefined ? "time, about" : "time"}</dt><dd>{clock(info?.seconds ?? e.seconds)}</dd></div>
           <div><dt>lines</dt><dd>{e.lines}</dd></div>

@@ -12,7 +12,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from nephos.core.arrays import F64, Bool
+from nephos.core.arrays import F32, F64, Bool
 from nephos.core.bands import in_bands, part
 from nephos.core.cutters import Cutter, Profile
 from nephos.core.errors import Refused
@@ -28,12 +28,13 @@ from nephos.core.polyline import from_nearest
 from nephos.core.units import Say
 
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
-_CELLS = 4_000_000
+_CELLS = 16_000_000
+"""At most so many in the grid that contours are found in, for memory; on larger boards they come out as chords, and the cutter rises at corners."""
 _MOVED, _THINNED = 0.2, 0.2
 """Shares of the tolerance for how near points come to the contour, and for thinning."""
-_LIFTED, _LIFT, _ROUND, _SLOWING = 0.6, 0.32, 0.35, 1.04
-"""So many of the ways to the next run of a contour are lifts, each of so many seconds but for going across and down; from a closed run it takes
-so many; and corners make the way take so many times longer than its length says (measured on reliefs)."""
+_LIFTED, _LIFT, _ROUND, _SLOWING = 0.45, 0.32, 0.35, 1.09
+"""On tall walls so many of the ways to the next run of a contour are lifts, each of so many seconds but for going across and down; from a closed
+run it takes so many; and corners make the way take so many times longer than its length says (measured on reliefs)."""
 _DOWN = 1.7
 """So far (mm) the cutter goes down on a run where it was roughed, on average; elsewhere it goes down from over the block."""
 _BOTTOM = 2e-3
@@ -73,7 +74,7 @@ def _contour_step(profile: Profile, steeper: float, tolerance: float, area: floa
     return float(max(sqrt(8 * _touching(profile, steeper) * 0.3 * tolerance), 0.08, sqrt(area / _CELLS)))
 
 
-def _steep(field: Field, slope: F64, line: F64, least: float, overlap: float) -> Bool:
+def _steep(field: Field, slope: F32, line: F64, least: float, overlap: float) -> Bool:
     """Which segments of a polyline lie on ground steeper than `least` (rise over run), or within `overlap` of such."""
     middle = (line[1:] + line[:-1]) / 2
     i = np.clip(np.rint((middle[:, 0] - field.x0) / field.step).astype(int), 0, slope.shape[1] - 1)
@@ -226,8 +227,7 @@ def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
     step = _contour_step(grown, settings.steeper, task.tolerance, (x_high - x_low) * (y_high - y_low))
     floor = task.floor - settings.leave
     field = tip_field(task.index, task.region, grown, step, floor, part(task.report, 0.0, 0.3))
-    dy, dx = np.gradient(field.tips, step)
-    slope, least = np.hypot(dx, dy), tan(radians(settings.steeper))
+    slope, least = np.hypot(*np.gradient(field.tips.astype(np.float32), np.float32(step))), tan(radians(settings.steeper))
     top = min(float(field.tips.max()), task.ceiling)
     if top - floor < _BOTTOM * 2:
         raise Refused("there is no wall here: the surface inside the boundary is level")
@@ -286,12 +286,14 @@ def level_seconds(settings: FinishLevelsSettings, cutter: Cutter, ground: Ground
         # Too coarse a picture for contours. Walls of an area a on the plan rise a tan(angle): so long are their contours for each stepdown.
         length = ground.wall_area(settings.steeper) / settings.stepdown
         return 1.3 * travel_seconds(length, ceil(length / 25), ground.feed, ground.acceleration), layers
-    walls = walls_of(survey, cutter.profile, settings.leave, settings.steeper, settings.overlap)
+    walls = walls_of(survey, cutter.profile, settings.leave, settings.steeper, settings.overlap, settings.stepdown)
     down = _DOWN if survey.again else ground.depth - ground.relief / 2 + OVER_BLOCK
     # Runs lie anywhere on the ground: from each to the nearest it is about as far as if they lay on a square grid.
-    across = sqrt(ground.area / max(walls.open + walls.closed, 1.0))
-    to_next = _LIFTED * (_LIFT + across / ground.rapid * 60 + down / ground.plunge_feed * 60)
-    return _SLOWING * walls.rise / settings.stepdown / ground.feed * 60 + layers * (to_next * walls.open + _ROUND * walls.closed), layers
+    across = sqrt(ground.area / max((walls.open + walls.closed) / walls.levels, 1.0))
+    # From one wall to the next it is lifted anyway, and a wall is rarely cut from its top to its foot at once.
+    lifted = _LIFTED + (1 - _LIFTED) * float(np.mean(1 / np.maximum(np.array(walls.tall) / settings.stepdown / 2, 1.0))) if walls.tall else 0.0
+    to_next = lifted * (_LIFT + across / ground.rapid * 60 + down / ground.plunge_feed * 60)
+    return _SLOWING * walls.length / ground.feed * 60 + to_next * walls.open + _ROUND * walls.closed, walls.levels
 
 
 def _estimate(settings: FinishLevelsSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:

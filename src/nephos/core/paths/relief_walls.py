@@ -1,44 +1,71 @@
 """What level contours there are over a coarse picture of the ground: how long, and in how many runs."""
 
 from dataclasses import dataclass
-from math import ceil, radians, tan
+from math import hypot, radians, tan
 
 import numpy as np
+from scipy import ndimage
 
-from nephos.core.arrays import I64, Bool
+from nephos.core.arrays import F32, F64, I64, Bool
 from nephos.core.bands import in_bands, kernel
 from nephos.core.cutters import Profile
 from nephos.core.memo import Memo
 from nephos.core.paths.estimate import Survey
-from nephos.core.paths.relief_level import FRAME, apart, listed
+from nephos.core.paths.levels import level_heights
+from nephos.core.paths.relief import levels_to
+from nephos.core.paths.relief_level import FRAME, listed
 
-_HEIGHTS = 48
-"""Contours are looked at closely at so many heights."""
+_LOOKED_AT = 48
+"""Of more levels than that, so many are looked at."""
+_SHARES = 16
+"""Into so many equal shares of their contours walls are divided by how tall they are."""
+_BOTTOM = 2e-3
+"""So far over the floor (mm) the lowest contour is looked for: on it, level ground has no contour."""
+_TOUCHING = 0.6
+"""Runs (mm) nearer than about this are one."""
+_ROWS = 64
+_RUN, _OTHER = 1, 2
 
 
 @dataclass(frozen=True)
 class Walls:
-    """Contours of the tip over steep ground: their length times their distance in height (mm^2), and at a height, on average, how many runs
-    they are that end somewhere, and how many closed ones."""
+    """Level contours of the tip over steep ground: how long they are in all (mm), how many runs of them end somewhere, how many are closed,
+    and on how many levels. `tall` is how tall (mm) the walls are round places on them, the lowest first, each for as much of the contours
+    as any other."""
 
-    rise: float
+    length: float
     open: float
     closed: float
+    levels: int
+    tall: tuple[float, ...]
 
 
+@dataclass(frozen=True)
+class _Sloped:
+    """Of a picture: the `tips`, their `slope` (rise over run), and `where` the axis goes, (ny, nx)."""
+
+    tips: F32
+    slope: F32
+    where: Bool
+
+
+_SLOPED: Memo[_Sloped] = Memo(6)
 _WALLS: Memo[Walls] = Memo(32)
 
 
 @kernel
-def _crossed(tips, where, spacing, heights, begins, ends):  # type: ignore[no-untyped-def]
-    """The heights (k + 1/2) `spacing` that a cell is not above but one beside it is: from `begins` to before `ends`."""
-    ny, nx = tips.shape
-    for j in range(1, ny - 1):
+def _crossed(tips, where, levels, first, last, begins, ends):  # type: ignore[no-untyped-def]
+    """For rows `first` to `last`: the levels, the highest first, that a cell is not above but one beside it is, from `begins` to before `ends`."""
+    nx = tips.shape[1]
+    above, on = 0, 0
+    for j in range(first, last):
         for i in range(1, nx - 1):
             if where[j, i]:
                 high = max(tips[j, i - 1], tips[j, i + 1], tips[j - 1, i], tips[j + 1, i])
-                begins[j + FRAME, i + FRAME] = max(int(ceil(tips[j, i] / spacing - 0.5)), 0)
-                ends[j + FRAME, i + FRAME] = min(int(ceil(high / spacing - 0.5)), heights)
+                above = levels_to(levels, high, above)
+                on = levels_to(levels, tips[j, i], on)
+                begins[j + FRAME, i + FRAME] = above
+                ends[j + FRAME, i + FRAME] = on
 
 
 @kernel
@@ -52,46 +79,131 @@ def _beside(cells, walls, width, size, blocks, near):  # type: ignore[no-untyped
         near[k] = walls[k] or blocks[j : j + 3, i : i + 3].max() > 0
 
 
-def _found(survey: Survey, profile: Profile, leave: float, steeper: float, overlap: float) -> Walls:
+@kernel
+def _run_count(cells, near, width, size, blocks, queue):  # type: ignore[no-untyped-def]
+    """How many runs those cells of contours are that are `near` walls, and how many of them go on as other contour, counted in blocks of
+    `size` cells that touch; `blocks` are all 0 and have a frame."""
+    across = blocks.shape[1]
+    flat = blocks.ravel()
+    for k in range(len(cells)):
+        flat[(cells[k] // width // size + 1) * across + cells[k] % width // size + 1] |= _RUN if near[k] else _OTHER
+    runs = 0
+    broken = 0
+    for cell in cells:
+        start = (cell // width // size + 1) * across + cell % width // size + 1
+        if not flat[start] & _RUN:
+            continue
+        runs += 1
+        ends = False
+        flat[start] -= _RUN
+        queue[0] = start
+        last = 1
+        while last > 0:
+            last -= 1
+            block = queue[last]
+            for row in (block - across, block, block + across):
+                for beside in (row - 1, row, row + 1):
+                    ends = ends or flat[beside] & _OTHER > 0
+                    if flat[beside] & _RUN:
+                        flat[beside] -= _RUN
+                        queue[last] = beside
+                        last += 1
+        broken += ends
+    return runs, broken
+
+
+@kernel
+def _between(tips, slope, steep, size, low, high, contours):  # type: ignore[no-untyped-def]
+    """The lowest and the highest tip on the walls in each block of `size` cells, and how much contour there is; blocks have a frame."""
+    ny, nx = tips.shape
+    for j in range(ny):
+        for i in range(nx):
+            if steep[j, i]:
+                v, u = j // size + 1, i // size + 1
+                low[v, u] = min(low[v, u], tips[j, i])
+                high[v, u] = max(high[v, u], tips[j, i])
+                contours[v, u] += slope[j, i]
+
+
+def _tall(tips: F32, slope: F32, steep: Bool, size: int) -> tuple[float, ...]:
+    """How tall walls are between the blocks of `size` cells round each block, as of :class:`Walls`."""
+    shape = (tips.shape[0] - 1) // size + 3, (tips.shape[1] - 1) // size + 3
+    low, high, contours = np.full(shape, np.inf, np.float32), np.full(shape, -np.inf, np.float32), np.zeros(shape)
+    _between(tips, slope, steep, size, low, high, contours)
+    # On average as far as one and a half blocks.
+    tall = ndimage.maximum_filter(high, 3)[contours > 0] - ndimage.minimum_filter(low, 3)[contours > 0]
+    order = np.argsort(tall)
+    sums = np.cumsum(contours[contours > 0][order])
+    at = np.searchsorted(sums, (np.arange(_SHARES) + 0.5) / _SHARES * sums[-1])
+    return tuple(tall[order][at].tolist())
+
+
+@kernel
+def _slopes(tips, step, first, last, out):  # type: ignore[no-untyped-def]
+    """For rows `first` to `last`: rise over run, from neighbour to neighbour; nothing on the edge of the picture."""
+    for j in range(first, last):
+        for i in range(1, tips.shape[1] - 1):
+            out[j, i] = hypot(tips[j, i + 1] - tips[j, i - 1], tips[j + 1, i] - tips[j - 1, i]) / (2 * step)
+
+
+def _sloped(survey: Survey, profile: Profile, leave: float) -> _Sloped:
     relief = survey.relief
     tips = relief.tips(profile, leave)
-    gy, gx = np.gradient(tips, np.float32(relief.step))
-    slope = np.hypot(gx, gy)
-    # Outer walls lie on the edge of where the cutter may be.
-    where = relief.reach(survey.region, 1.5 * relief.step)
-    steep = where & (slope >= tan(radians(steeper)))
-    rise = float(slope[steep].sum(dtype=np.float64)) * relief.step**2
+    slope, step = np.zeros(tips.shape, np.float32), np.float32(relief.step)
+    in_bands(lambda first, last: _slopes(tips, step, first + 1, last + 1, slope), len(tips) - 2, _ROWS)
+    # Outer walls lie on the edge of where the cutter may be, and their foot beyond it.
+    return _Sloped(tips, slope, relief.reach(survey.region, 2.5 * relief.step))
+
+
+def _found(survey: Survey, ground: _Sloped, reach: float, steeper: float, overlap: float, stepdown: float) -> Walls:
+    relief, tips = survey.relief, ground.tips
+    steep = ground.where & (ground.slope >= np.float32(tan(radians(steeper))))
+    rise = float(ground.slope[steep].sum(dtype=np.float64)) * relief.step**2
     top = float(tips[survey.region].max(initial=0.0))
-    if rise == 0.0 or top <= 0.0:
-        return Walls(0.0, 0.0, 0.0)
-    begins, ends = (np.zeros((tips.shape[0] + 2 * FRAME, tips.shape[1] + 2 * FRAME), np.int16) for _ in range(2))
-    _crossed(tips, where, top / _HEIGHTS, _HEIGHTS, begins, ends)
-    starts, cells = listed(begins, ends, _HEIGHTS)
-    found = in_bands(lambda k, _: _at_height(cells[starts[k] : starts[k + 1]], steep, overlap / relief.step), _HEIGHTS, 1)
-    on_walls, on_all, runs, gaps = (sum(counts) for counts in zip(*found, strict=True))
-    cut_open = min(gaps, runs)
-    return Walls(rise * on_all / max(on_walls, 1), cut_open / _HEIGHTS, (runs - cut_open) / _HEIGHTS)
+    if rise == 0.0 or top <= 2 * _BOTTOM:
+        return Walls(0.0, 0.0, 0.0, 1, ())
+    heights = np.array(level_heights(top, 0.0, stepdown))
+    heights[-1] += _BOTTOM
+    looked_at = heights if len(heights) <= _LOOKED_AT else heights[((np.arange(_LOOKED_AT) + 0.5) * len(heights) / _LOOKED_AT).astype(np.int64)]
+    found = _counted(ground, steep, looked_at, overlap / relief.step, max(round(_TOUCHING / relief.step), 1))
+    on_walls, on_all, runs, cut_open = (sum(counts) * len(heights) / len(looked_at) for counts in zip(*found, strict=True))
+    tall = _tall(tips, ground.slope, steep, max(round(reach / 1.5 / relief.step), 1))
+    return Walls(rise * on_all / max(on_walls, 1) / stepdown, cut_open, runs - cut_open, len(heights), tall)
 
 
-def _at_height(cells: I64, steep: Bool, overlap: float) -> tuple[int, int, int, int]:
+def _counted(ground: _Sloped, steep: Bool, heights: F64, overlap: float, size: int) -> list[tuple[int, int, int, int]]:
+    """What :func:`_at_height` finds at each height, the highest first; `overlap` and `size` in cells."""
+    ny, nx = ground.tips.shape
+    begins, ends = (np.zeros((ny + 2 * FRAME, nx + 2 * FRAME), np.int16) for _ in range(2))
+    levels = heights.astype(np.float32)
+    in_bands(lambda first, last: _crossed(ground.tips, ground.where, levels, first + 1, last + 1, begins, ends), ny - 2, _ROWS)
+    starts, cells = listed(begins, ends, len(heights))
+    return in_bands(lambda k, _: _at_height(cells[starts[k] : starts[k + 1]], steep, overlap, size), len(heights), 1)
+
+
+def _at_height(cells: I64, steep: Bool, overlap: float, size: int) -> tuple[int, int, int, int]:
     """Of the cells of a contour: how many are on steep ground, how many within the overlap (in cells) of those, in how many runs these are,
-    and how many gaps are between them."""
+    and how many of these end somewhere; runs nearer to each other than blocks of `size` cells are one."""
     shape = steep.shape[0] + 2 * FRAME, steep.shape[1] + 2 * FRAME
     places = np.column_stack(np.divmod(cells, shape[1]))
     walls: Bool = steep[places[:, 0] - FRAME, places[:, 1] - FRAME]
     if not walls.any():
         return 0, 0, 0, 0
-    # On average one and a half blocks away.
-    near, size = walls.copy(), max(int(overlap / 1.5), 1)
+    near = walls.copy()
     if overlap > 0:
-        _beside(cells, walls, shape[1], size, np.zeros((shape[0] // size + 3, shape[1] // size + 3), np.uint8), near)
-    return int(walls.sum()), int(near.sum()), apart(cells[near], shape), apart(cells[~near], shape)
+        # On average one and a half blocks away.
+        wide = max(int(overlap / 1.5), 1)
+        _beside(cells, walls, shape[1], wide, np.zeros((shape[0] // wide + 3, shape[1] // wide + 3), np.uint8), near)
+    blocks = np.zeros((shape[0] // size + 3, shape[1] // size + 3), np.uint8)
+    return int(walls.sum()), int(near.sum()), *_run_count(cells, near, shape[1], size, blocks, np.empty(blocks.size, np.int64))
 
 
-def walls_of(survey: Survey, profile: Profile, leave: float, steeper: float, overlap: float) -> Walls:
-    """The contours over ground steeper than an angle (degrees), and so far beside it; remembered by what they hang on.
+def walls_of(survey: Survey, profile: Profile, leave: float, steeper: float, overlap: float, stepdown: float) -> Walls:
+    """The contours at levels a stepdown apart over ground steeper than an angle (degrees), and so far beside it; remembered by what they hang on.
 
     The contours of a height function over an area are, over all heights, as long as its slope summed over the area (coarea formula:
     Federer, "Curvature measures", 1959).
     """
-    return _WALLS.get((survey.place, profile, leave, steeper, overlap), lambda: _found(survey, profile, leave, steeper, overlap))
+    causes = (survey.place, profile, leave)
+    ground = _SLOPED.get(causes, lambda: _sloped(survey, profile, leave))
+    return _WALLS.get((*causes, steeper, overlap, stepdown), lambda: _found(survey, ground, 2 * profile.radius, steeper, overlap, stepdown))
