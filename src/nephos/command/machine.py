@@ -7,10 +7,12 @@ import subprocess
 import sys
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from threading import Lock
 
 from nephos.command.home import HOME, ROOT
 
 FRONTEND = ROOT / "frontend"
+_INSTALLING = Lock()
 
 
 class SetupFailed(Exception):
@@ -39,9 +41,10 @@ def ensure_packages(wanted: dict[str, str]) -> None:
     say(f"installing Debian packages: {' '.join(missing)}")
     root = [] if os.geteuid() == 0 else ["sudo"]
     failed = f"could not install {' '.join(missing)}: is the network up, and may you use sudo?"
-    run_logged([*root, "apt-get", "update", "-qq"], "apt.log", failed)
-    run_logged([*root, "env", "DEBIAN_FRONTEND=noninteractive", "apt-get", "install", "-y", "-qq",
-                "--no-install-recommends", *missing], "apt.log", failed)
+    with _INSTALLING:
+        run_logged([*root, "apt-get", "update", "-qq"], "apt.log", failed)
+        run_logged([*root, "env", "DEBIAN_FRONTEND=noninteractive", "apt-get", "install", "-y", "-qq",
+                    "--no-install-recommends", *missing], "apt.log", failed)
 
 
 def _hash_of(paths: list[Path]) -> str:
@@ -85,10 +88,11 @@ def ensure_frontend() -> None:
         _stamp("build", built)
 
 
-def ensure_built() -> None:
-    """All that is made from the sources: the page and the kernels, side by side, as both keep one core busy."""
-    with ThreadPoolExecutor(2) as pool:
-        for done in [pool.submit(ensure_frontend), pool.submit(ensure_kernels)]:
+def ensure_built(packages: dict[str, str] | None = None) -> None:
+    """All that is made from the sources: the page and the kernels, side by side, as both keep one core busy; and beside them more
+    Debian packages, as of :func:`ensure_packages`, that take their time to come."""
+    with ThreadPoolExecutor(3) as pool:
+        for done in [pool.submit(ensure_packages, packages or {}), pool.submit(ensure_frontend), pool.submit(ensure_kernels)]:
             done.result()
 
 

@@ -185,8 +185,7 @@ def _checked(title: str, words: list[str], cwd: Path = ROOT) -> bool:
 
 def test(words: list[str]) -> int:
     """Lint, types and all tests, after setting up what they need."""
-    ensure_packages({"chromium": "chromium", "chromedriver": "chromium-driver"})
-    ensure_built()
+    ensure_built({"chromium": "chromium", "chromedriver": "chromium-driver"})
     was_running = _PID.exists()
     postgres.start(load_config())
     try:

@@ -32,6 +32,11 @@ class FinishBothSettings(StrategySettings):
         """Refuse lines that would not meet."""
         self._stepover_fits(self.stepover, cutter)
 
+    @property
+    def wants_contours(self) -> bool:
+        """Of its levels."""
+        return True
+
 
 def _walls(settings: FinishBothSettings) -> FinishLevelsSettings:
     return FinishLevelsSettings(stepdown=settings.stepdown, steeper=settings.split, overlap=settings.overlap,

@@ -32,7 +32,7 @@ _CELLS = 16_000_000
 """At most so many in the grid that contours are found in, for memory; on larger boards they come out as chords, and the cutter rises at corners."""
 _MOVED, _THINNED = 0.2, 0.2
 """Shares of the tolerance for how near points come to the contour, and for thinning."""
-_LIFTED, _LIFT, _ROUND, _SLOWING = 0.45, 0.32, 0.35, 1.09
+_LIFTED, _LIFT, _ROUND, _SLOWING = 0.45, 0.32, 0.35, 1.07
 """On tall walls so many of the ways to the next run of a contour are lifts, each of so many seconds but for going across and down; from a closed
 run it takes so many; and corners make the way take so many times longer than its length says (measured on reliefs)."""
 _DOWN = 1.7
@@ -56,6 +56,11 @@ class FinishLevelsSettings(StrategySettings):
     def wants_block(self) -> bool:
         """Rest finishing goes by the block."""
         return self.rest > 0
+
+    @property
+    def wants_contours(self) -> bool:
+        """As many as there are levels."""
+        return True
 
 
 def _touching(profile: Profile, steeper: float) -> float:

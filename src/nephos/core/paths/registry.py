@@ -55,6 +55,11 @@ class StrategySettings(BaseModel):
         """Whether the passes depend on the block as it is by then."""
         return False
 
+    @property
+    def wants_contours(self) -> bool:
+        """Whether the estimate goes by contours, for which the picture of the ground must show the cutter's round."""
+        return False
+
     @staticmethod
     def _stepover_fits(stepover: float, cutter: Cutter) -> None:
         if stepover > cutter.diameter:

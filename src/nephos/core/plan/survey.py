@@ -28,6 +28,8 @@ _FINEST = 0.2
 _FINER = 4
 _COARSE = 3.0
 """A cutter of less radius than so many cells of the picture is looked at in the finer one."""
+_ROUND_CELLS = 6.0
+"""For contours the radius of the cutter should be as many cells."""
 _ROUND = 15.0
 """Millimetres beyond models and stock that the picture shows, for the widest cutters."""
 _NEEDLE = Profile.of(0.0, 1e-3)
@@ -141,13 +143,20 @@ def _standing(key: str, relief: Relief, first: F32, flats: Callable[[Operation],
     return _STANDING.get(causes, cut)
 
 
+def _every(drawn: DrawnRelief, operation: Operation) -> int:
+    """Every how many places of the drawn picture are enough for an operation."""
+    if operation.settings.wants_contours:
+        return min(max(int(operation.cutter.radius / _ROUND_CELLS / drawn.step), 1), drawn.finer)
+    return 1 if operation.cutter.radius < _COARSE * drawn.finer * drawn.step else drawn.finer
+
+
 def surveyed(plan: Plan, setup: Setup, operation: Operation, drawn: DrawnRelief, stock: F64, floor: float, box: tuple[F64, F64]) -> Survey:
     """The coarse picture that an operation finds: `stock` (2, 3) and `box` are corners, `floor` the height that it goes down to."""
-    fine = drawn.finer > 1 and operation.cutter.radius < _COARSE * drawn.finer * drawn.step
+    every = _every(drawn, operation)
     # As far as the widest cutter comes: what is farther costs time.
     reach = max(item.cutter.radius for item in (operation, *setup.worked)) + 2 * drawn.finer * drawn.step
-    relief = _RELIEFS.get((drawn.key, floor, fine, reach), lambda: drawn.over(floor, 1 if fine else drawn.finer, reach))
-    key = key_of("survey", drawn.key, floor, stock.tolist(), np.round(box, 1).tolist(), fine, reach, plan.block_pitch)
+    relief = _RELIEFS.get((drawn.key, floor, every, reach), lambda: drawn.over(floor, every, reach))
+    key = key_of("survey", drawn.key, floor, stock.tolist(), np.round(box, 1).tolist(), every, reach, plan.block_pitch)
     earlier = [item for item in setup.worked if item.number < operation.number and item.strategy.startswith("rough")]
     low, high = stock.min(axis=0), stock.max(axis=0)
     first = np.where(relief.within(low[:2], high[:2]), np.float32(high[2] - floor), np.float32(-inf))
