@@ -84,10 +84,10 @@ def heron(step: float = 0.6) -> Mesh:
     return slab_under(x + 118, y + 84, np.maximum(z, 0.0) + 2.0, 0.0)
 
 
-def heron_scan() -> Mesh:
+def heron_scan(step: float = 0.6) -> Mesh:
     """The same as it came from the scanner: inches, mirrored, standing up, with its table and speckles."""
     rng = np.random.default_rng(5)
-    plaque = heron(0.6)
+    plaque = heron(step)
     parts = [plaque]
     tx, ty = _grid(290, 220, 2.5)
     parts.append(slab_under(tx + 118, ty + 84, -1.0 + 0.15 * noise(rng, tx.shape, 12, 3), -6.0))

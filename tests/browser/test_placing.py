@@ -47,7 +47,7 @@ def heights(mesh: Mesh) -> np.ndarray:
 
 def test_the_raw_scan_is_put_right_by_hand(browser, tmp_path: Path) -> None:
     path = tmp_path / "heron scan.stl"
-    path.write_bytes(write_stl(heron_scan()))
+    path.write_bytes(write_stl(heron_scan(1.2)))
     bring_in(browser, path)
     until(browser, lambda d: "inch is a guess" in text(d))
     choose_model(browser)
@@ -73,7 +73,7 @@ def test_the_raw_scan_is_put_right_by_hand(browser, tmp_path: Path) -> None:
     assert not [item for item in derived(plan)["findings"] if item["level"] == "stop"]
     model = plan.models[0]
     found = joined(placed_parts(plan, model, prepared_mesh(model, _loaded, Work(MemoryStore()))))
-    plaque = heron(0.6)
+    plaque = heron(1.2)
     assert found.size[:2] == pytest.approx(plaque.size[:2], abs=0.3)
     a, b = heights(found), heights(plaque)
     alike = {name: np.corrcoef(a.ravel(), other.ravel())[0, 1] for name, other in (

@@ -193,16 +193,16 @@ def test(words: list[str]) -> int:
             pytest = [sys.executable, "-m", "pytest", *words]
             return subprocess.run(pytest, check=False, cwd=ROOT, stdin=subprocess.DEVNULL).returncode
         python, page = [sys.executable, "-m"], ROOT / "frontend"
-        checks: list[tuple[str, list[str], Path]] = [
-            ("ruff", [*python, "ruff", "check", "-q", "src", "tests", "demo"], ROOT), ("mypy", [*python, "mypy"], ROOT),
-            ("tsc", ["npm", "run", "-s", "types"], page), ("eslint", ["npm", "run", "-s", "lint"], page),
-            ("vitest", ["npm", "run", "-s", "test"], page), ("pytest, browser", [*python, "pytest", "--durations=8", "tests/browser"], ROOT),
-        ]
-        # The browser's tests wait for the page most of the time: all others run beside them, the core's on one core.
+        # The browser's tests wait for the page most of the time: all others run beside them, the core's on one core. The longest go first.
         beside = ["env", "NEPHOS_CORES=1", "NEPHOS_TEST_DATABASE=nephos_test_beside", *python, "pytest", "--durations=8"]
-        others = [("pytest, all others", [*beside, "tests/core", "tests/web", "tests/command"], ROOT)]
+        checks: list[tuple[str, list[str], Path]] = [
+            ("pytest, core", [*beside, "tests/core"], ROOT), ("pytest, browser", [*python, "pytest", "--durations=8", "tests/browser"], ROOT),
+            ("pytest, web and command", [*beside, "tests/web", "tests/command"], ROOT), ("vitest", ["npm", "run", "-s", "test"], page),
+            ("mypy", [*python, "mypy"], ROOT), ("tsc", ["npm", "run", "-s", "types"], page), ("eslint", ["npm", "run", "-s", "lint"], page),
+            ("ruff", [*python, "ruff", "check", "-q", "src", "tests", "demo"], ROOT),
+        ]
         with ThreadPoolExecutor(2) as pool:
-            passed = [done for each in pool.map(lambda items: [_checked(*item) for item in items], [checks, others]) for done in each]
+            passed = list(pool.map(lambda check: _checked(*check), checks))
         return 0 if all(passed) else 1
     finally:
         if not was_running:
