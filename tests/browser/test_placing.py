@@ -62,7 +62,7 @@ def test_the_raw_scan_is_put_right_by_hand(browser, tmp_path: Path) -> None:
     until(browser, lambda d: "Smaller than" in text(d))
     press_like(browser, "Drop loose pieces")
     ready(browser, 5)
-    until(browser, lambda d: "60 loose pieces dropped" in text(d))
+    until(browser, lambda d: "loose pieces dropped" in text(d))
     browser.find_element(By.CSS_SELECTOR, "[data-testid='row-stock'] button").click()
     press(browser, "Make the stock fit…")
     press(browser, "Make it fit")

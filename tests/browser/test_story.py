@@ -110,7 +110,7 @@ def test_cutters_are_added_and_changed(browser) -> None:
 
 def test_a_killed_worker_loses_nothing(browser, worker: list, tmp_path: Path) -> None:
     path = tmp_path / "mound.stl"
-    path.write_bytes(write_stl(small_hill(side=120, cells=300)))
+    path.write_bytes(write_stl(small_hill(side=70, cells=200)))
     bring_in(browser, path)
     until(browser, lambda d: "Finish, lines" in text(d))
     press(browser, "Calculate")

@@ -182,7 +182,7 @@ def test_broken_and_hostile_files_get_a_sentence(case: str) -> None:
 def test_the_fence_stops_a_reader_that_eats_memory_or_never_ends(monkeypatch: pytest.MonkeyPatch) -> None:
     big = b"".join(b"v %d %d %d\n" % (k, k * 7 % 1000, k % 13) for k in range(600_000)) + b"f 1 2 3\n" * 1_500_000
     with pytest.raises(Refused, match="memory to be read"):
-        fence.fenced("obj", big, "OBJ", memory=500 * 2**20)
+        fence.fenced("obj", big, "OBJ", memory=300 * 2**20)
     with pytest.raises(Refused, match="took more than 1 s"):
         fence.fenced("obj", big, "OBJ", seconds=1)
 

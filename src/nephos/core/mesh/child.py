@@ -16,12 +16,19 @@ from typing import Any
 Found = tuple[Any, Any, list[str], float | None]
 
 
+_UNNEEDED = ("networkx", "scipy")
+"""What the library would load besides and reading has no need of: two thirds of the time that a small file takes."""
+
+
 class Unusable(Exception):
     """What the person who brought the file is told."""
 
 
 def _scene(data: bytes, kind: str, **more: Any) -> tuple[Any, Any]:
     """Vertices (n, 3) and faces (m, 3) of all that a file holds, each part where the file puts it."""
+    for name in _UNNEEDED if kind != "3mf" else ():
+        # The library goes on without what cannot be imported.
+        sys.modules.setdefault(name, None)  # type: ignore[arg-type]
     import numpy as np
     import trimesh
 

@@ -5,7 +5,7 @@ A worker draws the picture from the mesh itself; until it has, one from few samp
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from math import atan, degrees, inf, sqrt
+from math import atan, ceil, degrees, inf, sqrt
 from typing import Any
 
 import numpy as np
@@ -26,6 +26,8 @@ from nephos.core.surface.drop import drop_grid
 _MOST_CELLS = 80_000
 _FINEST = 0.2
 _FINER = 4
+_WIDEST = 0.4
+"""Of boards as large as a table the picture is drawn in more cells, so that none of it is wider (mm); few operations look at them all."""
 _COARSE = 3.0
 """A cutter of less radius than so many cells of the picture is looked at in the finer one."""
 _ROUND_CELLS = 6.0
@@ -80,12 +82,14 @@ def draw_relief(space: SetupSpace) -> Result:
     """The relief of a setup, from its mesh: where a needle comes to rest on each place of a grid."""
     low = np.minimum(space.stock_low, space.index.low)[:2] - _ROUND
     high = np.maximum(space.stock_high, space.index.high)[:2] + _ROUND
-    step = max(sqrt(float(np.prod(high - low)) / _MOST_CELLS), _FINEST) / _FINER
+    coarse = max(sqrt(float(np.prod(high - low)) / _MOST_CELLS), _FINEST)
+    finer = _FINER * ceil(coarse / _FINER / _WIDEST)
+    step = coarse / finer
     nx, ny = (int(size / step) + 1 for size in high - low)
     under = float(space.index.low[2]) - 1.0
     z = drop_grid(space.index, float(low[0]), float(low[1]), step, nx, ny, _NEEDLE, under)
     heights, areas = by_height(*flat_ground(space.index))
-    return as_result({"x0": float(low[0]), "y0": float(low[1]), "step": step, "finer": _FINER, "beyond": _ROUND},
+    return as_result({"x0": float(low[0]), "y0": float(low[1]), "step": step, "finer": finer, "beyond": _ROUND},
                      z=np.where(z > under, z, -np.inf).astype(np.float32), levels=heights, areas=areas)
 
 
@@ -147,7 +151,7 @@ def _every(drawn: DrawnRelief, operation: Operation) -> int:
     """Every how many places of the drawn picture are enough for an operation."""
     if operation.settings.wants_contours:
         return min(max(int(operation.cutter.radius / _ROUND_CELLS / drawn.step), 1), drawn.finer)
-    return 1 if operation.cutter.radius < _COARSE * drawn.finer * drawn.step else drawn.finer
+    return max(drawn.finer // _FINER, 1) if operation.cutter.radius < _COARSE * drawn.finer * drawn.step else drawn.finer
 
 
 def surveyed(plan: Plan, setup: Setup, operation: Operation, drawn: DrawnRelief, stock: F64, floor: float, box: tuple[F64, F64]) -> Survey:
