@@ -1,7 +1,7 @@
 """How roughing does on the sample shop: air, positioning, and how near the estimates come.
 
 `python -m demo.roughing [case ...]`; without words, all cases. For each operation: estimated and calculated time and their ratio,
-feed length, the share of it that takes nothing away, positioning, and the same going level by level over all.
+feed length, the share of it that takes nothing away, positioning, and the same going level by level over all; and that share of all.
 """
 
 import sys
@@ -169,15 +169,18 @@ def main(words: list[str]) -> None:
         begin = time.perf_counter()
         outcomes = worked(plan)
         seconds = time.perf_counter() - begin
+        all_air, all_feed = 0.0, 0.0
         for estimate, outcome, by_level in zip(told(plan), outcomes, positioning_by_level(plan), strict=True):
             lengths, kinds = outcome.lengths, outcome.kinds
             feeding = kinds != Kind.RAPID
             feed, rapid = float(lengths[feeding].sum()), float(lengths[~feeding].sum())
             air = float(lengths[outcome.in_air(plan.block_pitch)].sum())
+            all_air, all_feed = all_air + air, all_feed + feed
             taken = outcome.total_seconds
             print(f"{name:22} {outcome.operation.number:3} {estimate:7.0f} {taken:7.0f} {estimate / taken:6.2f} {feed / 1e3:7.2f} "
                   f"{100 * air / feed:6.1f} {lengths[kinds == Kind.LINK].sum() / 1e3:8.2f} {lengths[kinds == Kind.ENTRY].sum() / 1e3:8.2f} "
                   f"{rapid / 1e3:8.2f} {rapid / by_level:8.2f} {np.count_nonzero(np.diff(feeding.astype(int)) == 1):6} {seconds:5.1f}", flush=True)
+        print(f"{name:22} all {' ':>25}{all_feed / 1e3:6.2f} {100 * all_air / all_feed:6.1f}", flush=True)
 
 
 if __name__ == "__main__":
