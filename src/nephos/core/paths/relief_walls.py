@@ -168,7 +168,7 @@ def _found(survey: Survey, ground: _Sloped, reach: float, steeper: float, overla
     found = _counted(ground, steep, looked_at, overlap / relief.step, max(round(_TOUCHING / relief.step), 1))
     on_walls, on_all, runs, cut_open = (sum(counts) * len(heights) / len(looked_at) for counts in zip(*found, strict=True))
     tall = _tall(tips, ground.slope, steep, max(round(reach / 1.5 / relief.step), 1))
-    return Walls(rise * on_all / max(on_walls, 1) / stepdown, cut_open, runs - cut_open, len(heights), tall)
+    return Walls(rise * on_all / max(on_walls, 1) * len(heights) / top, cut_open, runs - cut_open, len(heights), tall)
 
 
 def _counted(ground: _Sloped, steep: Bool, heights: F64, overlap: float, size: int) -> list[tuple[int, int, int, int]]:
