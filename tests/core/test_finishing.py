@@ -2,14 +2,16 @@
 
 import numpy as np
 import pytest
+import shapely
 import trimesh
 
 from cutting import BALL, FLAT, TOLERANCE, along_cut, cut_length, cut_tips, op, run, worst_gouge
 from meshes import grid_mesh
 from nephos.command.warm import small_hill
-from nephos.core.cutters import standard_cutter
+from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
+from nephos.core.paths.toolpath import Kind
 from nephos.core.plan.schema import Boundary, Limit, Setup
 
 SMALL = standard_cutter("ball", 1, 3)
@@ -114,6 +116,30 @@ def test_rest_finishing_goes_where_the_larger_cutter_could_not() -> None:
         assert done.comparison.numbers()[name] == pytest.approx(whole.comparison.numbers()[name], abs=0.02)
     with pytest.raises(Refused, match="nothing is left"):
         run(groove, coarse, fine, fine.model_copy(update={"number": 30}))
+
+
+def rough_disc() -> Mesh:
+    """A disc of 12 mm whose upright wall is rough by a few hundredths, as that of a scan is."""
+    angles = np.linspace(0, 2 * np.pi, 400, endpoint=False)
+    radius = 18 + np.random.default_rng(4).uniform(-0.03, 0.03, 400)
+    made = trimesh.creation.extrude_polygon(shapely.Polygon(np.column_stack([radius * np.cos(angles), radius * np.sin(angles)])), 12)
+    return Mesh(np.asarray(made.vertices, float), np.asarray(made.faces, np.int32))
+
+
+@pytest.mark.parametrize("key", ["finish_rings", "finish_lines"])
+@pytest.mark.parametrize("cutter", [BALL, FLAT])
+def test_on_rough_outer_walls_the_cutter_does_not_go_up_and_down(key: str, cutter: Cutter) -> None:
+    """Its side touches the wall at one place and not at the next; over the top, and round it at its foot, it stays level all the same."""
+    done = run(rough_disc(), op(key, cutter, 10, {"boundary": Limit(boundary="silhouette")}, stepover=1.0, outline="on"), size=(60, 60, 16))
+    outcome = done.outcomes[0]
+    cut = outcome.kinds == Kind.CUT
+    rising = np.abs(np.diff(outcome.points[:, 2]))[cut]
+    ways = 2 * 36 / 1.0 if key == "finish_lines" else 0
+    # Over the edge of the top at both ends of a line, by less than its radius.
+    assert rising.sum() < ways * cutter.radius + 30
+    assert worst_gouge(done) <= TOLERANCE
+    foot = outcome.points[1:][cut][-100:, 2]
+    assert np.ptp(foot) < 0.02 and foot[0] == pytest.approx(outcome.points[1:][cut][:, 2].min())
 
 
 def test_once_round_the_outline_at_the_end(hill: Mesh) -> None:

@@ -51,7 +51,7 @@ def _make(task: Task) -> Passes:
                          True, settings.leave)
     walls = _walls(settings)
     try:
-        passes += level_passes(replace(task, region=region, settings=walls), walls)
+        passes += level_passes(replace(task, settings=walls), walls)
     except Refused:
         # Nothing is steep: the lines do it all.
         if not passes:

@@ -17,6 +17,8 @@ from nephos.core.paths.toolpath import Pass
 
 _GROUND = {"all": "as all else", "skip": "skip it", "only": "only it"}
 _OUTLINE = {"off": "no", "on": "at the end"}
+_OFF_WALLS = 2.0
+"""Tolerances that ways over the surface end inside of the region, and the way round it runs outside."""
 
 
 class FinishSettings(StrategySettings):
@@ -46,6 +48,9 @@ class FinishSettings(StrategySettings):
 def finishing_region(task: Task, settings: FinishSettings) -> shapely.Geometry:
     """Where the axis goes: the boundary's region without what the settings leave out.
 
+    It ends a hair inside of the boundary. Where that is the outline of a model, the cutter would touch upright outer walls there with its
+    side, at one place and not at the next, and would go up and down all of the wall each time.
+
     Raises
     ------
     Refused
@@ -66,7 +71,7 @@ def finishing_region(task: Task, settings: FinishSettings) -> shapely.Geometry:
             region = region.intersection(under_ceiling(field, task.ceiling))
     if settings.rest > 0:
         region = region.intersection(left_over(task, settings.rest))
-    region = without_specks(region, settings.stepover**2)
+    region = without_specks(region.buffer(-_OFF_WALLS * task.tolerance, quad_segs=4), settings.stepover**2)
     if region.is_empty:
         raise Refused("nothing is left to finish inside the boundary with these limits: widen the slopes, the heights or the rest limit")
     return region
@@ -79,8 +84,9 @@ def run_passes(task: Task, runs: list[F64], leave: float) -> list[Pass]:
 
 
 def outline_passes(task: Task, settings: FinishSettings) -> list[Pass]:
-    """Once round the region of the boundary, where the settings ask for it."""
+    """Once round the region of the boundary, where the settings ask for it; along upright outer walls at their foot (see above)."""
     if settings.outline == "off":
         return []
-    return run_passes(task, [np.asarray(ring.coords) for piece in polygons_of(task.region) for ring in (piece.exterior, *piece.interiors)],
+    region = task.region.buffer(_OFF_WALLS * task.tolerance)
+    return run_passes(task, [np.asarray(ring.coords) for piece in polygons_of(region) for ring in (piece.exterior, *piece.interiors)],
                       settings.leave)
