@@ -8,6 +8,7 @@ import numpy as np
 
 from nephos.core.arrays import F32, Bool
 from nephos.core.paths.around import Around
+from nephos.core.paths.link import OVER_BLOCK
 from nephos.core.paths.relief import Relief
 
 
@@ -44,6 +45,12 @@ def highest_in(relief: Relief, standing: F32, region: Bool, reach: float) -> flo
         return 0.0
     seen = standing[max(rows[0] - border, 0) : rows[-1] + border + 1, max(columns[0] - border, 0) : columns[-1] + border + 1]
     return max(float(seen.max()), 0.0)
+
+
+_LIFT = 0.32
+"""So many seconds a lift takes but for going across and down (measured)."""
+_DOWN = 1.7
+"""So far (mm) the cutter goes down on a run where it was roughed, on average; elsewhere it goes down from over the block."""
 
 
 @dataclass(frozen=True)
@@ -87,6 +94,11 @@ class Ground:
         """How much longer ways over the ground are than on the plan; a way crosses a slope at any angle to it."""
         return float(np.mean(np.sqrt(1 + np.tan(np.radians(np.minimum(self.slopes, 75))) ** 2 / 2))) if self.slopes else 1.2
 
+    def lift_seconds(self, across: float, again: bool) -> float:
+        """Up from a run, so far (mm) across to the next, and down on it; `again` where it was roughed before."""
+        down = _DOWN if again else self.depth - self.relief / 2 + OVER_BLOCK
+        return _LIFT + across / self.rapid * 60 + down / self.plunge_feed * 60
+
     def steeper_than(self, angle: float) -> float:
         """Share of the region's ground that is steeper than an angle."""
         if not self.slopes:
@@ -117,6 +129,13 @@ def line_count(width: float, height: float, angle: float, stepover: float) -> tu
     span = abs(width * sin(a)) + abs(height * cos(a))
     lines = ceil(span / stepover - 1e-9) + 1
     return lines, width * height / max(span, 1e-9)
+
+
+def line_starts(region: Bool, angle: float) -> int:
+    """How many times parallel lines over a region (ny, nx) begin anew, as its outline breaks them; they are taken to lie along rows or columns."""
+    along = region if abs(cos(radians(angle))) >= abs(sin(radians(angle))) else region.T
+    runs = (np.diff(along.astype(np.int8), axis=1, prepend=0) == 1).sum(axis=1)
+    return int(np.maximum(np.diff(runs, prepend=0), 0).sum())
 
 
 def travel_seconds(length: float, stretches: int, feed: float, acceleration: float) -> float:

@@ -19,7 +19,6 @@ from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
 from nephos.core.paths.follow import follow_runs
 from nephos.core.paths.levels import Field, contour_generator, level_heights, refine_contour, tip_field
-from nephos.core.paths.link import OVER_BLOCK
 from nephos.core.paths.masks import left_over
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.paths.relief_walls import walls_of
@@ -32,11 +31,9 @@ _CELLS = 16_000_000
 """At most so many in the grid that contours are found in, for memory; on larger boards they come out as chords, and the cutter rises at corners."""
 _MOVED, _THINNED = 0.2, 0.2
 """Shares of the tolerance for how near points come to the contour, and for thinning."""
-_LIFTED, _LIFT, _ROUND, _SLOWING = 0.45, 0.32, 0.35, 1.07
-"""On tall walls so many of the ways to the next run of a contour are lifts, each of so many seconds but for going across and down; from a closed
-run it takes so many; and corners make the way take so many times longer than its length says (measured on reliefs)."""
-_DOWN = 1.7
-"""So far (mm) the cutter goes down on a run where it was roughed, on average; elsewhere it goes down from over the block."""
+_LIFTED, _ROUND, _SLOWING = 0.45, 0.35, 1.07
+"""On tall walls so many of the ways to the next run of a contour are lifts; from a closed run it takes so many seconds; and corners make the
+way take so many times longer than its length says (measured on reliefs)."""
 _BOTTOM = 2e-3
 """So far over the floor (mm) the lowest contour is looked for: on it, level ground has no contour."""
 
@@ -292,12 +289,11 @@ def level_seconds(settings: FinishLevelsSettings, cutter: Cutter, ground: Ground
         length = ground.wall_area(settings.steeper) / settings.stepdown
         return 1.3 * travel_seconds(length, ceil(length / 25), ground.feed, ground.acceleration), layers
     walls = walls_of(survey, cutter.profile, settings.leave, settings.steeper, settings.overlap, settings.stepdown)
-    down = _DOWN if survey.again else ground.depth - ground.relief / 2 + OVER_BLOCK
     # Runs lie anywhere on the ground: from each to the nearest it is about as far as if they lay on a square grid.
     across = sqrt(ground.area / max((walls.open + walls.closed) / walls.levels, 1.0))
     # From one wall to the next it is lifted anyway, and a wall is rarely cut from its top to its foot at once.
     lifted = _LIFTED + (1 - _LIFTED) * float(np.mean(1 / np.maximum(np.array(walls.tall) / settings.stepdown / 2, 1.0))) if walls.tall else 0.0
-    to_next = lifted * (_LIFT + across / ground.rapid * 60 + down / ground.plunge_feed * 60)
+    to_next = lifted * ground.lift_seconds(across, survey.again)
     return _SLOWING * walls.length / ground.feed * 60 + to_next * walls.open + _ROUND * walls.closed, walls.levels
 
 

@@ -1,11 +1,12 @@
 """Raster finishing: parallel lines at any angle that follow the surface."""
 
+from math import sqrt
 from typing import Literal
 
 import shapely
 
 from nephos.core.cutters import Cutter
-from nephos.core.paths.estimate import Estimate, Ground, line_count, travel_seconds
+from nephos.core.paths.estimate import Estimate, Ground, line_count, line_starts, travel_seconds
 from nephos.core.paths.finishing import FinishSettings, finishing_region, outline_passes
 from nephos.core.paths.follow import follow_lines
 from nephos.core.paths.lines import hatch, in_chains
@@ -57,7 +58,12 @@ def line_seconds(angle: float, stepover: float, ground: Ground) -> tuple[float, 
     """Time of parallel lines over the ground, and how many they are."""
     lines, _ = line_count(ground.width, ground.height, angle, stepover)
     length = ground.area / stepover * ground.steepness + lines * stepover
-    return travel_seconds(length, lines, ground.feed, ground.acceleration), lines
+    seconds = travel_seconds(length, lines, ground.feed, ground.acceleration)
+    if ground.survey is not None:
+        survey = ground.survey()
+        starts = max(line_starts(survey.region, angle), 1)
+        seconds += (starts - 1) * ground.lift_seconds(sqrt(ground.area / starts), survey.again)
+    return seconds, lines
 
 
 def _estimate(settings: FinishLinesSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:
