@@ -53,7 +53,6 @@ def pits() -> Mesh:
     return slab_under(x, y, np.where((px < 30) & (py < 24), 3.0, 13.0), 0.0)
 
 
-
 @dataclass(frozen=True)
 class Case:
     """A mesh of the sample shop, `long` mm in X, with a margin in stock round it, and the roughing to be looked at."""
@@ -71,7 +70,7 @@ def operation_of(number: int, shape: str, diameter: float, strategy: str = "roug
 
 
 def _first(strategy: str = "rough_rings", **settings: float) -> Operation:
-    """A numbered operation with one of the shop's cutters."""
+    """The first roughing of a case, with a 6 mm flat cutter."""
     return operation_of(10, "flat", 6, strategy, "box", **({"stepdown": 3.0, "stepover": 2.5, "leave": 0.5, "ramp_angle": 5.0} | settings))
 
 

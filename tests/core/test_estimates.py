@@ -13,9 +13,10 @@ from nephos.core.memo import Memo
 from nephos.core.mesh.look import quick_look
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths.around import around_box, way_at, ways_around
-from nephos.core.paths.estimate import line_starts
+from nephos.core.paths.estimate import Survey, line_starts
 from nephos.core.paths.levels import wide_heights
 from nephos.core.paths.registry import strategy
+from nephos.core.paths.relief import Relief
 from nephos.core.paths.relief_level import Clearing
 from nephos.core.paths.roughing import RoughWork
 from nephos.core.plan.boundaries import outline_key, shape_of
@@ -179,10 +180,15 @@ def test_lines_begin_anew_where_the_outline_breaks_them() -> None:
     """Over a disc they are one chain, over a ring two, over a comb as many as it has teeth, along the teeth one."""
     y, x = np.mgrid[-30:31, -30:31]
     disc, ring, comb = np.hypot(x, y) < 25, np.abs(np.hypot(x, y) - 18) < 6, (x > 10) | (np.abs((y % 12) - 6) < 3)
-    assert [line_starts(disc, angle) for angle in (0.0, 30.0, 90.0)] == [1, 1, 1]
-    assert [line_starts(ring, angle) for angle in (0.0, 90.0)] == [2, 2]
-    assert (line_starts(comb, 90.0), line_starts(comb.T, 0.0)) == (6, 6)
-    assert line_starts(np.zeros((9, 9), bool), 0.0) == 0
+
+    def starts(name: str, region: np.ndarray, *angles: float) -> list[int]:
+        relief = Relief(0.0, 0.0, 1.0, np.zeros(region.shape, np.float32), region)
+        return [line_starts(Survey(name, name, relief, region, lambda: relief.z), angle) for angle in angles]
+
+    assert starts("disc", disc, 0.0, 30.0, 90.0) == [1, 1, 1]
+    assert starts("ring", ring, 0.0, 90.0) == [2, 2]
+    assert starts("comb", comb, 90.0) == starts("comb on its side", comb.T, 0.0) == [6]
+    assert starts("nothing", np.zeros((9, 9), bool), 0.0) == [0]
 
 
 @pytest.mark.parametrize("off", [-6.0, -2.0, 0.0, 3.0, 4.5, 20.0])

@@ -40,7 +40,7 @@ export function Workspace(props: { id: number }) {
 
   const look = useCallback((plan: FullPlan | null, change: Edit | null) => {
     const turn = ++asked.current;
-    setLooking(Boolean(plan));
+    setLooking(Boolean(plan && job));
     if (!plan || !job) { setDraft(null); setProblem(""); return; }
     previewPlan(plan, change).then((seen) => {
       if (turn === asked.current) { setDraft({ ...seen, base: job.version }); setProblem(""); }

@@ -7,6 +7,7 @@ from math import ceil, cos, radians, sin, tan
 import numpy as np
 
 from nephos.core.arrays import F32, Bool
+from nephos.core.memo import Memo
 from nephos.core.paths.around import Around
 from nephos.core.paths.link import OVER_BLOCK
 from nephos.core.paths.relief import Relief
@@ -131,11 +132,19 @@ def line_count(width: float, height: float, angle: float, stepover: float) -> tu
     return lines, width * height / max(span, 1e-9)
 
 
-def line_starts(region: Bool, angle: float) -> int:
-    """How many times parallel lines over a region (ny, nx) begin anew, as its outline breaks them; they are taken to lie along rows or columns."""
-    along = region if abs(cos(radians(angle))) >= abs(sin(radians(angle))) else region.T
-    runs = (np.diff(along.astype(np.int8), axis=1, prepend=0) == 1).sum(axis=1)
-    return int(np.maximum(np.diff(runs, prepend=0), 0).sum())
+_STARTS: Memo[int] = Memo(32)
+
+
+def line_starts(survey: Survey, angle: float) -> int:
+    """How many times parallel lines over the region begin anew, as its outline breaks them; they are taken to lie along rows or columns."""
+    rows = abs(cos(radians(angle))) >= abs(sin(radians(angle)))
+
+    def counted() -> int:
+        along = survey.region if rows else survey.region.T
+        runs = (np.diff(along.astype(np.int8), axis=1, prepend=0) == 1).sum(axis=1)
+        return int(np.maximum(np.diff(runs, prepend=0), 0).sum())
+
+    return _STARTS.get((survey.place, rows), counted)
 
 
 def travel_seconds(length: float, stretches: int, feed: float, acceleration: float) -> float:

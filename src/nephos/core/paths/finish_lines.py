@@ -61,7 +61,7 @@ def line_seconds(angle: float, stepover: float, ground: Ground) -> tuple[float, 
     seconds = travel_seconds(length, lines, ground.feed, ground.acceleration)
     if ground.survey is not None:
         survey = ground.survey()
-        starts = max(line_starts(survey.region, angle), 1)
+        starts = max(line_starts(survey, angle), 1)
         seconds += (starts - 1) * ground.lift_seconds(sqrt(ground.area / starts), survey.again)
     return seconds, lines
 
