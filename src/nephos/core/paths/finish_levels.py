@@ -18,7 +18,7 @@ from nephos.core.cutters import Cutter, Profile
 from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
 from nephos.core.paths.follow import follow_runs
-from nephos.core.paths.levels import Field, contour_generator, level_heights, refine_contour, tip_field
+from nephos.core.paths.levels import BOTTOM, Field, contour_generator, contour_heights, refine_contour, tip_field
 from nephos.core.paths.masks import left_over
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.paths.relief_walls import walls_of
@@ -34,8 +34,6 @@ _MOVED, _THINNED = 0.2, 0.2
 _LIFTED, _ROUND, _SLOWING = 0.45, 0.35, 1.07
 """On tall walls so many of the ways to the next run of a contour are lifts; from a closed run it takes so many seconds; and corners make the
 way take so many times longer than its length says (measured on reliefs)."""
-_BOTTOM = 2e-3
-"""So far over the floor (mm) the lowest contour is looked for: on it, level ground has no contour."""
 
 
 class FinishLevelsSettings(StrategySettings):
@@ -231,10 +229,9 @@ def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
     field = tip_field(task.index, task.region, grown, step, floor, part(task.report, 0.0, 0.3))
     slope, least = np.hypot(*np.gradient(field.tips.astype(np.float32), np.float32(step))), tan(radians(settings.steeper))
     top = min(float(field.tips.max()), task.ceiling)
-    if top - floor < _BOTTOM * 2:
+    if top - floor < BOTTOM * 2:
         raise Refused("there is no wall here: the surface inside the boundary is level")
-    heights = level_heights(top, floor, settings.stepdown)
-    heights[-1] += _BOTTOM
+    heights = contour_heights(top, floor, settings.stepdown)
     generator = contour_generator(field)
     bounds = _Bounds(task.region, task.tolerance, step)
     # Round anything that stands a contour is longer than that.

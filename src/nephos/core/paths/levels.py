@@ -49,6 +49,17 @@ def level_heights(top: float, bottom: float, stepdown: float) -> list[float]:
     return [top + (bottom - top) * k / layers for k in range(1, layers + 1)]
 
 
+BOTTOM = 2e-3
+"""So far over the floor (mm) the lowest contour is looked for: on it, level ground has no contour."""
+
+
+def contour_heights(top: float, bottom: float, stepdown: float) -> F64:
+    """The heights (n,) that contours of levels are looked for at, from :func:`level_heights`; the lowest a hair over the bottom."""
+    heights = np.array(level_heights(top, bottom, stepdown))
+    heights[-1] += BOTTOM
+    return heights
+
+
 def field_step(cutter: Cutter, area: float) -> float:
     """Grid step for roughing regions: a twelfth of the cutter, within memory."""
     return max(cutter.diameter / 12, 0.1, (area / _CELLS) ** 0.5)

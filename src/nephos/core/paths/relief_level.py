@@ -11,6 +11,7 @@ from nephos.core.bands import in_bands, kernel
 from nephos.core.paths.relief import Relief, levels_to, spread
 
 _STANDS, _SEEN = 1, 2
+_CHOSEN, _OTHER = 1, 2
 FRAME = 2
 """So many cells lie round a picture where neighbours are looked at, so that none is asked for beyond it."""
 _ROWS = 64
@@ -125,18 +126,22 @@ def _walls(cells, free, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _pieces(cells, width, blocks, queue):  # type: ignore[no-untyped-def]
-    """How many pieces there are, counted in blocks of cells that touch, at corners too; `blocks` are all 0 and have a frame."""
+def _pieces(cells, chosen, width, size, blocks, queue):  # type: ignore[no-untyped-def]
+    """How many pieces the chosen cells are, counted in blocks of `size` cells that touch, at corners too, and how many of these touch other
+    cells; `blocks` are all 0 and have a frame."""
     across = blocks.shape[1]
     flat = blocks.ravel()
-    for cell in cells:
-        flat[(cell // width // _BLOCK + 1) * across + cell % width // _BLOCK + 1] = 1
+    for k in range(len(cells)):
+        flat[(cells[k] // width // size + 1) * across + cells[k] % width // size + 1] |= _CHOSEN if chosen[k] else _OTHER
     count = 0
-    for start in range(len(flat)):
-        if flat[start] == 0:
+    touching = 0
+    for cell in cells:
+        start = (cell // width // size + 1) * across + cell % width // size + 1
+        if not flat[start] & _CHOSEN:
             continue
         count += 1
-        flat[start] = 0
+        touches = False
+        flat[start] -= _CHOSEN
         queue[0] = start
         last = 1
         while last > 0:
@@ -144,11 +149,13 @@ def _pieces(cells, width, blocks, queue):  # type: ignore[no-untyped-def]
             block = queue[last]
             for row in (block - across, block, block + across):
                 for near in (row - 1, row, row + 1):
-                    if flat[near] == 1:
-                        flat[near] = 0
+                    touches = touches or flat[near] & _OTHER > 0
+                    if flat[near] & _CHOSEN:
+                        flat[near] -= _CHOSEN
                         queue[last] = near
                         last += 1
-    return count
+        touching += touches
+    return count, touching
 
 
 @kernel
@@ -226,5 +233,12 @@ class Clearing:
 
 def apart(cells: I64, shape: tuple[int, ...]) -> int:
     """In how many pieces cells of a picture are."""
-    blocks = np.zeros((shape[0] // _BLOCK + 3, shape[1] // _BLOCK + 3), np.uint8)
-    return int(_pieces(cells, shape[1], blocks, np.empty(blocks.size, np.int64)))
+    return pieces_of(cells, np.ones(len(cells), bool), shape, _BLOCK)[0]
+
+
+def pieces_of(cells: I64, chosen: Bool, shape: tuple[int, ...], size: int) -> tuple[int, int]:
+    """In how many pieces those of the cells of a picture are that are `chosen` (n,), and how many of these pieces touch others of the cells;
+    what is nearer to each other than blocks of `size` cells touches."""
+    blocks = np.zeros((shape[0] // size + 3, shape[1] // size + 3), np.uint8)
+    count, touching = _pieces(cells, chosen, shape[1], size, blocks, np.empty(blocks.size, np.int64))
+    return int(count), int(touching)

@@ -11,20 +11,17 @@ from nephos.core.bands import in_bands, kernel
 from nephos.core.cutters import Profile
 from nephos.core.memo import Memo
 from nephos.core.paths.estimate import Survey
-from nephos.core.paths.levels import level_heights
+from nephos.core.paths.levels import BOTTOM, contour_heights
 from nephos.core.paths.relief import levels_to
-from nephos.core.paths.relief_level import FRAME, listed
+from nephos.core.paths.relief_level import FRAME, listed, pieces_of
 
 _LOOKED_AT = 48
 """Of more levels than that, so many are looked at."""
 _SHARES = 16
 """Into so many equal shares of their contours walls are divided by how tall they are."""
-_BOTTOM = 2e-3
-"""So far over the floor (mm) the lowest contour is looked for: on it, level ground has no contour."""
 _TOUCHING = 0.6
 """Runs (mm) nearer than about this are one."""
 _ROWS = 64
-_RUN, _OTHER = 1, 2
 
 
 @dataclass(frozen=True)
@@ -80,39 +77,6 @@ def _beside(cells, walls, width, size, blocks, near):  # type: ignore[no-untyped
 
 
 @kernel
-def _run_count(cells, near, width, size, blocks, queue):  # type: ignore[no-untyped-def]
-    """How many runs those cells of contours are that are `near` walls, and how many of them go on as other contour, counted in blocks of
-    `size` cells that touch; `blocks` are all 0 and have a frame."""
-    across = blocks.shape[1]
-    flat = blocks.ravel()
-    for k in range(len(cells)):
-        flat[(cells[k] // width // size + 1) * across + cells[k] % width // size + 1] |= _RUN if near[k] else _OTHER
-    runs = 0
-    broken = 0
-    for cell in cells:
-        start = (cell // width // size + 1) * across + cell % width // size + 1
-        if not flat[start] & _RUN:
-            continue
-        runs += 1
-        ends = False
-        flat[start] -= _RUN
-        queue[0] = start
-        last = 1
-        while last > 0:
-            last -= 1
-            block = queue[last]
-            for row in (block - across, block, block + across):
-                for beside in (row - 1, row, row + 1):
-                    ends = ends or flat[beside] & _OTHER > 0
-                    if flat[beside] & _RUN:
-                        flat[beside] -= _RUN
-                        queue[last] = beside
-                        last += 1
-        broken += ends
-    return runs, broken
-
-
-@kernel
 def _between(tips, slope, steep, size, low, high, contours):  # type: ignore[no-untyped-def]
     """The lowest and the highest tip on the walls in each block of `size` cells, and how much contour there is; blocks have a frame."""
     ny, nx = tips.shape
@@ -160,10 +124,9 @@ def _found(survey: Survey, ground: _Sloped, reach: float, steeper: float, overla
     steep = ground.where & (ground.slope >= np.float32(tan(radians(steeper))))
     rise = float(ground.slope[steep].sum(dtype=np.float64)) * relief.step**2
     top = float(tips[survey.region].max(initial=0.0))
-    if rise == 0.0 or top <= 2 * _BOTTOM:
+    if rise == 0.0 or top <= 2 * BOTTOM:
         return Walls(0.0, 0.0, 0.0, 1, ())
-    heights = np.array(level_heights(top, 0.0, stepdown))
-    heights[-1] += _BOTTOM
+    heights = contour_heights(top, 0.0, stepdown)
     looked_at = heights if len(heights) <= _LOOKED_AT else heights[((np.arange(_LOOKED_AT) + 0.5) * len(heights) / _LOOKED_AT).astype(np.int64)]
     found = _counted(ground, steep, looked_at, overlap / relief.step, max(round(_TOUCHING / relief.step), 1))
     on_walls, on_all, runs, cut_open = (sum(counts) * len(heights) / len(looked_at) for counts in zip(*found, strict=True))
@@ -194,8 +157,7 @@ def _at_height(cells: I64, steep: Bool, overlap: float, size: int) -> tuple[int,
         # On average one and a half blocks away.
         wide = max(int(overlap / 1.5), 1)
         _beside(cells, walls, shape[1], wide, np.zeros((shape[0] // wide + 3, shape[1] // wide + 3), np.uint8), near)
-    blocks = np.zeros((shape[0] // size + 3, shape[1] // size + 3), np.uint8)
-    return int(walls.sum()), int(near.sum()), *_run_count(cells, near, shape[1], size, blocks, np.empty(blocks.size, np.int64))
+    return int(walls.sum()), int(near.sum()), *pieces_of(cells, near, shape, size)
 
 
 def walls_of(survey: Survey, profile: Profile, leave: float, steeper: float, overlap: float, stepdown: float) -> Walls:
