@@ -27,6 +27,7 @@ from nephos.core.paths.estimate import Ground
 from nephos.core.paths.regions import Region, level_regions
 from nephos.core.paths.registry import strategy
 from nephos.core.paths.toolpath import Kind
+from nephos.core.plan import pipeline
 from nephos.core.plan.boundaries import shape_of
 from nephos.core.plan.ground import ground_of
 from nephos.core.plan.keys import outline_key_of
@@ -153,7 +154,7 @@ def by_level(*words: Any) -> list[Region]:
 def positioning_by_level(plan: Plan) -> list[float]:
     """Positioning of each operation, mm, where all of a level is cut before the next."""
     with patch.object(rough_rings, "level_regions", by_level), patch.object(rough_lines, "level_regions", by_level), \
-            patch.object(rough_fronts, "level_regions", by_level):
+            patch.object(rough_fronts, "level_regions", by_level), patch.object(pipeline, "in_short_order", lambda passes, *_: passes):
         return [float(item.lengths[item.kinds == Kind.RAPID].sum()) for item in worked(plan)]
 
 

@@ -17,10 +17,14 @@ from nephos.core.cutters import SHAPES, standard_cutter
 from nephos.core.mesh.model import Mesh
 from nephos.core.paths import rough_rings
 from nephos.core.paths.levels import wide_heights
+from nephos.core.paths.order import in_short_order
 from nephos.core.paths.regions import Layer, Region, cut_in_order, nearest_to, stacked
 from nephos.core.paths.rough_rings import inner_rings, level_ring, nested_rings, ring_ways
 from nephos.core.paths.toolpath import Kind, Pass
+from nephos.core.plan import pipeline
 from nephos.core.plan.schema import Limit
+from nephos.core.stock.block import box_block
+from nephos.core.stock.sweep import sweep
 
 STEP, RADIUS = 2.0, 3.0
 
@@ -147,7 +151,56 @@ def test_pit_by_pit_takes_half_the_positioning_of_level_by_level(monkeypatch: py
     pit_by_pit = positioning(mesh)
 
     monkeypatch.setattr(rough_rings, "level_regions", by_level)
+    monkeypatch.setattr(pipeline, "in_short_order", lambda passes, *_: passes)
     assert pit_by_pit <= 0.5 * positioning(mesh)
+
+
+def hops(passes: tuple[Pass, ...]) -> float:
+    return float(sum(np.hypot(*(b.start - a.end)[:2]) for a, b in pairwise(passes)))
+
+
+def taken(passes: tuple[Pass, ...], diameter: float) -> dict[bytes, float]:
+    """What each pass takes out of a block, mm^3 of its cells' columns, by its places in any order of going round."""
+    block, profile = box_block((0, 0, 0), (100, 60, 10), 0.5), standard_cutter("flat", diameter, 1).profile
+    top, found = block.top.copy(), {}
+    for item in passes:
+        before = float(top.sum(dtype=np.float64))
+        touched, all_cut = np.full(top.shape, -1, np.int32), np.ones(len(item.points) - 1, np.uint8)
+        sweep(top, touched, block.grid, np.ascontiguousarray(item.points), all_cut, 0, profile)
+        corners = np.unique(item.points, axis=0)
+        found[corners.tobytes()] = before - float(top.sum(dtype=np.float64))
+    return found
+
+
+def test_what_is_apart_is_finished_before_the_cutter_goes_over_to_the_next() -> None:
+    passes = tuple(Pass(np.array([[x, y, z], [x + 20, y, z]], float))
+                   for z in (8, 6, 4) for y in (10, 12) for x in (10, 60))
+    ordered = in_short_order(passes, 6.0, 3.0)
+    assert [item.start[0] for item in ordered] == [10] * 6 + [60] * 6
+    assert [item.start[2] for item in ordered] == [8, 8, 6, 6, 4, 4] * 2
+
+
+@settings(max_examples=30, deadline=None)
+@given(st.integers(0, 10_000), st.integers(1, 40), st.sampled_from([2.0, 6.0]))
+def test_in_another_order_each_pass_takes_what_it_took(seed: int, count: int, diameter: float) -> None:
+    random = np.random.default_rng(seed)
+    passes = []
+    for k in range(count):
+        points = random.uniform((5, 5), (95, 55)) + np.cumsum(random.uniform(-8, 8, (random.integers(2, 6), 2)), axis=0)
+        closed = bool(random.integers(0, 2)) and len(points) > 2
+        points = np.vstack([points, points[:1]]) if closed else points
+        passes.append(Pass(np.column_stack([points, np.full(len(points), 9.0 - 8.0 * k / count)]), closed=closed))
+    ordered = in_short_order(tuple(passes), diameter, diameter / 2)
+    assert len(ordered) == count and taken(ordered, diameter) == pytest.approx(taken(tuple(passes), diameter), abs=1e-3)
+    assert all((item.start == item.end).all() for item in ordered if item.closed)
+
+
+def test_the_order_is_not_longer_than_the_one_given() -> None:
+    random = np.random.default_rng(7)
+    places = random.uniform((5, 5), (95, 55), (120, 2))
+    passes = tuple(Pass(np.array([[x, y, 5.0], [x + 1.0, y, 5.0]])) for x, y in places)
+    assert hops(in_short_order(passes, 0.5, 0.2)) < 0.3 * hops(passes)
+    assert in_short_order(passes[:2], 0.5, 0.2) == passes[:2] and in_short_order((), 0.5, 0.2) == ()
 
 
 def test_heights_count_by_what_lies_level_at_them() -> None:

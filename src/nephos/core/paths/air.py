@@ -11,10 +11,10 @@ from nephos.core.polyline import densified
 from nephos.core.stock.block import Block
 from nephos.core.stock.sweep import sweep
 
+EVERY = 0.5
+"""Passes are looked at in stretches of this length (mm)."""
 NOTHING = 0.002
 """A stretch that takes off no more than this (mm) is in air: that much is rounding."""
-_EVERY = 0.5
-"""Passes are looked at in stretches of this length (mm)."""
 _RECENT = 100
 """Of so many ways that were left out last the next one may be entered from."""
 
@@ -32,7 +32,7 @@ def without_air(passes: tuple[Pass, ...], block: Block, cutter: Profile, least: 
     """
     if not passes:
         return passes
-    ways = [densified(np.ascontiguousarray(item.points), _EVERY) for item in passes]
+    ways = [densified(np.ascontiguousarray(item.points), EVERY) for item in passes]
     gap = np.full((1, 3), np.nan)
     points = np.concatenate([part for way in ways for part in (way, gap)])
     top, touched = block.top.copy(), np.full(block.touched.shape, -1, np.int32)
@@ -41,7 +41,7 @@ def without_air(passes: tuple[Pass, ...], block: Block, cutter: Profile, least: 
     at = 0
     left_out: list[F64] = []
     for item, way in zip(passes, ways, strict=True):
-        kept = _broken(item, way, depths[at : at + len(way) - 1] > worth, least)
+        kept = broken(item, way, depths[at : at + len(way) - 1] > worth, least)
         at += len(way) + 1
         if not kept:
             left_out = [*left_out[-_RECENT:], way]
@@ -67,8 +67,10 @@ def _entry_on(free: F64, item: Pass, reach: float) -> list[Pass]:
     return [Pass(free[nearest : nearest + 2])]
 
 
-def _broken(item: Pass, way: F64, cuts: Bool, least: float) -> list[Pass]:
-    """A pass as those of its stretches that cut, in their order, where what lies between is long enough to be left out.
+def broken(item: Pass, way: F64, cuts: Bool, least: float) -> list[Pass]:
+    """A pass as those of its stretches that cut, in their order, where what lies between is `least` mm long or more and so left out.
+
+    `way` (n, 3) is the pass, densified; `cuts` (n - 1,) says which of its stretches cut.
 
     In their order, as one may be in the air only because another one before it, across a neck, is not. What they take away in all
     hangs on no order.
@@ -99,7 +101,7 @@ def _broken(item: Pass, way: F64, cuts: Bool, least: float) -> list[Pass]:
 
 def _corners(points: F64, way: F64) -> Bool:
     """Which points of the densified way are points of the pass itself; all, where rounding leaves a doubt."""
-    parts = np.maximum(np.ceil(np.sqrt((np.diff(points, axis=0) ** 2).sum(axis=1)) / _EVERY).astype(np.int64), 1)
+    parts = np.maximum(np.ceil(np.sqrt((np.diff(points, axis=0) ** 2).sum(axis=1)) / EVERY).astype(np.int64), 1)
     if parts.sum() + 1 != len(way):
         return np.ones(len(way), np.bool_)
     marks: Bool = np.zeros(len(way), np.bool_)

@@ -7,7 +7,7 @@ from functools import partial
 
 import numpy as np
 import shapely
-from shapely.geometry import MultiPolygon, Polygon
+from shapely.geometry import MultiLineString, MultiPolygon, Polygon
 
 from nephos.core.arrays import F64
 from nephos.core.bands import in_bands, part
@@ -36,25 +36,27 @@ from nephos.core.stock.block import Block
 
 @dataclass(frozen=True)
 class Region:
-    """A connected piece of a level; `above` are the numbers of those that must be cut before it."""
+    """A connected piece of a level; `above` are the numbers of those that must be cut before it, `edge` is the outline of all the ground
+    where the cutter may be at its level: where its own outline lies on that there is a wall beside it, elsewhere cleared ground."""
 
     polygon: Polygon
     level: float
     above: tuple[int, ...] = ()
+    edge: shapely.Geometry = field(default_factory=MultiLineString)
 
 
 @dataclass(frozen=True)
 class Layer:
     """The ground to be cut at one height. Where it is `own` it is level ground between two levels, cut after the one and before the other;
     `worthy` is as much of the ground as has enough standing on it, None where all has; `cleared` is where nothing stands any more;
-    `room` mm^2 the largest piece where the cutter may be, with or without anything to cut."""
+    `free` is where the cutter may be, with or without anything to cut."""
 
     level: float
     ground: shapely.Geometry
     own: bool = False
     worthy: shapely.Geometry | None = None
     cleared: shapely.Geometry = field(default_factory=MultiPolygon)
-    room: float = 0.0
+    free: shapely.Geometry = field(default_factory=MultiPolygon)
 
 
 @dataclass(frozen=True)
@@ -95,9 +97,9 @@ class _Heights:
             here = self.standing(wide, height + max(self.worth, TRACE))
             # Slivers along walls are no level ground; and a strip of the next level's ground as well, so that nothing stays between.
             alone = here.difference(ground).buffer(-0.1 * radius).buffer(0.3 * radius)
-            found.append(Layer(height, alone.intersection(here), own=True, cleared=wide.difference(here), room=largest(wide)))
+            found.append(Layer(height, alone.intersection(here), own=True, cleared=wide.difference(here), free=wide))
         worthy = self.standing(ground, level + self.worth) if self.worth > TRACE else None
-        return [*found, Layer(level, ground, worthy=worthy, cleared=free.difference(ground), room=largest(free))]
+        return [*found, Layer(level, ground, worthy=worthy, cleared=free.difference(ground), free=free)]
 
 
 def largest(geometry: shapely.Geometry) -> float:
@@ -164,8 +166,9 @@ def stacked(layers: Sequence[Layer], smallest: float, tolerance: float) -> list[
         ground = layer.ground if left.is_empty else areas_of(layer.ground.difference(left))
         pieces = polygons_of(shapely.simplify(ground, tolerance / 2))
         tree, first = shapely.STRtree([region.polygon for region in regions[over:]]), len(regions)
+        edge = MultiLineString() if layer.own else layer.free.boundary
         kept = [piece.area > smallest or (piece.area > SPECK * smallest and piece.distance(layer.cleared) <= tolerance) for piece in pieces]
-        regions += [Region(piece, layer.level, tuple(sorted(over + int(k) for k in tree.query(piece, predicate="intersects"))))
+        regions += [Region(piece, layer.level, tuple(sorted(over + int(k) for k in tree.query(piece, predicate="intersects"))), edge)
                     for piece in itertools.compress(pieces, kept)]
         left = shapely.union_all([left, *(piece.buffer(tolerance) for piece, keep in zip(pieces, kept, strict=True) if not keep)])
         if not layer.own:
@@ -180,7 +183,7 @@ def level_regions(task: Task, stepdown: float, leave: float, at_flats: bool = Fa
     """
     smallest = (0.35 * task.cutter.diameter) ** 2
     layers = level_layers(task, stepdown, leave, at_flats, worth)
-    if max(layer.room for layer in layers) <= smallest:
+    if max(largest(layer.free) for layer in layers) <= smallest:
         raise Refused(f"there is no room for a {task.cutter.diameter:g} mm cutter inside the boundary above the floor: "
                       "use a smaller cutter or a wider boundary")
     return stacked(layers, smallest, task.tolerance)

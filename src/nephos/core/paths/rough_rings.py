@@ -10,14 +10,16 @@ from shapely.geometry import LinearRing, Point, Polygon
 from shapely.geometry.polygon import orient
 
 from nephos.core.arrays import F64
-from nephos.core.cutters import Cutter
 from nephos.core.paths.levels import HELIX, polygons_of
 from nephos.core.paths.regions import Region, cut_in_order, level_regions, nearest_to
 from nephos.core.paths.registry import Passes, Strategy, Task, choice
 from nephos.core.paths.roughing import ROUGHING_SHAPES, EnteredSettings, describe_rough, estimate_rough
 from nephos.core.paths.toolpath import Pass
+from nephos.core.paths.wall_first import NarrowGround
 from nephos.core.polyline import from_nearest
 
+_ON_EDGE = 3.0
+"""Outlines of ground lie within so many tolerances of the edge that they are made of."""
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
 
 
@@ -141,17 +143,23 @@ def entered(item: Pass, settings: EnteredSettings, polygon: Polygon, radius: flo
     return with_helix(item, polygon, HELIX * radius) if settings.entry == "helix" else item
 
 
-def _cut(region: Region, settings: RoughRingsSettings, cutter: Cutter, at: F64 | None) -> Iterator[Pass]:
-    ways = ring_ways(region.polygon, settings.step_for(cutter), cutter.radius, settings.direction == "climb", at)
-    for k, way in enumerate(ways):
+def _cut(region: Region, task: Task, at: F64 | None) -> Iterator[Pass]:
+    settings: RoughRingsSettings = task.settings
+    cutter, step = task.cutter, settings.step_for(task.cutter)
+    narrow = NarrowGround(region.polygon, region.edge, step, _ON_EDGE * task.tolerance)
+    later: list[Pass] = []
+    for k, way in enumerate(ring_ways(region.polygon, step, cutter.radius, settings.direction == "climb", at)):
         item = level_ring(way, region.level)
-        yield item if k else entered(item, settings, region.polygon, cutter.radius)
+        first, rest = narrow.parted(item if k else entered(item, settings, region.polygon, cutter.radius), cutter.radius)
+        yield from first
+        later += rest
+    yield from later
 
 
 def _make(task: Task) -> Passes:
     settings: RoughRingsSettings = task.settings
     regions = level_regions(task, settings.stepdown, settings.leave, settings.flats == "on", settings.worth)
-    passes = tuple(cut_in_order(regions, lambda k, at: _cut(regions[k], settings, task.cutter, at)))
+    passes = tuple(cut_in_order(regions, lambda k, at: _cut(regions[k], task, at)))
     return Passes(passes, stay_down=2.0 * task.cutter.diameter, on_surface=False,
                   ramp_angle=settings.ramp_angle)
 

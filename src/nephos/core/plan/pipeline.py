@@ -22,6 +22,7 @@ from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import Machine, machine_named, move_seconds
 from nephos.core.paths.air import NOTHING, without_air
 from nephos.core.paths.link import THROUGH_AIR, LinkTask, link
+from nephos.core.paths.order import in_short_order
 from nephos.core.paths.registry import Passes, Task, strategy
 from nephos.core.paths.toolpath import Kind, Pass, Toolpath
 from nephos.core.plan.boundaries import region_of, shape_of
@@ -123,7 +124,8 @@ def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: O
         if kind.skips_air:
             least = THROUGH_AIR * operation.cutter.diameter
             worth = max(getattr(operation.settings, "worth", NOTHING), NOTHING)
-            whole = replace(whole, passes=without_air(whole.passes, block, operation.cutter.profile, least, worth))
+            kept = without_air(whole.passes, block, operation.cutter.profile, least, worth)
+            whole = replace(whole, passes=in_short_order(kept, operation.cutter.diameter, least))
         path = link(whole, LinkTask(
             space.index, region, block, operation.cutter.profile, leave, floor, operation.cutting_feed,
             operation.entering_feed, space.clearance, plan.tolerance, max(operation.cutter.ramp_limit, 0.5)), part(report, 0.5, 0.75))

@@ -1,0 +1,54 @@
+"""Rings of narrow ground: along the wall first, so that the way along the open side beside it has nothing left to take."""
+
+import numpy as np
+import shapely
+from shapely.geometry import Polygon
+
+from nephos.core.arrays import F64, Bool
+from nephos.core.paths.air import EVERY, broken
+from nephos.core.paths.toolpath import Pass
+from nephos.core.polyline import densified
+
+_HAIR = 0.02
+"""Ground is taken for wider than asked only where it is so many times wider: its opening is drawn with chords."""
+
+
+class NarrowGround:
+    """Where a piece of level ground is no wider than `width`, and which of its outline lies on open ground there.
+
+    Going round it from outside in, the cutter would first take a sliver along the open side, and the rest along the wall. In the other
+    order the wall takes all, and is no heavier a cut than any ring one `width` from the one before it.
+
+    Parameters
+    ----------
+    polygon : the piece.
+    edge : outline of all the ground where the cutter may be at this level; what of the piece lies on it is wall, all else is open.
+    width : the stepover, mm.
+    tolerance : so near (mm) to `edge` the outline lies on it.
+    """
+
+    def __init__(self, polygon: Polygon, edge: shapely.Geometry, width: float, tolerance: float) -> None:
+        self._wide = polygon if edge.is_empty else polygon.buffer(-width / 2).buffer((0.5 + _HAIR) * width)
+        self._edge, self._tolerance = edge, tolerance
+        shapely.prepare(self._wide)
+        shapely.prepare(edge)
+
+    def parted(self, ring: Pass, least: float) -> tuple[list[Pass], list[Pass]]:
+        """A ring as what of it is to be gone first, and what is better left until then; open stretches shorter than `least` mm stay in the first.
+
+        Together they are the ring. One that has nothing to leave for later stays whole.
+        """
+        way = densified(np.ascontiguousarray(ring.points), EVERY)
+        middles = shapely.points((way[1:, :2] + way[:-1, :2]) / 2)
+        late = ~shapely.covers(self._wide, middles)
+        late[late] = ~shapely.dwithin(self._edge, middles[late], self._tolerance)
+        late = _long_runs(late, np.hypot(*np.diff(way[:, :2], axis=0).T), least)
+        return broken(ring, way, ~late, 0.0), broken(ring, way, late, 0.0)
+
+
+def _long_runs(marked: Bool, lengths: F64, least: float) -> Bool:
+    """The marked stretches (n,) of those runs of them that are at least `least` long, where each is as long as `lengths` (n,) says."""
+    number = np.cumsum(np.diff(marked, prepend=False))
+    runs = np.bincount(number, lengths * marked)
+    found: Bool = marked & (runs[number] >= least)
+    return found
