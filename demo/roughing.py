@@ -1,11 +1,14 @@
 """How roughing does on the sample shop: air, positioning, and how near the estimates come.
 
 `python -m demo.roughing [case ...]`; without words, all cases. For each operation: estimated and calculated time and their ratio,
-feed length, the share of it that takes nothing away, positioning, and the same going level by level over all; and that share of all.
+feed length, the share of it that takes nothing away, positioning, and its ratio to that of going level by level over all: with what lies
+side by side nearest first, and with pieces and rings as they come; and the share of all.
 """
 
 import sys
 import time
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import ExitStack
 from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
@@ -14,9 +17,12 @@ from typing import Any
 from unittest.mock import patch
 
 import numpy as np
+from shapely.geometry import Polygon
+from shapely.geometry.polygon import orient
 
 from demo.make import MESHES
 from demo.shapes import slab_under
+from nephos.core.arrays import F64
 from nephos.core.cutters import standard_cutter
 from nephos.core.mesh.formats import read_mesh
 from nephos.core.mesh.formats.stl import read_stl, write_stl
@@ -26,7 +32,7 @@ from nephos.core.paths import rough_fronts, rough_lines, rough_rings
 from nephos.core.paths.estimate import Ground
 from nephos.core.paths.regions import Region, level_regions
 from nephos.core.paths.registry import strategy
-from nephos.core.paths.toolpath import Kind
+from nephos.core.paths.toolpath import Kind, Pass
 from nephos.core.plan import pipeline
 from nephos.core.plan.boundaries import shape_of
 from nephos.core.plan.ground import ground_of
@@ -38,6 +44,7 @@ from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.plan.space import Work, setup_space
 from nephos.core.plan.survey import DrawnRelief, draw_relief
+from nephos.core.polyline import from_nearest
 
 
 def tray() -> Mesh:
@@ -151,17 +158,41 @@ def by_level(*words: Any) -> list[Region]:
     return [replace(region, above=tuple(over.tolist())) for region, over in zip(regions, above, strict=True)]
 
 
-def positioning_by_level(plan: Plan) -> list[float]:
-    """Positioning of each operation, mm, where all of a level is cut before the next."""
-    with patch.object(rough_rings, "level_regions", by_level), patch.object(rough_lines, "level_regions", by_level), \
-            patch.object(rough_fronts, "level_regions", by_level), patch.object(pipeline, "in_short_order", lambda passes, *_: passes):
+def as_it_comes(regions: Sequence[Region], cut: Callable[[int, F64 | None], Iterator[Pass]], at: F64 | None = None) -> Iterator[Pass]:
+    """As :func:`cut_in_order`, in the order given."""
+    for k in range(len(regions)):
+        for item in cut(k, at):
+            at = item.end[:2]
+            yield item
+
+
+def rings_as_they_come(polygon: Polygon, stepover: float, cleared: float, climb: bool, at: F64 | None = None) -> Iterator[F64]:
+    """As :func:`ring_ways`, one polygon after another, from outside in."""
+    for inner in rough_rings.nested_rings(polygon, stepover, cleared):
+        turned = orient(inner, -1.0 if climb else 1.0)
+        for ring in (turned.exterior, *turned.interiors):
+            run = from_nearest(np.asarray(ring.coords), at)
+            at = run[-1]
+            yield run
+
+
+def positioning_by_level(plan: Plan, plainly: bool) -> list[float]:
+    """Positioning of each operation, mm, where all of a level is cut before the next; `plainly` all of it as it comes."""
+    with ExitStack() as changed:
+        for module in (rough_rings, rough_lines, rough_fronts):
+            changed.enter_context(patch.object(module, "level_regions", by_level))
+            if plainly:
+                changed.enter_context(patch.object(module, "cut_in_order", as_it_comes))
+        if plainly:
+            changed.enter_context(patch.object(rough_rings, "ring_ways", rings_as_they_come))
+        changed.enter_context(patch.object(pipeline, "in_short_order", lambda passes, *_: passes))
         return [float(item.lengths[item.kinds == Kind.RAPID].sum()) for item in worked(plan)]
 
 
 def main(words: list[str]) -> None:
     """Work out the cases named, and print a line for each operation."""
     print(f"{'case':22} {'op':>3} {'told':>7} {'taken':>7} {'ratio':>6} {'feed m':>7} {'air %':>6} {'links m':>8} {'entries':>8} {'rapid m':>8} "
-          f"{'by level':>8} {'lifts':>6} {'s':>5}")
+          f"{'by level':>8} {'plainly':>7} {'lifts':>6} {'s':>5}")
     for name, case in cases().items():
         if words and name not in words:
             continue
@@ -170,16 +201,17 @@ def main(words: list[str]) -> None:
         outcomes = worked(plan)
         seconds = time.perf_counter() - begin
         all_air, all_feed = 0.0, 0.0
-        for estimate, outcome, by_level in zip(told(plan), outcomes, positioning_by_level(plan), strict=True):
+        levelled = zip(positioning_by_level(plan, plainly=False), positioning_by_level(plan, plainly=True), strict=True)
+        for estimate, outcome, (by_level, plain) in zip(told(plan), outcomes, levelled, strict=True):
             lengths, kinds = outcome.lengths, outcome.kinds
             feeding = kinds != Kind.RAPID
             feed, rapid = float(lengths[feeding].sum()), float(lengths[~feeding].sum())
             air = float(lengths[outcome.in_air(plan.block_pitch)].sum())
             all_air, all_feed = all_air + air, all_feed + feed
-            taken = outcome.total_seconds
+            taken, lifts = outcome.total_seconds, np.count_nonzero(np.diff(feeding.astype(int)) == 1)
             print(f"{name:22} {outcome.operation.number:3} {estimate:7.0f} {taken:7.0f} {estimate / taken:6.2f} {feed / 1e3:7.2f} "
                   f"{100 * air / feed:6.1f} {lengths[kinds == Kind.LINK].sum() / 1e3:8.2f} {lengths[kinds == Kind.ENTRY].sum() / 1e3:8.2f} "
-                  f"{rapid / 1e3:8.2f} {rapid / by_level:8.2f} {np.count_nonzero(np.diff(feeding.astype(int)) == 1):6} {seconds:5.1f}", flush=True)
+                  f"{rapid / 1e3:8.2f} {rapid / by_level:8.2f} {rapid / plain:7.2f} {lifts:6} {seconds:5.1f}", flush=True)
         print(f"{name:22} all {' ':>25}{all_feed / 1e3:6.2f} {100 * all_air / all_feed:6.1f}", flush=True)
 
 

@@ -15,6 +15,7 @@ from nephos.core.paths.registry import Passes, Strategy, Task, choice, number
 from nephos.core.paths.rough_rings import ring_passes
 from nephos.core.paths.roughing import ROUGHING_SHAPES, EnteredSettings, describe_rough, estimate_rough
 from nephos.core.paths.toolpath import Pass
+from nephos.core.paths.wall_first import walls_first
 
 _WAYS = {"both": "both ways", "climb": "climb", "conventional": "conventional"}
 
@@ -27,14 +28,16 @@ class RoughLinesSettings(EnteredSettings):
     direction: Literal["both", "climb", "conventional"] = choice("Direction", "both", _WAYS)
 
 
-def _cut(region: Region, settings: RoughLinesSettings, cutter: Cutter, at: F64 | None) -> Iterator[Pass]:
+def _cut(region: Region, task: Task, at: F64 | None) -> Iterator[Pass]:
+    settings: RoughLinesSettings = task.settings
+    step = settings.step_for(task.cutter)
     # Rows advance to the left of their direction. Turned about and run the other way, what is uncut lies on the right: climb.
     climb = settings.direction == "climb"
-    lines, row = hatch(region.polygon, settings.angle + (180 if climb else 0), settings.step_for(cutter))
+    lines, row = hatch(region.polygon, settings.angle + (180 if climb else 0), step)
     if climb:
         lines = lines[:, [2, 3, 0, 1]]
     # The walls first: lines begin and end on them, so that each then comes down where it is clear.
-    for item in ring_passes(region.polygon, region.level, climb=True, at=at):
+    for item in walls_first(ring_passes(region.polygon, region.level, climb=True, at=at), region, step, task):
         yield item if settings.entry != "plunge" else replace(item, entry="plunge")
     for line in in_chains(lines, row, both_ways=settings.direction == "both"):
         points = np.column_stack([line.reshape(2, 2), np.full(2, region.level)])
@@ -44,7 +47,7 @@ def _cut(region: Region, settings: RoughLinesSettings, cutter: Cutter, at: F64 |
 def _make(task: Task) -> Passes:
     settings: RoughLinesSettings = task.settings
     regions = level_regions(task, settings.stepdown, settings.leave, settings.flats == "on", settings.worth)
-    passes = tuple(cut_in_order(regions, lambda k, at: _cut(regions[k], settings, task.cutter, at)))
+    passes = tuple(cut_in_order(regions, lambda k, at: _cut(regions[k], task, at)))
     return Passes(passes, stay_down=2.0 * task.cutter.diameter, on_surface=False,
                   ramp_angle=settings.ramp_angle)
 

@@ -15,11 +15,9 @@ from nephos.core.paths.regions import Region, cut_in_order, level_regions, neare
 from nephos.core.paths.registry import Passes, Strategy, Task, choice
 from nephos.core.paths.roughing import ROUGHING_SHAPES, EnteredSettings, describe_rough, estimate_rough
 from nephos.core.paths.toolpath import Pass
-from nephos.core.paths.wall_first import NarrowGround
+from nephos.core.paths.wall_first import walls_first
 from nephos.core.polyline import from_nearest
 
-_ON_EDGE = 3.0
-"""Outlines of ground lie within so many tolerances of the edge that they are made of."""
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
 
 
@@ -145,15 +143,10 @@ def entered(item: Pass, settings: EnteredSettings, polygon: Polygon, radius: flo
 
 def _cut(region: Region, task: Task, at: F64 | None) -> Iterator[Pass]:
     settings: RoughRingsSettings = task.settings
-    cutter, step = task.cutter, settings.step_for(task.cutter)
-    narrow = NarrowGround(region.polygon, region.edge, step, _ON_EDGE * task.tolerance)
-    later: list[Pass] = []
-    for k, way in enumerate(ring_ways(region.polygon, step, cutter.radius, settings.direction == "climb", at)):
-        item = level_ring(way, region.level)
-        first, rest = narrow.parted(item if k else entered(item, settings, region.polygon, cutter.radius), cutter.radius)
-        yield from first
-        later += rest
-    yield from later
+    step, radius = settings.step_for(task.cutter), task.cutter.radius
+    rings = (level_ring(way, region.level) for way in ring_ways(region.polygon, step, radius, settings.direction == "climb", at))
+    begun = (ring if k else entered(ring, settings, region.polygon, radius) for k, ring in enumerate(rings))
+    yield from walls_first(begun, region, step, task)
 
 
 def _make(task: Task) -> Passes:

@@ -1,14 +1,20 @@
 """Rings of narrow ground: along the wall first, so that the way along the open side beside it has nothing left to take."""
 
+from collections.abc import Iterable, Iterator
+
 import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
 from nephos.core.arrays import F64, Bool
 from nephos.core.paths.air import EVERY, broken
+from nephos.core.paths.regions import Region
+from nephos.core.paths.registry import Task
 from nephos.core.paths.toolpath import Pass
 from nephos.core.polyline import densified
 
+_ON_EDGE = 3.0
+"""Outlines of ground lie within so many tolerances of the edge that they are made of."""
 _HAIR = 0.02
 """Ground is taken for wider than asked only where it is so many times wider: its opening is drawn with chords."""
 
@@ -44,6 +50,17 @@ class NarrowGround:
         late[late] = ~shapely.dwithin(self._edge, middles[late], self._tolerance)
         late = _long_runs(late, np.hypot(*np.diff(way[:, :2], axis=0).T), least)
         return broken(ring, way, ~late, 0.0), broken(ring, way, late, 0.0)
+
+
+def walls_first(rings: Iterable[Pass], region: Region, stepover: float, task: Task) -> Iterator[Pass]:
+    """The rings of a region, and after all of them what of them lies on open ground where the wall is near."""
+    narrow = NarrowGround(region.polygon, region.edge, stepover, _ON_EDGE * task.tolerance)
+    later: list[Pass] = []
+    for ring in rings:
+        first, rest = narrow.parted(ring, task.cutter.radius)
+        yield from first
+        later += rest
+    yield from later
 
 
 def _long_runs(marked: Bool, lengths: F64, least: float) -> Bool:
