@@ -1,5 +1,7 @@
 """Entries and links: down along the pass, across at the lowest height that is safe."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import shapely
@@ -203,3 +205,23 @@ def test_far_through_the_air_the_cutter_lifts(through: bool) -> None:
         second = Pass(second.points[::-1].copy())
         path = link(Passes((first, second), stay_down=36.0, on_surface=False, through=through), task(stepped_block()))
         assert (path.kinds == Kind.LINK).any() != lifted
+
+
+def across_cleared_ground(turns: int) -> Passes:
+    """Way to and fro, cut `turns` times, and after it one that begins 14 mm away on ground that is free already."""
+    to_and_fro = np.array([[25.0, 10, -4], [55, 10, -4]] * turns)
+    return Passes((Pass(to_and_fro), Pass(np.array([[55.0, 24, -4], [30, 24, -4]]))), stay_down=12.0, on_surface=False)
+
+
+@pytest.mark.parametrize(("turns", "down"), [(12, True), (3, False)])
+def test_through_cleared_ground_it_goes_farther_where_that_is_a_small_share(turns: int, down: bool) -> None:
+    here = replace(task(stepped_block()), region=shapely.box(-40, -40, 80, 40))
+    path = link(across_cleared_ground(turns), here)
+    assert (path.kinds == Kind.LINK).any() == down
+
+
+def test_through_cleared_ground_it_never_leaves_the_boundary() -> None:
+    island = shapely.box(-40, -40, 80, 40).difference(shapely.box(50, 14, 60, 20))
+    here = replace(task(stepped_block()), region=island)
+    path = link(across_cleared_ground(12), here)
+    assert not (path.kinds == Kind.LINK).any()

@@ -33,7 +33,11 @@ _GRAZED = 1.5
 """Material that a cutter's rim reaches less than so many coarse cells into is beside it."""
 
 THROUGH_AIR = 0.6
-"""Farther than so many diameters the cutter lifts off and goes across in a rapid rather than through cleared ground at its feed."""
+"""So many diameters the cutter always goes through cleared ground at its feed rather than lift off and go across in a rapid;"""
+_FAR_THROUGH_AIR = 4.0
+"""up to so many, where it is no slower than lifting,"""
+_AIR_SHARE = 0.025
+"""as long as all that is no more than such a share of what it cuts: the shortest ways."""
 
 _BESIDE = (0.5, 1.0, 1.5, 2.0, 2.5)
 """So many radii beside a pass cleared ground is looked for to lead in from,"""
@@ -70,11 +74,13 @@ class LinkTask:
 
 
 def _level_links(passes: tuple[Pass, ...], stay: float, task: LinkTask) -> list[F64 | None]:
-    """For roughing: the straight way to the next pass where it stays clear of the part."""
+    """For roughing: the straight way to the next pass where it stays clear of the part and, unless it is short, inside the boundary."""
     ends = np.array([item.end for item in passes[:-1]])
     starts = np.array([item.start for item in passes[1:]])
-    near = np.hypot(*(starts - ends)[:, :2].T) <= stay
-    near &= np.abs(starts[:, 2] - ends[:, 2]) < 1e-6
+    away = np.hypot(*(starts - ends)[:, :2].T)
+    near = (away <= stay) & (np.abs(starts[:, 2] - ends[:, 2]) < 1e-6)
+    far = np.flatnonzero(near & (away > 2 * THROUGH_AIR * task.cutter.radius))
+    near[far] = shapely.covers(task.allowed, shapely.linestrings(np.stack([ends[far, :2], starts[far, :2]], axis=1)))
     links: list[F64 | None] = [None] * len(ends)
     chosen = np.flatnonzero(near)
     if len(chosen) == 0:
@@ -250,11 +256,18 @@ def _clear(at: F64, way: F64, block: LinkBlock, task: LinkTask) -> bool:
     return block.highest(at, way[-1], reach) <= at[2] + _CLEAR
 
 
-def _lifts_rather(at: F64, way: F64, block: LinkBlock, task: LinkTask, through: bool) -> bool:
-    """Whether a level way to the next pass is better not gone: far through the air, or into what stands where it may not go `through`."""
-    if not _clear(at, way, block, task):
-        return not through
-    return float(np.hypot(*(way[-1] - at)[:2])) > 2 * THROUGH_AIR * task.cutter.radius
+def _farthest(items: tuple[Pass, ...], links: list[F64 | None], task: LinkTask) -> float:
+    """How far the cutter goes through cleared ground rather than lift off, mm."""
+    ways = np.array([np.hypot(*(way[-1] - item.end)[:2]) for item, way in zip(items, links, strict=False) if way is not None])
+    near = 2 * THROUGH_AIR * task.cutter.radius
+    ways = np.sort(ways[ways > near]) if len(ways) else ways
+    cut = sum(float(np.sqrt((np.diff(item.points, axis=0) ** 2).sum(axis=1)).sum()) for item in items)
+    return max(near, ways[np.cumsum(ways) <= _AIR_SHARE * cut].max(initial=0.0))
+
+
+def _lifts_rather(at: F64, way: F64, block: LinkBlock, task: LinkTask, through: float, farthest: float) -> bool:
+    """Whether a level way to the next pass is better not gone: farther than `farthest` through the air, or than `through` in what stands."""
+    return float(np.hypot(*(way[-1] - at)[:2])) > (farthest if _clear(at, way, block, task) else through)
 
 
 def _follows(item: Pass, before: F64 | None, planned: Pass, last: Pass, passes: Passes, task: LinkTask) -> tuple[Pass, F64 | None]:
@@ -262,7 +275,12 @@ def _follows(item: Pass, before: F64 | None, planned: Pass, last: Pass, passes: 
     if before is None or (last.end == planned.end).all():
         return item, before
     turned = replace(item, points=from_nearest(item.points, last.end[:2])) if item.closed else item
-    return turned, _level_links((last, turned), passes.stay_down, task)[0]
+    return turned, _level_links((last, turned), _reach(passes, task), task)[0]
+
+
+def _reach(passes: Passes, task: LinkTask) -> float:
+    """Ways from pass to pass are looked for so far, mm."""
+    return passes.stay_down if passes.on_surface else max(passes.stay_down, 2 * _FAR_THROUGH_AIR * task.cutter.radius)
 
 
 def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
@@ -275,25 +293,26 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
     items = passes.passes
     find = _surface_links if passes.on_surface else _level_links
     linking = len(items) > 1 and passes.stay_down > 0
-    links: list[F64 | None] = find(items, passes.stay_down, task) if linking else [None] * len(items)
+    links: list[F64 | None] = find(items, _reach(passes, task), task) if linking else [None] * len(items)
     block = LinkBlock(task.block, keep_up=not passes.on_surface)
     if not passes.on_surface:
         turned = _begun_in_air(items, links, block, task.cutter)
         if turned is not items:
             items = turned
-            links = find(items, passes.stay_down, task) if linking else links
+            links = find(items, _reach(passes, task), task) if linking else links
     start = [*items[0].start[:2], task.clearance] if items else [0.0, 0.0, task.clearance]
     path, last = PathBuilder(np.array(start)), None
     angle = min(passes.ramp_angle, task.ramp_limit)
     # Posted, the way may lie a tolerance beside it: a hair at the cutter's side that stands is as high as what it belongs to.
     sure = task.cutter.slimmer(task.tolerance)
+    farthest, through = _farthest(items, links, task), passes.stay_down if passes.through else 0.0
     for k, planned in enumerate(items):
         if k % 64 == 0:
             report(k / len(items))
         item, before = planned, links[k - 1] if k else None
         if last is not None and not passes.on_surface:
             item, before = _follows(item, before, items[k - 1], last, passes, task)
-            if before is not None and _lifts_rather(path.at, before, block, task, passes.through):
+            if before is not None and _lifts_rather(path.at, before, block, task, through, farthest):
                 before = None
         if before is not None:
             path.go(before, Kind.LINK, task.feed)
