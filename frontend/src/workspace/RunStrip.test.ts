@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { cutterChanges, stepMove, stepOperation } from "./RunStrip";
+import { cutterChanges, stepMove, stepOperation, ticks } from "./RunStrip";
 
 const list = [{ seconds: 10, ends: [4, 4, 10] }, { seconds: 5, ends: [1, 5] }];
 
@@ -29,5 +29,13 @@ describe("cutter changes", () => {
   it("are none for the first cutter, nor where nothing is known", () => {
     expect(cutterChanges(jobs.slice(0, 2), (number) => cutters[number])).toEqual([]);
     expect(cutterChanges(jobs, () => undefined)).toEqual([]);
+  });
+});
+
+describe("the scale", () => {
+  it("names even steps, and the end with room before it", () => {
+    expect(ticks(7762)).toEqual([0, 1800, 3600, 5400, 7762]);
+    expect(ticks(600)).toEqual([0, 120, 240, 360, 480, 600]);
+    expect(ticks(30)).toEqual([0, 30]);
   });
 });

@@ -91,10 +91,11 @@ export function stepMove(list: { seconds: number; ends: ArrayLike<number> }[], m
   return by > 0 ? start + (list[moment.index]?.seconds ?? 0) + JUST : Math.max(start - JUST, 0);
 }
 
-function ticks(total: number): number[] {
+/** The moments that the scale names: from the start in even steps, and the end, which has room for its own name before it. */
+export function ticks(total: number): number[] {
   const step = [60, 120, 300, 600, 900, 1800, 3600, 7200, 14400].find((value) => total / value <= 6) ?? 28800;
   const found = [];
-  for (let at = 0; at < total * 0.94; at += step) found.push(at);
+  for (let at = 0; at <= total * 0.9; at += step) found.push(at);
   return [...found, total];
 }
 
