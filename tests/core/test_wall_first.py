@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 import shapely
+import shapely.affinity
 from shapely.geometry import MultiLineString, Polygon, box
 
 from cutting import op, run
@@ -48,7 +49,7 @@ def test_ground_between_walls_is_gone_round_as_ever() -> None:
 
 
 def test_where_no_walls_are_known_rings_stay_whole() -> None:
-    band = box(0, 0, 60, 1.0)
+    band = shapely.affinity.rotate(box(0, 0, 60, 1.0), 31.7)
     ring = ring_of(band)
     assert NarrowGround(band, MultiLineString(), STEP, 0.01).parted(ring, LEAST) == ([ring], [])
 

@@ -28,13 +28,15 @@ class NarrowGround:
     Parameters
     ----------
     polygon : the piece.
-    edge : outline of all the ground where the cutter may be at this level; what of the piece lies on it is wall, all else is open.
+    edge : outline of all the ground where the cutter may be at this level; what of the piece lies on it is wall, all else is open. Where
+        it is empty no walls are known, and all ground is taken for wide.
     width : the stepover, mm.
     tolerance : so near (mm) to `edge` the outline lies on it.
     """
 
     def __init__(self, polygon: Polygon, edge: shapely.Geometry, width: float, tolerance: float) -> None:
-        self._wide = polygon if edge.is_empty else polygon.buffer(-width / 2).buffer((0.5 + _HAIR) * width)
+        known = not edge.is_empty
+        self._wide = polygon.buffer(-width / 2 if known else 0.0).buffer((0.5 * known + _HAIR) * width)
         self._edge, self._tolerance = edge, tolerance
         shapely.prepare(self._wide)
         shapely.prepare(edge)
