@@ -138,3 +138,10 @@ def test_no_network_is_one_line(tmp_path: Path, monkeypatch: pytest.MonkeyPatch,
 def test_commands_that_do_not_exist(tmp_path: Path) -> None:
     done = run(tmp_path, "carve")
     assert done.returncode == 2 and "there is no command 'carve'" in done.stderr
+
+
+def test_asking_for_help_does_nothing_else(tmp_path: Path) -> None:
+    for words in (["--help"], ["reset", "--help"], ["stop", "-h"], ["screenshots", "--help"]):
+        done = run(tmp_path, *words)
+        assert done.returncode == 0 and done.stdout.startswith("usage: ./nephos COMMAND")
+    assert not list(tmp_path.iterdir()), "nothing was set up or thrown away"

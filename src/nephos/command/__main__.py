@@ -7,7 +7,7 @@ _HELP = """usage: ./nephos COMMAND
   start [--port N]      install what is missing, start everything, print the address;
                         --empty leaves the sample shop out
   stop                  stop what was started
-  reset                 throw away all jobs and begin anew (asks first)
+  reset                 throw away all jobs and begin anew (asks first, unless --yes is given)
   test [PYTEST WORDS]   set up and run all tests
   cut, inspect, bench   without page and database; --help after each tells more
   screenshots           make docs/screenshots anew from the sample shop
@@ -17,10 +17,14 @@ _HELP = """usage: ./nephos COMMAND
 def main() -> int:
     """Run one command; returns the exit status."""
     words = sys.argv[1:]
-    if not words or words[0] in {"-h", "--help", "help"}:
+    asks = {"-h", "--help", "help"}
+    if not words or words[0] in asks:
         print(_HELP)
         return 0 if words else 2
     name, rest = words[0], words[1:]
+    if name in {"stop", "reset", "screenshots"} and not asks.isdisjoint(rest):
+        print(_HELP)
+        return 0
     if name in {"cut", "inspect", "bench"}:
         from nephos.command.headless import run
 
