@@ -22,7 +22,7 @@ from shapely.geometry.polygon import orient
 
 from demo.make import MESHES
 from demo.shapes import slab_under
-from nephos.core.arrays import F64
+from nephos.core.arrays import F64, I64
 from nephos.core.cutters import standard_cutter
 from nephos.core.mesh.formats import read_mesh
 from nephos.core.mesh.formats.stl import read_stl, write_stl
@@ -176,6 +176,14 @@ def rings_as_they_come(polygon: Polygon, stepover: float, cleared: float, climb:
             yield run
 
 
+def rows_as_they_come(lines: F64, row: I64, both_ways: bool) -> F64:
+    """As :func:`in_chains`, row by row, over all that lies between."""
+    back = both_ways & (row % 2 == 1)
+    turned = np.where(back[:, None], lines[:, [2, 3, 0, 1]], lines)
+    order = np.lexsort((np.where(back, -1, 1) * np.arange(len(lines)), row))
+    return turned[order]
+
+
 def positioning_by_level(plan: Plan, plainly: bool) -> list[float]:
     """Positioning of each operation, mm, where all of a level is cut before the next; `plainly` all of it as it comes."""
     with ExitStack() as changed:
@@ -185,6 +193,7 @@ def positioning_by_level(plan: Plan, plainly: bool) -> list[float]:
                 changed.enter_context(patch.object(module, "cut_in_order", as_it_comes))
         if plainly:
             changed.enter_context(patch.object(rough_rings, "ring_ways", rings_as_they_come))
+            changed.enter_context(patch.object(rough_lines, "in_chains", rows_as_they_come))
         changed.enter_context(patch.object(pipeline, "in_short_order", lambda passes, *_: passes))
         return [float(item.lengths[item.kinds == Kind.RAPID].sum()) for item in worked(plan)]
 
