@@ -35,7 +35,7 @@ _GRAZED = 1.5
 THROUGH_AIR = 0.6
 """So many diameters the cutter always goes through cleared ground at its feed rather than lift off and go across in a rapid;"""
 _FAR_THROUGH_AIR = 4.0
-"""up to so many, where it is no slower than lifting,"""
+"""up to so many, which takes no longer than lifting,"""
 _AIR_SHARE = 0.025
 """as long as all that is no more than such a share of what it cuts: the shortest ways."""
 
@@ -305,7 +305,8 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
     angle = min(passes.ramp_angle, task.ramp_limit)
     # Posted, the way may lie a tolerance beside it: a hair at the cutter's side that stands is as high as what it belongs to.
     sure = task.cutter.slimmer(task.tolerance)
-    farthest, through = _farthest(items, links, task), passes.stay_down if passes.through else 0.0
+    farthest = 0.0 if passes.on_surface else _farthest(items, links, task)
+    through = passes.stay_down if passes.through else 0.0
     for k, planned in enumerate(items):
         if k % 64 == 0:
             report(k / len(items))

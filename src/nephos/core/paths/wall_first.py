@@ -35,8 +35,8 @@ class NarrowGround:
     """
 
     def __init__(self, polygon: Polygon, edge: shapely.Geometry, width: float, tolerance: float) -> None:
-        known = not edge.is_empty
-        self._wide = polygon.buffer(-width / 2 if known else 0.0).buffer((0.5 * known + _HAIR) * width)
+        half = 0.0 if edge.is_empty else width / 2
+        self._wide = polygon.buffer(-half).buffer(half + _HAIR * width)
         self._edge, self._tolerance = edge, tolerance
         shapely.prepare(self._wide)
         shapely.prepare(edge)
