@@ -225,9 +225,9 @@ def test_what_falls_out_of_a_hole_is_held_by_its_own_tabs() -> None:
     gaps = np.diff(np.append(turns, turns[0] + 360))
     assert (gaps > 60).sum() == 2, "at two places round it"
     assert sum(abs(np.hypot(*np.subtract(tab.middle, (35, 30))) - 13) < 0.2 for tab in held.tabs) == 2
-    assert not {"scrap-free", "part-free", "tab-gone", "tab-on-nothing"} & {finding.code for finding in outcome_findings(held, 0.01)}
+    assert not {"scrap-free", "part-free", "tab-gone", "tab-on-nothing"} & {finding.code for finding in outcome_findings(held)}
     free = cut(WASHER, tabs=4, tab_length=5.0, tab_height=3.0)
-    assert "scrap-free" in {finding.code for finding in outcome_findings(free, 0.01)}, "without them the slug comes free, and that is told"
+    assert "scrap-free" in {finding.code for finding in outcome_findings(free)}, "without them the slug comes free, and that is told"
 
 
 def test_an_inside_cut_is_held_by_tabs_in_holes_only() -> None:
@@ -312,7 +312,7 @@ def test_the_part_is_untouched_and_free_but_for_its_tabs() -> None:
     width = full.sum() * 0.04 / 5.4
     assert width == pytest.approx(4 * 6.0, rel=0.3)
     assert done.comparison.numbers()["gouge_max"] <= 0.01
-    assert not [f for f in outcome_findings(done, 0.01) if f.level == "stop"]
+    assert not [f for f in outcome_findings(done) if f.level == "stop"]
 
 
 def test_the_way_lies_a_radius_from_the_part_and_the_program_says_so() -> None:

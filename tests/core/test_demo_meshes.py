@@ -58,7 +58,7 @@ def test_no_cutter_gouges_a_relief_of_the_sample(shape: str, name: str) -> None:
         assert outcome.rapid_depth.max(initial=0) == 0, f"{outcome.operation.strategy}: a rapid goes through the block"
         down = np.diff(outcome.points[:, 2])[outcome.kinds == Kind.RAPID]
         assert np.nanmin(down, initial=0) >= -(size[2] + 5), "no rapid goes farther down than from the clearance to the foot"
-    codes = {finding.code for finding in outcome_findings(done, TOLERANCE) if finding.level == "stop"}
+    codes = {finding.code for finding in outcome_findings(done) if finding.level == "stop"}
     assert codes == set(), codes
 
 

@@ -25,7 +25,7 @@ OUTSIDE = {"boundary": Limit(boundary="silhouette")}
 
 
 def found(done: SetupOutcome, units: str = "mm") -> dict[str, Finding]:
-    return {item.code: item for item in outcome_findings(done, done.space.plan.tolerance, units)}  # type: ignore[arg-type]
+    return {item.code: item for item in outcome_findings(done, units)}  # type: ignore[arg-type]
 
 
 def cut(*operations: Operation, mesh: Mesh = SLAB, size: tuple[float, float, float] = SIZE, setup: dict | None = None,
@@ -244,10 +244,10 @@ def test_a_gouge_is_a_stop_at_its_place_and_the_worst_places_lie_apart() -> None
     assert "gouge" not in found(clean)
     deep = op("pocket", FLAT, 30, {"boundary": Limit(boundary="b1")}, depth=2.0, stepover=2.0, stepdown=3.0)
     bitten = cut(rough(leave=0.0), op("finish_lines", BALL, 20, stepover=0.4), deep,
-                 boundaries=(Boundary(id="b1", name="bite", source="circle", at=(20, 20), size=(8, 8)),))
+                 boundaries=(Boundary(id="b1", name="bite", source="circle", at=(20, 20), size=(16, 16)),))
     finding = found(bitten)["gouge"]
     assert finding.level == "stop" and "2.0 mm deep" in finding.text
-    assert np.hypot(finding.place[0] - 20, finding.place[1] - 20 - float(bitten.space.stock_low[1])) < 5
+    assert np.hypot(finding.place[0] - 20, finding.place[1] - 20 - float(bitten.space.stock_low[1])) < 9
     gouges = [item for item in bitten.proof.worst if item.deviation < 0]
     places = np.array([item.place[:2] for item in gouges])
     gaps = np.linalg.norm(places[:, None] - places[None], axis=2)[np.triu_indices(len(places), 1)]
@@ -301,5 +301,5 @@ def test_findings_say_lengths_in_the_unit_of_the_job() -> None:
 
 def test_a_job_without_a_fault_says_nothing_that_stops() -> None:
     done = run(SLAB, rough(leave=0.2), op("finish_lines", BALL, 20, stepover=0.25), out(), size=SIZE)
-    levels = {item.code: item.level for item in outcome_findings(done, 0.01)}
+    levels = {item.code: item.level for item in outcome_findings(done)}
     assert "stop" not in levels.values(), levels

@@ -61,7 +61,7 @@ def test_no_contour_gouges(shape: str) -> None:
     for mesh, thickness in ((CONE, 24), (small_hill(cells=80), 8)):
         done = finished(mesh, shape, diameter=3, thickness=thickness, stepdown=0.5, steeper=5)
         assert done.comparison.numbers()["gouge_max"] <= 0.01
-        assert not [f for f in outcome_findings(done, 0.01) if f.level == "stop"], "and no rapid goes through the block"
+        assert not [f for f in outcome_findings(done) if f.level == "stop"], "and no rapid goes through the block"
 
 
 def test_stock_to_leave_is_square_to_the_surface() -> None:

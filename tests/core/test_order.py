@@ -19,7 +19,7 @@ from nephos.core.paths import rough_rings
 from nephos.core.paths.levels import wide_heights
 from nephos.core.paths.order import in_short_order
 from nephos.core.paths.regions import Layer, Region, cut_in_order, nearest_to, stacked
-from nephos.core.paths.rough_rings import inner_rings, level_ring, nested_rings, ring_ways
+from nephos.core.paths.rough_rings import inner_rings, level_ring, nested_rings, ring_ways, roughly
 from nephos.core.paths.toolpath import Kind, Pass
 from nephos.core.plan import pipeline
 from nephos.core.plan.schema import Limit
@@ -47,7 +47,7 @@ def test_all_rings_are_gone_round_once(plate: Polygon) -> None:
     ways = list(ring_ways(plate, STEP, RADIUS, True))
     nested = [ring for polygon in nested_rings(plate, STEP, RADIUS) for ring in (polygon.exterior, *polygon.interiors)]
     assert len(ways) == len(nested)
-    assert length(ways) == pytest.approx(sum(ring.length for ring in nested), rel=1e-9)
+    assert length(ways) == pytest.approx(sum(ring.length for ring in nested), rel=1e-3)
     assert all(np.allclose(way[0], way[-1]) for way in ways)
 
 
@@ -60,7 +60,8 @@ def test_no_ring_comes_before_its_neighbours_outside_of_it() -> None:
         for polygon in todo:
             for ring in (polygon.exterior, *polygon.interiors):
                 depth[round(ring.length, 6), round(ring.centroid.x, 3), round(ring.centroid.y, 3)] = level
-        todo = [piece for polygon in todo for piece in inner_rings(polygon, STEP, RADIUS)]
+        # Thinned as they are when they are gone round.
+        todo = [piece.simplify(0.01) for polygon in todo for piece in inner_rings(polygon, STEP, RADIUS, roughly)]
         level += 1
     for way in ring_ways(plate, STEP, RADIUS, True):
         line = shapely.LineString(way)

@@ -106,7 +106,7 @@ def test_changing_one_operation_recalculates_that_and_the_blocks_after_it() -> N
     calculate(plan(), store)
     assert store.made == []
     calculate(with_settings(plan(), 20, stepover=0.9), store)
-    assert store.made == ["passes", "path", "moves", "block", "frames", "compare", "pieces"]
+    assert store.made == ["passes", "path", "moves", "block", "gouges", "frames", "compare", "pieces"]
     store.made.clear()
     calculate(with_settings(plan(), 10, stepover=1.8), store)
     # The finisher's passes hang on the model alone; its links and its block are new.
@@ -195,7 +195,7 @@ def test_one_number_for_two_cutters_is_found() -> None:
 
 def test_a_sound_job_has_no_stops() -> None:
     done = calculate(plan(), MemoryStore())
-    assert [f for f in outcome_findings(done, 0.01) if f.level == "stop"] == []
+    assert [f for f in outcome_findings(done) if f.level == "stop"] == []
 
 
 def test_a_tampered_program_is_not_certified() -> None:

@@ -23,6 +23,7 @@ from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.fit import placement_findings
 from nephos.core.plan.pipeline import run_setup
 from nephos.core.plan.proof_checks import outcome_findings
+from nephos.core.plan.reach import reach_findings
 from nephos.core.plan.report import setup_report
 from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan, reasons
@@ -165,7 +166,9 @@ def cut(words: list[str]) -> int:
     work = Work(MemoryStore())
     looks = {model.id: quick_look(prepared_mesh(model, meshes.__getitem__, work)) for model in plan.models}
     sure = {model.id: True for model in plan.models}
-    early = placement_findings(plan, placed_models(plan, lambda model: looks[model.id].support), looks, sure)
+    placed = placed_models(plan, lambda model: looks[model.id].support)
+    shown = [(model, placed[model.id], looks[model.id]) for model in plan.models if model.shown]
+    early = placement_findings(plan, placed, looks, sure)
     stops = [finding for finding in early if finding.level == "stop"]
     if stops:
         for finding in stops:
@@ -180,7 +183,7 @@ def cut(words: list[str]) -> int:
     reports = []
     for setup in plan.setups:
         done = run_setup(plan, setup, meshes.__getitem__, work, title=source.stem)
-        findings = early + operation_findings(plan, setup) + outcome_findings(done, plan.tolerance)
+        findings = early + operation_findings(plan, setup) + reach_findings(plan, setup, shown) + outcome_findings(done)
         for program in done.programs:
             (out / program.name).write_bytes(program.text)
         (out / f"model-{setup.id}.stl").write_bytes(write_stl(done.space.mesh, f"model, {setup.name}"))

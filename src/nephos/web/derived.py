@@ -17,6 +17,7 @@ from nephos.core.plan.ground import ground_of
 from nephos.core.plan.keys import SetupKeys, setup_keys
 from nephos.core.plan.overrides import Seen, seen, standing
 from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, zero_in_words
+from nephos.core.plan.reach import reach_findings
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
 from nephos.core.plan.survey import DrawnRelief
 from nephos.core.units import number_in
@@ -47,12 +48,15 @@ def _feeds(plan: Plan, operation: Operation) -> dict[str, Any]:
             "proposed_sum": chip_sum(p.feed, cutter.flutes, p.spindle, plan.units)}
 
 
-def _tabs(operation: Operation, outline: str | None) -> list[dict[str, Any]]:
+def _tabs(plan: Plan, setup: Setup, operation: Operation, outline: str | None) -> list[dict[str, Any]]:
     """Where the tabs of a cut-out stand on its drawn outline: number of the outline, share of its length, place in the setup."""
     if not isinstance(operation.settings, CutOutSettings) or outline is None:
         return []
-    arrays = outline_rims(outline)
-    return [{"outline": k, "share": share, "at": at} for k, share, at in shown_tabs(*arrays, operation.settings, operation.cutter)]
+    matrix = to_setup(plan.stock, setup)
+    corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
+    (x0, y0), (x1, y1) = corners.min(axis=0)[:2].tolist(), corners.max(axis=0)[:2].tolist()
+    return [{"outline": k, "share": share, "at": at}
+            for k, share, at in shown_tabs(*outline_rims(outline), operation.settings, operation.cutter, (x0, y0, x1, y1))]
 
 
 def _model_state(model: Model, box: Placed, item: Known) -> dict[str, Any]:
@@ -79,7 +83,7 @@ def _operations(plan: Plan, setup: Setup, keys: SetupKeys, done: dict[str, dict[
                 "outline": operation.cutter.outline(), "cutter": operation.cutter.model_dump(), "feeds": _feeds(plan, operation),
                 **_operation_state(operation, done, blocked, keys)}
         boundary = outlines.get(operation.boundary.boundary)
-        item["tabs"] = _tabs(operation, boundary if boundary in drawn and "loops" in drawn[boundary] else None)
+        item["tabs"] = _tabs(plan, setup, operation, boundary if boundary in drawn and "loops" in drawn[boundary] else None)
         if shown:
             ground = ground_of(plan, setup, operation, shown, drawn.get(outlines.get(operation.boundary.boundary, "")), relief)
             estimate = kind.estimate(operation.settings, operation.cutter, 0.0, ground)
@@ -112,7 +116,7 @@ def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str
     operations = _operations(plan, setup, keys, done, drawn, relief, shown, blocked)
     summary = done.get(keys.summary)
     told = [finding.as_dict() for finding in operation_findings(plan, setup)
-            + boundary_findings(plan, setup, {name: drawn[key] for name, key in outlines.items() if key in drawn})]
+            + reach_findings(plan, setup, shown) + boundary_findings(plan, setup, {name: drawn[key] for name, key in outlines.items() if key in drawn})]
     return {
         "id": setup.id, "zero": zero_in_words(setup, plan.units), "matrix": to_setup(plan.stock, setup).tolist(),
         "outlines": {name: {"key": key, **drawn[key]} if key in drawn else None for name, key in outlines.items()},

@@ -51,13 +51,13 @@ def _kept_arrays(key: str, names: tuple[str, ...]) -> dict[str, np.ndarray]:  # 
 
 
 @lru_cache(maxsize=64)
-def _arrays(key: str, unit: float) -> Look:
-    found = _kept_arrays(key, ("support", "samples"))
-    return Look(found["support"], found["samples"], unit)
+def _arrays(key: str, unit: float, loose: float) -> Look:
+    found = _kept_arrays(key, ("support", "samples", "main"))
+    return Look(found["support"], found["samples"], unit, found["main"], loose)
 
 
 def _from_row(row: Result, state: State, reason: str = "") -> Known:
-    return Known(row.key, state, reason, row.facts, _arrays(row.key, float(row.facts["unit"]["mm"])))
+    return Known(row.key, state, reason, row.facts, _arrays(row.key, float(row.facts["unit"]["mm"]), float(row.facts["loose_size"])))
 
 
 def known(plan: Plan) -> dict[str, Known]:

@@ -228,9 +228,9 @@ def _keep_programs(done: SetupOutcome, title: str) -> None:
 
 
 def _keep_summary(done: SetupOutcome, plan: Plan) -> None:
-    findings = outcome_findings(done, plan.tolerance)
+    findings = outcome_findings(done)
     report = setup_report(done, findings)
-    report["findings_in"] = [finding.as_dict() for finding in outcome_findings(done, plan.tolerance, "in")]
+    report["findings_in"] = [finding.as_dict() for finding in outcome_findings(done, "in")]
     grid = shown_grid(done.block.grid)
     report["grid"], report["compare_grid"] = grid_facts(grid), grid_facts(done.comparison.grid)
     report["block_key"] = done.keys.operations[done.outcomes[-1].operation.number].block

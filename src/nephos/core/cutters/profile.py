@@ -48,6 +48,15 @@ class Profile(NamedTuple):
         """
         return Profile.of(self.flat, self.corner + leave, self.slope, self.radius + leave)
 
+    def shrunk(self, by: float) -> tuple["Profile", float]:
+        """A cutter that lies at least `by` within this one on all sides, and how far its tip is over the true one then."""
+        corner, flat = max(self.corner - by, 0.0), max(self.flat - max(by - self.corner, 0.0), 0.0)
+        if self.slope == inf:
+            return Profile.of(flat, corner), by
+        # A round that is smaller than that is left out: then the cone decides how far the tip goes up.
+        lift = by if self.corner >= by else by * sqrt(1 + self.slope**2)
+        return Profile.of(self.flat, corner, self.slope, max(self.radius - by, 1e-6)), lift
+
     def slimmer(self, by: float) -> "Profile":
         """A cutter with the same tip that lies within this one, `by` farther in at its side."""
         if self.corner >= by:

@@ -10,7 +10,7 @@ from nephos.core.arrays import F32, F64
 from nephos.core.mesh.examine import examine_closely, support_points
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.picture import light_picture, picture_mesh
-from nephos.core.mesh.topology import Edges, edges_of
+from nephos.core.mesh.topology import Edges, edges_of, shells_of
 
 SAMPLES = 48_000
 UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4}
@@ -22,12 +22,16 @@ class Look:
 
     `support` : (k, 3) float64, points with the same box however the mesh is turned. `samples` :
     (n, 6) float32, points spread evenly over its surface, each with the direction of its face. `unit` :
-    millimetres that one unit of the file stands for, as the file says or as it is guessed.
+    millimetres that one unit of the file stands for, as the file says or as it is guessed. `main` : like `support`, of the
+    mesh without its loose pieces; the same array where these do not reach out of its box. `loose` : the longest side of the box of
+    the largest loose piece, in the file's unit; 0 where there is none.
     """
 
     support: F64
     samples: F32
     unit: float = 1.0
+    main: F64 | None = None
+    loose: float = 0.0
 
 
 def surface_samples(mesh: Mesh, edges: Edges, count: int = SAMPLES) -> F32:
@@ -65,6 +69,35 @@ def unit_guess(mesh: Mesh) -> dict[str, Any]:
     return {"name": "mm", "mm": 1.0, "sure": False}
 
 
+LOOSE = 0.02
+"""A shell with less than this share of the area of the largest one is a loose piece."""
+
+
+def without_loose(mesh: Mesh, support: F64) -> tuple[F64, float]:
+    """Support points of a mesh without its loose pieces, and the longest side of the largest of those (0 where there is none).
+
+    `support` itself where no loose piece reaches out of the box of the rest.
+    """
+    shell, count = shells_of(mesh.faces, len(mesh.vertices))
+    if count < 2:
+        return support, 0.0
+    a, b, c = (mesh.vertices[mesh.faces[:, k]] for k in range(3))
+    area = np.bincount(shell, np.linalg.norm(np.cross(b - a, c - a), axis=1), count)
+    small = area < LOOSE * area.max()
+    if not small.any():
+        return support, 0.0
+    low, high = np.full((count, 3), np.inf), np.full((count, 3), -np.inf)
+    for k in range(3):
+        np.minimum.at(low, shell, mesh.vertices[mesh.faces[:, k]])
+        np.maximum.at(high, shell, mesh.vertices[mesh.faces[:, k]])
+    size = float((high - low)[small].max())
+    outside = (low[small] < low[~small].min(axis=0)).any() or (high[small] > high[~small].max(axis=0)).any()
+    if not outside:
+        return support, size
+    kept = np.unique(mesh.faces[~small[shell]])
+    return support_points(Mesh(mesh.vertices[kept], np.zeros((0, 3), np.int32))), size
+
+
 def look_at(mesh: Mesh, said: tuple[str, ...] = ()) -> tuple[dict[str, Any], dict[str, Any]]:
     """Facts (plain values) and arrays to be kept of a mesh.
 
@@ -79,9 +112,11 @@ def look_at(mesh: Mesh, said: tuple[str, ...] = ()) -> tuple[dict[str, Any], dic
         light_vertices, light_faces = light_picture(vertices, faces)
         samples = surface_samples(mesh, edges)
         (found, faults), support = examined.result(), spanning.result()
-    facts = asdict(found) | {"size": list(found.size), "repairs": list(found.repairs), "unit": unit_guess(mesh), "said": list(said)}
+    main, loose = without_loose(mesh, support)
+    facts = asdict(found) | {"size": list(found.size), "repairs": list(found.repairs), "unit": unit_guess(mesh), "said": list(said),
+                             "loose_size": loose}
     return facts, {
-        "support": support, "samples": samples, "vertices": vertices, "faces": faces, "light_vertices": light_vertices,
+        "support": support, "main": main, "samples": samples, "vertices": vertices, "faces": faces, "light_vertices": light_vertices,
         "light_faces": light_faces, "holes": faults.holes, "nonmanifold": faults.nonmanifold,
         "flipped": faults.flipped, "loose": faults.loose,
     }
@@ -89,4 +124,5 @@ def look_at(mesh: Mesh, said: tuple[str, ...] = ()) -> tuple[dict[str, Any], dic
 
 def quick_look(mesh: Mesh) -> Look:
     """The part of a look that placing needs, made at once."""
-    return Look(support_points(mesh), surface_samples(mesh, edges_of(mesh.faces)), unit_guess(mesh)["mm"])
+    support = support_points(mesh)
+    return Look(support, surface_samples(mesh, edges_of(mesh.faces)), unit_guess(mesh)["mm"], *without_loose(mesh, support))

@@ -18,9 +18,10 @@ from nephos.core.paths.estimate import Estimate, Ground, Survey, travel_seconds
 from nephos.core.paths.follow import follow_lines
 from nephos.core.paths.levels import level_heights, polygons_of
 from nephos.core.paths.link_block import LinkBlock
+from nephos.core.paths.offset import offset
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.paths.relief_level import FRAME, apart
-from nephos.core.paths.tabs import Loop, Tab, loops_from, loops_of, over_tabs, places_on, point_on, ramping_down, rim_heights, tabs_on
+from nephos.core.paths.tabs import Box, Frame, Loop, Tab, loops_from, loops_of, over_tabs, places_on, point_on, ramping_down, rim_heights, tabs_on
 from nephos.core.paths.toolpath import Pass
 from nephos.core.polyline import densified
 from nephos.core.units import Say
@@ -88,10 +89,15 @@ class CutOutSettings(StrategySettings):
         return max(round(float(np.hypot(*np.diff(loop.rim, axis=0).T).sum()) / self.tab_spacing), 2)
 
 
-def tab_places(loops: list[Loop], heights: Callable[[int], F64], settings: CutOutSettings, cutter: Cutter) -> list[list[float]]:
+_BEYOND = 1.0
+"""So far (mm) past the cut the frame must stand that a tab holds to."""
+
+
+def tab_places(loops: list[Loop], heights: Callable[[int], F64], settings: CutOutSettings, cutter: Cutter, stock: Box | None,
+               ) -> list[list[float]]:
     """Where the tabs of each loop stand, as shares of its length: as set one by one, or where they are placed best.
 
-    `heights` says how thick the part is at the points of a loop.
+    `heights` says how thick the part is at the points of a loop, `stock` where there is any on the plan.
     """
     if settings.skin > 0:
         return [[] for _ in loops]
@@ -99,14 +105,18 @@ def tab_places(loops: list[Loop], heights: Callable[[int], F64], settings: CutOu
         return [sorted(share for number, share in settings.tab_places if number == k) for k in range(len(loops))]
     length = settings.tab_length + cutter.diameter
     counts = [settings.tabs_on_loop(loop) for loop in loops]
-    return [places_on(loop.rim, heights(k), count, length, settings.tab_shift) if count else []
+    away = cutter.radius * (1 if settings.side == "on" else 2) + settings.allowance + _BEYOND
+    # With the cutter inside, what holds lies inside as well: such an outline is gone round the other way.
+    frame = Frame(stock, tuple(loop.rim for loop in loops), away if settings.side != "inside" else -away)
+    return [places_on(loop.rim, heights(k), count, length, settings.tab_shift, frame) if count else []
             for k, (loop, count) in enumerate(zip(loops, counts, strict=True))]
 
 
-def shown_tabs(rims: F64, ends: I64, thick: F64, settings: CutOutSettings, cutter: Cutter) -> list[tuple[int, float, tuple[float, float]]]:
+def shown_tabs(rims: F64, ends: I64, thick: F64, settings: CutOutSettings, cutter: Cutter,
+               stock: Box | None = None) -> list[tuple[int, float, tuple[float, float]]]:
     """Tabs as they will be cut, from a drawn outline: number of the outline, share of its length, place on the plan."""
     loops, first = loops_from(rims, ends), [0, *ends[:-1]]
-    places = tab_places(loops, lambda k: thick[first[k] : ends[k]], settings, cutter)
+    places = tab_places(loops, lambda k: thick[first[k] : ends[k]], settings, cutter, stock)
     return [(k, share, (float(x), float(y))) for k, shares in enumerate(places) for share in shares
             for x, y in [point_on(loops[k].rim, share)]]
 
@@ -135,7 +145,7 @@ def _ways(task: Task, loops: list[Loop], off: float) -> list[_Way]:
         # Farther off by what thinning may bring it nearer.
         thinned = task.tolerance / 2
         by = {"outside": off + thinned, "inside": -off - thinned, "on": 0.0}[settings.side]
-        grown = polygons_of((piece.buffer(by, quad_segs=32, join_style=settings.corners) if by else piece).simplify(thinned))
+        grown = polygons_of(offset(piece, by, settings.corners) if by else piece.simplify(thinned))
         if not grown:
             raise Refused(f"a {task.cutter.diameter:g} mm cutter does not fit inside the outline: use a smaller one")
         for polygon in grown:
@@ -172,11 +182,11 @@ def _standing(way: F64, tops: F64, level: float, margin: float) -> list[F64]:
 def _clear_of_part(task: Task, points: F64) -> F64:
     """The way raised where the part itself stands in it: a cut-out never gouges.
 
-    The way lies as near to the part as the cutter's radius, so it is tried with one thinner by half the tolerance.
+    The way lies as near to the part as the cutter's radius, so it is tried with one thinner by a quarter of the tolerance.
     """
-    slim = Profile.of(max(task.cutter.radius - task.tolerance / 2, 1e-3), 0.0)
+    slim = Profile.of(max(task.cutter.radius - task.tolerance / 4, 1e-3), 0.0)
     lines = np.concatenate([points[:-1, :2], points[1:, :2]], axis=1)
-    over, ends = follow_lines(task.index, lines, slim, 0.0, _NOWHERE, task.tolerance)
+    over, ends = follow_lines(task.index, lines, slim, 0.0, _NOWHERE, task.tolerance / 2)
     if (over[:, 2] <= points[:, 2].min()).all():
         return points
     first = np.concatenate([[0], ends[:-1] + 1])
@@ -252,7 +262,8 @@ def _make(task: Task) -> Passes:
     off = 0.0 if settings.side == "on" else radius + settings.allowance
     bottom = task.underside + (settings.skin if settings.skin > 0 else -settings.through)
     loops = loops_of(task.outline)
-    places = tab_places(loops, lambda k: rim_heights(task.index, loops[k].rim, task.floor), settings, task.cutter)
+    places = tab_places(loops, lambda k: rim_heights(task.index, loops[k].rim, task.floor), settings, task.cutter,
+                        task.stock)
     up = settings.tab_length + task.cutter.diameter
     passes: list[Pass] = []
     for way, last in zip(_ways(task, loops, off + settings.turn), _ways(task, loops, off), strict=False):

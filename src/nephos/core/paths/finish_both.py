@@ -9,6 +9,7 @@ from nephos.core.paths.estimate import Estimate, Ground
 from nephos.core.paths.finish_levels import FinishLevelsSettings, level_passes, level_seconds
 from nephos.core.paths.finish_lines import line_passes, line_seconds
 from nephos.core.paths.finishing import FinishSettings, finishing_region
+from nephos.core.paths.layers import in_layers, layer_setting, layers_share, not_under
 from nephos.core.paths.masks import contact_field, slope_region, without_specks
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.units import Say
@@ -26,11 +27,17 @@ class FinishBothSettings(StrategySettings):
     stepdown: float = number("Stepdown", 0.3, unit="mm", over=0, high=100, step=0.02,
                              help="of the levels; made smaller so that all are equal")
     direction: Literal["climb", "conventional"] = choice("Direction of the levels", "climb", _DIRECTIONS)
+    layer: float = layer_setting()
     leave: float = number("Stock to leave", 0.0, unit="mm", low=0, high=20, step=0.1, fold="Heights", help="square to the surface")
 
     def check_cutter(self, cutter: Cutter) -> None:
         """Refuse lines that would not meet."""
         self._stepover_fits(self.stepover, cutter)
+
+    @property
+    def wants_block(self) -> bool:
+        """Layers go by the block."""
+        return self.layer > 0
 
     @property
     def wants_contours(self) -> bool:
@@ -47,15 +54,17 @@ def _make(task: Task) -> Passes:
     settings: FinishBothSettings = task.settings
     region = finishing_region(task, FinishSettings(stepover=settings.stepover, leave=settings.leave))
     gentle = slope_region(contact_field(task, settings.leave), 0.0, settings.split).buffer(settings.overlap)
-    passes = line_passes(task, without_specks(region.intersection(gentle), settings.stepover**2), settings.angle, settings.stepover,
-                         True, settings.leave)
+    lines = without_specks(region.intersection(gentle), settings.stepover**2)
     walls = _walls(settings)
     try:
-        passes += level_passes(replace(task, settings=walls), walls)
+        levels = level_passes(replace(task, settings=walls), walls)
     except Refused:
         # Nothing is steep: the lines do it all.
-        if not passes:
-            raise
+        levels = []
+    passes = in_layers(task, settings.layer, lambda layer: [
+        *line_passes(layer, lines, settings.angle, settings.stepover, True, settings.leave), *not_under(levels, layer.floor)])
+    if not passes:
+        raise Refused("nothing is left to finish inside the boundary: widen it")
     near = max(3 * settings.stepover, 4 * settings.stepdown, task.cutter.diameter)
     return Passes(tuple(passes), stay_down=near, on_surface=True)
 
@@ -70,6 +79,7 @@ def _estimate(settings: FinishBothSettings, cutter: Cutter, _leave: float, groun
     steep = ground.steeper_than(settings.split)
     # Steep ground cuts the lines into pieces, between which the cutter lifts (measured on reliefs).
     broken = 1 + min(2.5 * steep, 0.25)
+    broken *= layers_share(settings.layer, ground.shares, ground.depth)
     return Estimate(broken * lines * (1 - steep) + levels, lines=count, layers=layers, scallop=cutter.scallop(settings.stepover))
 
 

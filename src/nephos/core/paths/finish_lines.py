@@ -9,6 +9,7 @@ from nephos.core.cutters import Cutter
 from nephos.core.paths.estimate import Estimate, Ground, line_count, line_starts, travel_seconds
 from nephos.core.paths.finishing import FinishSettings, finishing_region, outline_passes
 from nephos.core.paths.follow import follow_lines
+from nephos.core.paths.layers import in_layers, layers_share
 from nephos.core.paths.lines import hatch, in_chains
 from nephos.core.paths.registry import Passes, Strategy, Task, choice, number
 from nephos.core.paths.toolpath import Pass
@@ -40,9 +41,9 @@ def _make(task: Task) -> Passes:
     settings: FinishLinesSettings = task.settings
     region = finishing_region(task, settings)
     both = settings.direction == "both"
-    passes: list[Pass] = []
-    for angle in (settings.angle, settings.angle + 90)[: 2 if settings.across == "on" else 1]:
-        passes += line_passes(task, region, angle, settings.stepover, both, settings.leave)
+    passes = in_layers(task, settings.layer, lambda layer: line_passes(layer, region, settings.angle, settings.stepover, both, settings.leave))
+    if settings.across == "on":
+        passes += line_passes(task, region, settings.angle + 90, settings.stepover, both, settings.leave)
     passes += outline_passes(task, settings)
     near = max(3 * settings.stepover, task.cutter.diameter)
     return Passes(tuple(passes), stay_down=near if both else 0.0, on_surface=True)
@@ -68,6 +69,7 @@ def line_seconds(angle: float, stepover: float, ground: Ground) -> tuple[float, 
 
 def _estimate(settings: FinishLinesSettings, cutter: Cutter, _leave: float, ground: Ground) -> Estimate:
     seconds, lines = line_seconds(settings.angle, settings.stepover, ground)
+    seconds *= layers_share(settings.layer, ground.shares, ground.depth)
     if settings.across == "on":
         more, others = line_seconds(settings.angle + 90, settings.stepover, ground)
         seconds, lines = seconds + more, lines + others

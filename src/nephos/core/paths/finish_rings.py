@@ -9,6 +9,7 @@ from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
 from nephos.core.paths.finishing import FinishSettings, finishing_region, outline_passes, run_passes
+from nephos.core.paths.layers import in_layers, layers_share
 from nephos.core.paths.levels import polygons_of
 from nephos.core.paths.registry import Passes, Strategy, Task, choice
 from nephos.core.paths.rough_rings import ring_ways
@@ -40,7 +41,7 @@ def _make(task: Task) -> Passes:
     runs = [run for run in runs if len(run) >= 3]
     if settings.order == "outwards":
         runs.reverse()
-    passes = run_passes(task, runs, settings.leave) + outline_passes(task, settings)
+    passes = in_layers(task, settings.layer, lambda layer: run_passes(layer, runs, settings.leave)) + outline_passes(task, settings)
     return Passes(tuple(passes), stay_down=max(3 * settings.stepover, task.cutter.diameter), on_surface=True)
 
 
@@ -52,6 +53,7 @@ def _estimate(settings: FinishRingsSettings, cutter: Cutter, _leave: float, grou
     length = ground.area / settings.stepover * ground.steepness
     rings = ceil(min(ground.width, ground.height) / 2 / settings.stepover)
     # Corners and the bends of the rings cost as much as a stop every few millimetres of turn.
+    length *= layers_share(settings.layer, ground.shares, ground.depth)
     return Estimate(travel_seconds(length, 4 * rings, ground.feed, ground.acceleration), lines=rings,
                     scallop=cutter.scallop(settings.stepover))
 

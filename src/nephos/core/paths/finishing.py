@@ -10,6 +10,7 @@ from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.paths.follow import follow_runs
+from nephos.core.paths.layers import layer_setting
 from nephos.core.paths.levels import polygons_of
 from nephos.core.paths.masks import contact_field, left_over, level_region, slope_region, under_ceiling, without_specks
 from nephos.core.paths.registry import StrategySettings, Task, choice, number
@@ -31,12 +32,13 @@ class FinishSettings(StrategySettings):
     steepest: float = number("Slopes to", 90.0, unit="°", over=0, high=90, step=5, fold="Where", help="steeper ground is left out")
     rest: float = number("Only where more is left than", 0.0, unit="mm", low=0, high=50, step=0.05, fold="Where",
                          help="of the block as it is by then; 0 for everywhere")
+    layer: float = layer_setting()
     outline: Literal["off", "on"] = choice("Once round the outline", "off", _OUTLINE, fold="Where")
 
     @property
     def wants_block(self) -> bool:
-        """Rest finishing goes by the block."""
-        return self.rest > 0
+        """Rest finishing and layers go by the block."""
+        return self.rest > 0 or self.layer > 0
 
     def check_cutter(self, cutter: Cutter) -> None:
         """Refuse lines that would not meet, and slopes that are none."""

@@ -37,7 +37,7 @@ def hatch(region: shapely.Geometry, angle: float, stepover: float) -> tuple[F64,
     shapely.prepare(region)
     cut = shapely.intersection(shapely.linestrings(np.stack([begin, end], axis=1)), region)
     pieces, row = shapely.get_parts(cut, return_index=True)
-    flat = shapely.get_type_id(pieces) == 1
+    flat = (shapely.get_type_id(pieces) == 1) & ~shapely.is_empty(pieces)
     pieces, row = pieces[flat], row[flat]
     ends = np.concatenate([shapely.get_coordinates(shapely.get_point(pieces, k)) for k in (0, -1)], axis=1)
     swap = (ends[:, 2:] - ends[:, :2]) @ along < 0

@@ -65,6 +65,16 @@ class LinkTask:
     tolerance: float
     ramp_limit: float = 90.0
 
+    @property
+    def looked_at(self) -> float:
+        """How far apart (mm) level ways are looked at: so that they cut no deeper into a round wall in between than rounding."""
+        return min(self.cutter.radius / 6, 0.1)
+
+    @property
+    def kept_off(self) -> Profile:
+        """What a level way must clear: the cutter with its stock to leave, and half the tolerance less at its side, as passes have it."""
+        return self.cutter.grown(self.leave).slimmer(self.tolerance / 2)
+
     @cached_property
     def allowed(self) -> shapely.Geometry:
         """The region with a hair of slack, made ready to be asked often."""
@@ -85,8 +95,8 @@ def _level_links(passes: tuple[Pass, ...], stay: float, task: LinkTask) -> list[
     chosen = np.flatnonzero(near)
     if len(chosen) == 0:
         return links
-    ways = [densified(np.stack([ends[k], starts[k]]), task.cutter.radius / 6) for k in chosen]
-    tips = drop_points(task.index, np.concatenate(ways)[:, :2], task.cutter.grown(task.leave), task.floor - 1e3)
+    ways = [densified(np.stack([ends[k], starts[k]]), task.looked_at) for k in chosen]
+    tips = drop_points(task.index, np.concatenate(ways)[:, :2], task.kept_off, task.floor - 1e3)
     at = 0
     for k, way in zip(chosen, ways, strict=True):
         free = (tips[at : at + len(way)] + task.leave <= ends[k, 2] + task.tolerance / 2).all()
@@ -106,8 +116,11 @@ def _surface_links(passes: tuple[Pass, ...], stay: float, task: LinkTask) -> lis
     shapely.prepare(allowed)
     near &= shapely.covers(allowed, shapely.linestrings(lines.reshape(-1, 2, 2)))
     links: list[F64 | None] = [None] * len(ends)
+    # From layer to layer the cutter lifts.
+    floors = np.array([item.floor for item in passes])
+    near &= floors[:-1] == floors[1:]
     chosen = np.flatnonzero(near)
-    points, last = follow_lines(task.index, lines[chosen], task.cutter, task.leave, task.floor, task.tolerance)
+    points, last = follow_lines(task.index, lines[chosen], task.cutter, task.leave, np.maximum(task.floor, floors[chosen]), task.tolerance)
     begin = 0
     for k, end in zip(chosen, last, strict=True):
         links[k] = points[begin + 1 : end + 1]
@@ -206,8 +219,8 @@ def _from_outside(item: Pass, block: LinkBlock, task: LinkTask) -> Pass:
         lines = shapely.linestrings(np.stack([beside, np.repeat(on[:, :2], _AROUND, axis=0)], axis=1))
         may = (block.rests(beside, task.cutter, inset) <= level + _CLEAR) & shapely.covers(task.allowed, lines)
         for k in np.flatnonzero(may)[:_TRIED]:
-            way = densified(np.array([[*beside[k], level], on[k // _AROUND]]), task.cutter.radius / 6)
-            tips = drop_points(task.index, way[:, :2], task.cutter.grown(task.leave), task.floor - 1e3)
+            way = densified(np.array([[*beside[k], level], on[k // _AROUND]]), task.looked_at)
+            tips = drop_points(task.index, way[:, :2], task.kept_off, task.floor - 1e3)
             if (tips + task.leave <= level + task.tolerance / 2).all():
                 points = from_nearest(item.points, on[k // _AROUND, :2]) if item.closed else item.points
                 return replace(item, points=np.concatenate([way[:1], points]), closed=False, entry="plunge")
@@ -216,11 +229,9 @@ def _from_outside(item: Pass, block: LinkBlock, task: LinkTask) -> Pass:
 
 def _approach(path: PathBuilder, start: F64, block: LinkBlock, task: LinkTask) -> float:
     """Rapids to above `start` at the lowest height that clears the block; returns where they end."""
-    # A cell beyond the radius: at a wall the coarser grid may not know of the last hair that stands there.
-    reach = task.cutter.radius + block.grid.pitch
-    rest = max(float(block.rests(start[None], task.cutter, -block.grid.pitch)[0]), start[2])
+    rest = max(block.rests_anywhere(start, task.cutter), start[2])
     ready = min(rest + (OVER_BLOCK if rest > block.uncut - _CLEAR else OVER_CUT), task.clearance)
-    highest = block.highest(path.at, start, reach)
+    highest = block.highest_anywhere(path.at, start, task.cutter.radius)
     way = highest + (OVER_BLOCK if highest > block.uncut - _CLEAR else OVER_GROUND)
     height = min(max(way, path.at[2], ready, start[2] + OVER_GROUND), task.clearance)
     path.go(
@@ -246,7 +257,7 @@ def _way_down(item: Pass, block: LinkBlock, task: LinkTask, angle: float) -> F64
         height = min(rest, task.clearance) - float(item.start[2])
         ramp = _ramp(item, height, angle) if item.helix is None else _helix(item, height, angle, item.helix)
         # A higher ramp is a longer one, and what stands under its beginning may be higher still.
-        rest = float(block.rests(ramp[:: max(1, len(ramp) // 24)], task.cutter).max())
+        rest = float(block.rests(ramp[:: max(1, len(ramp) // 24)], task.cutter, _GRAZED * block.grid.pitch).max())
     return np.concatenate([ramp, item.start[None]])
 
 
@@ -294,7 +305,7 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
     find = _surface_links if passes.on_surface else _level_links
     linking = len(items) > 1 and passes.stay_down > 0
     links: list[F64 | None] = find(items, _reach(passes, task), task) if linking else [None] * len(items)
-    block = LinkBlock(task.block, keep_up=not passes.on_surface)
+    block = LinkBlock(task.block, keep_up=not passes.on_surface or passes.layered)
     if not passes.on_surface:
         turned = _begun_in_air(items, links, block, task.cutter)
         if turned is not items:

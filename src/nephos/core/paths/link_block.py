@@ -8,10 +8,13 @@ from nephos.core.arrays import F32, F64, I32
 from nephos.core.bands import kernel
 from nephos.core.cutters import Profile
 from nephos.core.stock.block import Block, Grid
+from nephos.core.stock.bound import HALF_DIAGONAL, lower_bound
 from nephos.core.stock.sweep import sweep
 from nephos.core.surface.contact import underside
 
 _LINK_CELLS = 250_000
+_BOUND_CELLS = 1_000_000
+"""Cells of the bound at most: it has to be finer, as a cutter lowers only the cells that it covers whole."""
 
 
 @kernel
@@ -58,23 +61,33 @@ def _rests(top, x0, y0, pitch, places, cutter, reach, out):  # type: ignore[no-u
             half = sqrt(max(r * r - (j - y) * (j - y), 0.0))
             for i in range(max(int(np.ceil(x - half)), 0), min(int(np.floor(x + half)), nx - 1) + 1):
                 if top[j, i] > best:
-                    away = pitch * sqrt((i - x) * (i - x) + (j - y) * (j - y))
-                    best = max(best, top[j, i] - underside(min(away, cutter.radius), cutter))
+                    # At the near side of a cell that stands out beyond the cutter.
+                    away = pitch * sqrt((i - x) * (i - x) + (j - y) * (j - y)) - max(reach - cutter.radius, 0.0)
+                    best = max(best, top[j, i] - underside(min(max(away, 0.0), cutter.radius), cutter))
         out[k] = best
 
 
+def _coarser(heights: F32, grid: Grid, most: int) -> tuple[F32, Grid]:
+    """The highest of each few cells together, so that there are about `most`."""
+    factor = max(1, int(sqrt(grid.nx * grid.ny / most)))
+    rows, columns = -(-grid.ny // factor), -(-grid.nx // factor)
+    padded = np.pad(heights, ((0, rows * factor - grid.ny), (0, columns * factor - grid.nx)), mode="edge")
+    shift = grid.pitch * (factor - 1) / 2
+    highest: F32 = np.ascontiguousarray(padded.reshape(rows, factor, columns, factor).max(axis=(1, 3)))
+    return highest, Grid(grid.x0 + shift, grid.y0 + shift, grid.pitch * factor, columns, rows)
+
+
 class LinkBlock:
-    """The top of the block on a coarser grid, kept up to date while passes are put in order. `uncut` is its highest place at the outset."""
+    """The block on coarser grids, kept up to date while passes are put in order.
+
+    `top` : heights at the centres of cells, by which passes are entered at the feed. `bound` : no material of the whole cell
+    stands higher, by which rapids go. `uncut` is the highest place at the outset.
+    """
 
     def __init__(self, block: Block, keep_up: bool) -> None:
-        grid = block.grid
-        factor = max(1, int(sqrt(grid.nx * grid.ny / _LINK_CELLS)))
-        rows, columns = -(-grid.ny // factor), -(-grid.nx // factor)
-        top = np.pad(block.top, ((0, rows * factor - grid.ny), (0, columns * factor - grid.nx)), mode="edge")
-        self.top: F32 = np.ascontiguousarray(top.reshape(rows, factor, columns, factor).max(axis=(1, 3)))
-        self.uncut = float(top.max())
-        shift = grid.pitch * (factor - 1) / 2
-        self.grid = Grid(grid.x0 + shift, grid.y0 + shift, grid.pitch * factor, columns, rows)
+        self.top, self.grid = _coarser(block.top, block.grid, _LINK_CELLS)
+        self.bound, self.bound_grid = _coarser(block.bound, block.grid, _BOUND_CELLS)
+        self.uncut = float(self.bound.max())
         self._touched: I32 = np.zeros(self.top.shape, np.int32)
         self._keep_up = keep_up
 
@@ -100,7 +113,21 @@ class LinkBlock:
         _rests(self.top, g.x0, g.y0, g.pitch, np.ascontiguousarray(places[:, :2]), cutter, cutter.radius - inset, out)
         return out
 
+    def highest_anywhere(self, a: F64, b: F64, radius: float) -> float:
+        """No material within `radius` of the way a-b on the plan stands higher; -inf beside the block."""
+        g = self.bound_grid
+        return float(_highest(self.bound, g.x0, g.y0, g.pitch, a[0], a[1], b[0], b[1], radius + HALF_DIAGONAL * g.pitch))
+
+    def rests_anywhere(self, place: F64, cutter: Profile) -> float:
+        """Tip height from which down a cutter at a place (2 or more) may meet material; -inf beside the block."""
+        g = self.bound_grid
+        out = np.empty(1)
+        _rests(self.bound, g.x0, g.y0, g.pitch, np.ascontiguousarray(place[None, :2]), cutter, cutter.radius + HALF_DIAGONAL * g.pitch, out)
+        return float(out[0])
+
     def cut(self, points: F64, cutter: Profile) -> None:
         """Take away what a pass cuts."""
         if self._keep_up:
-            sweep(self.top, self._touched, self.grid, points, np.ones(len(points) - 1, np.uint8), 0, cutter)
+            feeding = np.ones(len(points) - 1, np.uint8)
+            sweep(self.top, self._touched, self.grid, points, feeding, 0, cutter)
+            lower_bound(self.bound, self.bound_grid, points, feeding, cutter)

@@ -10,6 +10,7 @@ from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.paths.estimate import Estimate, Ground, travel_seconds
 from nephos.core.paths.levels import level_heights, polygons_of
+from nephos.core.paths.offset import offset
 from nephos.core.paths.registry import Passes, Strategy, StrategySettings, Task, choice, number
 from nephos.core.paths.rough_rings import nested_rings, ring_passes
 from nephos.core.paths.roughing import ROUGHING_SHAPES
@@ -60,7 +61,7 @@ def _make(task: Task) -> Passes:
     passes: list[Pass] = []
     for piece in polygons_of(task.outline):
         top = top_inside(task.block, piece)
-        inside = polygons_of(piece.buffer(-(radius + settings.allowance), quad_segs=32))
+        inside = polygons_of(offset(piece, -(radius + settings.allowance)))
         bottom = max(top - settings.depth, task.underside)
         if not inside or top <= bottom:
             continue

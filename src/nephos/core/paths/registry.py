@@ -74,7 +74,8 @@ class Task:
     """All that a strategy may know, in setup space.
 
     `region` is where the cutter's axis may be; `outline` the boundary itself; `floor` the lowest tip height, `ceiling` the
-    highest; `underside` that of the stock; `block` the material as it is by then (only where the settings want it).
+    highest; `underside` that of the stock, `stock` its box on the plan (low x, low y, high x, high y);
+    `block` the material as it is by then (only where the settings want it).
     """
 
     index: SurfaceIndex
@@ -88,6 +89,7 @@ class Task:
     outline: shapely.Geometry
     underside: float
     ceiling: float = inf
+    stock: tuple[float, float, float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -104,6 +106,11 @@ class Passes:
     on_surface: bool
     ramp_angle: float = 3.0
     through: bool = True
+
+    @property
+    def layered(self) -> bool:
+        """Whether passes follow the surface in several layers, each cutting into what the one before left."""
+        return self.on_surface and any(item.floor > -inf for item in self.passes)
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from shapely.geometry.polygon import orient
 
 from nephos.core.arrays import F64
 from nephos.core.paths.levels import HELIX, polygons_of
+from nephos.core.paths.offset import Grow, offset
 from nephos.core.paths.regions import Region, cut_in_order, level_regions, nearest_to
 from nephos.core.paths.registry import Passes, Strategy, Task, choice
 from nephos.core.paths.roughing import ROUGHING_SHAPES, EnteredSettings, describe_rough, estimate_rough
@@ -18,6 +19,7 @@ from nephos.core.paths.toolpath import Pass
 from nephos.core.paths.wall_first import walls_first
 from nephos.core.polyline import from_nearest
 
+_THINNED = 0.01
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
 
 
@@ -27,6 +29,11 @@ class RoughRingsSettings(EnteredSettings):
     direction: Literal["climb", "conventional"] = choice("Direction", "climb", _DIRECTIONS)
 
 
+def roughly(shape: shapely.Geometry, by: float) -> shapely.Geometry:
+    """Moved out by `by`, quickly and with few points: what is left for the finisher hides the difference."""
+    return shape.buffer(by, quad_segs=6)
+
+
 def nested_rings(polygon: Polygon, stepover: float, cleared: float) -> Iterator[Polygon]:
     """The polygon and those inside of it, one stepover apart, each followed by all within it.
 
@@ -34,19 +41,18 @@ def nested_rings(polygon: Polygon, stepover: float, cleared: float) -> Iterator[
     in necks narrower than that would cut air; the stepover itself in finishing, where every ring counts.
     """
     yield polygon
-    for piece in inner_rings(polygon, stepover, cleared):
+    for piece in inner_rings(polygon, stepover, cleared, offset):
         yield from nested_rings(piece, stepover, cleared)
 
 
-def inner_rings(polygon: Polygon, stepover: float, cleared: float) -> list[Polygon]:
-    """The next rings inside of one (see :func:`nested_rings`)."""
+def inner_rings(polygon: Polygon, stepover: float, cleared: float, grow: Grow) -> list[Polygon]:
+    """The next rings inside of one (see :func:`nested_rings`), with outlines moved by `grow`."""
     if stepover > cleared:
         # The ways on both sides leave a strip between them where the next ring does not fit: one more way down its middle.
-        inner = polygons_of(polygon.buffer(-stepover, quad_segs=6).simplify(0.01))
-        inner = inner or polygons_of(polygon.buffer(-0.9 * cleared, quad_segs=6).simplify(0.01))
+        inner = polygons_of(grow(polygon, -stepover)) or polygons_of(grow(polygon, -0.9 * cleared))
     else:
         kept = 0.98 * cleared
-        inner = polygons_of(polygon.buffer(-max(kept, stepover), quad_segs=6).buffer(max(kept - stepover, 0.0), quad_segs=6).simplify(0.01))
+        inner = polygons_of(grow(grow(polygon, -max(kept, stepover)), max(kept - stepover, 0.0)))
     return [piece for piece in inner if piece.length > 0.2 * cleared]
 
 
@@ -77,8 +83,8 @@ def ring_ways(polygon: Polygon, stepover: float, cleared: float, climb: bool, at
         family = ring.family
         if not family.opened:
             family.opened = True
-            for piece in inner_rings(family.polygon, stepover, cleared):
-                _await(_Family(piece, climb).rings, family.rings, 1.2 * max(stepover, cleared))
+            for piece in inner_rings(family.polygon, stepover, cleared, roughly):
+                _await(_Family(piece.simplify(_THINNED), climb).rings, family.rings, 1.2 * max(stepover, cleared))
         run = from_nearest(np.asarray(ring.line.coords), at)
         at = run[-1]
         yield run

@@ -7,7 +7,7 @@ import numpy as np
 import shapely
 from shapely.geometry.polygon import orient
 
-from nephos.core.arrays import F64, I64
+from nephos.core.arrays import F64, I64, Bool
 from nephos.core.cutters.profile import Profile
 from nephos.core.paths.levels import polygons_of
 from nephos.core.polyline import from_nearest
@@ -16,6 +16,8 @@ from nephos.core.surface.index import SurfaceIndex
 
 _NEAR = Profile.of(2.0, 0.0)
 """So near (mm) the part is looked at to tell how thick it is at its outline."""
+_NOTHING_HOLDS = 1e3
+"""What it costs a place that nothing would hold there."""
 _PLACES = 720
 """Places round a way at which its straightness is judged."""
 
@@ -80,9 +82,54 @@ def rim_heights(index: SurfaceIndex, rim: F64, floor: float) -> F64:
     return heights
 
 
-def places_on(rim: F64, thick: F64, count: int, length: float, shift: float = 0.0) -> list[float]:
+Box = tuple[float, float, float, float]
+"""A rectangle on the plan: low x, low y, high x, high y, mm."""
+
+
+@dataclass(frozen=True)
+class Frame:
+    """What a tab may hold to: the stock's box on the plan (none where it is not known), the rims of all outlines, and how far
+    (mm) from a rim the frame begins: beyond the cutter's way."""
+
+    stock: Box | None
+    rims: tuple[F64, ...]
+    away: float
+
+    def missing(self, rim: F64, at: F64, length: float) -> Bool:
+        """(n,) bool, at which places along a rim (mm) a tab of `length` would hold to nothing: beside the stock, where another
+        outline is too near, or in a notch that the cutter does not get into."""
+        along = _along(rim)
+        total = float(along[-1])
+
+        def point(places: F64) -> F64:
+            return np.column_stack([np.interp(places % total, along, rim[:, k]) for k in (0, 1)])
+
+        ahead = point(at + _STEP) - point(at - _STEP)
+        out = np.column_stack([ahead[:, 1], -ahead[:, 0]]) / np.maximum(np.hypot(*ahead.T), 1e-12)[:, None]
+        frame = point(at) + self.away * out
+        lines = shapely.MultiLineString([*self.rims])
+        near = shapely.distance(shapely.points(frame), lines) < abs(self.away) * _ROOM
+        if self.stock is not None:
+            low, high = np.array(self.stock[:2]), np.array(self.stock[2:])
+            near |= (frame < low).any(axis=1) | (frame > high).any(axis=1)
+        # All of its length must hold.
+        sums = np.concatenate([[0], np.cumsum(np.tile(near, 3))])
+        half = int(np.ceil(length / 2 / total * len(at)))
+        k = np.arange(len(at)) + len(at)
+        missing: Bool = sums[k + half + 1] - sums[k - half] > 0
+        return missing
+
+
+_STEP = 0.5
+"""So far (mm) to both sides of a place an outline's direction is taken from."""
+_ROOM = 0.9
+"""An outline nearer to the frame than this share of its distance from the tab's own is in its way."""
+
+
+def places_on(rim: F64, thick: F64, count: int, length: float, shift: float = 0.0, frame: Frame | None = None) -> list[float]:
     """`count` places round an outline, as shares of its length: evenly, each moved up to a quarter of their spacing to where the
-    outline is straightest and the part thickest.
+    outline is straightest and the part thickest. Where a `frame` is given they are moved farther, or left out, where nothing
+    would hold them; where nothing would anywhere, all are placed (the proof says so).
 
     Parameters
     ----------
@@ -97,6 +144,9 @@ def places_on(rim: F64, thick: F64, count: int, length: float, shift: float = 0.
     share = np.interp(at, _along(rim), thick) / max(float(thick.max()), 1e-9)
     # A radian of bend weighs as much as no part at all against the thickest.
     cost = turn + (1 - share)
+    if frame is not None:
+        missing = frame.missing(rim, at, length)
+        cost = cost + np.where(missing, _NOTHING_HOLDS, 0.0) if not missing.all() else cost
     spacing = total / count
     # The start that gives the best set, then each for itself.
     starts = np.linspace(0, spacing, 24, endpoint=False)
@@ -106,7 +156,10 @@ def places_on(rim: F64, thick: F64, count: int, length: float, shift: float = 0.
     for place in middle:
         near = np.linspace(-spacing / 4, spacing / 4, 41)
         costs = np.interp(place + near, at, cost, period=total) + 1e-3 * np.abs(near) / spacing
-        places.append(float((place + near[int(costs.argmin())] + shift) % total / total))
+        if costs.min() >= _NOTHING_HOLDS / 2:
+            near, costs = 2 * near, np.interp(place + 2 * near, at, cost, period=total) + 1e-3 * np.abs(near) / spacing
+        if costs.min() < _NOTHING_HOLDS / 2:
+            places.append(float((place + near[int(costs.argmin())] + shift) % total / total))
     return sorted(places)
 
 

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from enum import IntEnum
+from math import inf
 from typing import Literal
 
 import numpy as np
@@ -24,6 +25,8 @@ class Pass:
 
     A closed pass ends where it began. `entry` says how the cutter gets down to its beginning. A `plunging` one goes down
     as it goes, and is cut at the plunge feed. `helix` is the middle of a circle through its beginning that is free to go down on.
+    In layers the way to a pass goes no
+    lower than its `floor`.
     """
 
     points: F64
@@ -31,6 +34,7 @@ class Pass:
     entry: Literal["ramp", "plunge"] = "plunge"
     plunging: bool = False
     helix: tuple[float, float] | None = None
+    floor: float = -inf
 
     @property
     def start(self) -> F64:

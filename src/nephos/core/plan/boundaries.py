@@ -1,5 +1,6 @@
 """Boundaries: from their names to outlines on the plan, in a setup's space."""
 
+from math import ceil
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -20,6 +21,8 @@ from nephos.core.surface.silhouette import rings_of, silhouette
 if TYPE_CHECKING:
     from nephos.core.plan.space import SetupSpace, Work
 
+_CIRCLE = 0.0005
+"""Chords of a circle stay within this of it (mm)."""
 _QUARTER = 24
 """Chords to a quarter of a round corner."""
 
@@ -47,7 +50,7 @@ def _source(space: "SetupSpace", item: Boundary) -> shapely.Geometry:
     if item.source in {"rectangle", "circle"}:
         (x, y), (w, h) = item.at, item.size
         shape = shapely.box(x - w / 2, y - h / 2, x + w / 2, y + h / 2) if item.source == "rectangle" else \
-            shapely.Point(x, y).buffer(w / 2, quad_segs=4 * _QUARTER)
+            shapely.Point(x, y).buffer(w / 2, quad_segs=max(4 * _QUARTER, ceil(0.56 * (w / 2 / _CIRCLE) ** 0.5)))
         return _from_stock(space, shape)
     if item.source == "drawn":
         if not item.curves:

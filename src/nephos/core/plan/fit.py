@@ -8,7 +8,8 @@ from nephos.core.machine.kinematics import machine_named
 from nephos.core.mesh.attitude import undercut
 from nephos.core.mesh.look import UNITS, Look
 from nephos.core.plan.checks import Finding, Way
-from nephos.core.plan.place import Placed, linear_of, to_setup
+from nephos.core.plan.edits.registry import tidy
+from nephos.core.plan.place import Placed, extent_of, linear_of, to_setup
 from nephos.core.plan.schema import Model, Plan, Setup
 from nephos.core.units import length_in, size_in
 
@@ -107,6 +108,7 @@ def _mesh_findings(plan: Plan, model: Model, box: Placed, look: Look, sure: bool
         found.append(Finding("unit-guessed", "note", model.id,
                              f"the file names no unit: {name} is a guess, which makes it {mm(float(box.size.max()))} long",
                              "choose another unit, or set a size", ways=others))
+    found += _loose_findings(plan, model, box, look) + _size_findings(plan, model, box)
     hidden = undercut(look, linear_of(placement), placement.sink / max(float(box.size[2]), 1e-9))
     if hidden > 0.03:
         found.append(Finding("undercut", "note", model.id,
@@ -114,6 +116,43 @@ def _mesh_findings(plan: Plan, model: Model, box: Placed, look: Look, sure: bool
                              "turn it another way up, or sink it deeper",
                              ways=(Way("Sink it half", {"do": "sink_half", "model": model.id}),) if placement.sink == 0 else ()))
     return found
+
+
+TOLD = 0.005
+"""A size that differs by more than this share is worth a word."""
+
+
+def _loose_findings(plan: Plan, model: Model, box: Placed, look: Look) -> list[Finding]:
+    """A loose piece that stands out of the rest, so that it decides the size."""
+    if look.main is None:
+        return []
+    size = size_in(plan.units)
+    main = extent_of(look.main, model.placement) * box.scale
+    axis = int((1 - main / box.size).argmax())
+    if main[axis] > (1 - TOLD) * box.size[axis]:
+        return []
+    return [Finding("loose-piece-sizes", "caution", model.id,
+                    f"a loose piece stands out of the rest: {_AXES[axis]} is {size(float(box.size[axis]))} with it, {size(float(main[axis]))} "
+                    "without", "drop the loose pieces; the scale of the rest is kept",
+                    ways=(Way("Drop loose pieces", {"do": "repair_model", "model": model.id, "kind": "drop_shells",
+                                                    "settings": {"size": 1.001 * look.loose}}),))]
+
+
+def _size_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
+    """A size that was set and is another one after repairs."""
+    before = model.placement.before_repairs
+    if before is None:
+        return []
+    axis = int(np.abs(box.size / np.array(before) - 1).argmax())
+    if abs(box.size[axis] / before[axis] - 1) < TOLD:
+        return []
+    size, name = size_in(plan.units), _AXES[axis]
+    return [Finding("size-after-repair", "note", model.id,
+                    f"the repairs changed the size: {name} was {size(before[axis])} and is {size(float(box.size[axis]))}; the scale was kept",
+                    "set the size again if it is to be the old one",
+                    ways=(Way(f"Set {name} to {size(before[axis])}", {"do": "size_model", "model": model.id, "axis": axis,
+                                                                      "value": tidy(before[axis])}),
+                          Way("Keep this size", {"do": "accept_size", "model": model.id})))]
 
 
 def _apart(plan: Plan, placed: dict[str, Placed]) -> list[Finding]:

@@ -20,12 +20,14 @@ from nephos.core.plan.proof import grid_facts
 from nephos.core.plan.proof_checks import motion_findings
 from nephos.core.plan.results import Result, as_result, key_of
 from nephos.core.plan.schema import Operation, Plan, Setup
-from nephos.core.plan.space import Meshes, Work, first_block, setup_space, stock_space
+from nephos.core.plan.space import Meshes, SetupSpace, Work, first_block, setup_space, stock_space
 from nephos.core.post.read import Reading, read_program
 from nephos.core.stock.block import Block
 from nephos.core.stock.compare import compare
 from nephos.core.stock.cut import cut_block
 from nephos.core.stock.frames import record_frames, shown_grid, shown_top
+from nephos.core.stock.rapids import Cuts, close_rapid_depths
+from nephos.core.surface.gouge import Gouge, gouges_along
 from nephos.core.units import Units
 
 _LIMIT = 0.05
@@ -79,18 +81,17 @@ def _outcome(reading: Reading, stretch: Stretch, number: int, plan: Plan) -> Out
     kinds = np.where(reading.rapid[moves] == 1, np.uint8(Kind.RAPID), np.uint8(Kind.CUT))
     seconds = move_seconds(points, kinds, reading.feeds[moves], machine_named(plan.machine))
     operation = Operation(number=number, strategy="finish_lines", cutter=stretch.cutter, settings={})  # type: ignore[arg-type]
-    none = OperationKeys("", "", "", "", "", "")
+    none = OperationKeys(*[""] * 8)
     return Outcome(operation, points, kinds, reading.feeds[moves], seconds, Toolpath(points, kinds, reading.feeds[moves]),
                    np.zeros(len(kinds), np.float32), (), none)
 
 
-def _trueness(plan: Plan, setup: Setup, meshes: Meshes, block: Block, cutters: list[Cutter], work: Work) -> dict[str, float]:
-    if not any(model.shown for model in plan.models):
-        return {}
-    space = setup_space(plan, setup, meshes, work)
+def _trueness(space: SetupSpace, block: Block, cutters: list[Cutter], gouges: list[Gouge], work: Work) -> dict[str, float]:
     region = shape_of(space, work, "silhouette")
     profiles = [cutter.profile for cutter in cutters]
-    return compare(block, space.index, region, space.floor, profiles, _LIMIT, plan.tolerance, part(work.report, 0.6, 1)).numbers()
+    deepest = max((item.depth for item in gouges), default=0.0)
+    return compare(block, space.index, region, space.floor, profiles, _LIMIT, space.plan.tolerance, deepest,
+                   part(work.report, 0.6, 1)).numbers()
 
 
 def _finding(item: Finding) -> dict[str, object]:
@@ -109,14 +110,22 @@ def prove_foreign(plan: Plan, setup: Setup, meshes: Meshes, text: bytes, cutters
         reading = read_program(text)
         stretches = stretches_of(reading, cutters, usual)
         space = stock_space(plan, setup)
-        block = first_block(space)
+        stock = block = first_block(space)
+        modelled = setup_space(plan, setup, meshes, work) if any(model.shown for model in plan.models) else None
         parts, findings, before = [], [], 0.0
+        history: list[Cuts] = []
+        gouges: list[Gouge] = []
         for k, stretch in enumerate(stretches):
             outcome = _outcome(reading, stretch, k + 1, plan)
             grid = shown_grid(block.grid)
             shown: F32 = shown_top(block, grid)
             cut = cut_block(block, outcome.points, outcome.kinds, stretch.first, stretch.cutter)
-            outcome, block = replace(outcome, depths=cut.depths, struck=cut.struck), cut.block
+            cuts = (outcome.points, outcome.kinds, stretch.cutter.profile)
+            close = close_rapid_depths(stock, history, cuts, cut.suspects, cut.cells)
+            into = gouges_along(modelled.index, outcome.points, stretch.cutter.profile, plan.tolerance) if modelled else ()
+            outcome, block = replace(outcome, depths=np.maximum(cut.depths, close), struck=cut.struck, gouges=into), cut.block
+            history.append(cuts)
+            gouges += into
             frames = record_frames(shown, grid, outcome.points, outcome.kinds, outcome.seconds, stretch.cutter.profile)
             names = (f"{key}-{k}-moves", f"{key}-{k}-frames")
             work.store.put(names[0], "foreign", as_result(
@@ -130,10 +139,11 @@ def prove_foreign(plan: Plan, setup: Setup, meshes: Meshes, text: bytes, cutters
                           "seconds": outcome.total_seconds, "moves": names[0], "frames": names[1]})
             before += outcome.total_seconds
             work.report(0.6 * (k + 1) / len(stretches))
+        cut_with = [item.cutter for item in stretches]
         return as_result({
             "moves": len(reading.rapid), "lines": text.count(b"\n") + (not text.endswith(b"\n")), "seconds": before,
             "low": np.nanmin(reading.points, axis=0).tolist(), "high": np.nanmax(reading.points, axis=0).tolist(),
-            "findings": findings, "parts": parts, "compare": _trueness(plan, setup, meshes, block, [item.cutter for item in stretches], work),
+            "findings": findings, "parts": parts, "compare": _trueness(modelled, block, cut_with, gouges, work) if modelled else {},
         })
 
     work.stage(key, "foreign", made)

@@ -22,6 +22,8 @@ class OperationKeys:
     moves: str
     block: str
     frames: str
+    rapids: str
+    gouges: str
 
 
 @dataclass(frozen=True)
@@ -38,7 +40,8 @@ class SetupKeys:
 
 def space_key(plan: Plan, setup: Setup) -> str:
     """What the models in the setup's space depend on."""
-    models = [[model.mesh, [step.model_dump() for step in model.steps], model.placement.model_dump(), model.copies.model_dump()]
+    models = [[model.mesh, [step.model_dump() for step in model.steps], model.placement.model_dump(exclude={"before_repairs"}),
+               model.copies.model_dump()]
               for model in plan.models if model.shown]
     stock = plan.stock.model_dump(exclude={"material", "grain"})
     return key_of("space", models, stock, setup.side, setup.zero.model_dump(), setup.packing)
@@ -71,7 +74,8 @@ def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, 
     moves = key_of("moves", path, post_of(plan.post).of_moves(), operation.number, operation.cutter.model_dump(),
                    operation.spindle_speed, machine_named(plan.machine).model_dump())
     block = key_of("block", before, moves)
-    return OperationKeys(before, passes, path, moves, block, key_of("frames", before, moves))
+    return OperationKeys(before, passes, path, moves, block, key_of("frames", before, moves), key_of("rapids", block),
+                         key_of("gouges", space, moves, plan.tolerance))
 
 
 def finest_operation(operations: list[Operation]) -> Operation:

@@ -16,6 +16,7 @@ from nephos.core.post.write import Program
 from nephos.core.stock.block import Block
 from nephos.core.stock.compare import Comparison
 from nephos.core.stock.sweep import RAPID_DEPTH
+from nephos.core.surface.gouge import Gouge
 
 
 @dataclass(frozen=True)
@@ -24,7 +25,8 @@ class Outcome:
 
     `points` (n + 1, 3), `kinds` (n,), `seconds` (n,) are the moves read back from the posted text;
     the first ones may begin at coordinates that are not yet known (not a number). `struck` names what above the flutes met material,
-    how deep (mm) and in which move; `depths` (n,) is how much (mm) each move took off where it took most.
+    how deep (mm) and in which move; `depths` (n,) is how much (mm) each move took off where it took most. `gouges` are the
+    places where moves go into the model, the deepest first.
     """
 
     operation: Operation
@@ -36,6 +38,7 @@ class Outcome:
     depths: F32
     struck: tuple[tuple[str, float, int], ...]
     keys: OperationKeys
+    gouges: tuple[Gouge, ...] = ()
 
     @property
     def rapid_depth(self) -> F32:

@@ -32,6 +32,6 @@ def overridden(done: SetupOutcome) -> tuple[Override, ...]:
     plan = done.space.plan
     if not plan.overrides:
         return ()
-    findings = operation_findings(plan, done.space.setup) + outcome_findings(done, plan.tolerance, plan.units)
+    findings = operation_findings(plan, done.space.setup) + outcome_findings(done, plan.units)
     now = {(finding.code, finding.row, finding.text) for finding in findings}
     return tuple(item for item in plan.overrides if not item.row.isdigit() or (item.code, item.row, item.text) in now)

@@ -42,6 +42,14 @@ from nephos.core.post.write import Program, arcs_of, write_program
 from nephos.core.stock.block import Block
 from nephos.core.stock.cut import cut_block
 from nephos.core.stock.frames import record_frames, shown_grid, shown_top
+from nephos.core.stock.rapids import Cuts, close_rapid_depths
+from nephos.core.surface.gouge import Gouge, gouges_along
+
+
+def gouges_from(result: Result) -> tuple[Gouge, ...]:
+    """The gouges that a stage kept, the deepest first."""
+    return tuple(Gouge((x, y, z), depth, int(move))
+                 for (x, y, z, depth), move in zip(result.arrays["places"].tolist(), result.arrays["moves"], strict=True))
 
 
 def _passes_result(passes: Passes) -> Result:
@@ -54,6 +62,7 @@ def _passes_result(passes: Passes) -> Result:
         ramp=np.array([item.entry == "ramp" for item in items], np.uint8),
         plunging=np.array([item.plunging for item in items], np.uint8),
         helix=np.array([item.helix or (np.nan, np.nan) for item in items]).reshape(-1, 2),
+        floor=np.array([item.floor for item in items], np.float64),
     )
 
 
@@ -62,8 +71,9 @@ def _passes_from(result: Result) -> Passes:
     pieces = np.split(a["points"], a["ends"][:-1]) if len(a["ends"]) else []
     items = tuple(
         Pass(points, bool(closed), "ramp" if ramp else "plunge", bool(plunging),
-             None if np.isnan(helix[0]) else (float(helix[0]), float(helix[1])))
-        for points, closed, ramp, plunging, helix in zip(pieces, a["closed"], a["ramp"], a["plunging"], a["helix"], strict=True)
+             None if np.isnan(helix[0]) else (float(helix[0]), float(helix[1])), float(floor))
+        for points, closed, ramp, plunging, helix, floor in zip(
+            pieces, a["closed"], a["ramp"], a["plunging"], a["helix"], a["floor"], strict=True)
     )
     return Passes(items, **result.facts)
 
@@ -98,12 +108,30 @@ def _moves(operation: Operation, path: Toolpath, plan: Plan, machine: Machine) -
 def _cut_block(block: Block, points: F64, kinds: U8, first: int, operation: Operation, report: Report) -> Result:
     cut = cut_block(block, points, kinds, first, operation.cutter, report)
     return as_result({"struck": [list(item) for item in cut.struck]}, low=cut.block.low, high=cut.block.high, touched=cut.block.touched,
-                     depths=cut.depths)
+                     bound=cut.block.bound, depths=cut.depths, suspects=np.flatnonzero(cut.suspects), cells=np.flatnonzero(cut.cells))
 
 
-def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: OperationKeys,
-                  first_move: int, work: Work, report: Report) -> tuple[Outcome, Block]:
-    """Work out one operation on the block as it is by then, and cut the block with it."""
+def _rapid_depths(stock: Block, before: list[Cuts], cuts: Cuts, cut: Result, report: Report) -> Result:
+    """How deep each suspected rapid goes into material, looked at closely."""
+    suspects, cells = np.zeros(len(cuts[1]), np.bool_), np.zeros(stock.bound.shape, np.bool_)
+    suspects[cut.arrays["suspects"]] = True
+    cells.reshape(-1)[cut.arrays["cells"]] = True
+    return as_result({}, depths=close_rapid_depths(stock, before, cuts, suspects, cells, report))
+
+
+def _gouges(space: SetupSpace, points: F64, operation: Operation, report: Report) -> Result:
+    """Where the moves of an operation go into the model: places (n, 4) x, y, z, depth, and the numbers of the moves."""
+    found = gouges_along(space.index, points, operation.cutter.profile, space.plan.tolerance, report)
+    return as_result({}, places=np.array([[*item.place, item.depth] for item in found]).reshape(-1, 4),
+                     moves=np.array([item.move for item in found], np.int64))
+
+
+def run_operation(space: SetupSpace, operation: Operation, stock: Block, before: list[Outcome], block: Block, keys: OperationKeys,
+                  work: Work, report: Report) -> tuple[Outcome, Block]:
+    """Work out one operation on the block as it is by then, and cut the block with it.
+
+    `stock` is the block before the first operation, `before` what the earlier ones did to it.
+    """
     plan = space.plan
     machine = machine_named(plan.machine)
     kind = strategy(operation.strategy)
@@ -115,7 +143,7 @@ def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: O
     floor = space.floor if operation.cut_to is None else max(space.floor, float(space.stock_high[2]) - operation.cut_to)
     task = Task(space.index, region, floor, block if operation.settings.wants_block else None, operation.cutter,
                 operation.settings, plan.tolerance, part(report, 0.0, 0.5), outline, float(space.stock_low[2]),
-                inf if operation.cut_from is None else float(space.stock_high[2]) - operation.cut_from)
+                inf if operation.cut_from is None else float(space.stock_high[2]) - operation.cut_from, space.stock_box)
     passes = work.stage(keys.passes, "passes", lambda: _passes_result(kind.make(task)))
 
     def linked() -> Result:
@@ -136,9 +164,17 @@ def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: O
     moves = work.stage(keys.moves, "moves", lambda: _moves(operation, path, plan, machine))
     points, kinds = moves.arrays["points"], moves.arrays["kinds"]
 
+    first_move = sum(len(outcome.kinds) for outcome in before)
     cut = work.stage(keys.block, "block", lambda: _cut_block(
-        block, points, kinds, first_move, operation, part(report, 0.75, 0.9)))
-    after = replace(block, low=cut.arrays["low"], high=cut.arrays["high"], touched=cut.arrays["touched"])
+        block, points, kinds, first_move, operation, part(report, 0.75, 0.85)))
+    after = replace(block, low=cut.arrays["low"], high=cut.arrays["high"], touched=cut.arrays["touched"], bound=cut.arrays["bound"])
+    depths = cut.arrays["depths"]
+    if len(cut.arrays["suspects"]):
+        history: list[Cuts] = [(o.points, o.kinds, o.operation.cutter.profile) for o in before]
+        close = work.stage(keys.rapids, "rapids", lambda: _rapid_depths(
+            stock, history, (points, kinds, operation.cutter.profile), cut, part(report, 0.85, 0.9)))
+        depths = np.maximum(depths, close.arrays["depths"])
+    gouged = work.stage(keys.gouges, "gouges", lambda: _gouges(space, points, operation, part(report, 0.9, 0.95)))
 
     def recorded() -> Result:
         grid = shown_grid(block.grid)
@@ -150,7 +186,7 @@ def run_operation(space: SetupSpace, operation: Operation, block: Block, keys: O
     work.stage(keys.frames, "frames", recorded)
     report(1.0)
     outcome = Outcome(operation, points, kinds, moves.arrays["feeds"], moves.arrays["seconds"], path,
-                      cut.arrays["depths"], tuple((name, depth, move) for name, depth, move in cut.facts["struck"]), keys)
+                      depths, tuple((name, depth, move) for name, depth, move in cut.facts["struck"]), keys, gouges_from(gouged))
     return outcome, after
 
 
@@ -168,20 +204,19 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
     if not todo:
         raise Refused("there is no operation to work out: add one, or switch one on")
     outcomes: list[Outcome] = []
-    first_move = 0
     for k, operation in enumerate(todo):
         work.note(f"operation {operation.number}")
         report = part(work.report, 0.9 * k / len(todo), 0.9 * (k + 1) / len(todo))
         try:
-            outcome, block = run_operation(space, operation, block, keys.operations[operation.number], first_move, work, report)
+            outcome, block = run_operation(space, operation, blocks[0], outcomes, block, keys.operations[operation.number], work, report)
         except Refused as reason:
             text = str(reason)
             raise Refused(text if text.startswith("operation") else f"operation {operation.number}: {text}") from None
-        first_move += len(outcome.kinds)
         outcomes.append(outcome)
         blocks.append(block)
     work.note("comparing")
-    proof = proof_of(space, work, keys, todo, blocks, part(work.report, 0.9, 0.98))
+    gouges = sorted((item for outcome in outcomes for item in outcome.gouges), key=lambda item: -item.depth)
+    proof = proof_of(space, work, keys, todo, blocks, gouges, part(work.report, 0.9, 0.98))
     work.note("posting")
     begin = time.perf_counter()
     done = SetupOutcome(space, tuple(outcomes), block, proof, keys, (), held_tabs(space, work, todo))

@@ -46,10 +46,11 @@ def linear_of(placement: Placement) -> F64:
 
 def scale_of(placement: Placement, extent: F64) -> F64:
     """(3,) millimetres to a unit of the file along each axis, for a turned mesh of `extent` (3,)."""
+    own = placement.unit * np.array(placement.factors)
     given = [size / span if size else None for size, span in zip(placement.size, np.maximum(extent, 1e-9), strict=True)]
-    first = next((factor for factor in given if factor), None)
-    rest = first if first and placement.linked else placement.unit
-    return np.array([factor or rest for factor in given])
+    first = next((factor / usual for factor, usual in zip(given, own, strict=True) if factor), None)
+    by = first if first and placement.linked else 1.0
+    return np.array([factor or by * usual for factor, usual in zip(given, own, strict=True)])
 
 
 def extent_of(support: F64, placement: Placement) -> F64:

@@ -1,6 +1,6 @@
 """What the proof tells of a setup: how true it is, where it is worst, what each operation brought, and which pieces it fell into."""
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from functools import cached_property
 from math import ceil
 from typing import Any, Literal
@@ -21,8 +21,9 @@ from nephos.core.stock.compare import Comparison, compare
 from nephos.core.stock.frames import MOMENTS, Frames, shown_grid, shown_top
 from nephos.core.stock.gain import Gain, gains
 from nephos.core.stock.pieces import find_pieces, freed_at, part_of
-from nephos.core.stock.worst import Worst, worst_places
+from nephos.core.stock.worst import Worst, most_left, worst_gouges
 from nephos.core.surface.drop import drop_grid
+from nephos.core.surface.gouge import Gouge
 from nephos.core.surface.reach import touched_by_ball
 
 BALLS = (6.0, 4.0, 3.0, 2.0, 1.5, 1.0, 0.5)
@@ -93,17 +94,22 @@ def _balls_that_would(space: SetupSpace, c: Comparison, normals: F64, cutters: l
     return [(d, round(share, 3)) for d, share in found]
 
 
-def _compared(space: SetupSpace, work: Work, todo: list[Operation], first: F32, tops: list[F32], block: Block, report: Report) -> Result:
+def _compared(space: SetupSpace, work: Work, todo: list[Operation], first: F32, tops: list[F32], block: Block, gouges: list[Gouge],
+              report: Report) -> Result:
     plan, setup = space.plan, space.setup
     finest, limit = finest_operation(todo), compare_limit(plan, setup)
     cutters = [operation.cutter.profile for operation in todo if operation.cutter.shape != "drill"] or [finest.cutter.profile]
-    c = compare(block, space.index, region_of(space, work, finest), space.floor, cutters, limit, plan.tolerance, report)
+    c = compare(block, space.index, region_of(space, work, finest), space.floor, cutters, limit, plan.tolerance,
+                gouges[0].depth if gouges else plan.tolerance / 4, report)
+    if not gouges:
+        c = replace(c, gouge=0.0)
     rows, columns = block.grid.window((c.grid.x0, c.grid.y0), (c.grid.xs[-1], c.grid.ys[-1]))
     inside = np.isfinite(c.deviation)
     normals = _normals(c.under, c.grid.pitch)
     steep = inside & (normals[..., 2] < _STEEP) & c.reachable & (c.deviation > limit)
     told = {
-        "limit": limit, "worst": [asdict(item) for item in worst_places(c, block.top[rows, columns])],
+        "limit": limit, "gouge": c.gouge,
+        "worst": [asdict(item) for item in (*worst_gouges(gouges, plan.tolerance), *most_left(c, block.top[rows, columns]))],
         "gains": [asdict(item) for item in gains([o.number for o in todo], first, tops, c.grid.pitch, (rows, columns), c.under, inside, limit)],
         "balls": _balls_that_would(space, c, normals, cutters, plan.tolerance), "walls": float(steep.sum() / max(inside.sum(), 1)),
     }
@@ -201,13 +207,17 @@ def _sorted_from(facts: dict[str, Any]) -> Sorted:
     return Sorted(**(facts | {name: tuple(facts[name]) for name in ("low", "high", "place")}))
 
 
-def proof_of(space: SetupSpace, work: Work, keys: SetupKeys, todo: list[Operation], blocks: list[Block], report: Report) -> Proof:
-    """Compare and sort a finished block; `blocks` are the stock and the block after each operation."""
+def proof_of(space: SetupSpace, work: Work, keys: SetupKeys, todo: list[Operation], blocks: list[Block], gouges: list[Gouge],
+             report: Report) -> Proof:
+    """Compare and sort a finished block.
+
+    `blocks` are the stock and the block after each operation, `gouges` those of all operations, the deepest first.
+    """
     tops = [block.top for block in blocks]
-    kept = work.stage(keys.compare, "compare", lambda: _compared(space, work, todo, tops[0], tops[1:], blocks[-1], report))
+    kept = work.stage(keys.compare, "compare", lambda: _compared(space, work, todo, tops[0], tops[1:], blocks[-1], gouges, report))
     pieces = work.stage(keys.pieces, "pieces", lambda: _sorted(_History(space, work, keys, todo, blocks)))
     f, a = kept.facts, kept.arrays
-    comparison = Comparison(grid_from(f), a["deviation"], a["reachable"].astype(bool), f["limit"], a["under"])
+    comparison = Comparison(grid_from(f), a["deviation"], a["reachable"].astype(bool), f["limit"], a["under"], f["gouge"])
     return Proof(comparison, tuple(Worst(tuple(w["place"]), w["deviation"], w["reachable"]) for w in f["worst"]),  # type: ignore[arg-type]
                  tuple(Gain(**g) for g in f["gains"]), tuple((d, share) for d, share in f["balls"]), f["walls"],
                  tuple(_sorted_from(facts) for facts in pieces.facts["pieces"]),

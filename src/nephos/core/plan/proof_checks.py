@@ -11,7 +11,7 @@ from nephos.core.machine.kinematics import Machine, machine_named
 from nephos.core.paths.air import NOTHING
 from nephos.core.paths.registry import strategy
 from nephos.core.paths.toolpath import Kind
-from nephos.core.plan.checks import Finding
+from nephos.core.plan.checks import Finding, Way
 from nephos.core.plan.keys import finest_operation
 from nephos.core.plan.outcome import Outcome, SetupOutcome
 from nephos.core.plan.place import to_setup
@@ -79,6 +79,18 @@ def _rapids(c: Context) -> list[Finding]:
                     "raise the clearance of the setup", *c.at(worst))]
 
 
+def _gouges(c: Context) -> list[Finding]:
+    """Moves that go into the model deeper than the tolerance."""
+    limit = c.space.plan.tolerance
+    deep = [item for item in c.outcome.gouges if item.depth > limit]
+    if not deep:
+        return []
+    move = deep[0].move
+    more = f", and in {len(deep) - 1} more moves" if len(deep) > 1 else ""
+    return [Finding("gouge", "stop", c.row, f"the model is gouged {c.mm(deep[0].depth)} deep at {c.xy(move)}{more}",
+                    "make the tolerance smaller or leave more stock", deep[0].place, float(c.ends[move]))]
+
+
 def _depths(c: Context) -> list[Finding]:
     """Deeper at once than the stepdown, for more than a touch at a wall that was left standing."""
     stepdown = getattr(c.operation.settings, "stepdown", None)
@@ -109,7 +121,7 @@ def _full_material(c: Context) -> list[Finding]:
 
 
 def _air(c: Context) -> list[Finding]:
-    cutting = (c.outcome.kinds == Kind.CUT) | (c.outcome.kinds == Kind.LINK)
+    cutting = c.outcome.kinds != Kind.RAPID
     lengths = np.where(cutting, c.outcome.lengths, 0.0)
     idle = c.outcome.in_air(c.space.plan.block_pitch)
     if not (cutting & ~idle).any():
@@ -158,7 +170,12 @@ def _struck(c: Context) -> list[Finding]:
     found = []
     for name, (depth, move) in worst.items():
         code, level, text, way = _STRUCK[name]
-        found.append(Finding(code, level, c.row, text.format(depth=c.mm(depth)), way, *c.at(move)))  # type: ignore[arg-type]
+        ways: tuple[Way, ...] = ()
+        if name == "flutes" and getattr(c.operation.settings, "layer", None) == 0.0:
+            layer = round(0.8 * c.operation.cutter.flute_length, 1)
+            ways = (Way(f"Go down in layers of {c.mm(layer)}", {
+                "do": "set_layer", "setup": c.space.setup.id, "operation": c.operation.number, "depth": layer}),)
+        found.append(Finding(code, level, c.row, text.format(depth=c.mm(depth)), way, *c.at(move), ways=ways))  # type: ignore[arg-type]
     return found
 
 
@@ -225,7 +242,7 @@ def _keep_outs(c: Context) -> list[Finding]:
 
 
 Check = Callable[[Context], list[Finding]]
-OF_MOTION: tuple[Check, ...] = (_rapids, _struck, _keep_outs, _lowest, _travel)
+OF_MOTION: tuple[Check, ...] = (_rapids, _gouges, _struck, _keep_outs, _lowest, _travel)
 """Checks of any moves with a cutter, wherever they come from."""
 OF_OPERATIONS: tuple[Check, ...] = (*OF_MOTION, _depths, _full_material, _slivers, _air)
 """Checks of each operation. A new one is a function here."""
@@ -289,16 +306,11 @@ def _ball_in_words(balls: tuple[tuple[float, float], ...], mm: Say) -> str:
     return f"a ball of {mm(diameter)} would reach {100 * share:.0f} % of them; finish with one, or sand them"
 
 
-def _trueness(done: SetupOutcome, tolerance: float, mm: Say, number: Say) -> list[Finding]:
-    """What is left and what is gouged. It concerns the operation that decides what could be reached."""
+def _trueness(done: SetupOutcome, mm: Say) -> list[Finding]:
+    """What is left. It concerns the operation that decides what could be reached."""
     numbers, found = done.comparison.numbers(), []
     row = str(finest_operation([outcome.operation for outcome in done.outcomes]).number)
     worst = done.proof.worst
-    if numbers.get("gouge_max", 0.0) > tolerance:
-        place = next((item.place for item in worst if item.deviation < 0), None)
-        where = f" at X{number(round(place[0], 1))} Y{number(round(place[1], 1))}" if place else ""
-        found.append(Finding("gouge", "stop", row, f"the model is gouged {mm(numbers['gouge_max'])} deep{where}",
-                             "make the tolerance smaller or leave more stock", place))
     if numbers.get("could_reach", 0.0) > 0.05:
         place = next((item.place for item in worst if item.deviation > 0 and item.reachable), None)
         found.append(Finding("left-over", "note", row,
@@ -315,7 +327,7 @@ def _trueness(done: SetupOutcome, tolerance: float, mm: Say, number: Say) -> lis
     return found
 
 
-def outcome_findings(done: SetupOutcome, tolerance: float, units: Units = "mm") -> list[Finding]:
+def outcome_findings(done: SetupOutcome, units: Units = "mm") -> list[Finding]:
     """What the proof tells, with lengths in words in `units`."""
     found: list[Finding] = []
     mm, number = length_in(units), number_in(units)
@@ -326,6 +338,6 @@ def outcome_findings(done: SetupOutcome, tolerance: float, units: Units = "mm") 
         context = Context(done.space, done.proof.gains, outcome, np.cumsum(outcome.seconds) + before, machine, mm, number)
         found += [finding for check in OF_OPERATIONS for finding in check(context)]
         before += outcome.total_seconds
-    return found + _holding(done, starts, mm, number) + _trueness(done, tolerance, mm, number)
+    return found + _holding(done, starts, mm, number) + _trueness(done, mm)
 
 

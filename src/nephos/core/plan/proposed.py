@@ -9,6 +9,7 @@ from nephos.core.cutters.feeds import working_diameter
 from nephos.core.mesh.look import Look
 from nephos.core.paths.registry import strategy
 from nephos.core.plan.place import placed_model
+from nephos.core.plan.reach import fitted, terrain_of
 from nephos.core.plan.schema import Limit, Operation, Plan
 
 _USUAL: dict[str, tuple[str, float]] = {"drill": ("drill", 5.0)}
@@ -74,4 +75,32 @@ def proposed_sheet(plan: Plan, look: Look, cutters: Sequence[Cutter]) -> tuple[O
         enough = min(plan.stock.thickness - 5, longest_flutes)
         through = nearest_cutter([cutter for cutter in flats if cutter.flute_length >= enough] or cutters, "flat", 6.0)
         found.append(proposed_operation(plan, cutters, "cut_out", 50, through))
+    found = _within_reach(plan, look, found, cutters)
     return tuple(operation.model_copy(update={"number": 10 * (k + 1)}) for k, operation in enumerate(found))
+
+
+def _within_reach(plan: Plan, look: Look, operations: list[Operation], cutters: Sequence[Cutter]) -> list[Operation]:
+    """The operations with cutters and depths at which neither shank nor holder meets anything; those that cannot be done are left out.
+
+    None goes deeper than the one before it has cleared. A finisher that finds more material than its flutes are long goes in layers.
+    """
+    terrain = terrain_of(plan, plan.setups[0], [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)])
+    if terrain is None:
+        return operations
+    found: list[Operation] = []
+    depth: float | None = None
+    for operation in operations:
+        cut_out = operation.strategy == "cut_out"
+        limited = operation if depth is None or cut_out else operation.model_copy(update={"cut_to": depth})
+        done = fitted(terrain, limited, cutters)
+        if done is None:
+            continue
+        if not cut_out:
+            depth = done.cut_to
+        if not found and "layer" in type(done.settings).model_fields and terrain.top - terrain.foot > done.cutter.flute_length:
+            done = done.model_copy(update={"settings": done.settings.model_copy(update={"layer": round(0.8 * done.cutter.flute_length, 1)})})
+        found.append(done)
+    # One number means one cutter: where it stands out farther for one operation it does so for all.
+    farthest = {item.cutter.number: max((other.cutter for other in found if other.cutter.number == item.cutter.number), key=lambda c: c.reach)
+                for item in found}
+    return [item.model_copy(update={"cutter": farthest[item.cutter.number]}) for item in found]

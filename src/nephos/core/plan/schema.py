@@ -28,6 +28,7 @@ from nephos.core.post.schema import Post, post_of
 Align = Literal["low", "centre", "high"]
 Side = Literal["top", "bottom", "front", "back", "left", "right"]
 Size = Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)]
+Factor = Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]
 Place = Annotated[float, Field(ge=-10_000, le=10_000, allow_inf_nan=False)]
 
 
@@ -63,13 +64,16 @@ class Placement(Part):
     """How a mesh lies in the stock: turned about X, then Y, then Z, mirrored, sized, then moved.
 
     Mirroring is along the axes of the stock. A size that is given is reached; axes without one
-    follow the first that has one while `linked`, and otherwise keep the file's unit.
+    follow the first that has one while `linked`, and otherwise keep the file's unit times their factor.
     """
 
     turn: tuple[Place, Place, Place] = (0.0, 0.0, 0.0)
     mirror: tuple[bool, bool, bool] = (False, False, False)
     unit: Size = Field(default=1.0, description="millimetres that one unit of the file stands for")
+    factors: tuple[Factor, Factor, Factor] = Field(default=(1.0, 1.0, 1.0), description="besides the unit, along each axis of the stock")
     size: tuple[Size | None, Size | None, Size | None] = (None, None, None)
+    before_repairs: tuple[Size, Size, Size] | None = Field(
+        default=None, description="the size that was set before repairs changed what there is to size; none where none was set")
     linked: bool = Field(default=True, description="axes without a size follow")
     align: tuple[Align, Align, Align] = ("centre", "centre", "high")
     offset: tuple[Place, Place, Place] = (0.0, 0.0, -1.0)

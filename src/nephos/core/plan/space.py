@@ -42,6 +42,12 @@ class SetupSpace:
         return float(self.stock_high[2] + self.setup.clearance)
 
     @property
+    def stock_box(self) -> tuple[float, float, float, float]:
+        """The stock on the plan: low x, low y, high x, high y."""
+        (x0, y0), (x1, y1) = self.stock_low[:2].tolist(), self.stock_high[:2].tolist()
+        return x0, y0, x1, y1
+
+    @property
     def floor(self) -> float:
         """The foot of the model, or of the stock where the model reaches through it."""
         return float(max(self.index.low[2], self.stock_low[2]))

@@ -53,7 +53,8 @@ def held_tabs(space: SetupSpace, work: Work, todo: list[Operation]) -> tuple[Hel
 
 def _tabs_of(space: SetupSpace, operation: Operation, settings: CutOutSettings, outline: shapely.Geometry) -> list[HeldTab]:
     loops = loops_of(outline)
-    places = tab_places(loops, lambda k: rim_heights(space.index, loops[k].rim, space.floor), settings, operation.cutter)
+    places = tab_places(loops, lambda k: rim_heights(space.index, loops[k].rim, space.floor), settings, operation.cutter,
+                        space.stock_box)
     found = []
     for loop, shares in zip(loops, places, strict=True):
         for share in shares:

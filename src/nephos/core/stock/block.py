@@ -47,7 +47,8 @@ class Block:
 
     `low`, `high` : (k, ny, nx) float32, ends of interval k of each column, the lowest first; an
     interval with high <= low is empty. `touched` : (ny, nx) int32, the move that last cut the
-    column from above (-1 for none), counted over the job. One interval is enough until a cutter
+    column from above (-1 for none), counted over the job. `bound` : (ny, nx) float32, no material of
+    the whole cell stands higher (stock/bound.py). One interval is enough until a cutter
     comes from the side; more are added as a further plane of the same arrays.
     """
 
@@ -55,6 +56,7 @@ class Block:
     low: F32
     high: F32
     touched: I32
+    bound: F32
 
     @property
     def top(self) -> F32:
@@ -81,10 +83,14 @@ class Block:
         """The block with the columns in `kept` (ny, nx) alone."""
         return replace(self, high=np.where(kept, self.high, self.low))
 
-    def cut_above(self, surface: F32, touched: I32) -> "Block":
-        """The block with all material above `surface` (ny, nx) gone; `touched` names the moves."""
+    def cut_above(self, surface: F32, touched: I32, bound: F32 | None = None) -> "Block":
+        """The block with all material above `surface` (ny, nx) gone; `touched` names the moves.
+
+        `bound` : of what is left over whole cells. Without one the cells are taken for level.
+        """
         high = np.minimum(self.high, surface[None])
-        return replace(self, high=high, touched=np.where(touched >= 0, touched, self.touched))
+        bound = np.minimum(self.bound, surface) if bound is None else bound
+        return replace(self, high=high, touched=np.where(touched >= 0, touched, self.touched), bound=bound)
 
 
 def box_block(low: tuple[float, float, float], high: tuple[float, float, float], pitch: float) -> Block:
@@ -103,7 +109,7 @@ def box_block(low: tuple[float, float, float], high: tuple[float, float, float],
     shape = (1, ny, nx)
     return Block(
         grid, np.full(shape, low[2], np.float32), np.full(shape, high[2], np.float32),
-        np.full(shape[1:], -1, np.int32),
+        np.full(shape[1:], -1, np.int32), np.full(shape[1:], high[2], np.float32),
     )
 
 
@@ -125,4 +131,8 @@ def rounded(block: Block, axis: F64) -> Block:
     radius = (high - low) / 2
     side = y if across == 0 else x
     half = np.sqrt(np.maximum(radius * radius - side * side, 0.0))
-    return replace(block, low=(middle - half)[None].astype(np.float32), high=(middle + half)[None].astype(np.float32))
+    # Within a cell the bar is highest where it is nearest to its middle.
+    nearest = np.maximum(np.abs(side) - grid.pitch / 2, 0.0)
+    bound = middle + np.sqrt(np.maximum(radius * radius - nearest * nearest, 0.0))
+    return replace(block, low=(middle - half)[None].astype(np.float32), high=(middle + half)[None].astype(np.float32),
+                   bound=np.nextafter(bound.astype(np.float32), np.float32(np.inf)))

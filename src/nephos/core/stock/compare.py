@@ -1,6 +1,9 @@
 """The block against the model: what is left and what is gouged, along the surface normal."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
+from math import ceil, inf, sqrt
 
 import numpy as np
 import shapely
@@ -10,8 +13,9 @@ from nephos.core.bands import Report, in_bands, kernel, part, silent
 from nephos.core.cutters import Profile
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.sweep import sweep
-from nephos.core.surface.drop import drop_grid
+from nephos.core.surface.drop import drop_grid, drop_points
 from nephos.core.surface.index import SurfaceIndex
+from nephos.core.surface.inside import depth_of_removed
 from nephos.core.surface.nearest import distance_at
 
 REACH = 3.0
@@ -28,8 +32,9 @@ class Comparison:
     """Deviation of each column of the block, over a window of its grid.
 
     `deviation` : (ny, nx) float32 millimetres along the normal, positive for material left,
-    negative for a gouge; not a number outside the boundary. `reachable` : (ny, nx) bool, whether
+    negative for removed material that belongs to the model; not a number outside the boundary. `reachable` : (ny, nx) bool, whether
     an ideal pass of one of the cutters would come within the tolerance there. `under` : (ny, nx) float32 height of the model.
+    `gouge` : depth of the deepest gouge along the moves (surface/gouge.py), in millimetres; no column can show more.
     """
 
     grid: Grid
@@ -37,6 +42,7 @@ class Comparison:
     reachable: Bool
     limit: float
     under: F32
+    gouge: float = 0.0
 
     def numbers(self) -> dict[str, float]:
         """The figures of the report: millimetres, and the share of the area within the limit."""
@@ -48,7 +54,7 @@ class Comparison:
         left = np.maximum(values, 0)
         p50, p95, p99 = np.percentile(reached, (50, 95, 99)) if reached.size else (0.0, 0.0, 0.0)
         figures = {
-            "gouge_max": max(float(-values.min()), 0.0), "leftover_p50": p50, "leftover_p95": p95,
+            "gouge_max": max(float(-values.min()), self.gouge), "leftover_p50": p50, "leftover_p95": p95,
             "leftover_p99": p99, "leftover_max": reached.max(initial=0.0),
             "leftover_max_unreachable": left.max(), "limit": self.limit,
             "within_tolerance": np.mean(np.abs(values) <= self.limit),
@@ -59,54 +65,74 @@ class Comparison:
 
 
 @kernel
-def _deviations(grid, top, under, floor, x0, y0, pitch, reach, out):  # type: ignore[no-untyped-def]
+def _deviations(grid, top, under, floor, x0, y0, pitch, reach, deepest, out):  # type: ignore[no-untyped-def]
     rows, columns = top.shape
     for j in range(rows):
         for i in range(columns):
             # Under the floor there is no model: what is cut there deeper is no deeper into it.
             z = max(np.float64(top[j, i]), floor)
+            x, y = x0 + i * pitch, y0 + j * pitch
             gap = z - under[j, i]
+            if gap < -1e-4:
+                out[j, i] = -min(depth_of_removed(grid, x, y, z, under[j, i], reach), deepest)
+                continue
             size = abs(gap)
             if size > 1e-4:
                 limit = min(size, reach)
-                distance = distance_at(grid, x0 + i * pitch, y0 + j * pitch, z, limit, gap < 0.0)
+                distance = distance_at(grid, x, y, z, limit)
                 if distance < limit or size <= reach:
                     size = distance
-            out[j, i] = size if gap >= 0.0 else -size
+            out[j, i] = size
 
 
-def lowest_left(tips: F64, grid: Grid, cutter: Profile) -> F32:
-    """The lowest surface a cutter leaves that has been everywhere, from its tips on the grid."""
+def lowest_left(tips: F64, grid: Grid, cutter: Profile, within: float = inf, drop: Callable[[F64], F64] | None = None) -> F32:
+    """The lowest surface a cutter leaves that has been everywhere, from its tips on the grid.
+
+    Between two neighbouring tips it goes straight, unless the surface between them may stand more than `within` (mm) over that way,
+    as on an edge: there it is at the tips alone, and at as many places between as a small cutter needs, whose tips `drop` tells.
+    """
     ny, nx = tips.shape
-    points = np.full((ny, nx + 1, 3), np.nan)
-    points[:, :nx, 0] = grid.xs
-    points[:, :nx, 1] = grid.ys[:, None]
-    points[:, :nx, 2] = tips
-    flat = points.reshape(-1, 3)
+    second = np.zeros_like(tips)
+    second[:, 1:-1] = tips[:, 2:] - 2 * tips[:, 1:-1] + tips[:, :-2]
+    bulge = np.maximum(-second, 0.0) / 2
+    broken = np.ones((ny, nx), np.bool_)
+    broken[:, :-1] = np.maximum(bulge[:, :-1], bulge[:, 1:]) > within
+    # Where the way is broken the tip comes twice, so that it is cut there on its own, and then a gap.
+    slots = np.full((ny, nx, 3, 3), np.nan)
+    slots[..., :2, 0], slots[..., :2, 1], slots[..., :2, 2] = grid.xs[:, None], grid.ys[:, None, None], tips[..., None]
+    flat = slots[np.stack([np.ones_like(broken), broken, broken], axis=-1)]
+    round_ = cutter.corner or cutter.radius
+    steps = ceil(grid.pitch / max(sqrt(8 * round_ * within), 1e-9)) if within < inf else 1
+    if drop is not None and steps > 1:
+        j, i = np.nonzero(broken[:, :-1])
+        between = np.linspace(0, 1, steps + 1)[1:-1]
+        xy = np.column_stack([(grid.xs[i][:, None] + grid.pitch * between).ravel(), np.repeat(grid.ys[j], len(between))])
+        places = np.column_stack([xy, drop(xy)])
+        flat = np.concatenate([flat, np.stack([places, places, np.full_like(places, np.nan)], axis=1).reshape(-1, 3)])
     top = np.full((ny, nx), np.inf, np.float32)
     sweep(top, np.zeros((ny, nx), np.int32), grid, flat, np.ones(len(flat) - 1, np.uint8), 0, cutter,
           straight=0.002)
     return top
 
 
-def _fits_in(small: Profile, large: Profile) -> bool:
-    """Whether `small` can go everywhere in `large`, so that it reaches all that `large` reaches."""
-    upright = small.slope == np.inf and large.slope == np.inf
-    return bool(upright and small.corner <= large.corner and small.radius <= large.radius)
+def _fills(small: Profile, large: Profile) -> bool:
+    """Whether `small`, moved about, fills all of `large`: then it reaches all that `large` reaches."""
+    upright = small.slope == inf and large.slope == inf
+    return bool(upright and small.corner <= large.corner and small.flat <= large.flat)
 
 
 def deciding(cutters: list[Profile]) -> list[Profile]:
-    """Those of several cutters that decide what could be reached: none that another one fits in."""
+    """Those of several cutters that decide what could be reached: none that another one fills."""
     kept: list[Profile] = []
     for cutter in sorted(set(cutters), key=lambda item: (item.corner, item.radius)):
-        if not any(_fits_in(other, cutter) for other in kept):
+        if not any(_fills(other, cutter) for other in kept):
             kept.append(cutter)
     return kept
 
 
 def compare(
     block: Block, index: SurfaceIndex, region: shapely.Geometry, floor: float, cutters: list[Profile],
-    limit: float, tolerance: float, report: Report = silent,
+    limit: float, tolerance: float, gouge: float | None = None, report: Report = silent,
 ) -> Comparison:
     """Measure the block over `region` against the surface above `floor`.
 
@@ -117,7 +143,10 @@ def compare(
     cutters : those that decide what could be reached: each is dropped at every cell, and what
         stays more than `tolerance` over the surface then is beyond it.
     limit : deviations up to this are within tolerance, in millimetres.
+    gouge : depth (mm) of the deepest gouge along the moves that cut the block (surface/gouge.py), where it is known.
     """
+    known = gouge is not None
+    gouge = gouge or 0.0
     x_low, y_low, x_high, y_high = region.bounds
     rows, columns = block.grid.window((x_low, y_low), (x_high, y_high))
     g = block.grid
@@ -130,21 +159,26 @@ def compare(
     closed = np.full(top.shape, np.inf, np.float32)
     chosen = deciding(cutters)
     for k, cutter in enumerate(chosen):
-        tips = drop_grid(index, *args, cutter, floor, part(report, 0.15 + 0.2 * k / len(chosen), 0.15 + 0.2 * (k + 1) / len(chosen)))
-        closed = np.minimum(closed, lowest_left(tips, grid, cutter))
+        # A cutter beside the window reaches into it.
+        more = ceil(cutter.radius / grid.pitch)
+        wide = Grid(grid.x0 - more * grid.pitch, grid.y0 - more * grid.pitch, grid.pitch, grid.nx + 2 * more, grid.ny + 2 * more)
+        told = part(report, 0.15 + 0.2 * k / len(chosen), 0.15 + 0.2 * (k + 1) / len(chosen))
+        tips = drop_grid(index, wide.x0, wide.y0, wide.pitch, wide.nx, wide.ny, cutter, floor, told)
+        left = lowest_left(tips, wide, cutter, tolerance / 2, partial(drop_points, index, cutter=cutter, floor=floor))
+        closed = np.minimum(closed, left[more : more + grid.ny, more : more + grid.nx])
     deviation = np.empty_like(top)
 
     def work(first: int, last: int) -> None:
         _deviations(index.arrays, top[first:last], under[first:last], floor, grid.x0, grid.y0 + first * grid.pitch,
-                    grid.pitch, REACH, deviation[first:last])
+                    grid.pitch, REACH, gouge if known else inf, deviation[first:last])
 
     in_bands(work, grid.ny, max(1, grid.ny // 32), part(report, 0.35, 1))
     gap = top - under
-    slope = np.divide(deviation, gap, out=np.ones_like(gap), where=np.abs(gap) > 1e-4)
+    slope = np.divide(deviation, gap, out=np.ones_like(gap), where=gap > 1e-4)
     reachable = (closed - under) * np.clip(slope, 0, 1) <= tolerance
     shapely.prepare(region)
     xs, ys = np.meshgrid(grid.xs, grid.ys)
     deviation[~shapely.intersects_xy(region, xs, ys)] = np.nan
-    # Beside the model there is nothing to gouge: that is where it is cut out.
-    deviation[(surface <= floor - _NOWHERE) & (top < floor)] = np.nan
-    return Comparison(grid, deviation, reachable, limit, under.astype(np.float32))
+    # Beside the model there is nothing to gouge: that is where it is cut out, deeper than the floor by more than rounding.
+    deviation[(surface <= floor - _NOWHERE) & (top < floor - tolerance)] = np.nan
+    return Comparison(grid, deviation, reachable, limit, under.astype(np.float32), gouge if known else 0.0)

@@ -4,10 +4,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nephos.core.arrays import F32, F64, U8
-from nephos.core.bands import Report, silent
+from nephos.core.arrays import F32, F64, U8, Bool
+from nephos.core.bands import Report, part, silent
 from nephos.core.cutters import Cutter
 from nephos.core.stock.block import Block
+from nephos.core.stock.bound import lower_bound
 from nephos.core.stock.sweep import sweep_watching
 
 STRIKE = 0.02
@@ -19,11 +20,17 @@ Struck = tuple[str, float, int]
 
 @dataclass(frozen=True)
 class Cut:
-    """The block afterwards, how much (mm) each move took off where it took most (n,), and what was struck."""
+    """The block afterwards, how much (mm) each move took off where it took most (n,), and what was struck.
+
+    `suspects` : (n,) bool, rapids that may meet material between the centres of cells, and `cells` (ny, nx) bool, where:
+    all rapids that do meet some are among them (stock/rapids.py looks closer).
+    """
 
     block: Block
     depths: F32
     struck: tuple[Struck, ...]
+    suspects: Bool
+    cells: Bool
 
 
 def cut_block(block: Block, points: F64, kinds: U8, first: int, cutter: Cutter, report: Report = silent) -> Cut:
@@ -31,6 +38,8 @@ def cut_block(block: Block, points: F64, kinds: U8, first: int, cutter: Cutter, 
     top, touched = np.ascontiguousarray(block.top), np.full(block.touched.shape, -1, np.int32)
     bodies = cutter.bodies
     depths, strikes = sweep_watching(top, touched, block.grid, points, kinds, first, cutter.profile,
-                                     np.array([[radius, height] for _, radius, height in bodies]), report)
+                                     np.array([[radius, height] for _, radius, height in bodies]), part(report, 0, 0.5))
     struck = tuple((name, float(depth), int(move)) for (name, _, _), (depth, move) in zip(bodies, strikes, strict=True) if depth > STRIKE)
-    return Cut(block.cut_above(top, touched), depths, struck)
+    bound = block.bound.copy()
+    suspects, cells = lower_bound(bound, block.grid, points, kinds, cutter.profile, part(report, 0.5, 1))
+    return Cut(block.cut_above(top, touched, np.maximum(bound, top)), depths, struck, suspects, cells)

@@ -20,7 +20,7 @@ RAPID_DEPTH = 0.002
 
 
 @inlined
-def _row_span(px, py, qx, qy, r, y):  # type: ignore[no-untyped-def]
+def row_span(px, py, qx, qy, r, y):  # type: ignore[no-untyped-def]
     """The stretch of the row at y that lies within r of the segment p-q (empty: low > high)."""
     low = np.inf
     high = -np.inf
@@ -77,7 +77,7 @@ def _sweep_ball(top, touched, x0, y0, pitch, j0, points, ids, r, hits):  # type:
         hit = np.float32(0.0)
         for j in range(first, last + 1):
             y = y0 + (j0 + j) * pitch
-            low, high = _row_span(px, py, qx, qy, r, y)
+            low, high = row_span(px, py, qx, qy, r, y)
             a = max(int(ceil((low - x0) / pitch)), 0)
             b = min(int(floor((high - x0) / pitch)), columns - 1)
             wx = x0 - px
@@ -140,7 +140,7 @@ def _sweep_flat(top, touched, x0, y0, pitch, j0, points, ids, r, hits):  # type:
         hit = np.float32(0.0)
         for j in range(first, last + 1):
             y = y0 + (j0 + j) * pitch
-            low, high = _row_span(px, py, qx, qy, r, y)
+            low, high = row_span(px, py, qx, qy, r, y)
             a = max(int(ceil((low - x0) / pitch)), 0)
             b = min(int(floor((high - x0) / pitch)), columns - 1)
             wx = x0 - px
@@ -194,7 +194,7 @@ def _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, p, hits):  # type: 
         hit = np.float32(0.0)
         for j in range(first, last + 1):
             y = y0 + (j0 + j) * pitch
-            low, high = _row_span(px, py, qx, qy, r, y)
+            low, high = row_span(px, py, qx, qy, r, y)
             wy = y - py
             for i in range(max(int(ceil((low - x0) / pitch)), 0), min(int(floor((high - x0) / pitch)), columns - 1) + 1):
                 dx = x0 - px + i * pitch
@@ -228,7 +228,7 @@ def sweep_rows(top, touched, x0, y0, pitch, j0, points, ids, p, hits):  # type: 
         _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, p, hits)
 
 
-_FEW = 256
+FEW = 256
 """So few moves are swept sooner than threads are started for them."""
 
 
@@ -280,7 +280,7 @@ def _strike(top, x0, y0, pitch, j0, px, py, pz, qx, qy, qz, r, lift):  # type: i
     first = max(int(ceil((min(py, qy) - r - y0) / pitch)) - j0, 0)
     last = min(int(floor((max(py, qy) + r - y0) / pitch)) - j0, rows - 1)
     for j in range(first, last + 1):
-        low, high = _row_span(px, py, qx, qy, r, y0 + (j0 + j) * pitch)
+        low, high = row_span(px, py, qx, qy, r, y0 + (j0 + j) * pitch)
         wy = y0 + (j0 + j) * pitch - py
         for i in range(max(int(ceil((low - x0) / pitch)), 0), min(int(floor((high - x0) / pitch)), columns - 1) + 1):
             share = min(max(((x0 + i * pitch - px) * dx + wy * dy) / d2, 0.0), 1.0) if d2 > 0.0 else 1.0
@@ -380,7 +380,7 @@ def sweep(
         chosen = indices - 1
         ids = ids[chosen]
     points = np.ascontiguousarray(points)
-    bands = grid.ny if len(chosen) < _FEW else max(1, grid.ny // 24 + 1)
+    bands = grid.ny if len(chosen) < FEW else max(1, grid.ny // 24 + 1)
     hits = np.zeros((grid.ny // bands + 2, len(chosen)), np.float32)
 
     def work(first: int, last: int) -> None:

@@ -1,11 +1,13 @@
-"""The places where a comparison is worst, a few and apart from one another, so that each can be looked at."""
+"""The places where a block is farthest from the model, a few and apart from one another, so that each can be looked at."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from nephos.core.arrays import F32
 from nephos.core.stock.compare import Comparison
+from nephos.core.surface.gouge import Gouge
 
 _LOOKED_AT = 20_000
 
@@ -20,29 +22,36 @@ class Worst:
     reachable: bool
 
 
-def worst_places(comparison: Comparison, top: F32, count: int = 6, apart: float = 5.0) -> tuple[Worst, ...]:
-    """The deepest gouges and the most that is left, where each is beyond the limit: at most `count` of either.
+def worst_gouges(gouges: Sequence[Gouge], limit: float, count: int = 6, apart: float = 5.0) -> tuple[Worst, ...]:
+    """At most `count` of the gouges deeper than `limit`, the deepest first (as they are given), `apart` mm from one another."""
+    found: list[Worst] = []
+    for item in gouges:
+        if item.depth <= limit or len(found) == count:
+            break
+        if all((item.place[0] - w.place[0]) ** 2 + (item.place[1] - w.place[1]) ** 2 >= apart * apart for w in found):
+            found.append(Worst(item.place, -item.depth, True))
+    return tuple(found)
+
+
+def most_left(comparison: Comparison, top: F32, count: int = 6, apart: float = 5.0) -> tuple[Worst, ...]:
+    """Where most is left beyond the limit: at most `count` places.
 
     Parameters
     ----------
     top : (ny, nx) heights of the block over the grid of the comparison.
-    apart : millimetres between any two places of one sign.
+    apart : millimetres between any two places.
     """
-    found: list[Worst] = []
     grid = comparison.grid
-    for sign in (-1.0, 1.0):
-        values = np.where(np.isfinite(comparison.deviation), sign * comparison.deviation, -np.inf).ravel()
-        beyond = np.flatnonzero(values > comparison.limit)
-        if len(beyond) > _LOOKED_AT:
-            beyond = beyond[np.argpartition(-values[beyond], _LOOKED_AT)[:_LOOKED_AT]]
-        order = beyond[np.argsort(-values[beyond], kind="stable")]
-        taken: list[tuple[float, float]] = []
-        for k in order:
-            j, i = divmod(int(k), grid.nx)
-            x, y = grid.x0 + i * grid.pitch, grid.y0 + j * grid.pitch
-            if all((x - a) ** 2 + (y - b) ** 2 >= apart * apart for a, b in taken):
-                taken.append((x, y))
-                found.append(Worst((x, y, float(top[j, i])), float(comparison.deviation[j, i]), bool(comparison.reachable[j, i])))
-            if len(taken) == count:
-                break
+    values = np.where(np.isfinite(comparison.deviation), comparison.deviation, -np.inf).ravel()
+    beyond = np.flatnonzero(values > comparison.limit)
+    if len(beyond) > _LOOKED_AT:
+        beyond = beyond[np.argpartition(-values[beyond], _LOOKED_AT)[:_LOOKED_AT]]
+    found: list[Worst] = []
+    for k in beyond[np.argsort(-values[beyond], kind="stable")]:
+        j, i = divmod(int(k), grid.nx)
+        x, y = grid.x0 + i * grid.pitch, grid.y0 + j * grid.pitch
+        if all((x - w.place[0]) ** 2 + (y - w.place[1]) ** 2 >= apart * apart for w in found):
+            found.append(Worst((x, y, float(top[j, i])), float(comparison.deviation[j, i]), bool(comparison.reachable[j, i])))
+        if len(found) == count:
+            break
     return tuple(found)

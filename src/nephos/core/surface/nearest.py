@@ -47,12 +47,8 @@ def _to_triangle(px, py, pz, ax, ay, az, bx, by, bz, cx, cy, cz):  # type: ignor
 
 
 @kernel
-def distance_at(grid, x, y, z, reach, from_below=False):  # type: ignore[no-untyped-def]
-    """Distance in millimetres from (x, y, z) to the nearest triangle, at most `reach`.
-
-    `from_below` : the point lies in the model, and how far in it is from above or from the side is asked: gentle triangles under it,
-    such as those of the model's foot, do not count.
-    """
+def distance_at(grid, x, y, z, reach):  # type: ignore[no-untyped-def]
+    """Distance in millimetres from (x, y, z) to the nearest triangle, at most `reach`."""
     corners, start, items = grid.corners, grid.start, grid.items
     best = reach * reach
     cell = grid.cell
@@ -71,8 +67,6 @@ def distance_at(grid, x, y, z, reach, from_below=False):  # type: ignore[no-unty
                 az, bz, cz = corners[t, 0, 2], corners[t, 1, 2], corners[t, 2, 2]
                 gz = max(min(az, bz, cz) - z, z - max(az, bz, cz), 0.0)
                 if gz * gz >= best:
-                    continue
-                if from_below and grid.planes[t, 4] < 2.0 and max(az, bz, cz) <= z + 1e-6:
                     continue
                 d = _to_triangle(
                     x, y, z, corners[t, 0, 0], corners[t, 0, 1], az, corners[t, 1, 0], corners[t, 1, 1], bz,

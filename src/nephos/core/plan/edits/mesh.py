@@ -6,7 +6,8 @@ from pydantic import Field
 
 from nephos.core.errors import Refused
 from nephos.core.mesh.repair.registry import Repair
-from nephos.core.plan.edits.registry import Looks, edit, model_of, placed_in, tidy, with_model
+from nephos.core.plan.edits.registry import Looks, edit, model_of, placed_in, with_model
+from nephos.core.plan.edits.size import with_scale_kept
 from nephos.core.plan.place import linear_of
 from nephos.core.plan.schema import Model, Placement, Plan
 
@@ -37,17 +38,19 @@ def copy_model(plan: Plan, looks: Looks, model: str) -> Plan:
 
 @edit
 def repair_model(plan: Plan, looks: Looks, model: str, kind: str, settings: dict[str, Any] | None = None) -> Plan:
-    """Add a repair step to a model."""
+    """Add a repair step to a model. The scale of what remains is kept; its size follows."""
+    plan = with_scale_kept(plan, looks, model)
     item = model_of(plan, model)
     return with_model(plan, model, steps=(*item.steps, Repair.model_validate({"kind": kind, "settings": settings or {}})))
 
 
 @edit
 def drop_repair(plan: Plan, looks: Looks, model: str, step: Annotated[int, Field(ge=0)]) -> Plan:
-    """Take a repair step out again."""
+    """Take a repair step out again. The scale is kept."""
     steps = model_of(plan, model).steps
     if step >= len(steps):
         raise Refused("that step is gone already")
+    plan = with_scale_kept(plan, looks, model)
     return with_model(plan, model, steps=(*steps[:step], *steps[step + 1 :]))
 
 
@@ -55,8 +58,9 @@ def drop_repair(plan: Plan, looks: Looks, model: str, step: Annotated[int, Field
 def cut_off(plan: Plan, looks: Looks, model: str, height: Annotated[float, Field(gt=0)]) -> Plan:
     """Cut everything off a model that lies lower than `height` over its foot, as it lies now.
 
-    Its size is of what remains from then on, so the scale is kept and the sizes are not.
+    As with all repairs the scale of what remains is kept, and its size follows.
     """
+    plan = with_scale_kept(plan, looks, model)
     item, placed = model_of(plan, model), placed_in(plan, looks, model)
     if height >= float(placed.size[2]):
         raise Refused("nothing would be left above this height: lower it")
@@ -64,8 +68,4 @@ def cut_off(plan: Plan, looks: Looks, model: str, height: Annotated[float, Field
     foot = float((looks(item).support @ up).min())
     step = Repair.model_validate({"kind": "cut_below", "settings": {
         "normal": [float(value) for value in up], "height": foot + height / float(placed.scale[2])}})
-    placement = item.placement
-    even = abs(float(placed.scale[2]) - float(placed.scale[0])) < 1e-9 * float(placed.scale[0])
-    size = (None, None, None if even else tidy(float(placed.size[2]) - height))
-    placement = placement.model_copy(update={"unit": float(placed.scale[0]), "size": size, "linked": False, "sink": 0.0})
-    return with_model(plan, model, steps=(*item.steps, step), placement=placement)
+    return with_model(plan, model, steps=(*item.steps, step), placement=item.placement.model_copy(update={"sink": 0.0}))

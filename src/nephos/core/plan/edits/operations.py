@@ -1,5 +1,6 @@
 """Changes of the route sheet."""
 
+from collections.abc import Callable
 from typing import Annotated
 
 from pydantic import Field
@@ -9,6 +10,7 @@ from nephos.core.plan.edits.registry import Looks, edit
 from nephos.core.plan.schema import Operation, Plan
 
 Number = Annotated[int, Field(ge=1, le=9999)]
+Length = Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)]
 
 
 def free_number(plan: Plan) -> int:
@@ -45,6 +47,44 @@ def renumber_cutter(plan: Plan, looks: Looks, setup: str, operation: Number) -> 
             "cutter": fresh if other.cutter == old else other.cutter, "fine": fresh if other.fine == old else other.fine,
         }) for other in item.operations))
     return plan
+
+
+def _changed(plan: Plan, setup: str, number: int, change: Callable[[Operation], Operation]) -> Plan:
+    """The plan with one operation changed."""
+    operation_of(plan, setup, number)
+    operations = next(item for item in plan.setups if item.id == setup).operations
+    return with_operations(plan, setup, tuple(change(item) if item.number == number else item for item in operations))
+
+
+@edit
+def stick_out(plan: Plan, looks: Looks, setup: str, operation: Number, length: Length) -> Plan:
+    """Let an operation's cutter stand out of its holder so far; all operations with the very same cutter follow."""
+    old = operation_of(plan, setup, operation).cutter
+    if length > old.overall_length:
+        raise Refused(f"it cannot stand out {length:g} mm: it is {old.overall_length:g} mm long")
+    longer = old.model_copy(update={"stickout": length})
+    for item in plan.setups:
+        plan = with_operations(plan, item.id, tuple(other.model_copy(update={
+            "cutter": longer if other.cutter == old else other.cutter, "fine": longer if other.fine == old else other.fine,
+        }) for other in item.operations))
+    return plan
+
+
+@edit
+def cut_to_depth(plan: Plan, looks: Looks, setup: str, operation: Number, depth: Length) -> Plan:
+    """Let an operation go no deeper than `depth` under the top of the stock."""
+    return _changed(plan, setup, operation, lambda item: Operation.model_validate(item.model_dump() | {"cut_to": depth}))
+
+
+@edit
+def set_layer(plan: Plan, looks: Looks, setup: str, operation: Number, depth: Length) -> Plan:
+    """Let a finishing operation go down in layers of `depth`."""
+    def change(item: Operation) -> Operation:
+        if "layer" not in type(item.settings).model_fields:
+            raise Refused(f"operation {operation} does not go down in layers")
+        return item.model_copy(update={"settings": item.settings.model_copy(update={"layer": depth})})
+
+    return _changed(plan, setup, operation, change)
 
 
 @edit

@@ -24,7 +24,7 @@ def _scaled(plan: Plan, looks: Looks, model: str, ratio: float, exact: dict[int,
         size = tuple(value if k == axis else None for k in range(3))
     else:
         size = tuple(exact.get(k, tidy(float(placed.size[k] * ratio))) for k in range(3))
-    return with_placement(plan, model, size=size, linked=True, sink=tidy(placement.sink * ratio))
+    return with_placement(plan, model, size=size, linked=True, sink=tidy(placement.sink * ratio), before_repairs=None)
 
 
 @edit
@@ -34,7 +34,7 @@ def size_model(plan: Plan, looks: Looks, model: str, axis: Axis, value: Size, al
     if alone:
         size = tuple(value if k == axis else tidy(float(placed.size[k])) for k in range(3))
         sink = model_of(plan, model).placement.sink
-        return with_placement(plan, model, size=size, sink=min(sink, tidy(float(value) * 0.999)) if axis == 2 else sink)
+        return with_placement(plan, model, size=size, sink=min(sink, tidy(float(value) * 0.999)) if axis == 2 else sink, before_repairs=None)
     return _scaled(plan, looks, model, value / float(placed.size[axis]), {axis: value})
 
 
@@ -48,14 +48,34 @@ def percent_model(plan: Plan, looks: Looks, model: str, percent: Percent) -> Pla
 @edit
 def unit_model(plan: Plan, looks: Looks, model: str, unit: Size) -> Plan:
     """Say how many millimetres one unit of the file stands for; the model takes the size that follows."""
-    return with_placement(plan, model, unit=unit, size=(None, None, None), linked=True, sink=0.0)
+    return with_placement(plan, model, unit=unit, factors=(1.0, 1.0, 1.0), size=(None, None, None), linked=True, sink=0.0, before_repairs=None)
 
 
 @edit
 def true_proportions(plan: Plan, looks: Looks, model: str) -> Plan:
     """Make Y and Z follow X again."""
     placed = placed_in(plan, looks, model)
-    return with_placement(plan, model, size=(tidy(float(placed.size[0])), None, None), linked=True)
+    return with_placement(plan, model, factors=(1.0, 1.0, 1.0), size=(tidy(float(placed.size[0])), None, None), linked=True)
+
+
+def with_scale_kept(plan: Plan, looks: Looks, model: str) -> Plan:
+    """The plan with a model held to its scale instead of to sizes, before a repair changes what there is to size.
+
+    The sizes that were set are remembered, so that they can be offered again.
+    """
+    placed, placement = placed_in(plan, looks, model), model_of(plan, model).placement
+    scale = placed.scale
+    before = placement.before_repairs
+    if any(placement.size):
+        before = (float(placed.size[0]), float(placed.size[1]), float(placed.size[2]))
+    return with_placement(plan, model, unit=float(scale[0]), factors=tuple(float(value / scale[0]) for value in scale),
+                          size=(None, None, None), before_repairs=before)
+
+
+@edit
+def accept_size(plan: Plan, looks: Looks, model: str) -> Plan:
+    """Take the size that a model has after its repairs for the right one."""
+    return with_placement(plan, model, before_repairs=None)
 
 
 @edit

@@ -28,15 +28,18 @@ def _sizes_after(old: Placement, new: Placement, turn: F64, support: F64) -> dic
     """
     if _is_quarter(turn):
         source = np.abs(turn).argmax(axis=1)
-        return {"size": tuple(old.size[k] for k in source)}
+        before = old.before_repairs
+        return {"size": tuple(old.size[k] for k in source), "factors": tuple(old.factors[k] for k in source),
+                "before_repairs": before and tuple(before[k] for k in source)}
     scale = scale_of(old, extent_of(support, old))
     extent = extent_of(support, new)
     if np.ptp(scale) < 1e-9 * scale.max():
         if not any(old.size):
             return {}
         first = next(k for k in range(3) if old.size[k])
-        return {"size": tuple(tidy(float(scale[k] * extent[k])) if k == first else None for k in range(3)), "linked": True}
-    return {"size": tuple(tidy(float(value)) for value in scale * extent)}
+        return {"size": tuple(tidy(float(scale[k] * extent[k])) if k == first else None for k in range(3)), "linked": True,
+                "factors": (1.0, 1.0, 1.0), "before_repairs": None}
+    return {"size": tuple(tidy(float(value)) for value in scale * extent), "before_repairs": None}
 
 
 def turned(plan: Plan, looks: Looks, model: str, turn: F64) -> Plan:
