@@ -75,7 +75,8 @@ def test_offsets_of_a_square_with_a_notch_keep_its_corners() -> None:
 
 def test_the_arcs_post_writes_arcs_round_a_circle() -> None:
     circle = Boundary(id="c", name="c", source="circle", at=(45, 45), size=(54, 54))
-    done = run(box_mesh((0, 0, 0), (20, 20, 4)), op("cut_out", standard_cutter("flat", 6, 1), 10, {"boundary": Limit(boundary="c")}, tabs=0, skin=0.5),
+    round_it = op("cut_out", standard_cutter("flat", 6, 1), 10, {"boundary": Limit(boundary="c")}, tabs=0, skin=0.5)
+    done = run(box_mesh((0, 0, 0), (20, 20, 4)), round_it,
                size=(90, 90, 8), boundaries=(circle,))
     post = post_named("rs274-metric-arcs")
     outcome = done.outcomes[0]
@@ -102,7 +103,8 @@ def test_tabs_stand_where_part_and_frame_hold_them(count: int) -> None:
     assert len(done.tabs) == count
     assert not {"tab-gone", "tab-on-nothing", "part-free"} & {item.code for item in outcome_findings(done)}
     # Stock that ends beside the part holds nothing there.
-    close = run(plate(shapely.box(0, 0, 60, 40)), op("cut_out", standard_cutter("flat", 6, 1), tabs=count, stepdown=3.0), size=(64, 60, 10), pitch=0.3)
+    close = run(plate(shapely.box(0, 0, 60, 40)), op("cut_out", standard_cutter("flat", 6, 1), tabs=count, stepdown=3.0),
+                size=(64, 60, 10), pitch=0.3)
     assert all(0 < x < 64 and 0 < y < 60 for tab in close.tabs for x, y in (tab.middle, tab.frame))
     assert not {"tab-gone", "tab-on-nothing"} & {item.code for item in outcome_findings(close)}
 
@@ -144,7 +146,8 @@ def test_a_holder_that_will_meet_the_stock_is_told_with_what_helps() -> None:
     look = quick_look(mesh)
     model = Model(id="m1", name="m", mesh="m")
     operation = op("rough_rings", short, 10, {"boundary": Limit(boundary="silhouette")}, stepdown=3.0, stepover=2.5)
-    plan = Plan(stock=Stock(length=80, width=70, thickness=40), models=(model,), setups=(Setup(id="a", name="a", operations=(operation,)),), pitch=0.5)
+    plan = Plan(stock=Stock(length=80, width=70, thickness=40), models=(model,), pitch=0.5,
+                setups=(Setup(id="a", name="a", operations=(operation,)),))
     shown = [(model, placed_model(look.support, model, plan.stock), look)]
     (finding,) = reach_findings(plan, plan.setups[0], shown)
     assert finding.code == "reach" and finding.row == "10" and "holder" in finding.text

@@ -87,7 +87,7 @@ export type Post = Required<Schemas["Post"]>;
 export interface PostListed { shipped: boolean; data: Post }
 
 export interface SetupInfo {
-  id: string; zero: string; matrix: number[][]; surveyed: boolean; outlines: Record<string, { key: string; area?: number; loops?: number; refused?: string } | null>; operations: OperationInfo[]; summary_key: string | null;
+  id: string; zero: string; post_unit: "mm" | "in"; matrix: number[][]; surveyed: boolean; outlines: Record<string, { key: string; area?: number; loops?: number; refused?: string } | null>; operations: OperationInfo[]; summary_key: string | null;
   summary: Summary | null; programs: { name: string; size: number; numbers: number[] }[] | null; files_key: string; compare_key: string | null; pieces_key: string | null; time: JobTime; findings: Finding[];
 }
 

@@ -20,7 +20,7 @@ export const Brand = styled(Link)`
   font-weight: 700; font-size: 15px; text-decoration: none; color: ${(p) => p.theme.ink}; padding-right: 14px;
   border-right: 1px solid ${(p) => p.theme.hairline}; line-height: 24px;
 `;
-export const Header = memo(function Header(props: { saving: boolean; onUndo: () => void; onRedo: () => void; onRename: (name: string) => void }) {
+export const Header = memo(function Header(props: { saving: boolean; onUndo: () => void; onRedo: () => void; onCalculate: () => void; onRename: (name: string) => void }) {
   const { job, plan, keep } = useSheetState();
   const sheet = useSheet();
   const [posting, setPosting] = useState(false);
@@ -40,7 +40,7 @@ export const Header = memo(function Header(props: { saving: boolean; onUndo: () 
       <span className="facts">{job.machine.name} {job.machine.travel.map((value) => lengthText(value, unit, 0)).join(" × ")}</span>
       <Quiet aria-label={sheet.dark ? "Paper sheet" : "Dark sheet"} onPress={sheet.turn}>{sheet.dark ? "☀" : "☾"}</Quiet>
       <Button $main onPress={() => setPosting(true)}>Post files…</Button>
-      <PostFiles open={posting} onClose={() => setPosting(false)} />
+      <PostFiles open={posting} onClose={() => setPosting(false)} onCalculate={props.onCalculate} />
       <Ask title="Rename the job" open={name !== null} onClose={() => setName(null)}>
         <WordField label="Name" value={name ?? ""} onChange={setName} autoFocus />
         <Foot>

@@ -32,7 +32,7 @@ function FitBars(props: { model: Model }) {
           <div key={`${name}bar`} className={out ? "bar out" : "bar"} role="img" aria-label={`${name}: ${out ? "does not fit" : "fits"}`}>
             <i style={{ left: `${left}%`, right: `${Math.min(right, 98 - left)}%` }} />
           </div>,
-          <span key={`${name}size`}>{lengthText(high - low, plan.units ?? "mm", 1)} / {lengthText(all, plan.units ?? "mm", 1)}</span>,
+          <span key={`${name}size`}>{lengthText(high - low, plan.units ?? "mm", 1)} / {lengthText(all, plan.units ?? "mm", 1)} {plan.units ?? "mm"}</span>,
         ];
       })}
     </Fit>

@@ -85,8 +85,8 @@ function OpenedFile(props: { name: string; said: FileSaid; proof: Foreign | null
   );
 }
 
-export function PostFiles(props: { open: boolean; onClose: () => void }) {
-  const { job, derived, plan, keep, showForeign } = useSheetState();
+export function PostFiles(props: { open: boolean; onClose: () => void; onCalculate: () => void }) {
+  const { job, derived, plan, keep, showForeign, busy, working } = useSheetState();
   const { data: posts } = usePosts();
   const [opened, setOpened] = useState<{ name: string; said: FileSaid; proof: Foreign | null; problem: string } | null>(null);
   const [refused, setRefused] = useState("");
@@ -111,7 +111,9 @@ export function PostFiles(props: { open: boolean; onClose: () => void }) {
     <Ask title="Post files" open={props.open} onClose={props.onClose}>
       <Choose wide label="Post" value={mine} choices={choices} onChange={choose} />
       {stops.map((finding) => <StopLine key={finding.code + finding.row} finding={finding} />)}
-      {!info?.programs && standing.length === 0 && <p>Not everything is up to date. Press Calculate first: only what was proved can be posted.</p>}
+      {!info?.programs && standing.length === 0 && (busy
+        ? <p role="status">The files are being written and read back for this post ({working || "waiting for a worker"}); the list appears here when that is done.</p>
+        : <div style={{ display: "flex", justifyContent: "space-between", gap: 12, alignItems: "center" }}><span>The files are not written yet as the job is now. Only what was proved can be posted.</span><Button $main onPress={props.onCalculate}>Calculate</Button></div>)}
       {info?.summary && standing.length > 0 && <p>Nothing is posted while a stop stands. Find the way out, or write down why you post all the same.</p>}
       {info?.programs && standing.length === 0 && (
         <>

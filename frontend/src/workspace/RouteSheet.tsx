@@ -55,7 +55,7 @@ function OperationRow(props: { operation: Operation; findings: Finding[] }) {
         {seconds !== undefined && <div title={info?.seconds === undefined ? "estimated" : "calculated"}>{info?.seconds === undefined ? "≈ " : ""}{clock(seconds)}</div>}
       </div>
       <span className="key" style={{ gridColumn: 3 }}>{info?.line}</span>
-      <span className="state right" data-state={info?.state}>{stateText(info?.state === "current" ? (finer ?? info) : info, sheet)}</span>
+      <span className="state right" data-state={info?.state}>{stateText(info?.state === "current" ? (finer ?? info) : info, sheet, infoOf(derived)?.operations.map((item) => item.number) ?? [])}</span>
       {finer && <span className="key wide">then {finer.number}: {finer.line}</span>}
       {finer && <Findings row={String(finer.number)} list={props.findings} />}
       <Findings row={String(operation.number)} list={props.findings} />
@@ -157,8 +157,8 @@ export const RouteSheet = memo(function RouteSheet(props: Calculating) {
         <Line $chosen={chosen.kind === "stock"} data-testid="row-stock">
           <span className="number">00</span><span />
           <Pick onPress={() => choose({ kind: "stock" })}>Stock</Pick>
-          <div className="right state">{placed && <>gap {lengthText(stock.thickness - (placed.high[2] as number), unit, 1)} above<br />{lengthText(placed.low[2] as number, unit, 1)} below</>}</div>
-          <span className="key wide">{stock.material?.name} {[stock.length, stock.width, stock.thickness].map((value) => lengthText(value, unit, 2)).join(" × ")}</span>
+          <div className="right state">{placed && <>gap {lengthText(stock.thickness - (placed.high[2] as number), unit, 1)} {unit} above<br />{lengthText(placed.low[2] as number, unit, 1)} {unit} below</>}</div>
+          <span className="key wide">{stock.material?.name} {[stock.length, stock.width, stock.thickness].map((value) => lengthText(value, unit, 2)).join(" × ")} {unit}</span>
           <span className="key wide">zero {info?.zero}</span>
           <Findings row="stock" list={findings} />
         </Line>

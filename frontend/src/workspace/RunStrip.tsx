@@ -104,7 +104,7 @@ export function RunStrip(props: { list: OperationData[]; total: number; time: nu
   const { list, total, moment } = props;
   const [playing, setPlaying] = useState(false);
   const line = useCodeLine(moment);
-  const unit = plan.units ?? "mm";
+  const unit = plan.units ?? "mm", lineUnit = foreign ? null : infoOf(derived)?.post_unit;
   const [chosenSpeed, setSpeed] = useState<number | null>(null);
   const [asking, setAsking] = useState(false);
   const speed = chosenSpeed ?? (total > 3600 ? 300 : 60);
@@ -145,7 +145,7 @@ export function RunStrip(props: { list: OperationData[]; total: number; time: nu
           <div style={{ width: 92 }}><Choose wide label="Speed" value={String(speed)} choices={SPEEDS as Record<string, string>} onChange={(value) => setSpeed(Number(value))} /></div>
         </div>
         <div className="code" data-testid="code-line">{line || "\u00a0"}</div>
-        {moment && <div className="code">op {moment.data.number} · {KINDS[moment.kind]} · feed {moment.feed || "rapid"} · Z {lengthText(moment.at[2], unit, 3)}</div>}
+        {moment && <div className="code">op {moment.data.number} · {KINDS[moment.kind]} · {moment.feed ? `${lengthText(moment.feed, unit, 0)} ${unit}/min` : "rapid"} · {lineUnit && lineUnit !== unit ? `file in ${lineUnit} · ` : ""}Z {lengthText(moment.at[2], unit, 3)} {unit}</div>}
       </div>
       <div>
         <Slider aria-label="Moment of the program" minValue={0} maxValue={total} step={total / 5000} value={time} onChange={(value) => { setPlaying(false); onTime((value as number) >= total * 0.9998 ? Infinity : (value as number)); }}>

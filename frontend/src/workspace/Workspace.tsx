@@ -118,11 +118,11 @@ export function Workspace(props: { id: number }) {
 
   const busy = isBusy(calculation), saving = actions.write.isPending || actions.edit.isPending;
   const failed = calculation?.state === "failed" && calculation.revision === job?.revision ? calculation.reason : "";
-  const fraction = calculation?.fraction ?? 0, working = busy ? (calculation?.note ?? "") : "", said = problem || failed;
+  const step = calculation?.step ?? 0, ofThis = calculation?.revision === job?.revision, working = busy ? (calculation?.note ?? "") : "", said = problem || failed;
   // One value as long as nothing in it changes: the sheet and the inspector do not follow the run strip.
   const sheet: Sheet | null = useMemo(() => (job && plan && derived ? {
-    job, plan, derived, chosen, choose, live, keep, busy, fraction, working, problem: said, looking: looking || saving, liveEdit, edit, tool, setTool, faults, showFaults, goTo, foreign, showForeign,
-  } : null), [job, plan, derived, chosen, live, keep, busy, fraction, working, said, looking, saving, liveEdit, edit, tool, faults, goTo, foreign, showForeign]);
+    job, plan, derived, chosen, choose, live, keep, busy, step, ofThis, working, problem: said, looking: looking || saving, liveEdit, edit, tool, setTool, faults, showFaults, goTo, foreign, showForeign,
+  } : null), [job, plan, derived, chosen, live, keep, busy, step, ofThis, working, said, looking, saving, liveEdit, edit, tool, faults, goTo, foreign, showForeign]);
   const stopIt = useCallback(() => cancel(), [cancel]);
   const back = useCallback(() => stepTo(undo), [stepTo, undo]), again = useCallback(() => stepTo(redo), [stepTo, redo]);
 
@@ -131,7 +131,7 @@ export function Workspace(props: { id: number }) {
   return (
     <SheetState.Provider value={sheet}>
       <Page>
-        <Header saving={saving} onUndo={back} onRedo={again} onRename={rename} />
+        <Header saving={saving} onUndo={back} onRedo={again} onCalculate={start} onRename={rename} />
         <RouteSheet calculation={calculation ?? null} onCalculate={start} onCancel={stopIt} byItself={byItself} onByItself={turnByItself} />
         <View mode={mode} onMode={setMode} list={list} moment={time === Infinity && mode !== "paths" ? null : moment} complete={complete} focus={focus}
           onTime={(value) => { setTime(value); setMode("proof"); }} onForeignOff={() => showForeign(null)} />

@@ -17,14 +17,12 @@ export function isWaiting(job: Job, calculation: Calculation | null | undefined)
   return able && setupOf(job.plan).operations.some((item) => item.on) && !job.derived.findings.some(stands);
 }
 
-/** Starts a calculation after each change made since the job was opened, unless it is switched off. */
+/** Starts a calculation once a job that is not up to date has come to rest, unless it is switched off. */
 export function useBackground(job: Job | undefined, calculation: Calculation | null | undefined, on: boolean, start: () => void): void {
-  const opened = useRef<number | null>(null);
   const latest = useRef(start);
   useEffect(() => { latest.current = start; });
-  if (job && opened.current === null) opened.current = job.version;
-  const changed = job !== undefined && opened.current !== null && job.version > opened.current;
-  const wanted = on && changed && isWaiting(job, calculation);
+  // Until it is known whether it was tried already, nothing is started.
+  const wanted = on && job !== undefined && calculation !== undefined && isWaiting(job, calculation);
   const version = job?.version;
   useEffect(() => {
     if (!wanted) return undefined;

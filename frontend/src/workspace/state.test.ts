@@ -17,7 +17,12 @@ it("copies to the end under a free number", () => {
 });
 it("says in words how an operation stands", () => {
   const info = { number: 20, parent: 20, cutter: {} as OperationInfo["cutter"], title: "", summary: "", line: "", outline: [] as [number, number][], tabs: [], feeds: { sum: "", own: [], kept: [], proposed: { feed: 1, plunge_feed: 1, spindle: 1 }, proposed_sum: "" }, state: "out of date" as const };
-  expect(stateText(info, { busy: false, fraction: 0, working: "" })).toBe("out of date");
-  expect(stateText(info, { busy: true, fraction: 0.42, working: "operation 20" })).toBe("calculating 42 %");
-  expect(stateText({ ...info, state: "blocked", reason: "too high" }, { busy: false, fraction: 0, working: "" })).toBe("blocked: too high");
+  const at = { busy: true, step: 0.42, ofThis: true, working: "operation 20" }, order = [10, 20, 30];
+  expect(stateText(info, { ...at, busy: false, working: "" }, order)).toBe("out of date");
+  expect(stateText(info, at, order)).toBe("calculating 42 %");
+  expect(stateText({ ...info, number: 10 }, at, order)).toBe("calculated");
+  expect(stateText({ ...info, number: 30 }, at, order)).toBe("waiting");
+  expect(stateText(info, { ...at, working: "comparing" }, order)).toBe("calculated");
+  expect(stateText(info, { ...at, ofThis: false }, order)).toBe("out of date");
+  expect(stateText({ ...info, state: "blocked", reason: "too high" }, at, order)).toBe("blocked: too high");
 });

@@ -27,7 +27,11 @@ export interface Sheet {
   goTo: (place: [number, number, number] | null, moment: number | null) => void;
   /** A program from a file that is shown instead of the job's own. */
   foreign: Shown | null; showForeign: (shown: Shown | null) => void;
-  busy: boolean; fraction: number; working: string; problem: string;
+  busy: boolean; problem: string;
+  /** What the calculation does now, and how far that one step is (0 to 1). */
+  working: string; step: number;
+  /** Whether it is of the job as it is, not of an earlier revision that is being stopped. */
+  ofThis: boolean;
   /** Whether what was changed or typed last has no answer yet: the numbers shown are still the ones before. */
   looking: boolean;
 }
@@ -92,11 +96,15 @@ export function copied(operations: Operation[], number: number): Operation[] {
   return [...operations, { ...item, number: (Math.floor(last / 10) + 1) * 10 }];
 }
 
-/** What stands beside an operation: its state in words. */
-export function stateText(info: OperationInfo | undefined, sheet: Pick<Sheet, "busy" | "fraction" | "working">): string {
+/** What stands beside an operation: its state in words. `order` are the numbers of the operations as they are calculated. */
+export function stateText(info: OperationInfo | undefined, sheet: Pick<Sheet, "busy" | "step" | "working" | "ofThis">, order: number[]): string {
   if (!info) return "";
-  if (info.state === "out of date" && sheet.busy) {
-    return sheet.working === `operation ${info.number}` ? `calculating ${Math.round(sheet.fraction * 100)} %` : "waiting";
-  }
-  return info.state === "blocked" ? `blocked: ${info.reason}` : info.state;
+  if (info.state !== "out of date" || !sheet.busy || !sheet.ofThis) return info.state === "blocked" ? `blocked: ${info.reason}` : info.state;
+  if (sheet.working === `operation ${info.number}`) return `calculating ${Math.round(sheet.step * 100)} %`;
+  const at = order.indexOf(Number(/^operation (\d+)$/.exec(sheet.working)?.[1]));
+  const done = AFTER.has(sheet.working) || (at >= 0 && order.indexOf(info.number) < at);
+  return done ? "calculated" : "waiting";
 }
+
+/** What a calculation does when all operations are done. */
+const AFTER = new Set(["comparing", "posting"]);

@@ -20,6 +20,7 @@ from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, ze
 from nephos.core.plan.reach import reach_findings
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
 from nephos.core.plan.survey import DrawnRelief
+from nephos.core.post.schema import post_of
 from nephos.core.units import number_in
 from nephos.web.looks import Known, known, outline_keys, outline_rims, relief_of
 from nephos.web.models import RealTime, Result
@@ -116,9 +117,11 @@ def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str
     operations = _operations(plan, setup, keys, done, drawn, relief, shown, blocked)
     summary = done.get(keys.summary)
     told = [finding.as_dict() for finding in operation_findings(plan, setup)
-            + reach_findings(plan, setup, shown) + boundary_findings(plan, setup, {name: drawn[key] for name, key in outlines.items() if key in drawn})]
+            + reach_findings(plan, setup, shown)
+            + boundary_findings(plan, setup, {name: drawn[key] for name, key in outlines.items() if key in drawn})]
     return {
-        "id": setup.id, "zero": zero_in_words(setup, plan.units), "matrix": to_setup(plan.stock, setup).tolist(),
+        "id": setup.id, "zero": zero_in_words(setup, plan.units), "post_unit": post_of(plan.post).unit,
+        "matrix": to_setup(plan.stock, setup).tolist(),
         "outlines": {name: {"key": key, **drawn[key]} if key in drawn else None for name, key in outlines.items()},
         "surveyed": surveyed or not shown, "operations": operations, "summary_key": keys.summary if summary else None, "summary": summary,
         "programs": done[keys.files]["programs"] if summary and keys.files in done else None, "files_key": keys.files,

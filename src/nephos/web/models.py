@@ -137,6 +137,7 @@ class Calculation(models.Model):
     revision = models.IntegerField()
     state = models.CharField(max_length=10, choices=State, default=State.WAITING)
     fraction = models.FloatField(default=0)
+    step = models.FloatField(default=0)
     note = models.CharField(max_length=120, blank=True)
     reason = models.TextField(blank=True)
     cancel = models.BooleanField(default=False)

@@ -190,23 +190,28 @@ def export_block(key: str, name: str, block: str, pieces: str, plan: dict[str, A
 
 
 class _Progress:
-    """Writes progress at most four times a second, and looks whether to stop."""
+    """Writes progress at most four times a second, and looks whether to stop. What it writes never goes back."""
 
     def __init__(self, calculation_id: int) -> None:
         self.id = calculation_id
         self.told = 0.0
         self.text = ""
+        self.low, self.high = 0.0, 1.0
+        self.most = 0.0
 
-    def note(self, text: str) -> None:
-        self.text = text
+    def note(self, text: str, low: float, high: float) -> None:
+        self.text, self.low, self.high = text, low, high
         self.told = 0.0
+        self(low)
 
     def __call__(self, fraction: float) -> None:
+        self.most = max(self.most, min(fraction, 1.0))
         now = time.monotonic()
         if now - self.told < 0.25:
             return
         self.told = now
-        Calculation.objects.filter(pk=self.id).update(fraction=fraction, note=self.text, updated=timezone.now())
+        step = min(max((self.most - self.low) / max(self.high - self.low, 1e-9), 0.0), 1.0)
+        Calculation.objects.filter(pk=self.id).update(fraction=self.most, step=step, note=self.text, updated=timezone.now())
         if Calculation.objects.filter(pk=self.id, cancel=True).exists():
             raise Cancelled
 

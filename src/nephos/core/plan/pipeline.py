@@ -195,7 +195,7 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
     if plan.setups and setup is not plan.setups[0]:
         raise Refused("only the first setup can be worked out yet: put the operations there")
     begin = time.perf_counter()
-    work.note("placing the model")
+    work.note("placing the model", 0.0, 0.0)
     space = setup_space(plan, setup, meshes, work)
     work.seconds["place"] = time.perf_counter() - begin
     block, keys = first_block(space), setup_keys(plan, setup)
@@ -205,8 +205,9 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
         raise Refused("there is no operation to work out: add one, or switch one on")
     outcomes: list[Outcome] = []
     for k, operation in enumerate(todo):
-        work.note(f"operation {operation.number}")
-        report = part(work.report, 0.9 * k / len(todo), 0.9 * (k + 1) / len(todo))
+        low, high = 0.9 * k / len(todo), 0.9 * (k + 1) / len(todo)
+        work.note(f"operation {operation.number}", low, high)
+        report = part(work.report, low, high)
         try:
             outcome, block = run_operation(space, operation, blocks[0], outcomes, block, keys.operations[operation.number], work, report)
         except Refused as reason:
@@ -214,10 +215,10 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
             raise Refused(text if text.startswith("operation") else f"operation {operation.number}: {text}") from None
         outcomes.append(outcome)
         blocks.append(block)
-    work.note("comparing")
+    work.note("comparing", 0.9, 0.98)
     gouges = sorted((item for outcome in outcomes for item in outcome.gouges), key=lambda item: -item.depth)
     proof = proof_of(space, work, keys, todo, blocks, gouges, part(work.report, 0.9, 0.98))
-    work.note("posting")
+    work.note("posting", 0.98, 1.0)
     begin = time.perf_counter()
     done = SetupOutcome(space, tuple(outcomes), block, proof, keys, (), held_tabs(space, work, todo))
     done = replace(done, programs=programs_of(space, done.outcomes, title, overridden(done)))

@@ -53,6 +53,10 @@ class SetupSpace:
         return float(max(self.index.low[2], self.stock_low[2]))
 
 
+Note = Callable[[str, float, float], None]
+"""Told what is begun now, and from which to which share of the whole (0 to 1) it goes."""
+
+
 @dataclass
 class Work:
     """One calculation: where results are kept, whom to tell, how long each stage took."""
@@ -60,7 +64,7 @@ class Work:
     store: Store
     report: Report = silent
     seconds: dict[str, float] = field(default_factory=dict)
-    note: Callable[[str], None] = lambda text: None
+    note: "Note" = lambda text, low, high: None
 
     def stage(self, key: str, stage: str, make: Callable[[], Result]) -> Result:
         """A result from the store, or made and timed."""

@@ -67,7 +67,8 @@ def lower_bound_rows(bound, x0, y0, pitch, j0, points, kinds, p, lift, wide, dro
     """Take all feed moves out of the rows from `j0` on; mark rapids that may meet material, and where.
 
     bound : (rows, columns) float32, lowered in place. points (n + 1, 3), kinds (n,) with 0 for rapids.
-    p, lift : a profile that lies within the cutter, its tip `lift` mm over the cutter's. wide, drop : a profile that covers what the cutter covers anywhere in a cell, its tip `drop` mm under the cutter's.
+    p, lift : a profile that lies within the cutter, its tip `lift` mm over the cutter's.
+    wide, drop : a profile that covers what the cutter covers anywhere in a cell, its tip `drop` mm under the cutter's.
     suspects : (n,) uint8 and cells : (rows, columns) uint8, set to 1 where a rapid comes under the bound.
     """
     rows, columns = bound.shape

@@ -55,6 +55,7 @@ class CalculationState(Schema):
     revision: int
     state: str
     fraction: float
+    step: float
     note: str
     reason: str
     elapsed: float
@@ -152,7 +153,7 @@ def calculation_state(row: Calculation | None) -> dict[str, Any] | None:
         return None
     elapsed = (row.updated - row.started).total_seconds() if row.started else 0.0
     left = elapsed * (1 - row.fraction) / row.fraction if row.state == "working" and row.fraction > 0.05 else None
-    return {"id": row.pk, "revision": row.revision, "state": row.state, "fraction": row.fraction, "note": row.note,
+    return {"id": row.pk, "revision": row.revision, "state": row.state, "fraction": row.fraction, "step": row.step, "note": row.note,
             "reason": row.reason, "elapsed": elapsed, "left": left, "seconds": row.seconds}
 
 
