@@ -27,6 +27,7 @@ from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
 from nephos.core.plan.space import Work, placed_models
 from nephos.core.post.read import read_program
+from nephos.core.post.schema import post_of
 
 HILL = small_hill()
 SUPPORT = support_points(HILL)
@@ -201,12 +202,12 @@ def test_a_sound_job_has_no_stops() -> None:
 def test_a_tampered_program_is_not_certified() -> None:
     done = calculate(plan(), MemoryStore())
     program, run = done.programs[0], [done.outcomes[0]]
-    certify([program], run, done.space.clearance)
+    certify([program], run, done.space.clearance, None, post_of(done.space.plan.post), 4.0)
     lines = program.text.split(b"\n")
     k = next(i for i in range(len(lines) // 2, len(lines)) if b"X" in lines[i])
     lines[k] = lines[k].replace(b"X", b"X1")
     with pytest.raises(Refused, match="was not posted"):
-        certify([replace(program, text=b"\n".join(lines))], run, done.space.clearance)
+        certify([replace(program, text=b"\n".join(lines))], run, done.space.clearance, None, post_of(done.space.plan.post), 4.0)
 
 
 def test_the_cutter_is_parked_where_it_is_asked_to_be() -> None:
@@ -217,11 +218,11 @@ def test_the_cutter_is_parked_where_it_is_asked_to_be() -> None:
         reading = read_program(program.text)
         assert reading.points[-1].tolist() == [40.0, -12.5, done.space.clearance] and reading.rapid[-1] == 1
         with pytest.raises(Refused, match="elsewhere than was planned"):
-            certify([program], run, done.space.clearance, (40.0, 0.0))
+            certify([program], run, done.space.clearance, (40.0, 0.0), post_of(done.space.plan.post), 4.0)
         # A way home through the part is none.
         low = replace(program, text=program.text.replace(b"G0 X40.000", b"G0 Z-3 X40.000"))
         with pytest.raises(Refused, match="a move that was not planned"):
-            certify([low], run, done.space.clearance)
+            certify([low], run, done.space.clearance, None, post_of(done.space.plan.post), 4.0)
 
 
 def test_estimates_are_near_the_calculated_time() -> None:

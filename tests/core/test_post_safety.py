@@ -17,7 +17,7 @@ from nephos.core.plan.schema import Operation, Override, Plan
 from nephos.core.plan.space import Work
 from nephos.core.post.preview import preview
 from nephos.core.post.read import read_program
-from nephos.core.post.schema import Post, checked_post, post_named
+from nephos.core.post.schema import Post, checked_post, post_named, post_of
 
 HILL = small_hill(side=20, cells=12)
 ROUGH = op("rough_rings", FLAT, stepover=2.0, stepdown=2.0)
@@ -77,7 +77,7 @@ def test_a_machine_move_below_the_clearance_is_refused() -> None:
     # In place of a move of its own, so that no line is one more.
     lines[deep + 1] = b"G53 G0 Z0"
     with pytest.raises(Refused, match=r"not posted|below the clearance"):
-        certify([replace(program, text=b"\n".join(lines))], list(done.outcomes), done.space.clearance)
+        certify([replace(program, text=b"\n".join(lines))], list(done.outcomes), done.space.clearance, None, post_of(done.space.plan.post), 4.0)
 
 
 @pytest.mark.parametrize("line", ["M98 P100", "M97 P3", "G81 X1 Y1 Z-3 R2 F100", "G92 X0", "G18", "G41 D1", "#1=5", "G10 L2 P1 X0"])

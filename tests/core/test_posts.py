@@ -18,7 +18,7 @@ from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.space import Work
 from nephos.core.post.preview import preview
 from nephos.core.post.read import read_program
-from nephos.core.post.schema import Post, checked_post, parse_post, post_named, shipped_posts
+from nephos.core.post.schema import Post, checked_post, parse_post, post_named, post_of, shipped_posts
 from nephos.core.post.seal import check_word, seal_state
 from nephos.core.post.split import split_steps, too_large
 from nephos.core.post.write import Step, write_program
@@ -146,11 +146,11 @@ def test_split_files_of_a_job_are_certified_and_a_changed_one_is_not() -> None:
     space = replace(done.space, plan=plan)
     files = programs_of(space, done.outcomes, "A hill, revision 1")
     assert len(files) > 1 and all("file " in file.text.decode()[:600] for file in files)
-    certify(list(files), list(done.outcomes), space.clearance)
+    certify(list(files), list(done.outcomes), space.clearance, None, post_of(space.plan.post), 4.0)
     with pytest.raises(Refused, match="not posted"):
-        certify(list(files[:-1]), list(done.outcomes), space.clearance)
+        certify(list(files[:-1]), list(done.outcomes), space.clearance, None, post_of(space.plan.post), 4.0)
     with pytest.raises(Refused, match="not posted"):
-        certify([files[1], files[0], *files[2:]], list(done.outcomes), space.clearance)
+        certify([files[1], files[0], *files[2:]], list(done.outcomes), space.clearance, None, post_of(space.plan.post), 4.0)
 
 
 def test_the_post_of_a_job_may_be_the_shops_own() -> None:

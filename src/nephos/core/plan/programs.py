@@ -14,10 +14,12 @@ from nephos.core.plan.outcome import Outcome
 from nephos.core.plan.place import zero_in_words
 from nephos.core.plan.schema import Operation, Override, Plan, Setup
 from nephos.core.plan.space import SetupSpace
+from nephos.core.post.control import PlannedStep, control_words, planned_control, spindle_faults, unplanned
 from nephos.core.post.meaning import MOVES_BY_ITSELF
 from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import Post, post_of
 from nephos.core.post.split import split_steps, too_large
+from nephos.core.post.text import file_stem
 from nephos.core.post.write import Program, Step, write_program
 
 _ASIDE = 1e-6
@@ -34,7 +36,7 @@ def step_of(operation: Operation, path: Toolpath, plan: Plan, clearance: float) 
 
 def _file_name(setup: Setup, operations: list[Operation], post: Post) -> str:
     name = operations[0].cutter.name if post.changes == "file" else "all"
-    return f"{setup.id}-{operations[0].number}-{name}".lower().replace(" ", "-").replace(",", "").replace("/", "-")
+    return file_stem(f"{setup.id}-{operations[0].number}-{name}".replace(",", "").replace("/", "-"))
 
 
 def by_file(outcomes: tuple[Outcome, ...], post: Post) -> list[list[Outcome]]:
@@ -79,7 +81,7 @@ def programs_of(space: SetupSpace, outcomes: tuple[Outcome, ...], title: str, st
     programs: list[Program] = []
     for run in by_file(outcomes, post):
         files = _files_of(space, run, title, post, stops)
-        programs += certify(files, run, space.clearance, space.setup.home)
+        programs += certify(files, run, space.clearance, space.setup.home, post, machine_named(space.plan.machine).spindle_wait_seconds)
     return tuple(programs)
 
 
@@ -126,8 +128,26 @@ def _planned(program: Program, reading: Reading, clearance: float) -> Bool:
     return asked
 
 
-def certify(programs: list[Program], run: list[Outcome], clearance: float, home: tuple[float, float] | None = None) -> list[Program]:
+def _controls_as_planned(program: Program, reading: Reading, run: list[Outcome], post: Post, wait: float) -> None:
+    """Refuse a file that makes a controller do anything besides moving that was not planned."""
+    by_number = {outcome.operation.number: outcome.operation for outcome in run}
+    mine = [by_number[number] for number in program.numbers]
+    planned = planned_control(post, [PlannedStep(o.number, o.cutter.number, o.spindle_speed, o.coolant) for o in mine], wait)
+    found = control_words(program.text)
+    fault = unplanned(found, planned)
+    if not fault:
+        speeds = [(first, last, operation.spindle_speed) for (first, last), operation in zip(program.lines, mine, strict=True)]
+        fault = spindle_faults(found, reading.lines[reading.rapid == 0], speeds)
+    if fault:
+        raise Refused(f"{program.name}, {fault}: it was not posted; look at the lines of the post '{post.title}'")
+
+
+def certify(programs: list[Program], run: list[Outcome], clearance: float, home: tuple[float, float] | None, post: Post,
+            wait: float) -> list[Program]:
     """Read the files of a run of operations back and hold them against the moves that were shown, timed and proved.
+
+    Besides the moves all that the files make a controller do is held, word by word, against what the post's lines and the plan's
+    numbers ask for (post/control.py). `wait` is how long (s) the spindle takes to start.
 
     Returns
     -------
@@ -139,6 +159,8 @@ def certify(programs: list[Program], run: list[Outcome], clearance: float, home:
         Where they say anything else. Nothing is posted then.
     """
     readings = [read_program(program.text) for program in programs]
+    for program, reading in zip(programs, readings, strict=True):
+        _controls_as_planned(program, reading, run, post, wait)
     masks = [_planned(program, reading, clearance) for program, reading in zip(programs, readings, strict=True)]
 
     def joined(pick: str) -> np.ndarray:  # type: ignore[type-arg]

@@ -7,10 +7,14 @@ import numpy as np
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.paths.toolpath import Kind, Toolpath
+from nephos.core.post.control import PlannedStep, control_words, planned_control, spindle_faults, unplanned
 from nephos.core.post.meaning import MOVES_BY_ITSELF, goes_astray, strays
 from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import Post
 from nephos.core.post.write import Program, Step, arcs_of, write_program
+
+_WAIT = 4.0
+"""Seconds that the spindle of the sample takes to start."""
 
 
 @dataclass(frozen=True)
@@ -43,7 +47,7 @@ def preview(post: Post) -> Preview:
     steps = [replace(step, arcs=arcs_of(post, step)) for step in steps]
     try:
         program = write_program(post, "sample", ["Sample job, revision 1", "zero at the front left corner of the stock, on its top face"],
-                                steps, 4)
+                                steps, _WAIT)
     except Refused as reason:
         return Preview("", str(reason))
     try:
@@ -58,4 +62,8 @@ def _said_wrong(post: Post, steps: list[Step], program: Program, reading: Readin
     stray = strays(program, reading)
     if len(stray):
         return f"line {stray[0]}: {MOVES_BY_ITSELF}"
-    return goes_astray(post, steps, program, reading)
+    planned = planned_control(post, [PlannedStep(s.number, s.cutter.number, s.spindle, s.coolant) for s in steps], _WAIT)
+    found = control_words(program.text)
+    speeds = [(first, last, step.spindle) for (first, last), step in zip(program.lines, steps, strict=True)]
+    return (goes_astray(post, steps, program, reading) or unplanned(found, planned)
+            or spindle_faults(found, reading.lines[reading.rapid == 0], speeds))

@@ -1,19 +1,36 @@
 """A post is data: this is what may stand in its file (documented in docs/posts.md)."""
 
 import json
+import re
 from functools import cache
 from importlib.resources import files
-from string import Formatter
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from nephos.core.errors import Refused
 
 BLANKS = ("spindle", "spindle_wait", "tool", "cutter", "operation")
 """What may stand in braces in the lines of a post."""
 
-Lines = tuple[str, ...]
+_BLANK = re.compile(r"\{([^{}]*)\}")
+_WORD = r"^[A-Za-z][A-Za-z0-9.]*$"
+
+
+def _fillable(lines: tuple[str, ...]) -> tuple[str, ...]:
+    """Lines of plain signs whose blanks are known."""
+    for number, line in enumerate(lines, 1):
+        if not line.isascii() or not line.isprintable():
+            raise ValueError(f"line {number} may hold plain letters, digits and signs only, all in one line")
+        unknown = [name for name in _BLANK.findall(line) if name not in BLANKS]
+        if unknown:
+            raise ValueError(f"line {number}: {{{unknown[0]}}} is not known; use {', '.join('{' + name + '}' for name in BLANKS)}")
+        if set(_BLANK.sub("", line)) & set("{}"):
+            raise ValueError(f"line {number} has a brace without its partner")
+    return lines
+
+
+Lines = Annotated[tuple[Annotated[str, Field(max_length=200)], ...], Field(max_length=400), AfterValidator(_fillable)]
 
 
 class _Table(BaseModel):
@@ -33,24 +50,24 @@ class Comment(_Table):
     """Whether there are comments, what they stand between, and how long one may be."""
 
     on: bool = True
-    open: str = Field(default="(", min_length=1, max_length=1)
-    close: str = Field(default=")", max_length=1)
+    open: str = Field(default="(", pattern=r"^[!-/:-@\[-`{-~]$")
+    close: str = Field(default=")", pattern=r"^[!-/:-@\[-`{-~]?$")
     longest: int = Field(default=72, ge=8, le=240)
 
 
 class Words(_Table):
     """The words of a move; `i` and `j` are the centre of an arc from its beginning."""
 
-    rapid: str = Field(default="G0", min_length=1, max_length=6)
-    feed: str = Field(default="G1", min_length=1, max_length=6)
-    x: str = Field(default="X", min_length=1, max_length=3)
-    y: str = Field(default="Y", min_length=1, max_length=3)
-    z: str = Field(default="Z", min_length=1, max_length=3)
-    f: str = Field(default="F", min_length=1, max_length=3)
-    clockwise: str = Field(default="G2", min_length=1, max_length=6)
-    counterclockwise: str = Field(default="G3", min_length=1, max_length=6)
-    i: str = Field(default="I", min_length=1, max_length=3)
-    j: str = Field(default="J", min_length=1, max_length=3)
+    rapid: str = Field(default="G0", pattern=_WORD, max_length=6)
+    feed: str = Field(default="G1", pattern=_WORD, max_length=6)
+    x: str = Field(default="X", pattern=_WORD, max_length=3)
+    y: str = Field(default="Y", pattern=_WORD, max_length=3)
+    z: str = Field(default="Z", pattern=_WORD, max_length=3)
+    f: str = Field(default="F", pattern=_WORD, max_length=3)
+    clockwise: str = Field(default="G2", pattern=_WORD, max_length=6)
+    counterclockwise: str = Field(default="G3", pattern=_WORD, max_length=6)
+    i: str = Field(default="I", pattern=_WORD, max_length=3)
+    j: str = Field(default="J", pattern=_WORD, max_length=3)
 
 
 class Coolant(_Table):
@@ -94,21 +111,6 @@ class Post(_Table):
     cutter_change: Lines = ()
     end: Lines = ()
 
-    @field_validator("start", "warm_up", "operation_start", "operation_end", "cutter_first", "cutter_change", "end")
-    @classmethod
-    def _lines_can_be_filled_in(cls, lines: Lines) -> Lines:
-        for number, line in enumerate(lines, 1):
-            if not line.isascii() or "\n" in line or "\r" in line:
-                raise ValueError(f"line {number} may hold plain letters, digits and signs only, all in one line")
-            try:
-                named = [name for _, name, _, _ in Formatter().parse(line) if name is not None]
-            except ValueError:
-                raise ValueError(f"line {number} has a brace without its partner") from None
-            unknown = [name for name in named if name not in BLANKS]
-            if unknown:
-                raise ValueError(f"line {number}: {{{unknown[0]}}} is not known; use {', '.join('{' + name + '}' for name in BLANKS)}")
-        return lines
-
     @model_validator(mode="after")
     def _numbers_have_room(self) -> "Post":
         if self.line_numbers.last is not None and self.line_numbers.last <= self.line_numbers.first:
@@ -144,7 +146,9 @@ def _sentence(item: dict[str, Any]) -> str:
         "string_type": "must be text", "bool_parsing": "must be true or false", "bool_type": "must be true or false",
     }.get(item["type"])
     if item["type"] == "string_pattern_mismatch":
-        said = "may hold small letters, digits and dashes" if "id" in item["loc"] else "may hold letters and digits, at most eight"
+        said = {"id": "may hold small letters, digits and dashes", "extension": "may hold letters and digits, at most eight",
+                "open": "must be one sign, such as ( or ;", "close": "must be one sign, such as ), or nothing"}.get(
+                    str(item["loc"][-1]), "must begin with a letter and hold letters and digits only")
     message = said or str(item["msg"]).removeprefix("Value error, ")
     return f"{place}: {message}" if place and item["type"] == "value_error" else f"{place} {message}".strip()
 

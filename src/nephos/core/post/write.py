@@ -1,6 +1,5 @@
 """Program text from toolpaths, after the table of a post."""
 
-import unicodedata
 from dataclasses import dataclass, field
 from textwrap import wrap
 
@@ -12,8 +11,10 @@ from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.paths.toolpath import Toolpath
 from nephos.core.post.arcs import ArcPath, straight_only, with_arcs
+from nephos.core.post.control import number_text
 from nephos.core.post.schema import Post
 from nephos.core.post.seal import UNSEALED, sealed
+from nephos.core.post.text import comment_text
 
 
 @dataclass(frozen=True)
@@ -183,13 +184,6 @@ def rounded(points: F64, post: Post) -> I64:
     return np.rint(points / post.millimetres * 10**post.decimals).astype(np.int64)
 
 
-def _plain(text: str) -> str:
-    """Text for a controller: plain letters and signs only."""
-    for sign, letters in (("·", "-"), ("×", "x"), ("ß", "ss")):
-        text = text.replace(sign, letters)
-    return " ".join(unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode().split())
-
-
 def arcs_of(post: Post, step: Step) -> ArcPath:
     """The moves of a step as the post writes them."""
     if step.arcs is not None:
@@ -225,12 +219,16 @@ class _Writer:
         style = self.post.comment
         if not style.on:
             return
-        for mark in (style.open, style.close):
-            text = text.replace(mark, " ") if mark else text
         longest = min(style.longest, (self.post.longest_line or 1000) - len(style.open) - len(style.close))
         # What is longer goes on in another comment: nothing that was to be read may be lost.
-        for line in wrap(_plain(text), longest):
-            self.parts.append(f"{style.open}{line}{style.close}{self.post.line_end}".encode("ascii"))
+        for line in wrap(comment_text(text, style.open + style.close), longest):
+            self.raw_comment(comment_text(line, style.open + style.close))
+
+    def raw_comment(self, text: str) -> None:
+        """A comment of the writer's own words."""
+        style = self.post.comment
+        if style.on and text:
+            self.parts.append(f"{style.open}{text}{style.close}{self.post.line_end}".encode("ascii"))
             self.line += 1
 
     def go(self, *, x: float | None = None, y: float | None = None, z: float | None = None, feed: float | None = None,
@@ -287,6 +285,12 @@ class _Writer:
         return written
 
 
+def _fields(step: Step, post: Post) -> dict[str, str]:
+    """What stands for the blanks in a post's lines, for one step."""
+    name = comment_text(step.cutter.name, post.comment.open + post.comment.close)
+    return {"spindle": number_text(step.spindle), "tool": str(step.cutter.number), "cutter": name, "operation": str(step.number)}
+
+
 def write_program(post: Post, name: str, header: list[str], steps: list[Step], spindle_wait: float,
                   home: tuple[float, float] | None = None) -> Program:
     """The text of one program: `header` as comments, with a check word, then each step with its cutter.
@@ -304,16 +308,13 @@ def write_program(post: Post, name: str, header: list[str], steps: list[Step], s
     for text in header:
         writer.comment(text)
     if header:
-        writer.comment(UNSEALED)
-    cutter = steps[0].cutter
-    plain = {"spindle": f"{steps[0].spindle:g}", "spindle_wait": f"{spindle_wait:g}", "tool": str(cutter.number), "cutter": cutter.name,
-             "operation": str(steps[0].number)}
+        writer.raw_comment(UNSEALED)
+    plain = _fields(steps[0], post) | {"spindle_wait": number_text(spindle_wait)}
     writer.lines(post.start, plain)
     numbers, ranges, move_lines, written = [], [], [], []
     tool = None
     for step in steps:
-        fields = plain | {"spindle": f"{step.spindle:g}", "tool": str(step.cutter.number), "cutter": step.cutter.name,
-                          "operation": str(step.number)}
+        fields = plain | _fields(step, post)
         first = writer.line
         lines, kinds = writer.step(step, arcs_of(post, step), fields, new_cutter=step.cutter.number != tool, first=tool is None)
         tool = step.cutter.number
