@@ -7,6 +7,7 @@ import { JobsPage } from "./pages/JobsPage";
 import { PostsPage } from "./pages/PostsPage";
 import { PrintSheet } from "./pages/PrintSheet";
 import { ShelfPage } from "./pages/ShelfPage";
+import { Trouble } from "./parts/Trouble";
 import { GlobalStyle, paper, slate } from "./theme";
 
 const Workspace = lazy(() => import("./workspace/Workspace").then((module) => ({ default: module.Workspace })));
@@ -51,6 +52,7 @@ export function App() {
       <GlobalStyle />
       <SheetContext.Provider value={{ dark, turn }}>
         <I18nProvider locale="en-GB">
+          <Trouble />
           <BrowserRouter><Pages /></BrowserRouter>
         </I18nProvider>
       </SheetContext.Provider>

@@ -79,7 +79,7 @@ def test_start_twice_and_stop_by_ctrl_c(home: Path) -> None:
 
     again = run(home, "start", "--port", str(port))
     assert again.returncode == 1
-    assert again.stderr.strip() == f"nephos: Nephos runs already: open http://localhost:{port}"
+    assert again.stderr.strip() == f"nephos: Nephos runs already from this folder: open http://localhost:{port}"
 
     first.send_signal(signal.SIGINT)
     _, told = first.communicate(timeout=30)

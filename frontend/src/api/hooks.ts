@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { loadArray, request, sendFile, type Typed } from "./client";
 import { lineOf } from "./line";
-import type { Calculation, Cutter, CutterLook, CutterRow, Derived, Edit, Fitting, FullPlan, GridFacts, Job, JobListed, Listed, Material, Operation, Post, PostListed, RepairKind, Strategy } from "./types";
+import type { Calculation, Cutter, CutterLook, CutterRow, Derived, Edit, Fitting, FullPlan, GridFacts, Job, JobListed, Listed, Material, Operation, Post, PostListed, RepairKind, Storage, Strategy } from "./types";
 
 const busy = (calculation: Calculation | null | undefined) =>
   calculation?.state === "waiting" || calculation?.state === "working";
@@ -211,3 +211,14 @@ export const usePicture = (key: string | undefined, prefix: "" | "light_" = "") 
 
 export const useBlockDetail = <T extends Typed = Float32Array>(key: string | undefined, name: string) =>
   useQuery({ queryKey: ["array", key, name], enabled: Boolean(key), ...forever, queryFn: () => loadArray<T>(key as string, name) });
+
+/** Room for calculated results, in megabytes. */
+export function useStorage() {
+  const client = useQueryClient();
+  const { data } = useQuery({ queryKey: ["storage"], queryFn: () => request<Storage>("/storage"), staleTime: 10_000 });
+  const change = useMutation({
+    mutationFn: (limit: number) => request<Storage>("/storage", "PUT", { limit }),
+    onSuccess: (found) => client.setQueryData(["storage"], found),
+  });
+  return { data, change };
+}

@@ -12,6 +12,7 @@ export type Model = Schemas["Model"];
 export type Cutter = Schemas["Cutter"];
 export type JobListed = Schemas["JobListed"];
 export type Calculation = Schemas["CalculationState"];
+export type Storage = Schemas["Storage"];
 export type MeshState = Schemas["MeshState"];
 export type CutterRow = Omit<Schemas["CutterRow"], "data" | "outline"> & { data: Cutter; outline: [number, number][] };
 export type CutterLook = Required<Omit<Schemas["CutterLook"], "outline" | "proposed">> & { outline: [number, number][]; proposed: Partial<Feeds["proposed"]> };

@@ -3,10 +3,10 @@ import { useEffect, useState } from "react";
 import { DropZone, FileTrigger, isFileDropItem, Link } from "react-aria-components";
 import { useNavigate } from "react-router";
 import styled from "styled-components";
-import { useFormats, useJobList, useJobs } from "../api/hooks";
+import { useFormats, useJobList, useJobs, useStorage } from "../api/hooks";
 import type { JobListed } from "../api/types";
 import { Ask, Button, Foot, Quiet, Said } from "../parts/controls";
-import { WordField } from "../parts/fields";
+import { NumberField, WordField } from "../parts/fields";
 import { useUpload } from "../parts/upload";
 import { TopBar } from "./TopBar";
 
@@ -49,6 +49,34 @@ function JobTile(props: { job: JobListed; onCopy: () => void; onDelete: () => vo
   );
 }
 
+const Room = styled.footer`
+  padding: 0 24px 24px; display: flex; gap: 10px; align-items: center; font-size: 12px; color: ${(p) => p.theme.muted};
+`;
+/** Megabytes in words. */
+export const megabytes = (value: number) => (value >= 1024 ? `${(value / 1024).toFixed(1)} GB` : `${Math.round(value)} MB`);
+
+/** How much room calculated results take, and how much they may. */
+function StorageLine() {
+  const { data, change } = useStorage();
+  const [asked, setAsked] = useState<number | null>(null);
+  if (!data) return null;
+  return (
+    <Room>
+      <span>Calculated results take {megabytes(data.kept)} of {megabytes(data.limit)}; {megabytes(data.free)} are free on the disk.</span>
+      <Quiet onPress={() => setAsked(data.limit / 1024)}>Change…</Quiet>
+      <Ask title="Room for calculated results" open={asked !== null} onClose={() => setAsked(null)}>
+        <p>What the jobs as they are need is always kept. Older results, as for undo, are kept up to this size; the longest unused go first.</p>
+        <NumberField label="Keep at most, GB" unit="mm" kind="plain" value={asked ?? 4} low={0.1} high={10000} step={1} onChange={setAsked} />
+        {change.error && <Said role="alert">{change.error.message}</Said>}
+        <Foot>
+          <Button onPress={() => setAsked(null)}>Cancel</Button>
+          <Button $main onPress={() => change.mutate((asked ?? 4) * 1024, { onSuccess: () => setAsked(null) })}>Keep so much</Button>
+        </Foot>
+      </Ask>
+    </Room>
+  );
+}
+
 export function JobsPage() {
   const { data: jobs, error } = useJobs();
   const { create, copy, remove } = useJobList();
@@ -81,6 +109,7 @@ export function JobsPage() {
         {jobs?.map((job) => <JobTile key={job.id} job={job} onCopy={() => copy.mutate({ id: job.id, name: `${job.name}, copy` })} onDelete={() => setGone(job)} />)}
         {jobs?.length === 0 && <p>No jobs yet. Drop a mesh or a job file anywhere on this page, or press New job.</p>}
       </Tiles>
+      <StorageLine />
       <Ask title={`Delete ${gone?.name ?? ""}?`} open={gone !== null} onClose={() => setGone(null)}>
         <p>The job and all its revisions are deleted for good. Its mesh stays.</p>
         <Foot><Button onPress={() => setGone(null)}>Keep it</Button><Button $danger onPress={() => { if (gone) remove.mutate(gone.id); setGone(null); }}>Delete</Button></Foot>

@@ -8,6 +8,9 @@ _HELP = """usage: ./nephos COMMAND
                         --empty leaves the sample shop out
   stop                  stop what was started
   reset                 throw away all jobs and begin anew (asks first, unless --yes is given)
+  backup FILE           write jobs, meshes, cutters, posts and settings to a file, also while it runs
+  restore FILE          put a backup in the place of all that there is (asks first, unless --yes is given)
+  worker [--database URL]   one more worker, on this machine or another
   test [PYTEST WORDS]   set up and run all tests
   cut, inspect, bench   without page and database; --help after each tells more
   screenshots           make docs/screenshots anew from the sample shop
@@ -29,7 +32,7 @@ def main() -> int:
         from nephos.command.headless import run
 
         return run(name, rest)
-    if name in {"start", "stop", "reset", "test", "screenshots"}:
+    if name in {"start", "stop", "reset", "test", "screenshots", "backup", "restore", "worker"}:
         from nephos.command import service
 
         return service.run(name, rest)

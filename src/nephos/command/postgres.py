@@ -94,6 +94,11 @@ def start(config: Config) -> None:
     _ensure_database(config)
 
 
+def runs() -> bool:
+    """Whether the cluster runs."""
+    return _as_owner([str(_bin() / "pg_ctl"), "-D", str(_folder() / "data"), "status"]).returncode == 0
+
+
 def _ensure_database(config: Config) -> None:
     import psycopg
 

@@ -38,7 +38,7 @@ def read_curves(name: str, data: bytes) -> Found:
     suffix = "." + name.rsplit(".", 1)[-1].lower()
     if suffix not in SUFFIXES:
         raise Refused(f"{name} is neither SVG nor DXF: export the outline as one of these")
-    held = fenced(SUFFIXES[suffix], data, suffix[1:].upper(), seconds=30)
+    held = fenced(SUFFIXES[suffix], data, suffix[1:].upper())
     closed: list[F64] = []
     lines: list[F64] = []
     for first, last, whole in held.faces:

@@ -5,5 +5,9 @@ class Refused(ValueError):
     """Input that cannot be used. The message says what is wrong and what to do about it."""
 
 
+class NotYet(Refused):
+    """Refused for now: the cause can go away, as when a mesh is still being read. Never kept as a result."""
+
+
 class Cancelled(Exception):
     """Raised between two bands of work when the person asked to stop."""

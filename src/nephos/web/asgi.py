@@ -5,4 +5,8 @@ import os
 from django.core.asgi import get_asgi_application
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "nephos.web.settings")
-application = get_asgi_application()
+_django = get_asgi_application()
+
+from nephos.web.gate import Gate  # noqa: E402  settings must be there first
+
+application = Gate(_django)

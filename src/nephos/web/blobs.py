@@ -27,19 +27,23 @@ def save_blob(pieces: Iterable[bytes]) -> Blob:
     packer = zstandard.ZstdCompressor(level=1)
     with transaction.atomic(), _cursor() as cursor:
         blob = Blob.objects.create()
-        size = position = 0
+        size = position = stored = 0
         waiting = b""
         for piece in pieces:
             size += len(piece)
             waiting += piece
             while len(waiting) >= CHUNK:
-                cursor.execute(_INSERT, (blob.pk, position, packer.compress(waiting[:CHUNK])))
+                packed = packer.compress(waiting[:CHUNK])
+                stored += len(packed)
+                cursor.execute(_INSERT, (blob.pk, position, packed))
                 waiting = waiting[CHUNK:]
                 position += 1
         if waiting:
-            cursor.execute(_INSERT, (blob.pk, position, packer.compress(waiting)))
-        blob.size = size
-        blob.save(update_fields=["size"])
+            packed = packer.compress(waiting)
+            stored += len(packed)
+            cursor.execute(_INSERT, (blob.pk, position, packed))
+        blob.size, blob.stored = size, stored
+        blob.save(update_fields=["size", "stored"])
     return blob
 
 
@@ -60,12 +64,14 @@ def read_chunks(blob_id: int, first: int = 0, last: int | None = None) -> Iterat
             yield unpacker.decompress(bytes(data), max_output_size=CHUNK)
 
 
-async def stream_chunks(blob_id: int) -> AsyncIterator[bytes]:
-    """All chunks of a blob for an answer that is sent as it is read, two chunks in memory at most."""
+async def stream_chunks(blob_id: int, head: bytes = b"", instead: bytes = b"") -> AsyncIterator[bytes]:
+    """All chunks of a blob for an answer that is sent as it is read, two chunks in memory at most. Its first bytes, `head`, are replaced."""
     unpacker = zstandard.ZstdDecompressor()
     found = Chunk.objects.filter(blob_id=blob_id).order_by("position").values_list("data", flat=True)
     async for data in found.aiterator(chunk_size=2):
-        yield unpacker.decompress(bytes(data), max_output_size=CHUNK)
+        piece = unpacker.decompress(bytes(data), max_output_size=CHUNK)
+        yield instead + piece.removeprefix(head) if head or instead else piece
+        head = instead = b""
 
 
 def read_range(blob_id: int, start: int, stop: int) -> bytes:

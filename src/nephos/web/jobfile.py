@@ -6,7 +6,7 @@ import zipfile
 from pathlib import PurePosixPath
 from typing import IO, Any
 
-from django.db import transaction
+from django.db import DatabaseError, transaction
 from django.http import HttpRequest
 
 from nephos.core.errors import Refused
@@ -55,7 +55,10 @@ def _json(archive: zipfile.ZipFile, name: str) -> Any:
     try:
         with archive.open(item) as source:
             return json.loads(source.read(_MOST_PLAN))
-    except (ValueError, zipfile.BadZipFile, RuntimeError, NotImplementedError):
+    except Refused:
+        raise
+    except Exception:
+        # The libraries for packings raise all kinds of errors at damaged bytes.
         raise Refused(f"{name} in this job file is damaged: export the job again") from None
 
 
@@ -70,7 +73,9 @@ def _mesh_row(archive: zipfile.ZipFile, digest: str, name: str, limit: int) -> N
             raise Refused(f"{plain} in this job file is larger than {limit // 2**20} MB")
         with archive.open(item) as source:
             blob = save_blob(iter(lambda: source.read(CHUNK), b""))
-    except (KeyError, zipfile.BadZipFile, RuntimeError, NotImplementedError, OSError, EOFError):
+    except (Refused, DatabaseError):
+        raise
+    except Exception:
         raise Refused(f"{plain} is missing in this job file or damaged: export the job again") from None
     mesh = Mesh.objects.create(name=plain, file=blob, digest=digest)
     read_uploaded.defer(mesh_id=mesh.pk)
@@ -102,7 +107,7 @@ def read_job_file(request: HttpRequest, limit: int) -> Job:
         held.seek(0)
         try:
             archive = zipfile.ZipFile(held)
-        except zipfile.BadZipFile:
+        except Exception:
             raise Refused("this is no job file: it is no zip archive") from None
         if len(archive.infolist()) > 1000:
             raise Refused("this is no job file: it holds too many files")

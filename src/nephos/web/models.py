@@ -1,12 +1,15 @@
 """What is kept: jobs with all their revisions, cutters, meshes, results, calculations."""
 
 from django.db import models
+from django.utils import timezone
 
 
 class Blob(models.Model):
-    """Bytes of any length, kept as compressed chunks, never whole in memory of the web process."""
+    """Bytes of any length (`size`), kept as compressed chunks (`stored` bytes), never whole in memory of the web process."""
 
     size = models.BigIntegerField(default=0)
+    stored = models.BigIntegerField(default=0)
+    created = models.DateTimeField(default=timezone.now, db_index=True)
 
 
 class Chunk(models.Model):
@@ -39,12 +42,16 @@ class Mesh(models.Model):
 
 
 class Result(models.Model):
-    """The result of a stage of the pipeline, under the hash of its causes."""
+    """The result of a stage of the pipeline, under the hash of its causes; `size` is what it takes in the database, `job` for which it
+    was made first, `used` when it was asked for last, to the hour."""
 
     key = models.CharField(primary_key=True, max_length=200)
     stage = models.CharField(max_length=20)
     facts = models.JSONField(default=dict)
+    size = models.BigIntegerField(default=0)
+    job = models.BigIntegerField(null=True, db_index=True)
     created = models.DateTimeField(auto_now_add=True)
+    used = models.DateTimeField(default=timezone.now, db_index=True)
 
 
 class ResultArray(models.Model):
@@ -58,6 +65,13 @@ class ResultArray(models.Model):
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=["result", "name"], name="array_once"),)
+
+
+class Setting(models.Model):
+    """A setting of the shop."""
+
+    key = models.CharField(max_length=60, unique=True)
+    value = models.JSONField()
 
 
 class Job(models.Model):

@@ -1,6 +1,7 @@
 """Django settings. Loopback only; everything it serves ships with the application."""
 
 import os
+from urllib.parse import unquote, urlsplit
 
 from nephos.command.home import HOME, ROOT, load_config
 
@@ -9,7 +10,7 @@ PORT = int(os.environ.get("NEPHOS_PORT", _config.web_port))
 
 SECRET_KEY = _config.secret
 DEBUG = False
-ALLOWED_HOSTS = ["localhost", "127.0.0.1", "testserver"]
+ALLOWED_HOSTS = ["localhost", "127.0.0.1"]
 CSRF_TRUSTED_ORIGINS = [f"http://localhost:{PORT}", f"http://127.0.0.1:{PORT}"]
 CSRF_COOKIE_SAMESITE = "Strict"
 INSTALLED_APPS = [
@@ -17,6 +18,7 @@ INSTALLED_APPS = [
     "nephos.web.apps.NephosConfig",
 ]
 MIDDLEWARE = [
+    "nephos.web.trace.Trace",
     "nephos.web.guard.OriginGuard",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -25,10 +27,13 @@ MIDDLEWARE = [
 ]
 ROOT_URLCONF = "nephos.web.urls"
 ASGI_APPLICATION = "nephos.web.asgi.application"
+# A worker on another machine is given the whole address of the database.
+_url = urlsplit(os.environ.get("NEPHOS_DATABASE_URL", ""))
 DATABASES = {
     "default": {
-        "ENGINE": "django.db.backends.postgresql", "NAME": os.environ.get("NEPHOS_DATABASE", "nephos"), "USER": "nephos",
-        "PASSWORD": _config.database_password, "HOST": "127.0.0.1", "PORT": _config.database_port,
+        "ENGINE": "django.db.backends.postgresql", "NAME": _url.path.strip("/") or os.environ.get("NEPHOS_DATABASE", "nephos"),
+        "USER": unquote(_url.username or "nephos"), "PASSWORD": unquote(_url.password or _config.database_password),
+        "HOST": _url.hostname or "127.0.0.1", "PORT": _url.port or _config.database_port,
         "CONN_MAX_AGE": 0, "TEST": {"NAME": os.environ.get("NEPHOS_TEST_DATABASE", "nephos_test")},
     }
 }
@@ -46,3 +51,13 @@ PROCRASTINATE_AUTODISCOVER_MODULE_NAME = None
 PROCRASTINATE_ON_APP_READY = None
 SECURE_CONTENT_TYPE_NOSNIFF = True
 LOGS = HOME / "logs"
+LOGS.mkdir(parents=True, exist_ok=True)
+LOGGING = {
+    "version": 1, "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "%(asctime)s %(process)d %(levelname)s %(name)s: %(message)s"}},
+    "handlers": {"file": {
+        "class": "logging.handlers.RotatingFileHandler", "filename": str(LOGS / f"nephos-{os.environ.get('NEPHOS_ROLE', 'other')}.log"),
+        "maxBytes": 5 * 2**20, "backupCount": 5, "formatter": "line", "delay": True}},
+    "loggers": {"nephos": {"handlers": ["file"], "level": "INFO"},
+                "django.request": {"handlers": ["file"], "level": "ERROR", "propagate": False}},
+}

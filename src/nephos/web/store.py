@@ -1,15 +1,23 @@
 """The pipeline's store in PostgreSQL, with what was used last kept in the worker's memory."""
 
+import time
 from collections import OrderedDict
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import timedelta
+from threading import RLock, local
 
 import numpy as np
 from django.db import IntegrityError, transaction
+from django.utils import timezone
 
 from nephos.core.plan.results import Result as CoreResult
 from nephos.web.blobs import pieces_of, read_chunks, save_blob
 from nephos.web.models import Result, ResultArray
 
 REMEMBERED = 400 * 1024 * 1024
+_SURE = 30.0
+"""A result that was seen so many seconds ago is there."""
 
 
 class DatabaseStore:
@@ -17,15 +25,32 @@ class DatabaseStore:
 
     def __init__(self) -> None:
         self._recent: OrderedDict[str, CoreResult] = OrderedDict()
+        self._used: dict[str, float] = {}
+        self._lock = RLock()
+        self._job = local()
+
+    @contextmanager
+    def made_for(self, job_id: int) -> Iterator[None]:
+        """What this thread puts meanwhile is made for a job."""
+        self._job.id = job_id
+        try:
+            yield
+        finally:
+            self._job.id = None
 
     def get(self, key: str) -> CoreResult | None:
         """The result kept under `key`, if there is one."""
-        if key in self._recent:
-            self._recent.move_to_end(key)
-            return self._recent[key]
+        with self._lock:
+            recent = self._recent.get(key)
+            if recent is not None:
+                self._recent.move_to_end(key)
+        if recent is not None and self._still_there(key):
+            return recent
         row = Result.objects.filter(key=key).first()
-        if row is None:
+        # A refusal whose cause can change is for those who wait for it; who works it out tries again.
+        if row is None or row.facts.get("transient"):
             return None
+        self._touch(key)
         arrays = {}
         for array in row.arrays.all():
             data = b"".join(read_chunks(array.blob_id))
@@ -39,11 +64,15 @@ class DatabaseStore:
         self._remember(key, result)
         try:
             with transaction.atomic():
-                row = Result.objects.create(key=key, stage=stage, facts=result.facts)
+                Result.objects.filter(key=key, facts__transient=True).delete()
+                row = Result.objects.create(key=key, stage=stage, facts=result.facts, job=getattr(self._job, "id", None))
+                size = 0
                 for name, array in result.arrays.items():
                     little = np.ascontiguousarray(array, array.dtype.newbyteorder("<"))
                     blob = save_blob(pieces_of(memoryview(little.reshape(-1)).cast("B") if little.size else memoryview(b"")))
                     ResultArray.objects.create(result=row, name=name, dtype=little.dtype.str, shape=list(array.shape), blob=blob)
+                    size += blob.stored
+                Result.objects.filter(pk=key).update(size=size)
         except IntegrityError:
             # Another worker was quicker with the same result.
             return
@@ -52,6 +81,29 @@ class DatabaseStore:
         # A refusal may be taken back by another process: it is looked up each time.
         if "refused" in result.facts:
             return
-        self._recent[key] = result
+        with self._lock:
+            self._recent[key] = result
+            self._shorten()
+
+    def _still_there(self, key: str) -> bool:
+        """Whether a remembered result is kept still: another process may have dropped it. Marks it as used."""
+        if time.monotonic() - self._used.get(key, -1e9) < _SURE:
+            return True
+        self._touch(key)
+        if Result.objects.filter(key=key).exists():
+            return True
+        with self._lock:
+            self._recent.pop(key, None)
+        return False
+
+    def _touch(self, key: str) -> None:
+        """Note that a result was used; in the database to the hour."""
+        self._used[key] = time.monotonic()
+        if len(self._used) > 10_000:
+            self._used.clear()
+        now = timezone.now()
+        Result.objects.filter(key=key, used__lt=now - timedelta(hours=1)).update(used=now)
+
+    def _shorten(self) -> None:
         while sum(sum(a.nbytes for a in r.arrays.values()) for r in self._recent.values()) > REMEMBERED:
             self._recent.popitem(last=False)

@@ -1,5 +1,7 @@
 """What workers do: read meshes, calculate jobs. Killed in the middle, the work is taken up again."""
 
+import logging
+import secrets
 import time
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
@@ -8,10 +10,12 @@ from functools import lru_cache, partial
 from typing import Any
 
 import numpy as np
+from django.db import transaction
 from django.utils import timezone
 from procrastinate.contrib.django import app
+from procrastinate.exceptions import AlreadyEnqueued
 
-from nephos.core.errors import Cancelled, Refused
+from nephos.core.errors import Cancelled, NotYet, Refused
 from nephos.core.mesh.formats import read_mesh, write_mesh
 from nephos.core.mesh.formats.gltf import write_glb
 from nephos.core.mesh.look import look_at
@@ -33,41 +37,56 @@ from nephos.core.stock.frames import shown_grid, shown_top
 from nephos.core.stock.solid import block_mesh
 from nephos.core.stock.window import cut_window, window_grid
 from nephos.web.blobs import read_chunks
+from nephos.web.collect import collect, forget_job
+from nephos.web.health import require_space
 from nephos.web.jobs import cutters_for
 from nephos.web.looks import look_key, outlines_wanted, raw_look_key
-from nephos.web.models import Blob, Calculation, Job, Mesh, Revision
+from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision
 from nephos.web.pictures import mesh_thumbnail, shaded
 from nephos.web.store import DatabaseStore
 
 STORE = DatabaseStore()
+LOG = logging.getLogger("nephos.tasks")
 
 
 @lru_cache(maxsize=4)
 def _loaded(digest: str) -> CoreMesh:
     row = Mesh.objects.filter(digest=digest, state=Mesh.State.READY).first()
     if row is None:
-        raise Refused("the mesh of this job is gone: bring it in again")
+        reading = Mesh.objects.filter(digest=digest, state=Mesh.State.READING).exists()
+        raise NotYet("the mesh is still being read: try again in a moment" if reading else "the mesh of this job is gone: import it again")
     return read_mesh(row.name, b"".join(read_chunks(row.file_id)))
 
 
-_FAULT = "this broke off by a fault of Nephos; the log of the worker has the details"
+def _fault() -> str:
+    """What is said of a fault of our own, with the mark under which the log has it. To be called while it is handled."""
+    mark = secrets.token_hex(4)
+    LOG.exception("fault %s", mark)
+    return f"this broke off by a fault of Nephos (fault {mark} in the log): please report it"
 
 
 @contextmanager
 def _or_refused(keys: Iterable[str], stage: str, too_large: str) -> Iterator[None]:
-    """Whoever waits for the results under `keys` is told why there will be none."""
+    """Whoever waits for the results under `keys` is told why there will be none.
+
+    Only what follows from the causes of a result is kept for good. What can change, such as memory or a mesh that is being
+    read, is told to those who wait now and forgotten when it is asked for again.
+    """
     try:
         yield
-    except (Refused, MemoryError) as reason:
-        _refuse(keys, stage, str(reason) or too_large)
+    except NotYet as reason:
+        _refuse(keys, stage, str(reason), transient=True)
+    except Refused as reason:
+        _refuse(keys, stage, str(reason))
+    except MemoryError:
+        _refuse(keys, stage, too_large, transient=True)
     except Exception:
-        _refuse(keys, stage, _FAULT)
-        raise
+        _refuse(keys, stage, _fault(), transient=True)
 
 
-def _refuse(keys: Iterable[str], stage: str, reason: str) -> None:
+def _refuse(keys: Iterable[str], stage: str, reason: str, transient: bool = False) -> None:
     for key in keys:
-        STORE.put(key, stage, as_result({"refused": reason}))
+        STORE.put(key, stage, as_result({"refused": reason} | ({"transient": True} if transient else {})))
 
 
 def _keep_look(key: str, mesh: CoreMesh, said: tuple[str, ...] = ()) -> dict[str, Any]:
@@ -91,11 +110,16 @@ def read_uploaded(mesh_id: int) -> None:
         digest = mesh.digest()
         facts = _keep_look(raw_look_key(digest), mesh)
     except (Refused, MemoryError) as reason:
-        text = str(reason) or "there is not enough memory to read this mesh: thin it out before you bring it in"
+        text = str(reason) or "there is not enough memory to read this mesh: thin it out before you import it"
         Mesh.objects.filter(pk=mesh_id).update(state=Mesh.State.REFUSED, reason=text)
+        return
+    except Exception:
+        Mesh.objects.filter(pk=mesh_id).update(state=Mesh.State.REFUSED, reason=_fault())
         return
     look = STORE.get(raw_look_key(digest))
     thumbnail = mesh_thumbnail(look.arrays["vertices"], look.arrays["faces"]) if look else None
+    # What was asked for while it was being read was refused for the time being.
+    Result.objects.filter(facts__transient=True).delete()
     Mesh.objects.filter(pk=mesh_id).update(state=Mesh.State.READY, digest=digest, facts=facts, thumbnail=thumbnail)
 
 
@@ -244,7 +268,29 @@ def _keep_summary(done: SetupOutcome, plan: Plan) -> None:
         STORE.put(done.keys.summary, "summary", as_result(report, top=shown_top(done.block, grid)))
 
 
-@app.task(queue="calculate", lock="calculate", retry=2)
+@app.periodic(cron="*/10 * * * *")
+@app.task(queue="mesh", queueing_lock="collect", lock="collect")
+def collect_results(timestamp: int = 0) -> None:
+    """Drop results and files that nobody needs (every ten minutes, and after calculations)."""
+    collect()
+
+
+@app.task(queue="mesh")
+def forget_results(job_id: int) -> None:
+    """Drop the results of a job that was deleted."""
+    forget_job(job_id)
+
+
+def collect_soon() -> None:
+    """Have a worker drop what nobody needs, unless it waits to be done."""
+    try:
+        with transaction.atomic():
+            collect_results.defer()
+    except AlreadyEnqueued:
+        return
+
+
+@app.task(queue="calculate", retry=2)
 def calculate(calculation_id: int) -> None:
     """Work out the plan of a calculation's revision, from where earlier results leave off."""
     row = Calculation.objects.get(pk=calculation_id)
@@ -255,14 +301,16 @@ def calculate(calculation_id: int) -> None:
     progress = _Progress(row.pk)
     work = Work(STORE, progress, note=progress.note)
     try:
+        require_space("a calculation")
         plan = parse_plan(Revision.objects.get(job_id=row.job_id, number=row.revision).plan)
         if not plan.setups:
             raise Refused("there is no setup: add an operation first")
         for setup in plan.setups:
             title = f"{row.job.name}, revision {row.revision}"
-            done = run_setup(plan, setup, _loaded, work, title)
-            _keep_programs(done, title)
-            _keep_summary(done, plan)
+            with STORE.made_for(row.job_id):
+                done = run_setup(plan, setup, _loaded, work, title)
+                _keep_programs(done, title)
+                _keep_summary(done, plan)
             grid = shown_grid(done.block.grid)
             Job.objects.filter(pk=row.job_id).update(picture=shaded(shown_top(done.block, grid), grid.pitch))
     except Cancelled:
@@ -271,13 +319,10 @@ def calculate(calculation_id: int) -> None:
         text = str(reason) or "there is not enough memory for this: use a coarser pitch"
         Calculation.objects.filter(pk=row.pk).update(state=Calculation.State.FAILED, reason=text)
     except Exception:
-        Calculation.objects.filter(pk=row.pk).update(
-            state=Calculation.State.FAILED,
-            reason="the calculation broke off by a fault of Nephos; the log of the worker has the details",
-        )
-        raise
+        Calculation.objects.filter(pk=row.pk).update(state=Calculation.State.FAILED, reason=_fault())
     else:
         Calculation.objects.filter(pk=row.pk).update(
-            state=Calculation.State.DONE, fraction=1.0, seconds={k: round(v, 3) for k, v in work.seconds.items()},
+            state=Calculation.State.DONE, fraction=1.0, step=1.0, seconds={k: round(v, 3) for k, v in work.seconds.items()},
         )
+        collect_soon()
 

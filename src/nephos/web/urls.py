@@ -6,6 +6,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 
 from nephos.command.home import ROOT
 from nephos.web.api import api
+from nephos.web.health import health_view, metrics_view
 
 
 @ensure_csrf_cookie
@@ -17,4 +18,4 @@ def page(request: HttpRequest) -> HttpResponse:
     return HttpResponse(index.read_bytes(), content_type="text/html")
 
 
-urlpatterns = [path("api/", api.urls), re_path(r"^(?!api/|static/).*$", page)]
+urlpatterns = [path("health", health_view), path("metrics", metrics_view), path("api/", api.urls), re_path(r"^(?!api/|static/).*$", page)]

@@ -3,7 +3,7 @@
 import csv
 import io
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any, get_args
 
 from pydantic import ValidationError
@@ -88,6 +88,13 @@ def _checked(record: Any, where: str) -> Cutter:
         raise Refused(f"{where}: {said}") from None
 
 
+def _rows(rows: "csv.DictReader[str]", name: str) -> Iterator[dict[str, str]]:
+    try:
+        yield from rows
+    except csv.Error as reason:
+        raise Refused(f"{name} is not CSV that can be read ({reason}): save it again as CSV with one cutter a line") from None
+
+
 def read_cutters(name: str, data: bytes) -> list[Cutter]:
     """All cutters of a CSV or JSON file; refuses the whole file, with the line, where one cannot be read."""
     try:
@@ -106,10 +113,14 @@ def read_cutters(name: str, data: bytes) -> list[Cutter]:
     else:
         header = text.partition("\n")[0]
         rows = csv.DictReader(io.StringIO(text), delimiter="," if header.count(",") >= header.count(";") else ";")
-        if not {"number", "diameter"} <= {(key or "").strip().lower() for key in rows.fieldnames or ()}:
+        try:
+            names = {(key or "").strip().lower() for key in rows.fieldnames or ()}
+        except csv.Error as reason:
+            raise Refused(f"{name} is not CSV that can be read ({reason}): save it again as CSV with one cutter a line") from None
+        if not {"number", "diameter"} <= names:
             raise Refused(f"{name} has no header line with at least number and diameter: use {', '.join(COLUMNS[:7])}, …")
         found = []
-        for line, row in enumerate(rows, 2):
+        for line, row in enumerate(_rows(rows, name), 2):
             try:
                 record = _record(row)
             except Refused as reason:

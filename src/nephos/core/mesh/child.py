@@ -204,12 +204,13 @@ READERS: dict[str, Callable[[bytes], Found]] = {
 
 
 def main() -> int:
-    """`child KEY SOURCE TARGET MEMORY SECONDS`: 0 done, 3 refused with a sentence, 4 out of memory, else broken."""
-    key, source, target, memory, seconds = sys.argv[1:]
+    """`child KEY SOURCE TARGET MEMORY SECONDS LARGEST`: 0 done, 3 refused with a sentence, 4 out of memory, else broken."""
+    key, source, target, memory, seconds, largest = sys.argv[1:]
     import numpy as np
 
     resource.setrlimit(resource.RLIMIT_AS, (int(memory), int(memory)))
     resource.setrlimit(resource.RLIMIT_CPU, (int(seconds), int(seconds) + 2))
+    resource.setrlimit(resource.RLIMIT_FSIZE, (int(largest), int(largest)))
     warnings.simplefilter("ignore")
     try:
         with open(source, "rb") as file:

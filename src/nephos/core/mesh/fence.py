@@ -10,16 +10,23 @@ import sys
 import tempfile
 from dataclasses import dataclass
 from pathlib import Path
+from threading import BoundedSemaphore
 
 import numpy as np
 
 from nephos.core.arrays import F64, I32
 from nephos.core.errors import Refused
 
-MEMORY = 6 * 2**30
-"""Bytes of address space that a reader may take."""
-SECONDS = 120
-"""Seconds of computing that a reader may take."""
+SECONDS = 8
+"""Seconds that a reader may take for a small file;"""
+_SECONDS_A_MB = 0.4
+"""and so many more for each megabyte of the file."""
+_LEAST_MEMORY, _MEMORY_A_BYTE, _MOST_MEMORY = 2**30 + 2**29, 30, 6 * 2**30
+"""Bytes of address space that a reader may take, by the size of the file."""
+LARGEST = 2**30
+"""Bytes of what it hands over at most."""
+_AT_ONCE = BoundedSemaphore(2)
+"""So many readers run at one time in a process."""
 
 
 @dataclass(frozen=True)
@@ -38,21 +45,28 @@ def _environment() -> dict[str, str]:
     return kept | {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1", "PYTHONDONTWRITEBYTECODE": "1"}
 
 
-def fenced(key: str, data: bytes, title: str, memory: int = MEMORY, seconds: int = SECONDS) -> Held:
-    """Read `data` with the reader `key` in a child process.
+def limits_for(size: int) -> tuple[int, int]:
+    """Memory (bytes) and seconds that a reader may take for a file of `size` bytes."""
+    return min(_LEAST_MEMORY + _MEMORY_A_BYTE * size, _MOST_MEMORY), SECONDS + int(_SECONDS_A_MB * size / 2**20)
+
+
+def fenced(key: str, data: bytes, title: str, memory: int | None = None, seconds: int | None = None) -> Held:
+    """Read `data` with the reader `key` in a child process, a few at a time. Limits follow from the size of the file where none are given.
 
     Raises
     ------
     Refused
         With the reader's own sentence, or with one that says which limit was passed.
     """
+    usual = limits_for(len(data))
+    memory, seconds = memory or usual[0], seconds or usual[1]
     too_long = f"reading this {title} file took more than {seconds} s and was broken off: thin it out, or export it as STL"
-    with tempfile.TemporaryDirectory(prefix="nephos-") as folder:
+    with _AT_ONCE, tempfile.TemporaryDirectory(prefix="nephos-") as folder:
         source, target = Path(folder, "in"), Path(folder, "out.npz")
         source.write_bytes(data)
-        words = [sys.executable, "-m", "nephos.core.mesh.child", key, str(source), str(target), str(memory), str(seconds)]
+        words = [sys.executable, "-m", "nephos.core.mesh.child", key, str(source), str(target), str(memory), str(seconds), str(LARGEST)]
         try:
-            done = subprocess.run(words, check=False, capture_output=True, timeout=seconds * 1.5 + 5, env=_environment(),
+            done = subprocess.run(words, check=False, capture_output=True, timeout=seconds + 2, env=_environment(),
                                   stdin=subprocess.DEVNULL)
         except subprocess.TimeoutExpired:
             raise Refused(too_long) from None

@@ -5,6 +5,7 @@ import re
 from typing import Literal
 
 _WORD = re.compile(rb"check ([0-9a-f]{16})\b")
+_TITLE = re.compile(rb"\([^()]*\)|;.*")
 _HEAD = 8192
 """The check word stands in the first so many bytes of a file."""
 
@@ -15,6 +16,10 @@ UNSEALED = "check " + 16 * "0"
 def _digest(text: bytes) -> bytes:
     """Of the text with noughts for its check word and one kind of line end, as some ways of copying change those."""
     plain = text.replace(b"\r\n", b"\n")
+    first, end, rest = plain.partition(b"\n")
+    # The title names the job, which may be renamed after that. What is no comment is no title.
+    if _TITLE.fullmatch(first):
+        plain = end + rest
     found = _WORD.search(plain[:_HEAD])
     if found:
         plain = plain[: found.start(1)] + 16 * b"0" + plain[found.end(1) :]

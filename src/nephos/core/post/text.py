@@ -10,8 +10,8 @@ import unicodedata
 _SAID = {"·": "-", "×": "x", "ß": "ss", "–": "-", "—": "-", "°": " deg", "⌀": "d", "Ø": "O", "ø": "o", "µ": "u", "½": " 1/2"}
 _UNSAFE = re.compile(r"[^A-Za-z0-9 .,:+*/'_-]")
 _CHECKSUM = re.compile(r"check (?=[0-9a-f]{16})")
-_ACTIVE = re.compile(r"^(\W*[A-Za-z]+),")
-"""A comment that begins with a word and a comma is a command to some controllers (a message, a log, an abort)."""
+_ACTIVE = re.compile(r"^(\W*(?:[A-Z]{2,}|(?i:msg|debug|print|log\w*|probe\w*|abort|eval|py)))\s*,")
+"""A comment that begins with a word in capitals, or one of these, and a comma is a command to some controllers."""
 
 
 def plain_text(text: str) -> str:
@@ -34,6 +34,16 @@ def comment_text(text: str, marks: str) -> str:
     for mark in marks:
         plain = plain.replace(mark, " ")
     return _ACTIVE.sub(r"\1", " ".join(plain.split()))
+
+
+def title_text(title: str, marks: str, longest: int) -> str:
+    """A title as one line of a comment, of at most `longest` signs; what follows its last comma is kept whole."""
+    text = comment_text(title, marks)
+    if len(text) <= longest:
+        return text
+    name, comma, rest = text.rpartition(",")
+    room = longest - len(comma + rest)
+    return f"{name[:room].rstrip()}{comma}{rest}" if comma and room > 0 else text[:longest]
 
 
 def file_stem(text: str) -> str:

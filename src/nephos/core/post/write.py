@@ -14,7 +14,7 @@ from nephos.core.post.arcs import ArcPath, straight_only, with_arcs
 from nephos.core.post.control import number_text
 from nephos.core.post.schema import Post
 from nephos.core.post.seal import UNSEALED, sealed
-from nephos.core.post.text import comment_text
+from nephos.core.post.text import comment_text, title_text
 
 
 @dataclass(frozen=True)
@@ -285,6 +285,23 @@ class _Writer:
         return written
 
 
+def title_line(post: Post, title: str) -> str:
+    """The title of a file as its first comment holds it, without the marks."""
+    style = post.comment
+    longest = min(style.longest, (post.longest_line or 1000) - len(style.open) - len(style.close))
+    return title_text(title, style.open + style.close, longest) or "untitled"
+
+
+def retitled(post: Post, first_line: bytes, title: str) -> bytes:
+    """The first line of a file of this post under another title; as it is where it is no title."""
+    style = post.comment
+    ends = first_line[len(first_line.rstrip(b"\r\n")) :]
+    line = first_line.rstrip(b"\r\n").decode("ascii", "replace")
+    if not style.on or not (line.startswith(style.open) and line.endswith(style.close)):
+        return first_line
+    return f"{style.open}{title_line(post, title)}{style.close}".encode("ascii") + ends
+
+
 def _fields(step: Step, post: Post) -> dict[str, str]:
     """What stands for the blanks in a post's lines, for one step."""
     name = comment_text(step.cutter.name, post.comment.open + post.comment.close)
@@ -305,7 +322,9 @@ def write_program(post: Post, name: str, header: list[str], steps: list[Step], s
         Where a line is longer than the post allows.
     """
     writer = _Writer(post)
-    for text in header:
+    if header:
+        writer.raw_comment(title_line(post, header[0]))
+    for text in header[1:]:
         writer.comment(text)
     if header:
         writer.raw_comment(UNSEALED)

@@ -1,13 +1,15 @@
 """The API, one router a subject. Its OpenAPI document makes the page's TypeScript types."""
 
+from django.db.utils import DataError
 from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI
 from ninja.errors import ValidationError as RequestInvalid
 from ninja.security import APIKeyCookie
 
 from nephos.core.errors import Refused
-from nephos.web.api import cutters, jobs, meshes, posts, proofs, results, shelf, times
+from nephos.web.api import cutters, jobs, meshes, posts, proofs, results, shelf, storage, times
 from nephos.web.jobs import Stale
+from nephos.web.trace import failure
 
 
 class OwnPage(APIKeyCookie):
@@ -29,6 +31,7 @@ api.add_router("/posts", posts.router)
 api.add_router("/times", times.router)
 api.add_router("/results", results.router)
 api.add_router("/shelf", shelf.router)
+api.add_router("/storage", storage.router)
 
 
 @api.exception_handler(Refused)
@@ -43,6 +46,20 @@ def invalid(request: HttpRequest, reason: RequestInvalid) -> HttpResponse:
     first = reason.errors[0]
     place = " > ".join(str(step) for step in first["loc"][2:])
     return api.create_response(request, {"message": f"{place}: {first['msg']}".lstrip(": ")}, status=422)
+
+
+_NOT_KEPT = "there are signs in this text that cannot be kept: take out what is no letter, digit or common sign"
+
+
+@api.exception_handler(Exception)
+def failed(request: HttpRequest, reason: Exception) -> HttpResponse:
+    """All that nobody foresaw; text that no database takes is bad input."""
+    unkept = isinstance(reason, DataError | UnicodeError) or (isinstance(reason, ValueError) and "NUL" in str(reason))
+    if unkept:
+        return api.create_response(request, {"message": _NOT_KEPT}, status=422)
+    if isinstance(reason, OverflowError):
+        return api.create_response(request, {"message": "a number is too large"}, status=422)
+    return failure(request, reason)
 
 
 @api.exception_handler(Stale)

@@ -24,13 +24,14 @@ from nephos.core.plan.shelf import Fitting, Piece, fitting_pieces
 from nephos.web import jobs as service
 from nephos.web.api.meshes import body_pieces
 from nephos.web.derived import derived
+from nephos.web.health import require_space
 from nephos.web.jobfile import read_job_file, write_job_file
 from nephos.web.looks import look_for
 from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.models import Piece as PieceRow
 from nephos.web.rows import to_be_made
 from nephos.web.tasks import calculate as calculate_task
-from nephos.web.tasks import export_model
+from nephos.web.tasks import export_model, forget_results
 
 router = Router(tags=["jobs"])
 _LARGEST_DRAWING = 20 * 2**20
@@ -218,6 +219,7 @@ def delete_job(request: HttpRequest, job_id: int) -> tuple[int, None]:
     """Delete a job with all its revisions. Meshes stay."""
     Calculation.objects.filter(job_id=job_id).update(cancel=True)
     get_object_or_404(Job, pk=job_id).delete()
+    forget_results.defer(job_id=job_id)
     return 204, None
 
 
@@ -296,6 +298,7 @@ def job_file(request: HttpRequest, job_id: int) -> FileResponse:
 @router.post("/file", response=JobState)
 def read_file(request: HttpRequest) -> dict[str, Any]:
     """Make a job of a job file, sent as the raw body."""
+    require_space("a job file")
     return job_state(read_job_file(request, settings.MESH_LIMIT))
 
 
@@ -328,10 +331,12 @@ def start_calculation(request: HttpRequest, job_id: int) -> dict[str, Any] | Non
     refused = next((model["reason"] for model in found["models"].values() if model["state"] == "refused"), "")
     if refused:
         raise Refused(f"{refused}; take that repair out or change it")
+    require_space("a calculation")
     with transaction.atomic():
         running.update(cancel=True)
         row = Calculation.objects.create(job=job, revision=job.revision)
-        calculate_task.defer(calculation_id=row.pk)
+        # Calculations of one job come one after the other; those of different jobs side by side, where there are workers.
+        calculate_task.configure(lock=f"job-{job.pk}").defer(calculation_id=row.pk)
     return calculation_state(row)
 
 

@@ -14,6 +14,7 @@ from ninja import Router, Schema
 from nephos.core.errors import Refused
 from nephos.core.mesh.formats import check_name
 from nephos.web.blobs import CHUNK, save_blob
+from nephos.web.health import require_space
 from nephos.web.models import Mesh
 from nephos.web.tasks import read_uploaded
 
@@ -47,6 +48,7 @@ def upload(request: HttpRequest) -> Mesh:
     name = PurePath(unquote(request.headers.get("X-Filename", ""))).name[:200]
     limit = settings.MESH_LIMIT
     check_name(name)
+    require_space("an upload")
     if int(request.headers.get("Content-Length") or 0) > limit:
         raise Refused(f"the file is larger than {limit // 2**20} MB: thin it out before you bring it in")
     with transaction.atomic():

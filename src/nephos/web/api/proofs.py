@@ -1,12 +1,13 @@
 """What is done with a proved job: its files are fetched and checked, its block is looked at closely or written out, other programs
 are proved against it."""
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from django.http import HttpRequest, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils.http import content_disposition_header
 from django.utils.text import slugify
-from ninja import Router, Schema
+from ninja import Query, Router, Schema
 from pydantic import Field
 
 from nephos.core.errors import Refused
@@ -14,11 +15,13 @@ from nephos.core.plan.foreign import foreign_key
 from nephos.core.plan.keys import setup_keys
 from nephos.core.plan.results import key_of
 from nephos.core.plan.schema import Plan, Setup, parse_plan
+from nephos.core.post.schema import post_of
 from nephos.core.post.seal import check_word, seal_state
+from nephos.core.post.write import retitled
 from nephos.core.stock.window import window_grid
 from nephos.web import jobs as service
 from nephos.web.api.meshes import body_pieces
-from nephos.web.blobs import save_blob, stream_chunks
+from nephos.web.blobs import read_range, save_blob, stream_chunks
 from nephos.web.derived import standing_stops
 from nephos.web.models import Job, Result, ResultArray
 from nephos.web.rows import to_be_made
@@ -28,11 +31,14 @@ router = Router(tags=["proofs"])
 _LARGEST = 64 * 2**20
 
 
+Coordinate = Annotated[float, Field(ge=-20_000, le=20_000, allow_inf_nan=False)]
+
+
 class Spot(Schema):
     """A window to be looked at closely: corners on the plan of the setup (mm), its pitch, and after how many operations."""
 
-    low: tuple[float, float]
-    high: tuple[float, float]
+    low: tuple[Coordinate, Coordinate]
+    high: tuple[Coordinate, Coordinate]
     pitch: float = Field(ge=0.01, le=2)
     operations: int = Field(ge=0, le=500)
 
@@ -57,14 +63,17 @@ def _place(job_id: int, setup_id: str) -> tuple[Job, Plan, Setup]:
 @router.get("/{int:job_id}/program/{setup_id}/{name}")
 def program(request: HttpRequest, job_id: int, setup_id: str, name: str) -> StreamingHttpResponse:
     """A posted program as a file to save. Refused while there is a stop that nobody has overridden."""
-    _, plan, setup = _place(job_id, setup_id)
+    job, plan, setup = _place(job_id, setup_id)
     stops = standing_stops(plan)
     if stops:
         raise Refused(f"nothing is posted: {stops[0]['text']}: {stops[0]['way_out']}")
     row = get_object_or_404(ResultArray, result_id=f"{setup_keys(plan, setup).files}/{name}", name="text")
-    answer = StreamingHttpResponse(stream_chunks(row.blob_id), content_type="text/plain; charset=us-ascii")
-    answer["Content-Length"] = row.blob.size
-    answer["Content-Disposition"] = f'attachment; filename="{name}"'
+    # The job may have another name, or be at another revision, than when the file was written.
+    old = read_range(row.blob_id, 0, 256).partition(b"\n")[0] + b"\n"
+    new = retitled(post_of(plan.post), old, f"{job.name}, revision {job.revision}")
+    answer = StreamingHttpResponse(stream_chunks(row.blob_id, old, new), content_type="text/plain; charset=us-ascii")
+    answer["Content-Length"] = row.blob.size + len(new) - len(old)
+    answer["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
     return answer
 
 
@@ -87,7 +96,7 @@ def _said(plan: Plan, text: bytes) -> tuple[Literal["current", "earlier", "alter
 
 
 @router.post("/{int:job_id}/check/{setup_id}", response=Told)
-def check_file(request: HttpRequest, job_id: int, setup_id: str, cutter: int = 0) -> dict[str, Any]:
+def check_file(request: HttpRequest, job_id: int, setup_id: str, cutter: Annotated[int, Query(ge=0, le=999)] = 0) -> dict[str, Any]:
     """Take in a program as the raw body: whose it is, and under which key its proof against the stock will be found."""
     _, plan, setup = _place(job_id, setup_id)
     text = b"".join(body_pieces(request, _LARGEST))

@@ -25,7 +25,13 @@ def read_mesh(name: str, data: bytes) -> Mesh:
     kind = _format_of(name)
     if not data.strip():
         raise Refused("the file is empty: export it again from where it came from")
-    return kind.read(data)
+    try:
+        return kind.read(data)
+    except (Refused, MemoryError):
+        raise
+    except Exception as fault:
+        raise Refused(f"this {kind.title} file is damaged: it cannot be read ({type(fault).__name__}); export it again from where it came from"
+                      ) from fault
 
 
 def write_mesh(name: str, mesh: Mesh) -> bytes:

@@ -24,8 +24,14 @@ def _read(data: bytes) -> Mesh:
         content = unpacked(archive, chosen)
     except Unusable as reason:
         raise Refused(str(reason)) from None
-    except (NotImplementedError, OSError, EOFError, RuntimeError) as reason:
-        raise Refused(f"the archive cannot be unpacked ({reason}): pack it again as an ordinary zip") from None
+    except Refused:
+        raise
+    except MemoryError:
+        raise
+    except Exception as reason:
+        # The libraries for packings raise all kinds of errors at damaged bytes.
+        raise Refused(f"the archive cannot be unpacked ({str(reason)[:120] or type(reason).__name__}): it is damaged, or packed in a way "
+                      "that is not known; pack it again as an ordinary zip") from None
     name = PurePosixPath(chosen.filename).name
     mesh = formats()[PurePosixPath(name).suffix.lower()].read(content)
     said = [f"from the archive, {name} was read"]

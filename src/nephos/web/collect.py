@@ -1,0 +1,133 @@
+"""Old results go: what current revisions need stays, and beside it what was used lately, up to a size that the shop sets."""
+
+from collections.abc import Iterable
+from datetime import timedelta
+
+from django.db import connection, transaction
+from django.db.models import Sum
+from django.utils import timezone
+
+from nephos.core.errors import Refused
+from nephos.core.plan.keys import outline_key_of, setup_keys
+from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.plan.space import prepared_key
+from nephos.core.plan.survey import relief_key
+from nephos.web.looks import look_key, outline_keys, raw_look_key
+from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision, Setting
+
+LIMIT = 4 * 2**30
+"""Bytes of results that are kept where the shop has set nothing."""
+LEAST = 64 * 2**20
+_LIMIT_KEY = "result-limit"
+_ORPHAN = timedelta(hours=24)
+"""Files that nothing refers to go after so long; an upload may still be on its way."""
+_FINISHED = timedelta(hours=1)
+_AT_ONCE = 200
+
+
+def limit() -> int:
+    """Bytes of results that are kept."""
+    found = Setting.objects.filter(key=_LIMIT_KEY).values_list("value", flat=True).first()
+    return int(found) if isinstance(found, int) else LIMIT
+
+
+def set_limit(size: int) -> None:
+    """Set how many bytes of results are kept."""
+    if size < LEAST:
+        raise Refused(f"{LEAST // 2**20} MB is the least that results need")
+    Setting.objects.update_or_create(key=_LIMIT_KEY, defaults={"value": size})
+
+
+def kept_bytes() -> int:
+    """Bytes that all results take in the database."""
+    return int(Result.objects.aggregate(total=Sum("size"))["total"] or 0)
+
+
+def keys_of(plan: Plan) -> set[str]:
+    """Keys of all results that a plan needs. Programs lie under the key of their files, with a name behind it."""
+    found = {raw_look_key(model.mesh) for model in plan.models} | {look_key(model) for model in plan.models}
+    found |= {prepared_key(model) for model in plan.models}
+    for setup in plan.setups:
+        keys = setup_keys(plan, setup)
+        found |= {keys.space, keys.compare, keys.pieces, keys.summary, keys.files, relief_key(plan, setup)}
+        drawn = {name for operation in setup.operations for name in (operation.boundary.boundary, *operation.boundary.without)}
+        drawn |= {other.boundary for item in plan.boundaries for other in item.combine}
+        found |= set(outline_keys(plan, setup).values()) | {outline_key_of(plan, setup, name) for name in drawn}
+        for item in keys.operations.values():
+            found |= {item.before, item.passes, item.path, item.moves, item.block, item.frames, item.rapids, item.gouges}
+    return found
+
+
+def _current_plans() -> Iterable[Plan]:
+    """The plans that jobs stand at, and those that are being calculated."""
+    wanted = {(job.pk, job.revision) for job in Job.objects.all()}
+    busy = (Calculation.State.WAITING, Calculation.State.WORKING)
+    wanted |= set(Calculation.objects.filter(state__in=busy).values_list("job_id", "revision"))
+    for job_id, number in wanted:
+        row = Revision.objects.filter(job_id=job_id, number=number).first()
+        if row is None:
+            continue
+        try:
+            yield parse_plan(row.plan)
+        except Refused:
+            continue
+
+
+def needed_keys() -> set[str]:
+    """Keys that must stay."""
+    found: set[str] = set()
+    for plan in _current_plans():
+        found |= keys_of(plan)
+    return found
+
+
+def _drop(keys: list[str]) -> None:
+    for k in range(0, len(keys), _AT_ONCE):
+        some = keys[k : k + _AT_ONCE]
+        with transaction.atomic():
+            # The rows of arrays and chunks go with the blobs.
+            Blob.objects.filter(resultarray__result_id__in=some).delete()
+            Result.objects.filter(key__in=some).delete()
+
+
+def forget_job(job_id: int) -> int:
+    """Drop the results that were made for a job that is gone, and that no other job needs; returns how many."""
+    needed = needed_keys()
+    keys = [key for key in Result.objects.filter(job=job_id).values_list("key", flat=True) if key.split("/")[0] not in needed]
+    _drop(keys)
+    return len(keys)
+
+
+def collect() -> int:
+    """Drop what nobody needs; returns how many results went."""
+    _drop_orphans()
+    too_much = kept_bytes() - limit()
+    if too_much <= 0:
+        return 0
+    needed = needed_keys()
+    gone: list[str] = []
+    for key, size in Result.objects.order_by("used").values_list("key", "size").iterator():
+        if too_much <= 0:
+            break
+        if key.split("/")[0] in needed:
+            continue
+        gone.append(key)
+        too_much -= size
+    _drop(gone)
+    return len(gone)
+
+
+def _drop_orphans() -> None:
+    """Refused uploads, meshes that no revision names, files that nothing refers to, and finished rows of the queue."""
+    old = timezone.now() - _ORPHAN
+    named = {model.get("mesh") for plan in Revision.objects.values_list("plan", flat=True) for model in plan.get("models", ())}
+    for mesh in Mesh.objects.filter(created__lt=old).exclude(state=Mesh.State.READING):
+        if mesh.state == Mesh.State.REFUSED or mesh.digest not in named:
+            with transaction.atomic():
+                mesh.delete()
+                Blob.objects.filter(pk=mesh.file_id).delete()
+    Blob.objects.filter(created__lt=old, mesh__isnull=True, resultarray__isnull=True).delete()
+    with connection.cursor() as cursor:
+        cursor.execute("DELETE FROM procrastinate_jobs WHERE status IN ('succeeded', 'failed', 'cancelled', 'aborted') AND NOT EXISTS ("
+                       "SELECT 1 FROM procrastinate_events e WHERE e.job_id = procrastinate_jobs.id AND e.at > %s)",
+                       [timezone.now() - _FINISHED])

@@ -1,0 +1,92 @@
+"""Is everything there: database, worker, room on the disk."""
+
+import os
+import shutil
+import time
+from dataclasses import asdict, dataclass
+
+from django.db import connection
+from django.db.utils import Error
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from prometheus_client import CONTENT_TYPE_LATEST, Gauge, generate_latest
+
+from nephos.command.home import HOME
+from nephos.core.errors import Refused
+
+LEAST_FREE = int(os.environ.get("NEPHOS_LEAST_FREE", str(500 * 2**20)))
+"""Bytes that must be free on the disk for uploads and calculations."""
+SILENT = 20.0
+"""A worker that was not heard of for so many seconds is not there."""
+
+_FREE = Gauge("nephos_disk_free_bytes", "Bytes free on the disk of Nephos")
+_WAITING = Gauge("nephos_queue_waiting", "Tasks that wait for a worker")
+_WORKERS = Gauge("nephos_workers", "Workers that were heard of lately")
+
+
+@dataclass(frozen=True)
+class Health:
+    """What was found; `problem` is empty where all is well, else a sentence."""
+
+    database: bool
+    worker: bool
+    free_megabytes: int
+    waiting: int
+    problem: str
+
+
+def free_bytes() -> int:
+    """Bytes free where Nephos keeps its data."""
+    return shutil.disk_usage(HOME if HOME.exists() else HOME.parent).free
+
+
+def require_space(what: str) -> None:
+    """Refuse work that writes much while the disk is nearly full, before anything breaks."""
+    free = free_bytes()
+    if free < LEAST_FREE:
+        raise Refused(f"only {free // 2**20} MB are free on the disk: {what} needs {LEAST_FREE // 2**20} MB; delete files, or lower the size "
+                      "of kept results")
+
+
+def _queue() -> tuple[int, int]:
+    """How many tasks wait, and how many workers were heard of lately."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT count(*) FROM procrastinate_jobs WHERE status = 'todo'")
+        waiting = int(cursor.fetchone()[0])
+        cursor.execute("SELECT count(*) FROM procrastinate_workers WHERE last_heartbeat > now() - make_interval(secs => %s)", [SILENT])
+        return waiting, int(cursor.fetchone()[0])
+
+
+_started = time.monotonic()
+
+
+def health() -> Health:
+    """How it stands now."""
+    free = free_bytes()
+    try:
+        waiting, workers = _queue()
+    except Error:
+        return Health(False, False, free // 2**20, 0, "the database does not answer: it is started again")
+    problem = ""
+    if free < LEAST_FREE:
+        problem = f"only {free // 2**20} MB are free on the disk: uploads and calculations wait until there is more"
+    elif not workers and time.monotonic() - _started > SILENT:
+        problem = "no worker runs: nothing is calculated until one does"
+    return Health(True, workers > 0, free // 2**20, waiting, problem)
+
+
+def health_view(request: HttpRequest) -> HttpResponse:
+    """`/health`: 200 where all is well, 503 with what is wrong elsewhere."""
+    found = health()
+    return JsonResponse(asdict(found), status=503 if found.problem else 200)
+
+
+def metrics_view(request: HttpRequest) -> HttpResponse:
+    """`/metrics`: for Prometheus."""
+    _FREE.set(free_bytes())
+    try:
+        waiting, workers = _queue()
+    except Error:
+        waiting = workers = 0
+    _WAITING.set(waiting)
+    _WORKERS.set(workers)
+    return HttpResponse(generate_latest(), content_type=CONTENT_TYPE_LATEST)
