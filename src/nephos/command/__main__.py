@@ -11,7 +11,7 @@ _HELP = """usage: ./nephos COMMAND
   backup FILE           write jobs, meshes, cutters, posts and settings to a file, also while it runs
   restore FILE          put a backup in the place of all that there is (asks first, unless --yes is given)
   worker [--database URL]   one more worker, on this machine or another
-  test [PYTEST WORDS]   set up and run all tests
+  test [PYTEST WORDS]   set up and run all tests; --random draws other cases than CI, and more of them
   cut, inspect, bench   without page and database; --help after each tells more
   screenshots           make docs/screenshots anew from the sample shop
 """

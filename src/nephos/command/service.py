@@ -60,7 +60,7 @@ def _up(port: int) -> bool:
 def server_words(port: int) -> list[str]:
     """The words that start the web server."""
     return ["-m", "uvicorn", "nephos.web.asgi:application", "--host", "127.0.0.1", "--port", str(port),
-            "--log-level", "warning", "--no-server-header"]
+            "--log-level", "warning", "--no-server-header", "--workers", str(min(2, os.cpu_count() or 1))]
 
 
 WORKER = ["-m", "nephos.command.worker"]
@@ -92,6 +92,10 @@ def start(words: list[str]) -> int:
     if free < 500 * 2**20:
         raise SetupFailed(f"only {free // 2**20} MB of disk are free: Nephos needs 500 MB to start")
     os.environ["NEPHOS_PORT"] = str(port)
+    # Counts of all web processes together; those of the last run are nobody's.
+    shutil.rmtree(HOME / "metrics", ignore_errors=True)
+    (HOME / "metrics").mkdir(parents=True)
+    os.environ["PROMETHEUS_MULTIPROC_DIR"] = str(HOME / "metrics")
     ensure_built()
     # Set both: a shell that starts us in the background has SIGINT ignored.
     signal.signal(signal.SIGTERM, _on_signal)
@@ -203,6 +207,11 @@ def _checked(title: str, words: list[str], cwd: Path = ROOT) -> bool:
 
 def test(words: list[str]) -> int:
     """Lint, types and all tests, after setting up what they need."""
+    if "--random" in words:
+        # Other cases than in CI, and more of them.
+        words = [word for word in words if word != "--random"]
+        os.environ |= {"HYPOTHESIS_PROFILE": "default", "NEPHOS_FUZZ_SEED": str(time.time_ns() % 2**31), "NEPHOS_FUZZ_ROUNDS": "10"}
+        say(f"random cases, seed {os.environ['NEPHOS_FUZZ_SEED']}")
     ensure_built({"chromium": "chromium", "chromedriver": "chromium-driver"})
     was_running = lock.running() is not None
     postgres.start(load_config())
@@ -224,6 +233,7 @@ def test(words: list[str]) -> int:
             ("pytest, browser", pytest("nephos_test_stories", *stories), ROOT),
             ("pytest, browser: placing, proof", pytest("nephos_test_places", *places), ROOT),
             ("pytest, web and command", pytest("nephos_test_web", "tests/web", "tests/command"), ROOT),
+            ("pytest, fuzz", pytest("nephos_test_fuzz", "tests/fuzz"), ROOT),
             ("vitest", ["npm", "run", "-s", "test"], page), ("mypy", [*python, "mypy"], ROOT), ("tsc", ["npm", "run", "-s", "types"], page),
             ("eslint", ["npm", "run", "-s", "lint"], page), ("ruff", [*python, "ruff", "check", "-q", "src", "tests", "demo"], ROOT),
         ]

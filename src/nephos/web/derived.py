@@ -3,10 +3,12 @@
 from typing import Any
 
 import numpy as np
+from django.db import connection
 
 from nephos.core.cutters.feeds import chip_sum, propose
 from nephos.core.machine.job_time import calibrate, job_time
 from nephos.core.machine.kinematics import machine_named
+from nephos.core.memo import Memo
 from nephos.core.mesh.attitude import slab_height, undercut
 from nephos.core.paths.cut_out import CutOutSettings, shown_tabs
 from nephos.core.paths.estimate import Ground
@@ -49,6 +51,10 @@ def _feeds(plan: Plan, operation: Operation) -> dict[str, Any]:
             "proposed_sum": chip_sum(p.feed, cutter.flutes, p.spindle, plan.units)}
 
 
+_TABS: Memo[list[dict[str, Any]]] = Memo(64)
+"""Where tabs stand, lately asked for: most changes move none."""
+
+
 def _tabs(plan: Plan, setup: Setup, operation: Operation, outline: str | None) -> list[dict[str, Any]]:
     """Where the tabs of a cut-out stand on its drawn outline: number of the outline, share of its length, place in the setup."""
     if not isinstance(operation.settings, CutOutSettings) or outline is None:
@@ -56,8 +62,10 @@ def _tabs(plan: Plan, setup: Setup, operation: Operation, outline: str | None) -
     matrix = to_setup(plan.stock, setup)
     corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
     (x0, y0), (x1, y1) = corners.min(axis=0)[:2].tolist(), corners.max(axis=0)[:2].tolist()
-    return [{"outline": k, "share": share, "at": at}
-            for k, share, at in shown_tabs(*outline_rims(outline), operation.settings, operation.cutter, (x0, y0, x1, y1))]
+    settings = operation.settings
+    key = (outline, settings.model_dump_json(), operation.cutter.radius, x0, y0, x1, y1)
+    return _TABS.get(key, lambda: [{"outline": k, "share": share, "at": at} for k, share, at in shown_tabs(
+        *outline_rims(outline), settings, operation.cutter, (x0, y0, x1, y1))])
 
 
 def _model_state(model: Model, box: Placed, item: Known) -> dict[str, Any]:
@@ -131,8 +139,25 @@ def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str
     }
 
 
+_DERIVED: Memo[dict[str, Any]] = Memo(64)
+
+
+def _stamp() -> tuple[object, ...]:
+    """What changes whenever anything kept changes that an answer about a plan goes by."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT (SELECT count(*) FROM nephos_result), (SELECT max(created) FROM nephos_result), "
+                       "(SELECT max(id) FROM nephos_realtime), (SELECT count(*) FROM nephos_realtime), "
+                       "(SELECT count(*) FROM nephos_mesh WHERE state = 'ready'), (SELECT count(*) FROM nephos_mesh)")
+        found: tuple[object, ...] = cursor.fetchone()
+    return found
+
+
 def derived(plan: Plan) -> dict[str, Any]:
-    """What follows from a plan without calculating."""
+    """What follows from a plan without calculating. Many windows look at the same few plans: the answer is remembered while it holds."""
+    return _DERIVED.get((plan.model_dump_json(), _stamp()), lambda: _derived(plan))
+
+
+def _derived(plan: Plan) -> dict[str, Any]:
     items = known(plan)
     placed = {model.id: placed_model(items[model.id].look.support, model, plan.stock) for model in plan.models if model.id in items}
     sure = {key: bool(item.facts["unit"]["sure"]) for key, item in items.items()}

@@ -4,6 +4,7 @@ The framework writes a body to disk before it looks at the request. So host, ori
 at here first, on the bare ASGI messages; the framework checks them again after that.
 """
 
+import asyncio
 from collections.abc import Awaitable, Callable
 from http.cookies import CookieError, SimpleCookie
 from typing import Any
@@ -19,6 +20,11 @@ SAFE = {"GET", "HEAD", "OPTIONS", "TRACE"}
 SMALL = 24 * 2**20
 """Bytes of a body that is no file (a plan with drawn curves)."""
 _FILES = ("/api/meshes", "/api/jobs/file")
+_PROGRAM = 66 * 2**20
+
+
+AT_ONCE = 2
+"""So many answers about jobs are worked out at one time in a process: more threads only wait for one another."""
 
 
 class TooLarge(Exception):
@@ -29,7 +35,7 @@ def limit_for(path: str) -> int:
     """Bytes that the body of a request to `path` may have."""
     if path in _FILES:
         return int(settings.MESH_LIMIT)
-    return 66 * 2**20 if path.startswith("/api/jobs/") and "/check/" in path else SMALL
+    return _PROGRAM if path.startswith("/api/jobs/") and "/check/" in path else SMALL
 
 
 def _refusal(headers: dict[str, str], method: str, path: str) -> tuple[int, str] | None:
@@ -72,6 +78,7 @@ class Gate:
 
     def __init__(self, app: App) -> None:
         self.app = app
+        self.turn = asyncio.Semaphore(AT_ONCE)
 
     async def __call__(self, scope: Message, receive: Receive, send: Send) -> None:
         """Turn a request away, or pass it on with its body counted."""
@@ -99,7 +106,11 @@ class Gate:
             await send(message)
 
         try:
-            await self.app(scope, counted, watched)
+            if scope["path"].startswith("/api/jobs") and limit == SMALL:
+                async with self.turn:
+                    await self.app(scope, counted, watched)
+            else:
+                await self.app(scope, counted, watched)
         except TooLarge:
             if not begun:
                 await _answer(send, 413, f"the file is larger than {limit // 2**20} MB: thin it out before you import it")

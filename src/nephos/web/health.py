@@ -8,7 +8,8 @@ from dataclasses import asdict, dataclass
 from django.db import connection
 from django.db.utils import Error
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from prometheus_client import CONTENT_TYPE_LATEST, Gauge, generate_latest
+from prometheus_client import CONTENT_TYPE_LATEST, REGISTRY, CollectorRegistry, Gauge, generate_latest
+from prometheus_client.multiprocess import MultiProcessCollector
 
 from nephos.command.home import HOME
 from nephos.core.errors import Refused
@@ -18,9 +19,9 @@ LEAST_FREE = int(os.environ.get("NEPHOS_LEAST_FREE", str(500 * 2**20)))
 SILENT = 20.0
 """A worker that was not heard of for so many seconds is not there."""
 
-_FREE = Gauge("nephos_disk_free_bytes", "Bytes free on the disk of Nephos")
-_WAITING = Gauge("nephos_queue_waiting", "Tasks that wait for a worker")
-_WORKERS = Gauge("nephos_workers", "Workers that were heard of lately")
+_FREE = Gauge("nephos_disk_free_bytes", "Bytes free on the disk of Nephos", multiprocess_mode="mostrecent")
+_WAITING = Gauge("nephos_queue_waiting", "Tasks that wait for a worker", multiprocess_mode="mostrecent")
+_WORKERS = Gauge("nephos_workers", "Workers that were heard of lately", multiprocess_mode="mostrecent")
 
 
 @dataclass(frozen=True)
@@ -89,4 +90,8 @@ def metrics_view(request: HttpRequest) -> HttpResponse:
         waiting = workers = 0
     _WAITING.set(waiting)
     _WORKERS.set(workers)
-    return HttpResponse(generate_latest(), content_type=CONTENT_TYPE_LATEST)
+    registry = REGISTRY
+    if "PROMETHEUS_MULTIPROC_DIR" in os.environ:
+        registry = CollectorRegistry()
+        MultiProcessCollector(registry)
+    return HttpResponse(generate_latest(registry), content_type=CONTENT_TYPE_LATEST)

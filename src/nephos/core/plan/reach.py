@@ -60,6 +60,9 @@ class Terrain:
         return near
 
 
+_TERRAINS: "Memo[Terrain | None]" = Memo(32)
+
+
 def terrain_of(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> Terrain | None:
     """The terrain of the shown models in a setup; none without models."""
     matrix = to_setup(plan.stock, setup)
@@ -179,12 +182,15 @@ def _longer(terrain: Terrain, operation: Operation) -> float | None:
 def reach_findings(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> list[Finding]:
     """Operations whose shank or holder will meet model or stock, and what of the model no operation gets down to, each with what can be done."""
     # Asked at every keystroke; most change nothing that matters here.
-    key = (setup.id, plan.model_dump_json(include={"models", "stock", "setups", "units"}), tuple(model.id for model, _, _ in shown))
-    return _KNOWN.get(key, lambda: _found(plan, setup, shown))
+    lying = (setup.side, plan.model_dump_json(include={"models": {"__all__": {"mesh", "steps", "placement", "copies"}}, "stock": True}),
+             tuple(model.id for model, _, _ in shown))
+    matters = tuple((o.number, o.strategy, o.cutter.model_dump_json(), o.boundary.model_dump_json(), o.cut_to,
+                     o.settings.model_dump_json(include={"skin", "through"})) for o in setup.worked)
+    return _KNOWN.get((setup.id, plan.units, lying, matters), lambda: _found(
+        plan, setup, shown, _TERRAINS.get(lying, lambda: terrain_of(plan, setup, shown))))
 
 
-def _found(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> list[Finding]:
-    terrain = terrain_of(plan, setup, shown)
+def _found(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: Terrain | None) -> list[Finding]:
     if terrain is None:
         return []
     mm, size = length_in(plan.units), size_in(plan.units)
