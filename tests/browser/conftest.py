@@ -45,6 +45,6 @@ def hill_job(browser, tmp_path: Path):
     path = tmp_path / "mound.stl"
     path.write_bytes(write_stl(small_hill(cells=40)))
     bring_in(browser, path)
-    until(browser, lambda d: "Finish, lines" in text(d))
+    until(browser, lambda d: "Finish, raster" in text(d))
     time.sleep(1)
     return browser

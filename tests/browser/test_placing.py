@@ -185,7 +185,7 @@ def test_a_job_goes_out_as_a_file_and_comes_back(hill_job, tmp_path: Path) -> No
     until(driver, lambda d: (tmp_path / "mound.nephos.zip").exists())
     time.sleep(0.5)
     bring_in(driver, tmp_path / "mound.nephos.zip")
-    until(driver, lambda d: "/jobs/" in d.current_url and "Finish, lines" in text(d))
+    until(driver, lambda d: "/jobs/" in d.current_url and "Finish, raster" in text(d))
     plans = [current_plan(job) for job in Job.objects.order_by("id")]
     assert len(plans) == 2 and json.dumps(plans[0]) == json.dumps(plans[1])
 

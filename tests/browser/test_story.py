@@ -24,7 +24,7 @@ def test_from_upload_to_program(browser, tmp_path: Path) -> None:
     path.write_bytes(write_stl(small_hill(cells=90)))
     bring_in(browser, path)
     until(browser, lambda d: "/jobs/" in d.current_url and "Size X" not in text(d))
-    until(browser, lambda d: "Rough, rings" in text(d) and "Finish, lines" in text(d))
+    until(browser, lambda d: "Rough, offset" in text(d) and "Finish, raster" in text(d))
     assert browser.find_elements(By.CSS_SELECTOR, "[data-mode='place']")
 
     # Stock, with arithmetic and with what is no number: the sentence stands beside the field.
@@ -42,18 +42,18 @@ def test_from_upload_to_program(browser, tmp_path: Path) -> None:
     type_in(browser, "Size X", "30")
     until(browser, lambda d: "30 / 60" in text(d))
     press(browser, "+ Add operation")
-    until(browser, lambda d: d.find_elements(By.XPATH, "//section//button[contains(., 'Rough, lines')]"))
-    browser.find_element(By.XPATH, "//section//button[contains(., 'Rough, lines')]").click()
+    until(browser, lambda d: d.find_elements(By.XPATH, "//section//button[contains(., 'Rough, raster')]"))
+    browser.find_element(By.XPATH, "//section//button[contains(., 'Rough, raster')]").click()
     until(browser, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid='operation-40']"))
     press(browser, "Move up")
-    until(browser, lambda d: "Rough, lines" in d.find_element(By.CSS_SELECTOR, "[data-testid='operation-30']").text)
+    until(browser, lambda d: "Rough, raster" in d.find_element(By.CSS_SELECTOR, "[data-testid='operation-30']").text)
     browser.find_element(By.CSS_SELECTOR, "[data-testid='operation-30'] button").click()
     press(browser, "Delete")
     until(browser, lambda d: not d.find_elements(By.CSS_SELECTOR, "[data-testid='operation-30']"))
 
     # A live number before anything is calculated, and a refusal that loses nothing.
     browser.find_element(By.CSS_SELECTOR, "[data-testid='operation-20'] button").click()
-    until(browser, lambda d: "20 Finish, lines" in text(d))
+    until(browser, lambda d: "20 Finish, raster" in text(d))
     type_in(browser, "Stepover", "9")
     until(browser, lambda d: "larger than the cutter" in text(d))
     type_in(browser, "Stepover", "0.4")
@@ -112,7 +112,7 @@ def test_a_killed_worker_loses_nothing(browser, worker: list, tmp_path: Path) ->
     path = tmp_path / "mound.stl"
     path.write_bytes(write_stl(small_hill(side=70, cells=200)))
     bring_in(browser, path)
-    until(browser, lambda d: "Finish, lines" in text(d))
+    until(browser, lambda d: "Finish, raster" in text(d))
     press(browser, "Calculate")
     until(browser, lambda d: Calculation.objects.filter(state="working", fraction__gt=0).exists())
     worker[0].send_signal(signal.SIGKILL)
@@ -127,7 +127,7 @@ def test_a_dropped_file_becomes_a_job_and_then_its_model(browser, tmp_path: Path
     path = tmp_path / "mound.stl"
     path.write_bytes(write_stl(small_hill(cells=40)))
     drop(browser, "[aria-label='Drop a mesh to make a job of it']", path)
-    until(browser, lambda d: "/jobs/" in d.current_url and "Finish, lines" in text(d))
+    until(browser, lambda d: "/jobs/" in d.current_url and "Finish, raster" in text(d))
     other = tmp_path / "other mound.stl"
     other.write_bytes(write_stl(small_hill(side=50, cells=30)))
     drop(browser, "[aria-label='Route sheet, drop a mesh here']", other)
@@ -163,7 +163,7 @@ def test_measuring_in_the_view(browser, tmp_path: Path) -> None:
     path = tmp_path / "mound.stl"
     path.write_bytes(write_stl(small_hill(cells=40)))
     bring_in(browser, path)
-    until(browser, lambda d: "Finish, lines" in text(d))
+    until(browser, lambda d: "Finish, raster" in text(d))
     press(browser, "Top")
     press(browser, "Measure")
     until(browser, lambda d: "click a first point" in text(d))

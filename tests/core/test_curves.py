@@ -104,7 +104,7 @@ def test_loops_are_picked_off_by_a_spot_near_them() -> None:
 
 
 def test_nothing_drawn_yet_says_what_to_do() -> None:
-    with pytest.raises(Refused, match="add a curve or bring in a file"):
+    with pytest.raises(Refused, match="add a curve or import a file"):
         shape(Boundary(id="b1", name="b", source="drawn"))
 
 

@@ -1,4 +1,4 @@
-"""Finishing in rings, over steep and gentle ground together, and only where something is left."""
+"""Finishing in rings, over steep and shallow ground together, and only where something is left."""
 
 import numpy as np
 import pytest

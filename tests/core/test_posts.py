@@ -36,8 +36,8 @@ def steps(clearance: float = 5.0) -> list[Step]:
     slope = np.array([[2, 2, clearance], [2, 2, -0.25], [12.3456, 2, -2.125], [12.3456, 2, clearance]])
     first = Toolpath(square, kinds, np.where(kinds == Kind.RAPID, 0, np.where(kinds == Kind.ENTRY, 600, 1800)).astype(np.float32))
     second = Toolpath(slope, np.array([2, 1, 0], np.uint8), np.array([600, 1500, 0], np.float32))
-    return [Step(10, "Rough, rings", standard_cutter("flat", 6, 3), 18000, first, 0.01, "mist", clearance, 600),
-            Step(20, "Finish, lines", standard_cutter("ball", 3, 5), 20000, second, 0.01, "none", clearance, 600)]
+    return [Step(10, "Rough, offset", standard_cutter("flat", 6, 3), 18000, first, 0.01, "mist", clearance, 600),
+            Step(20, "Finish, raster", standard_cutter("ball", 3, 5), 20000, second, 0.01, "none", clearance, 600)]
 
 
 @pytest.mark.parametrize("key", SHIPPED)
@@ -104,7 +104,7 @@ def winding(moves: int = 900) -> Step:
     way = np.column_stack([20 + t * np.cos(t), 40 + t * np.sin(t), -1 - t / 40])
     points = np.vstack([[*way[0, :2], 5.0], way, [*way[-1, :2], 5.0]])
     kinds = np.array([Kind.ENTRY, *[Kind.CUT] * (moves - 1), Kind.RAPID], np.uint8)
-    return Step(30, "Finish, lines", standard_cutter("ball", 3, 5), 20000,
+    return Step(30, "Finish, raster", standard_cutter("ball", 3, 5), 20000,
                 Toolpath(points, kinds, np.where(kinds == 0, 0, 900).astype(np.float32)), 0.01, "none", 5.0, 450)
 
 

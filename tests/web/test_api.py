@@ -125,7 +125,7 @@ def test_a_change_after_undo_keeps_all_revisions(shop: Client, job: dict) -> Non
     (set_stepover(None), "stepover"),
     (lambda p: p.update(extra=1), "extra"),
     (lambda p: p["setups"][0]["operations"].append(p["setups"][0]["operations"][0]), "one number"),
-    (lambda p: p["models"][0].update(mesh="gone"), "bring it in again"),
+    (lambda p: p["models"][0].update(mesh="gone"), "import it again"),
 ])
 def test_bad_numbers_are_refused_and_store_nothing(shop: Client, job: dict, edit, said: str) -> None:
     status, answer = change(shop, job, edit)

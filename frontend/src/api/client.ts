@@ -54,7 +54,7 @@ export function sendFile<T>(path: string, file: File, told: (share: number) => v
     wire.setRequestHeader("X-Filename", encodeURIComponent(file.name));
     wire.upload.onprogress = (event) => told(event.loaded / Math.max(event.total, 1));
     wire.onerror = () => reject(new Refusal(LOST, 0));
-    wire.onabort = () => reject(new Refusal("bringing in the mesh was cancelled", 0));
+    wire.onabort = () => reject(new Refusal("importing the mesh was cancelled", 0));
     wire.onload = () => {
       const body = JSON.parse(wire.responseText || "{}") as T & { message?: string };
       if (wire.status < 300) resolve(body);

@@ -114,7 +114,7 @@ function BringIn() {
   return (
     <>
       <FileTrigger acceptedFileTypes={[".csv", ".json"]} onSelect={(files) => { const file = files?.[0]; if (file) void file.text().then((text) => { held.current = { name: file.name, text }; send("ask"); }); }}>
-        <Button>Bring in a table…</Button>
+        <Button>Import a table…</Button>
       </FileTrigger>
       <Ask title="Numbers that are taken" open={taken.length > 0} onClose={() => setTaken([])}>
         <p>{taken.length === 1 ? `Number ${taken[0]} is` : `Numbers ${taken.join(", ")} are`} in your list already.</p>
@@ -151,7 +151,7 @@ export function CuttersPage() {
             <Column>No.</Column><Column>Drawn</Column><Column isRowHeader>Name</Column><Column>Group</Column><Column>Diameter</Column><Column>Flute length</Column><Column>Stands out</Column><Column>Flutes</Column>
             <Column>Feed</Column><Column>Plunge</Column><Column>Spindle</Column><Column> </Column>
           </TableHeader>
-          <TableBody items={shown} renderEmptyState={() => "No cutters yet. Add the first one, or bring in a table."}>
+          <TableBody items={shown} renderEmptyState={() => "No cutters yet. Add the first one, or import a table."}>
             {(row) => (
               <TableRow id={row.id}>
                 <Cell>{row.data.number}</Cell><Cell><CutterDrawing section={row.outline} flutes={row.data.flute_length} diameter={row.data.diameter} height={40} /></Cell><Cell>{row.data.name}</Cell><Cell>{row.data.group}</Cell><Cell>{lengthText(row.data.diameter, unit)}</Cell>

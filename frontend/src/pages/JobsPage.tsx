@@ -103,7 +103,7 @@ export function JobsPage() {
         <FileTrigger acceptedFileTypes={formats?.read ?? [".stl"]} onSelect={(files) => files?.[0] && fromFile(files[0])}><Button>New job from a mesh…</Button></FileTrigger>
         <Button $main onPress={() => setName("New job")}>New job</Button>
       </TopBar>
-      {upload.state && <Strip role="status"><span>{upload.state}</span><progress max={1} value={upload.share || undefined} aria-label="Bringing in the mesh" /><Quiet onPress={upload.cancel}>Cancel</Quiet></Strip>}
+      {upload.state && <Strip role="status"><span>{upload.state}</span><progress max={1} value={upload.share || undefined} aria-label="Importing the mesh" /><Quiet onPress={upload.cancel}>Cancel</Quiet></Strip>}
       {problem && <Strip><Said role="alert">{problem}</Said></Strip>}
       <Tiles>
         {jobs?.map((job) => <JobTile key={job.id} job={job} onCopy={() => copy.mutate({ id: job.id, name: `${job.name}, copy` })} onDelete={() => setGone(job)} />)}

@@ -116,7 +116,7 @@ export function PostsPage() {
   return (
     <>
       <TopBar page="posts">
-        <FileTrigger acceptedFileTypes={[".json"]} onSelect={(files) => files?.[0] && bring(files[0])}><Button>Bring in a post…</Button></FileTrigger>
+        <FileTrigger acceptedFileTypes={[".json"]} onSelect={(files) => files?.[0] && bring(files[0])}><Button>Import a post…</Button></FileTrigger>
         <Button $main isDisabled={!fresh} onPress={() => fresh && setOpen({ key: null, data: { ...copyOf(fresh, taken), title: "Our own post" } })}>Add a post</Button>
       </TopBar>
       <Sheet>

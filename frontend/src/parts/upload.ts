@@ -1,4 +1,4 @@
-/** Bringing in a mesh: the file is sent with progress, then a worker reads it. */
+/** Importing a mesh: the file is sent with progress, then a worker reads it. */
 import { useRef, useState } from "react";
 import { request, sendFile } from "../api/client";
 import type { MeshFacts, MeshState } from "../api/types";
@@ -29,7 +29,7 @@ export function useUpload() {
       if (mesh.state === "refused") throw new Error(mesh.reason);
       return mesh;
     } catch (reason) {
-      setProblem(reason instanceof DOMException ? "bringing in the mesh was cancelled" : `${file.name}: ${(reason as Error).message}`);
+      setProblem(reason instanceof DOMException ? "importing the mesh was cancelled" : `${file.name}: ${(reason as Error).message}`);
       return null;
     } finally {
       setState("");

@@ -210,7 +210,7 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
       </Canvas>
       </PaceContext.Provider>
       {!ready && mode !== "place" && (
-        <Empty><span>{models.length ? "Nothing is calculated yet. Press Calculate, and the paths, the proof and the comparison appear here." : "Bring in a mesh first: drop a file on the sheet."}</span></Empty>
+        <Empty><span>{models.length ? "Nothing is calculated yet. Press Calculate, and the paths, the proof and the comparison appear here." : "Import a mesh first: drop a file on the sheet."}</span></Empty>
       )}
       {mode === "compare" && ready && !summary && <Empty><span>{foreign ? "A file from elsewhere is compared in numbers only, in Post files." : "The comparison is made when all operations are up to date. Press Calculate."}</span></Empty>}
       <Corner $at="top: 10px; left: 12px"><Segments label="Mode" value={mode} choices={MODES} onChange={props.onMode} /></Corner>

@@ -39,15 +39,15 @@ function StopLine(props: { finding: Finding }) {
     <Stop>
       <p><Mark level="stop" /> <span>{finding.text}: {finding.way_out}.</span></p>
       {finding.overridden ? (
-        <div style={{ display: "flex", justifyContent: "space-between", gap: 12 }}><span>Posted all the same, because: {finding.overridden}</span><Button onPress={drop}>Take it back</Button></div>
+        <div style={{ display: "flex", justifyContent: "space-between", gap: 12 }}><span>Posted anyway, because: {finding.overridden}</span><Button onPress={drop}>Take it back</Button></div>
       ) : reason === null ? (
-        <div><Button onPress={() => setReason("")}>Post all the same…</Button></div>
+        <div><Button onPress={() => setReason("")}>Post anyway…</Button></div>
       ) : (
         <>
           <WordField label="Because" value={reason} onChange={setReason} autoFocus />
           <div style={{ display: "flex", gap: 8, justifyContent: "flex-end" }}>
             <Button onPress={() => setReason(null)}>Cancel</Button>
-            <Button $danger isDisabled={reason.trim().length < 3} onPress={() => keep(withOverride(plan, finding, reason), "override a stop")}>I take it upon myself</Button>
+            <Button $danger isDisabled={reason.trim().length < 3} onPress={() => keep(withOverride(plan, finding, reason), "override a stop")}>Post at my own risk</Button>
           </div>
         </>
       )}
@@ -114,10 +114,10 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
       {!info?.programs && standing.length === 0 && (busy
         ? <p role="status">The files are being written and read back for this post ({working || "waiting for a worker"}); the list appears here when that is done.</p>
         : <div style={{ display: "flex", justifyContent: "space-between", gap: 12, alignItems: "center" }}><span>The files are not written yet as the job is now. Only what was proved can be posted.</span><Button $main onPress={props.onCalculate}>Calculate</Button></div>)}
-      {info?.summary && standing.length > 0 && <p>Nothing is posted while a stop stands. Find the way out, or write down why you post all the same.</p>}
+      {info?.summary && standing.length > 0 && <p>Nothing is posted while a stop stands. Fix it, or write down why you post it anyway.</p>}
       {info?.programs && standing.length === 0 && (
         <>
-          <p>Zero: {info.zero}. Each file was read back and says what was proved.</p>
+          <p>Zero: {info.zero}. Verified: the text of each file reads back as planned.</p>
           <Files>
             {info.programs.map((program) => (
               <li key={program.name}>
@@ -131,7 +131,7 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
       {opened && <OpenedFile {...opened} onShow={(proof) => { showForeign({ name: opened.name, proof }); props.onClose(); }} />}
       {refused && <Said role="alert">{refused}</Said>}
       <Foot>
-        <FileTrigger onSelect={(files) => files?.[0] && look(files[0])}><Button>Look at a file…</Button></FileTrigger>
+        <FileTrigger onSelect={(files) => files?.[0] && look(files[0])}><Button>Check a program from disk…</Button></FileTrigger>
         <span style={{ flex: 1 }} />
         <a href={`/jobs/${job.id}/sheet`} target="_blank" rel="noreferrer" style={{ alignSelf: "center" }}>Printable sheet</a>
         <Button onPress={props.onClose}>Close</Button>

@@ -122,8 +122,8 @@ function CalculateBar(props: Calculating) {
         <div className="line">
           <span>{current ? "all is up to date" : c?.state === "cancelled" ? "cancelled; what was done is kept" : empty ? "no operation is on" : "not all is up to date"}</span>
           <span style={{ display: "flex", gap: 6, alignItems: "center" }}>
-            <ToggleQuiet isSelected={props.byItself} onChange={props.onByItself} aria-label="Calculate by itself after every change">by itself</ToggleQuiet>
             <Button $main={!current} isDisabled={current || empty} onPress={props.onCalculate}>Calculate</Button>
+            <ToggleQuiet isSelected={props.byItself} onChange={props.onByItself} aria-label="Calculate automatically">automatically</ToggleQuiet>
           </span>
         </div>
       )}
@@ -141,7 +141,7 @@ export const RouteSheet = memo(function RouteSheet(props: Calculating) {
   const bring = (file: File) => {
     void upload.bring(file).then((mesh) => {
       if (!mesh) return;
-      edit({ do: "add_model", mesh: mesh.digest, name: mesh.name.replace(/\.[^.]+$/, ""), unit: mesh.facts.unit.mm }, "bring in a mesh");
+      edit({ do: "add_model", mesh: mesh.digest, name: mesh.name.replace(/\.[^.]+$/, ""), unit: mesh.facts.unit.mm }, "import a mesh");
     });
   };
   const dropped = (items: DropItem[]) => {
@@ -182,7 +182,7 @@ export const RouteSheet = memo(function RouteSheet(props: Calculating) {
           <AddOperation />
           <Quiet onPress={() => { const made = withNewBoundary(plan); keep(made.plan, "add boundary"); choose({ kind: "boundary", id: made.id }); }}>+ Boundary</Quiet>
           <FileTrigger acceptedFileTypes={formats?.read ?? [".stl"]} onSelect={(files) => files?.[0] && bring(files[0])}>
-            <Quiet>+ Bring in a mesh</Quiet>
+            <Quiet>+ Import a mesh</Quiet>
           </FileTrigger>
         </div>
       </Rows>

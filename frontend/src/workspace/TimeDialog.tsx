@@ -28,7 +28,7 @@ export function TimeDialog(props: { open: boolean; onClose: () => void }) {
       </Facts>
       {time.calculated ? (
         <div onKeyDown={(event) => { if (event.key === "Enter") note(); }}>
-          <WordField label="It really took (h:min)" value={took} onChange={setTook} optional />
+          <WordField label="Actual time (h:min)" value={took} onChange={setTook} optional />
           {took.trim() !== "" && seconds === null && <Said>give minutes (95) or hours and minutes (1:35)</Said>}
           <div style={{ display: "flex", justifyContent: "flex-end", marginTop: 6 }}><Button isDisabled={seconds === null || enter.isPending} onPress={note}>Enter this run</Button></div>
         </div>

@@ -1,4 +1,4 @@
-"""Closed curves on the plan: drawn by hand, or brought in from SVG and DXF."""
+"""Closed curves on the plan: drawn by hand, or imported from SVG and DXF."""
 
 from dataclasses import dataclass
 from itertools import pairwise
@@ -56,7 +56,7 @@ def read_curves(name: str, data: bytes) -> Found:
     if not curves:
         raise Refused(f"{name} holds no closed curve" + (f", only {left} open lines: close them where they were drawn" if left else ""))
     if sum(len(curve) for curve in curves) > MOST_POINTS:
-        raise Refused(f"{name} has curves of more than {MOST_POINTS} points: simplify them before you bring them in")
+        raise Refused(f"{name} has curves of more than {MOST_POINTS} points: simplify them before you import them")
     if left and not used:
         notes.append(f"{left} open lines were left out")
     return Found(curves, tuple(notes))

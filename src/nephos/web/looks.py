@@ -79,7 +79,7 @@ def known(plan: Plan) -> dict[str, Known]:
         if raw is None:
             if model.mesh in waiting:
                 continue
-            raise Refused("the mesh of this job is gone: bring it in again")
+            raise Refused("the mesh of this job is gone: import it again")
         own = rows.get(look_key(model))
         if own is None:
             found[key] = _from_row(raw, "working")

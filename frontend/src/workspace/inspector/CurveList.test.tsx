@@ -53,11 +53,11 @@ describe("the curves of a boundary", () => {
     expect(curvesOf(kept()[0])).toEqual([triangle]);
   });
 
-  it("are brought in from a drawing, after those that are there", async () => {
+  it("are imported from a drawing, after those that are there", async () => {
     reading.of = () => Promise.resolve({ curves: [[[1, 1], [2, 1], [2, 2]]], notes: ["1 line that does not close was left out"] });
     const { user, kept, container } = list([triangle]);
     await user.upload(container.querySelector("input[type=file]") as HTMLInputElement, new File(["<svg/>"], "wing.svg"));
-    expect((await screen.findByRole("status")).textContent).toBe("1 curve brought in; 1 line that does not close was left out.");
+    expect((await screen.findByRole("status")).textContent).toBe("1 curve imported; 1 line that does not close was left out.");
     expect(curvesOf(kept()[0])).toEqual([triangle, { points: [[1, 1], [2, 1], [2, 2]], smooth: false }]);
     expect(kept()[1]).toBe("curves of wing.svg");
   });

@@ -1,4 +1,4 @@
-/** The curves of a drawn boundary: added, bent, given points by numbers, or brought in from a drawing. */
+/** The curves of a drawn boundary: added, bent, given points by numbers, or imported from a drawing. */
 import { useEffect, useRef, useState } from "react";
 import { FileTrigger } from "react-aria-components";
 import styled from "styled-components";
@@ -47,7 +47,7 @@ export function CurveList(props: { boundary: Boundary }) {
       const found = await readCurves(file);
       const now = latest.current, more = found.curves.map((points) => ({ points, smooth: false }));
       keep(withBoundary(now.plan, boundary.id, { curves: [...now.curves, ...more] }), `curves of ${file.name}`);
-      setSaid({ text: [`${found.curves.length} ${found.curves.length === 1 ? "curve" : "curves"} brought in`, ...found.notes].join("; "), bad: false });
+      setSaid({ text: [`${found.curves.length} ${found.curves.length === 1 ? "curve" : "curves"} imported`, ...found.notes].join("; "), bad: false });
     } catch (reason) { setSaid({ text: (reason as Error).message, bad: true }); }
   };
   return (
@@ -74,7 +74,7 @@ export function CurveList(props: { boundary: Boundary }) {
       <Buttons>
         <Quiet onPress={() => keep(changed([...curves, freshCurve(plan, false)]), "add a polygon")}>+ Polygon</Quiet>
         <Quiet onPress={() => keep(changed([...curves, freshCurve(plan, true)]), "add a curve")}>+ Smooth curve</Quiet>
-        <FileTrigger acceptedFileTypes={[".svg", ".dxf"]} onSelect={(files) => { if (files?.[0]) void bring(files[0]); }}><Button>Bring in SVG or DXF…</Button></FileTrigger>
+        <FileTrigger acceptedFileTypes={[".svg", ".dxf"]} onSelect={(files) => { if (files?.[0]) void bring(files[0]); }}><Button>Import SVG or DXF…</Button></FileTrigger>
       </Buttons>
       {said && (said.bad ? <Said role="alert">{said.text}</Said> : <Note role="status">{said.text}.</Note>)}
       {curves.length > 0 && <Note>Points are dragged in the view, in Place. A curve inside another is a hole.</Note>}

@@ -8,7 +8,7 @@ const fields: [string, SettingField][] = [
 ];
 
 it("says of a fold what is not as usual", () => {
-  expect(foldText(fields, { tab_height: 3, shoulders: "sloping", ramp: 3 }, "mm")).toBe("as usual");
+  expect(foldText(fields, { tab_height: 3, shoulders: "sloping", ramp: 3 }, "mm")).toBe("default");
   expect(foldText(fields, { tab_height: 2.5, shoulders: "straight", ramp: 5 }, "mm")).toBe("tab height 2.5 · shoulders: straight · ramp 5°");
   expect(foldText(fields, { tab_height: 25.4, shoulders: "sloping", ramp: 3 }, "in")).toBe("tab height 1");
 });

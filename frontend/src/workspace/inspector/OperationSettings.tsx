@@ -52,7 +52,7 @@ export function foldText(fields: [string, SettingField][], settings: Settings, u
     if (typeof value !== "number") return `${field.title.toLowerCase()}: ${field.names?.[String(value)] ?? String(value)}`;
     return `${field.title.toLowerCase()} ${field.unit === "mm" ? lengthText(value, unit) : `${value}${field.unit ?? ""}`}`;
   });
-  return shown.join(" · ") || "as usual";
+  return shown.join(" · ") || "default";
 }
 
 function Setting(props: { name: string; field: SettingField; operation: Operation }) {
@@ -96,15 +96,15 @@ export function OperationSettings(props: { operation: Operation }) {
       <h2>{operation.number} {kind.title}</h2><p className="sub">{kind.summary}</p>
       <Choose label="Cutter" value={mine ? String(mine.id) : "own"} choices={choices} onChange={(id) => { const row = usable.find((item) => String(item.id) === id); if (row) change({ cutter: row.data }, "cutter"); }} />
       {"rest" in operation.settings && finer.length > 0 && (
-        <Choose label="Then with" value={operation.fine ? String(finer.find((item) => item.data.number === operation.fine?.number)?.id ?? "none") : "none"}
-          choices={{ none: "no other cutter", ...Object.fromEntries(finer.map((item) => [String(item.id), item.data.name])) }}
+        <Choose label="Finer cutter" value={operation.fine ? String(finer.find((item) => item.data.number === operation.fine?.number)?.id ?? "none") : "none"}
+          choices={{ none: "none", ...Object.fromEntries(finer.map((item) => [String(item.id), item.data.name])) }}
           onChange={(id) => change({ fine: finer.find((item) => String(item.id) === id)?.data ?? null }, "a finer cutter")} />
       )}
       <Choose label="Boundary" value={limit.boundary} choices={boundaryChoices(plan)} onChange={(boundary) => change({ boundary: { ...limit, boundary } }, "boundary")} />
       {operation.strategy !== "cut_out" && (
         <>
           <Choose label="The cutter stays" value={limit.contain} choices={CONTAIN} onChange={(contain) => change({ boundary: { ...limit, contain: contain as "inside" } }, "containment")} />
-          <NumberField label="Plus" unit={unit} value={limit.plus} low={-500} high={500} step={0.5} help="outwards; negative inwards" onChange={(plus) => plus !== null && change({ boundary: { ...limit, plus } }, "margin")} />
+          <NumberField label="Offset" unit={unit} value={limit.plus} low={-500} high={500} step={0.5} help="outwards; negative inwards" onChange={(plus) => plus !== null && change({ boundary: { ...limit, plus } }, "margin")} />
         </>
       )}
       {fields.filter(([, field]) => !field.fold).map(([name, field]) => <Setting key={`${operation.number}${name}`} name={name} field={field} operation={operation} />)}

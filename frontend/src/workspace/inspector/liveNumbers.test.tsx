@@ -15,7 +15,7 @@ const derived = { setups: [{ operations: [{ number: 10, estimate: { scallop: 0.0
 
 function shown(more: Partial<Sheet>) {
   const client = new QueryClient({ defaultOptions: { queries: { staleTime: Infinity } } });
-  client.setQueryData(["strategies"], [{ key: "finish_lines", title: "Finish, lines", summary: "", shapes: [], schema: { properties: {} } }]);
+  client.setQueryData(["strategies"], [{ key: "finish_lines", title: "Finish, raster", summary: "", shapes: [], schema: { properties: {} } }]);
   client.setQueryData(["cutters"], []);
   showInSheet(<QueryClientProvider client={client}><OperationSettings operation={operation} /></QueryClientProvider>, plan, { derived, ...more });
   return screen.getByText("time, about").closest("dl") as HTMLElement;

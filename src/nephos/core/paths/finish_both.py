@@ -84,6 +84,6 @@ def _estimate(settings: FinishBothSettings, cutter: Cutter, _leave: float, groun
 
 
 STRATEGY = Strategy(
-    key="finish_both", title="Finish, steep and gentle", summary="lines on gentle ground, levels round steep walls",
+    key="finish_both", title="Finish, steep and shallow", summary="lines on gentle ground, levels round steep walls",
     settings=FinishBothSettings, make=_make, describe=_describe, estimate=_estimate,
 )

@@ -300,6 +300,6 @@ def _estimate(settings: FinishLevelsSettings, cutter: Cutter, _leave: float, gro
 
 
 STRATEGY = Strategy(
-    key="finish_levels", title="Finish, levels", summary="goes round steep walls level by level",
+    key="finish_levels", title="Finish, waterline", summary="goes round steep walls level by level",
     settings=FinishLevelsSettings, make=_make, describe=_describe, estimate=_estimate,
 )

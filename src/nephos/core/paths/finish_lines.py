@@ -80,6 +80,6 @@ def _estimate(settings: FinishLinesSettings, cutter: Cutter, _leave: float, grou
 
 
 STRATEGY = Strategy(
-    key="finish_lines", title="Finish, lines", summary="follows the surface in close lines",
+    key="finish_lines", title="Finish, raster", summary="follows the surface in close lines",
     settings=FinishLinesSettings, make=_make, describe=_describe, estimate=_estimate,
 )

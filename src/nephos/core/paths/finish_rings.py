@@ -59,6 +59,6 @@ def _estimate(settings: FinishRingsSettings, cutter: Cutter, _leave: float, grou
 
 
 STRATEGY = Strategy(
-    key="finish_rings", title="Finish, rings", summary="follows the surface in rings inside the outline",
+    key="finish_rings", title="Finish, offset", summary="follows the surface in rings inside the outline",
     settings=FinishRingsSettings, make=_make, describe=_describe, estimate=_estimate,
 )

@@ -92,6 +92,6 @@ def _estimate(settings: RoughFrontsSettings, cutter: Cutter, leave: float, groun
 
 
 STRATEGY = Strategy(
-    key="rough_fronts", title="Rough, even load", summary="clears level by level, the cutter never engaged more than asked",
+    key="rough_fronts", title="Rough, constant engagement", summary="clears level by level, the cutter never engaged more than asked",
     settings=RoughFrontsSettings, shapes=ROUGHING_SHAPES, make=_make, describe=_describe, estimate=_estimate, skips_air=True, stepped=True,
 )

@@ -59,6 +59,6 @@ def _estimate(settings: RoughLinesSettings, cutter: Cutter, leave: float, ground
 
 
 STRATEGY = Strategy(
-    key="rough_lines", title="Rough, lines", summary="clears level by level, in parallel lines",
+    key="rough_lines", title="Rough, raster", summary="clears level by level, in parallel lines",
     settings=RoughLinesSettings, shapes=ROUGHING_SHAPES, make=_make, describe=describe_rough, estimate=_estimate, skips_air=True, stepped=True,
 )

@@ -90,6 +90,6 @@ def _estimate(settings: RoughPlungeSettings, cutter: Cutter, _leave: float, grou
 
 
 STRATEGY = Strategy(
-    key="rough_plunge", title="Rough, plunging", summary="goes straight down on a grid, with little load sideways",
+    key="rough_plunge", title="Plunge roughing", summary="goes straight down on a grid, with little load sideways",
     settings=RoughPlungeSettings, make=_make, describe=_describe, estimate=_estimate, shapes=("flat", "ball", "bull-nose"),
 )

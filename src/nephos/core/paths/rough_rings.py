@@ -164,6 +164,6 @@ def _make(task: Task) -> Passes:
 
 
 STRATEGY = Strategy(
-    key="rough_rings", title="Rough, rings", summary="clears level by level, in rings from outside in",
+    key="rough_rings", title="Rough, offset", summary="clears level by level, in rings from outside in",
     settings=RoughRingsSettings, shapes=ROUGHING_SHAPES, make=_make, describe=describe_rough, estimate=estimate_rough, skips_air=True, stepped=True,
 )

@@ -45,7 +45,7 @@ class RoughSettings(StrategySettings):
                              help="between neighbouring ways")
     leave: float = number("Stock to leave", 0.5, unit="mm", low=0, high=20, step=0.1,
                           help="square to the surface, for the finisher")
-    worth: float = number("Worth cutting", 0.3, unit="mm", low=0, high=20, step=0.1, fold="Load",
+    worth: float = number("Minimum stock", 0.3, unit="mm", low=0, high=20, step=0.1, fold="Load",
                           help="where no more than this stands over a level it is left to the finisher")
     engagement: float = number("Engagement", 0.0, unit="°", low=0, high=180, step=10, fold="Load",
                                help="at most so much of the cutter's round in the wall, by a smaller stepover; 0 for no limit")

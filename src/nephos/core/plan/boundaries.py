@@ -54,7 +54,7 @@ def _source(space: "SetupSpace", item: Boundary) -> shapely.Geometry:
         return _from_stock(space, shape)
     if item.source == "drawn":
         if not item.curves:
-            raise Refused(f"nothing is drawn in the boundary '{item.name}' yet: add a curve or bring in a file")
+            raise Refused(f"nothing is drawn in the boundary '{item.name}' yet: add a curve or import a file")
         points = [np.array(curve.points) for curve in item.curves]
         return _from_stock(space, area_of([smoothed(run) if curve.smooth else run for run, curve in zip(points, item.curves, strict=True)]))
     parts = [mesh for key, mesh in space.parts if not item.models or key in item.models]

@@ -36,8 +36,8 @@ def _sample() -> list[Step]:
     around = _path([(0, 0, 5), (0, 0, 0.5), (30, 0, -2), *corner, (40, 25, -2), (0, 25, -2), (0, 25, 5)],
                    [Kind.RAPID, Kind.ENTRY, *[Kind.CUT] * 14, Kind.RAPID])
     slope = _path([(2, 2, 5), (2, 2, -0.25), (12.3456, 2, -2.125), (12.3456, 2, 5)], [Kind.ENTRY, Kind.CUT, Kind.RAPID])
-    return [Step(10, "Rough, rings", standard_cutter("flat", 6, 1), 18000, around, 0.01, "mist", 5.0, 600),
-            Step(20, "Finish, lines", standard_cutter("ball", 3, 2), 20000, slope, 0.01, "none", 5.0, 600)]
+    return [Step(10, "Rough, offset", standard_cutter("flat", 6, 1), 18000, around, 0.01, "mist", 5.0, 600),
+            Step(20, "Finish, raster", standard_cutter("ball", 3, 2), 20000, slope, 0.01, "none", 5.0, 600)]
 
 
 def preview(post: Post) -> Preview:

@@ -149,7 +149,7 @@ def cutters_file(request: HttpRequest, suffix: str) -> HttpResponse:
 
 @router.post("/import", response=Imported)
 def import_cutters(request: HttpRequest, body: Import) -> Imported:
-    """Bring in a table of cutters, all of it or none."""
+    """Import a table of cutters, all of it or none."""
     if len(body.text) > _LARGEST:
         raise Refused("the table is larger than a megabyte: bring it in in parts")
     cutters = read_cutters(body.name, body.text.encode())

@@ -1,4 +1,4 @@
-"""Meshes: bring in, look at."""
+"""Meshes: import, look at."""
 
 from collections.abc import Iterator
 from pathlib import PurePath
@@ -38,7 +38,7 @@ def body_pieces(request: HttpRequest, limit: int) -> Iterator[bytes]:
     while piece := request.read(CHUNK):
         total += len(piece)
         if total > limit:
-            raise Refused(f"the file is larger than {limit // 2**20} MB: thin it out before you bring it in")
+            raise Refused(f"the file is larger than {limit // 2**20} MB: thin it out before you import it")
         yield piece
 
 
@@ -50,7 +50,7 @@ def upload(request: HttpRequest) -> Mesh:
     check_name(name)
     require_space("an upload")
     if int(request.headers.get("Content-Length") or 0) > limit:
-        raise Refused(f"the file is larger than {limit // 2**20} MB: thin it out before you bring it in")
+        raise Refused(f"the file is larger than {limit // 2**20} MB: thin it out before you import it")
     with transaction.atomic():
         blob = save_blob(body_pieces(request, limit))
         if blob.size == 0:

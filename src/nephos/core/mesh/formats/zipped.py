@@ -36,7 +36,7 @@ def _read(data: bytes) -> Mesh:
     mesh = formats()[PurePosixPath(name).suffix.lower()].read(content)
     said = [f"from the archive, {name} was read"]
     if len(solid) > 1:
-        said.append(f"the archive holds {len(solid)} meshes and the largest was taken: unpack it to bring in the others")
+        said.append(f"the archive holds {len(solid)} meshes and the largest was taken: unpack it to import the others")
     return replace(mesh, format=f"{mesh.format}, zipped", repairs=(*said, *mesh.repairs))
 
 

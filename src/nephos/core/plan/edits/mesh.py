@@ -1,4 +1,4 @@
-"""Bringing models into a job, repairing and cutting them."""
+"""Importing models into a job, repairing and cutting them."""
 
 from typing import Annotated, Any
 
@@ -14,7 +14,7 @@ from nephos.core.plan.schema import Model, Placement, Plan
 
 @edit
 def add_model(plan: Plan, looks: Looks, mesh: str, name: str, unit: Annotated[float, Field(gt=0)] = 1.0) -> Plan:
-    """Bring a mesh into the job, in the middle of the stock."""
+    """Import a mesh into the job, in the middle of the stock."""
     numbers = [int(model.id[1:]) for model in plan.models if model.id[1:].isdigit()]
     model = Model(id=f"m{max(numbers, default=0) + 1}", name=name[:120] or "model", mesh=mesh, placement=Placement(unit=unit))
     return plan.model_copy(update={"models": (*plan.models, model)})
