@@ -87,9 +87,9 @@ def test_a_line_longer_than_the_controller_takes_is_refused_with_its_number() ->
     with pytest.raises(Refused, match=r"line \d+ has \d+ characters.*allows 24"):
         write_program(post, "t", ["a header far longer than four and twenty letters"], steps()[1:], 4)
     short = Post.model_validate(post_named("rs274-metric").model_dump() | {"longest_line": 32})
-    text = write_program(short, "t", ["a header far longer than two and thirty letters"], steps()[1:], 4).text
+    text = write_program(short, "t", ["title", "a header far longer than two and thirty letters"], steps()[1:], 4).text
     assert max(map(len, text.decode().splitlines())) <= 32
-    told = " ".join(line.strip("()") for line in text.decode().splitlines()[:4])
+    told = " ".join(line.strip("()") for line in text.decode().splitlines()[1:5])
     assert told.startswith("a header far longer than two and thirty letters"), "comments go on in the next line"
 
 

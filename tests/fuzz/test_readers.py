@@ -141,9 +141,10 @@ def _nested_use(levels: int) -> bytes:
     return ('<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm">' + "".join(parts) + "</svg>").encode()
 
 
-ARRAY_DXF = "\n".join((
+_DXF_WORDS = (
     "0 SECTION 2 BLOCKS 0 BLOCK 2 B 10 0 20 0 3 B 0 LINE 8 0 10 0 20 0 11 1 21 1 0 ENDBLK 0 ENDSEC 0 SECTION 2 ENTITIES "
-    "0 INSERT 2 B 10 0 20 0 70 30000 71 30000 44 1 45 1 0 ENDSEC 0 EOF").split()).encode()
+    "0 INSERT 2 B 10 0 20 0 70 30000 71 30000 44 1 45 1 0 ENDSEC 0 EOF")
+ARRAY_DXF = _DXF_WORDS.replace(" ", "\n").encode()
 
 
 @pytest.mark.parametrize(("name", "data"), [("use.svg", _nested_use(7)), ("array.dxf", ARRAY_DXF)])
