@@ -1,9 +1,12 @@
 """The API, one router a subject. Its OpenAPI document makes the page's TypeScript types."""
 
+from typing import Any
+
 from django.db.utils import DataError
 from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI
 from ninja.errors import ValidationError as RequestInvalid
+from ninja.openapi.schema import OpenAPISchema
 from ninja.security import APIKeyCookie
 
 from nephos.core.errors import Refused
@@ -22,7 +25,29 @@ class OwnPage(APIKeyCookie):
         return "shop"
 
 
-api = NinjaAPI(title="Nephos", version="1", docs_url=None, auth=OwnPage(csrf=True))
+_REFUSALS = {
+    "400": "the request is not one that Nephos answers", "401": "the request does not come from the page of Nephos",
+    "403": "the request does not come from the page of Nephos", "404": "there is no such thing", "405": "this cannot be done here",
+    "409": "somebody else changed it first", "413": "the body is too large", "422": "bad input: one plain sentence",
+    "500": "a fault of Nephos, with the number of the request", "503": "the database does not answer",
+}
+_SENTENCE = {"application/json": {"schema": {"type": "object"}}}
+
+
+class Described(NinjaAPI):
+    """An API whose description names the refusals that any request may meet."""
+
+    def get_openapi_schema(self, **more: Any) -> OpenAPISchema:
+        """The OpenAPI document."""
+        document = super().get_openapi_schema(**more)
+        for path in document["paths"].values():
+            for operation in path.values():
+                for status, text in _REFUSALS.items():
+                    operation["responses"].setdefault(int(status), {"description": text, "content": _SENTENCE})
+        return document
+
+
+api = Described(title="Nephos", version="1", docs_url=None, auth=OwnPage(csrf=True))
 api.add_router("/jobs", jobs.router)
 api.add_router("/meshes", meshes.router)
 api.add_router("/cutters", cutters.router)
