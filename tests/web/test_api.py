@@ -338,8 +338,7 @@ def test_one_outline_that_breaks_off_leaves_the_others_and_is_not_waited_for(sho
     drawn = {"id": "b1", "name": "plate", "source": "drawn", "curves": [{"points": [[0, 0], [9, 0], [9, 9]]}]}
     _, after = change(shop, job, lambda plan: plan.update(boundaries=[drawn]))
     monkeypatch.setattr(tasks, "shape_of", broken)
-    with pytest.raises(ValueError, match="a fault"):
-        tasks.draw_outlines(after["plan"])
+    tasks.draw_outlines(after["plan"])
     setup = shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]
     assert setup["surveyed"] and "not enough memory" in setup["outlines"]["b1"]["refused"]
     assert "fault of Nephos" in setup["outlines"]["silhouette"]["refused"]
