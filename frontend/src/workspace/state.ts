@@ -96,7 +96,7 @@ export function copied(operations: Operation[], number: number): Operation[] {
   return [...operations, { ...item, number: (Math.floor(last / 10) + 1) * 10 }];
 }
 
-/** What stands beside an operation: its state in words. `order` are the numbers of the operations as they are calculated. */
+/** The state of an operation in words. `order` are the numbers of the operations as they are calculated. */
 export function stateText(info: OperationInfo | undefined, sheet: Pick<Sheet, "busy" | "step" | "working" | "ofThis">, order: number[]): string {
   if (!info) return "";
   if (info.state !== "out of date" || !sheet.busy || !sheet.ofThis) return info.state === "blocked" ? `blocked: ${info.reason}` : info.state;

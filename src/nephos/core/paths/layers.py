@@ -37,7 +37,7 @@ def layer_setting() -> float:
 def layers_share(depth: float, shares: tuple[float, ...], height: float) -> float:
     """How much longer the paths of all layers are than those of one, for an estimate.
 
-    `shares` are heights (mm over the floor) that tenths of the ground stay under, `height` that of what stands.
+    `shares` are heights (mm over the floor) that tenths of the surface are under, `height` that of the material.
     """
     if depth <= 0 or height <= depth:
         return 1.0
