@@ -67,10 +67,10 @@ def _fault() -> str:
 
 @contextmanager
 def _or_refused(keys: Iterable[str], stage: str, too_large: str) -> Iterator[None]:
-    """Whoever waits for the results under `keys` is told why there will be none.
+    """Keep the reason why the results under `keys` cannot be made, for those who wait for them.
 
     Only what follows from the causes of a result is kept for good. What can change, such as memory or a mesh that is being
-    read, is told to those who wait now and forgotten when it is asked for again.
+    read, is kept for those who wait now and dropped when the result is asked for again.
     """
     try:
         yield

@@ -15,7 +15,7 @@ REQUESTS = Counter("nephos_requests_total", "Requests answered", ["method", "sta
 SECONDS = Histogram("nephos_request_seconds", "Time to answer a request", buckets=(0.01, 0.03, 0.1, 0.3, 1, 3, 10))
 _LOGGED = os.environ.get("NEPHOS_REQUEST_LOG") == "1"
 
-DATABASE_DOWN = "the database does not answer; Nephos starts it again: the page goes on by itself when it is back"
+DATABASE_DOWN = "the database does not answer; Nephos starts it again: the page continues when it is back"
 
 
 def failure(request: HttpRequest, error: Exception) -> HttpResponse:

@@ -1,4 +1,4 @@
-"""Finishing in layers: the same passes at several depths, each layer cutting only what stands above its depth.
+"""Finishing in layers: the same passes at several depths, each layer cutting only the material above its depth.
 
 In a layer the cutter follows the surface, but goes no lower than the layer's depth. Ground that lies above the depth of an
 earlier layer was finished there and is left out of the later ones.
@@ -66,7 +66,7 @@ def not_under(passes: list[Pass], floor: float) -> list[Pass]:
 def in_layers(task: Task, depth: float, make: LayerPasses) -> list[Pass]:
     """The passes that `make` gives, in layers no deeper than `depth` mm where that is more than 0.
 
-    `task.block` is the material by then. Layers begin at the highest material in the region.
+    `task.block` is the block before the operation. Layers begin at the highest material in the region.
     """
     if depth <= 0:
         return make(task)

@@ -75,7 +75,7 @@ class Task:
 
     `region` is where the cutter's axis may be; `outline` the boundary itself; `floor` the lowest tip height, `ceiling` the
     highest; `underside` that of the stock, `stock` its box on the plan (low x, low y, high x, high y);
-    `block` the material as it is by then (only where the settings want it).
+    `block` the block before the operation (only where the settings want it).
     """
 
     index: SurfaceIndex

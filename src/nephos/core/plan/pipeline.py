@@ -128,7 +128,7 @@ def _gouges(space: SetupSpace, points: F64, operation: Operation, report: Report
 
 def run_operation(space: SetupSpace, operation: Operation, stock: Block, before: list[Outcome], block: Block, keys: OperationKeys,
                   work: Work, report: Report) -> tuple[Outcome, Block]:
-    """Work out one operation on the block as it is by then, and cut the block with it.
+    """Calculate one operation on the block before it, and cut that block.
 
     `stock` is the block before the first operation, `before` what the earlier ones did to it.
     """

@@ -303,7 +303,7 @@ def retitled(post: Post, first_line: bytes, title: str) -> bytes:
 
 
 def _fields(step: Step, post: Post) -> dict[str, str]:
-    """What stands for the blanks in a post's lines, for one step."""
+    """The values of the blanks in a post's lines, for one step."""
     name = comment_text(step.cutter.name, post.comment.open + post.comment.close)
     return {"spindle": number_text(step.spindle), "tool": str(step.cutter.number), "cutter": name, "operation": str(step.number)}
 
