@@ -7,7 +7,7 @@ from math import radians, tan
 import numpy as np
 import shapely
 
-from nephos.core.arrays import F64
+from nephos.core.arrays import F64, Bool
 from nephos.core.bands import Report, silent
 from nephos.core.cutters import Profile
 from nephos.core.paths.follow import follow_lines
@@ -83,6 +83,17 @@ class LinkTask:
         return grown
 
 
+def _clear_of_part(pairs: F64, every: float, task: LinkTask) -> Bool:
+    """(n,) bool, which straight level ways (n, 2, 3) stay clear of the part, looked at in places at most `every` mm apart."""
+    if not len(pairs):
+        return np.zeros(0, np.bool_)
+    ways = [densified(pair, every) for pair in pairs]
+    tips = drop_points(task.index, np.concatenate(ways)[:, :2], task.kept_off, task.floor - 1e3)
+    meets = tips + task.leave > np.repeat(pairs[:, 0, 2], [len(way) for way in ways]) + task.tolerance / 2
+    clear: Bool = ~np.logical_or.reduceat(meets, np.cumsum([0, *(len(way) for way in ways[:-1])]))
+    return clear
+
+
 def _level_links(passes: tuple[Pass, ...], stay: float, task: LinkTask) -> list[F64 | None]:
     """For roughing: the straight way to the next pass where it stays clear of the part and, unless it is short, inside the boundary."""
     ends = np.array([item.end for item in passes[:-1]])
@@ -95,13 +106,13 @@ def _level_links(passes: tuple[Pass, ...], stay: float, task: LinkTask) -> list[
     chosen = np.flatnonzero(near)
     if len(chosen) == 0:
         return links
-    ways = [densified(np.stack([ends[k], starts[k]]), task.looked_at) for k in chosen]
-    tips = drop_points(task.index, np.concatenate(ways)[:, :2], task.kept_off, task.floor - 1e3)
-    at = 0
-    for k, way in zip(chosen, ways, strict=True):
-        free = (tips[at : at + len(way)] + task.leave <= ends[k, 2] + task.tolerance / 2).all()
-        links[k] = starts[k][None] if free else None
-        at += len(way)
+    pairs = np.stack([ends[chosen], starts[chosen]], axis=1)
+    # Most ways are out of the question at once: coarsely first, then finely.
+    for every in (task.cutter.radius / 2, task.looked_at):
+        clear = _clear_of_part(pairs, every, task)
+        chosen, pairs = chosen[clear], pairs[clear]
+    for k in chosen:
+        links[k] = starts[k][None]
     return links
 
 

@@ -19,7 +19,7 @@ from nephos.core.stock.sweep import FEW, row_span, sweep_rows
 
 HALF_DIAGONAL = 0.7072
 """No point of a cell is farther than this many pitches from its centre."""
-BESIDE = 0.02
+BESIDE = 0.05
 """Feed moves are taken as one straight move where they lie within this of it (mm)."""
 _FAR = np.float32(1e30)
 _CLEAR = 0.002
@@ -168,7 +168,7 @@ def lower_bound(bound: F32, grid: Grid, points: F64, kinds: U8, cutter: Profile,
     Returns
     -------
     suspects : (n,) bool, rapids that may meet material: all that do are among them.
-    cells : (ny, nx) bool, the cells where they may.
+    cells : (ny, nx) bool, the cells where they may; (0, 0) without any rapid.
     """
     margin = HALF_DIAGONAL * grid.pitch
     wide = cutter.grown(margin)
@@ -178,7 +178,8 @@ def lower_bound(bound: F32, grid: Grid, points: F64, kinds: U8, cutter: Profile,
     points, kinds = np.ascontiguousarray(points[keep]), kinds[keep[1:] - 1]
     moves, (smaller, lift) = keep[1:] - 1, cutter.shrunk(BESIDE)
     suspects = np.zeros(keep[-1], np.bool_)
-    cells = np.zeros(bound.shape, np.bool_)
+    asked = bool((kinds == 0).any())
+    cells = np.zeros(bound.shape if asked else (0, 0), np.bool_)
     low, high = np.fmin.reduce(points[:, :2], axis=0) - wide.radius, np.fmax.reduce(points[:, :2], axis=0) + wide.radius
     rows, columns = grid.window((low[0], low[1]), (high[0], high[1])) if np.isfinite(low).all() else (slice(0, 0), slice(0, 0))
     window = np.ascontiguousarray(bound[rows, columns])
@@ -195,6 +196,8 @@ def lower_bound(bound: F32, grid: Grid, points: F64, kinds: U8, cutter: Profile,
         work(0, len(window))
     elif window.size:
         in_bands(work, len(window), band, report)
-    bound[rows, columns], cells[rows, columns] = window, met.astype(np.bool_)
+    bound[rows, columns] = window
+    if asked:
+        cells[rows, columns] = met
     suspects[moves] = found.any(axis=0)
     return suspects, cells
