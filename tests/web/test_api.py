@@ -16,7 +16,7 @@ from nephos.command.sample import sample_cutters
 from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.plan.results import as_result
-from nephos.web import tasks
+from nephos.web import drawings, tasks
 from nephos.web.models import Blob, Calculation, Chunk, Cutter, Job, Mesh, Result, Revision
 from nephos.web.store import DatabaseStore
 from web.shop import body_of, send, upload
@@ -290,7 +290,19 @@ SVG = (b'<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="50mm" vie
        b'<rect x="10" y="10" width="40" height="20"/><circle cx="80" cy="25" r="8"/><path d="M0 0 L5 5"/></svg>')
 
 
-def test_a_drawing_becomes_a_boundary(shop: Client, job: dict) -> None:
+@pytest.fixture
+def reads_at_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Drawings are read where a worker would be asked."""
+    monkeypatch.setattr(drawings, "ask_worker", tasks.read_drawing)
+
+
+def test_a_drawing_nobody_reads_is_refused_and_not_lost(shop: Client, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(drawings, "WAIT", 0.1)
+    answer = shop.post("/api/jobs/curves?name=plate.svg", SVG, content_type="application/octet-stream")
+    assert answer.status_code == 422 and "import it again in a moment" in answer.json()["message"]
+
+
+def test_a_drawing_becomes_a_boundary(shop: Client, job: dict, reads_at_once: None) -> None:
     found = shop.post("/api/jobs/curves?name=plate.svg", SVG, content_type="application/octet-stream").json()
     assert len(found["curves"]) == 2 and found["notes"] == ["1 open lines were left out"]
     box = np.ptp(np.array(found["curves"][0]), axis=0)
@@ -349,7 +361,7 @@ def test_one_outline_that_breaks_off_leaves_the_others_and_is_not_waited_for(sho
     ("a.svg", b'<svg xmlns="http://www.w3.org/2000/svg"><path d="M0 0 L5 5"/></svg>', "no closed curve, only 1 open lines"),
     ("a.svg", b'<!DOCTYPE svg [<!ENTITY a "x">]><svg>&a;</svg>', "entities"),
 ])
-def test_a_bad_drawing_is_refused_in_plain_words(shop: Client, name: str, data: bytes, said: str) -> None:
+def test_a_bad_drawing_is_refused_in_plain_words(shop: Client, reads_at_once: None, name: str, data: bytes, said: str) -> None:
     answer = shop.post(f"/api/jobs/curves?name={name}", data, content_type="application/octet-stream")
     assert answer.status_code == 422 and said in answer.json()["message"]
 

@@ -27,6 +27,14 @@ class Found:
     notes: tuple[str, ...]
 
 
+def check_drawing_name(name: str) -> str:
+    """The suffix of a drawing's name; refuses a file by its name alone, before anything of it is read."""
+    suffix = "." + name.rsplit(".", 1)[-1].lower()
+    if suffix not in SUFFIXES:
+        raise Refused(f"{name} is neither SVG nor DXF: export the outline as one of these")
+    return suffix
+
+
 def read_curves(name: str, data: bytes) -> Found:
     """All closed curves of an SVG or DXF file; lines that meet end to end are joined first, open ones left out and counted.
 
@@ -35,9 +43,7 @@ def read_curves(name: str, data: bytes) -> Found:
     Refused
         Where the file cannot be read, or holds nothing closed, or far too much.
     """
-    suffix = "." + name.rsplit(".", 1)[-1].lower()
-    if suffix not in SUFFIXES:
-        raise Refused(f"{name} is neither SVG nor DXF: export the outline as one of these")
+    suffix = check_drawing_name(name)
     held = fenced(SUFFIXES[suffix], data, suffix[1:].upper())
     closed: list[F64] = []
     lines: list[F64] = []

@@ -68,15 +68,22 @@ def _tabs(plan: Plan, setup: Setup, operation: Operation, outline: str | None) -
         *outline_rims(outline), settings, operation.cutter, (x0, y0, x1, y1))])
 
 
+_SLABS: Memo[float | None] = Memo(64)
+_UNDERCUTS: Memo[float] = Memo(64)
+
+
 def _model_state(model: Model, box: Placed, item: Known) -> dict[str, Any]:
     """A model as it lies, what is known of its mesh, and what might be done to it."""
     linear = linear_of(model.placement)
+    sunk = model.placement.sink / max(float(box.size[2]), 1e-9)
+    at = (item.key, item.state, linear.tobytes())
     return {
         "state": item.state, "reason": item.reason, "look": item.key, "facts": item.facts,
         "low": box.low.tolist(), "high": box.high.tolist(), "size": box.size.tolist(), "scale": box.scale.tolist(),
         "matrices": box.matrices.tolist(), "percent": float(100 * box.scale[0] / item.look.unit),
-        "slab": slab_height(item.look, linear, float(box.scale[2])) if item.state == "ready" else None,
-        "undercut": undercut(item.look, linear, model.placement.sink / max(float(box.size[2]), 1e-9)),
+        "slab": _SLABS.get((*at, float(box.scale[2])), lambda: slab_height(item.look, linear, float(box.scale[2])))
+        if item.state == "ready" else None,
+        "undercut": _UNDERCUTS.get((*at, sunk), lambda: undercut(item.look, linear, sunk)),
     }
 
 
@@ -154,7 +161,8 @@ def _stamp() -> tuple[object, ...]:
 
 def derived(plan: Plan) -> dict[str, Any]:
     """What follows from a plan without calculating. Many windows look at the same few plans: the answer is remembered while it holds."""
-    return _DERIVED.get((plan.model_dump_json(), _stamp()), lambda: _derived(plan))
+    key = (plan.model_dump_json(), _stamp())
+    return _DERIVED.get(key, lambda: _derived(plan))
 
 
 def _derived(plan: Plan) -> dict[str, Any]:

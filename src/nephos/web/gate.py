@@ -21,6 +21,8 @@ SMALL = 24 * 2**20
 """Bytes of a body that is no file (a plan with drawn curves)."""
 _FILES = ("/api/meshes", "/api/jobs/file")
 _PROGRAM = 66 * 2**20
+_WAITS = "/api/jobs/curves"
+"""This answer waits for a worker and takes no turn meanwhile."""
 
 
 AT_ONCE = 2
@@ -106,7 +108,7 @@ class Gate:
             await send(message)
 
         try:
-            if scope["path"].startswith("/api/jobs") and limit == SMALL:
+            if scope["path"].startswith("/api/jobs") and limit == SMALL and scope["path"] != _WAITS:
                 async with self.turn:
                     await self.app(scope, counted, watched)
             else:

@@ -15,6 +15,7 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued
 
+from nephos.core.curves import read_curves
 from nephos.core.errors import Cancelled, NotYet, Refused
 from nephos.core.mesh.formats import read_mesh, write_mesh
 from nephos.core.mesh.formats.gltf import write_glb
@@ -160,6 +161,15 @@ def draw_outlines(plan: dict[str, Any]) -> None:
 def _in_setup(plan: dict[str, Any], setup: str) -> tuple[Plan, Setup]:
     whole = parse_plan(plan)
     return whole, next(item for item in whole.setups if item.id == setup)
+
+
+@app.task(queue="mesh")
+def read_drawing(key: str, name: str, blob: int) -> None:
+    """Read the closed curves of a drawing; they are fetched under `key`."""
+    with _or_refused([key], "drawing", "there is not enough memory to read this drawing: simplify it"):
+        found = read_curves(name, b"".join(read_chunks(blob)))
+        STORE.put(key, "drawing", as_result({"curves": [curve.tolist() for curve in found.curves], "notes": list(found.notes)}))
+    Blob.objects.filter(pk=blob).delete()
 
 
 @app.task(queue="mesh")

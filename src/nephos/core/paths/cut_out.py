@@ -13,6 +13,7 @@ from shapely.geometry.polygon import orient
 from nephos.core.arrays import F64, I64
 from nephos.core.cutters import Cutter, Profile
 from nephos.core.errors import Refused
+from nephos.core.memo import Memo
 from nephos.core.paths.around import way_at
 from nephos.core.paths.estimate import Estimate, Ground, Survey, travel_seconds
 from nephos.core.paths.follow import follow_lines
@@ -292,21 +293,30 @@ def _describe(settings: CutOutSettings, cutter: Cutter, say: Say) -> str:
     return f"{_SIDES[settings.side]} · {say(settings.stepdown)} down · {held}"
 
 
+_AHEAD: "Memo[tuple[F64, Callable[[float], int]]]" = Memo(24)
+"""What stands along the outline, lately asked for: a change of stepover or feed moves none of it."""
+
+
 def _tops_ahead(settings: CutOutSettings, cutter: Cutter, survey: Survey) -> tuple[F64, Callable[[float], int]]:
-    """What stands on pieces of the way over the floor, as the coarse picture shows it, and in how many stretches it stands over a height."""
+    """What stands on pieces of the path over the floor, as the coarse picture shows it, and in how many stretches it stands over a height."""
+    return _AHEAD.get((survey.key, settings.side, cutter.radius), lambda: _look_ahead(settings.side, cutter.radius, survey))
+
+
+def _look_ahead(side: str, radius: float, survey: Survey) -> tuple[F64, Callable[[float], int]]:
     relief = survey.relief
-    inward = {"outside": 0.0, "on": cutter.radius, "inside": 2 * cutter.radius}[settings.side]
+    inward = {"outside": 0.0, "on": radius, "inside": 2 * radius}[side]
     inside = ~relief.reach(~survey.region, inward) if inward else survey.region
     way = inside & relief.reach(~inside, relief.step)
-    met = relief.meets(survey.standing, Profile.of(max(cutter.radius - relief.step / 2, 0.1), 0.0))
+    met = relief.meets(survey.standing, Profile.of(max(radius - relief.step / 2, 0.1), 0.0))
+    counted: Memo[int] = Memo(32)
 
     def stretches(level: float) -> int:
         # Closer together than the cutter is wide they are one: the picture breaks them up.
-        rows, columns = np.nonzero(relief.reach(way & (met > level + _SKIN), cutter.radius))
+        rows, columns = np.nonzero(relief.reach(way & (met > level + _SKIN), radius))
         wide = way.shape[1] + 2 * FRAME
         return apart((rows + FRAME) * wide + columns + FRAME, (way.shape[0] + 2 * FRAME, wide))
 
-    return met[way].astype(np.float64), stretches
+    return met[way].astype(np.float64), lambda level: counted.get(round(level, 6), lambda: stretches(level))
 
 
 def _stretch_seconds(level: float, tops: F64, stretches: Callable[[float], int], round_seconds: float) -> float:

@@ -132,7 +132,7 @@ def line_count(width: float, height: float, angle: float, stepover: float) -> tu
     return lines, width * height / max(span, 1e-9)
 
 
-_STARTS: Memo[int] = Memo(32)
+_STARTS: Memo[int] = Memo(96)
 
 
 def line_starts(survey: Survey, angle: float) -> int:

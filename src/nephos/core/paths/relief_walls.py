@@ -46,8 +46,8 @@ class _Sloped:
     where: Bool
 
 
-_SLOPED: Memo[_Sloped] = Memo(6)
-_WALLS: Memo[Walls] = Memo(32)
+_SLOPED: Memo[_Sloped] = Memo(16)
+_WALLS: Memo[Walls] = Memo(64)
 
 
 @kernel

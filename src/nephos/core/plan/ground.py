@@ -88,7 +88,7 @@ def _region(plan: Plan, operation: Operation, low: F64, high: F64, stock: F64, o
             "loops": loops, "around": outline["around"]}
 
 
-_SAMPLED: Memo[_Sampled] = Memo(16)
+_SAMPLED: Memo[_Sampled] = Memo(32)
 
 
 def _box(low: F64, high: F64, outline: Mapping[str, Any] | None) -> tuple[F64, F64]:

@@ -46,8 +46,9 @@ class MemoryStore:
 
 
 STAGE_VERSIONS = {
-    "passes": 13, "path": 10, "moves": 4, "block": 5, "frames": 2, "rapids": 1, "gouges": 1, "compare": 6, "pieces": 2, "program": 1,
-    "space": 2, "summary": 11, "prepared": 1, "look": 4, "export": 1, "outline": 7, "foreign": 2, "window": 1, "survey": 3, "relief": 3,
+    "passes": 13, "path": 11, "moves": 4, "block": 6, "frames": 2, "rapids": 1, "gouges": 1, "compare": 6, "pieces": 2, "program": 1,
+    "space": 2, "summary": 11, "prepared": 1, "look": 4, "export": 1, "outline": 7, "foreign": 2, "window": 1, "drawing": 1,
+    "survey": 3, "relief": 3,
 }
 """Raised when a stage comes to give other results for the same causes, so that old ones are not used."""
 

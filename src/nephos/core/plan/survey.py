@@ -38,9 +38,9 @@ _NEEDLE = Profile.of(0.0, 1e-3)
 _LEFT_BY = ("stepdown", "leave", "flats", "worth")
 """Settings that what a roughing leaves standing hangs on; a finer step costs time and leaves the same."""
 _SAMPLED: "Memo[DrawnRelief]" = Memo(16)
-_RELIEFS: Memo[Relief] = Memo(6)
-_STANDING: Memo[F32] = Memo(16)
-_GOES: Memo[Bool] = Memo(16)
+_RELIEFS: Memo[Relief] = Memo(16)
+_STANDING: Memo[F32] = Memo(48)
+_GOES: Memo[Bool] = Memo(96)
 """Few: a fine picture has 5 MB, and as much again for each cutter on it."""
 
 

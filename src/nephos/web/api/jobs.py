@@ -13,7 +13,6 @@ from django.utils.text import slugify
 from ninja import Router, Schema
 from pydantic import Field
 
-from nephos.core.curves import read_curves
 from nephos.core.errors import Refused
 from nephos.core.machine.kinematics import machine_named
 from nephos.core.plan.edits import apply_edit
@@ -24,6 +23,7 @@ from nephos.core.plan.shelf import Fitting, Piece, fitting_pieces
 from nephos.web import jobs as service
 from nephos.web.api.meshes import body_pieces
 from nephos.web.derived import derived
+from nephos.web.drawings import drawing_facts
 from nephos.web.health import require_space
 from nephos.web.jobfile import read_job_file, write_job_file
 from nephos.web.looks import look_for
@@ -312,8 +312,7 @@ def propose_operation(request: HttpRequest, job_id: int, strategy: str) -> dict[
 @router.post("/curves", response=CurvesFound)
 def read_curve_file(request: HttpRequest, name: str) -> CurvesFound:
     """The closed curves of an SVG or DXF file, sent as the raw body, in millimetres from the low corner of the stock."""
-    found = read_curves(name, b"".join(body_pieces(request, _LARGEST_DRAWING)))
-    return CurvesFound(curves=[[(float(x), float(y)) for x, y in curve] for curve in found.curves], notes=list(found.notes))
+    return CurvesFound(**drawing_facts(name, b"".join(body_pieces(request, _LARGEST_DRAWING))))
 
 
 @router.post("/{int:job_id}/calculate", response=CalculationState)
