@@ -1,4 +1,5 @@
-"""Many clients at once that open and preview jobs: `python -m demo.load [CLIENTS] [ROUNDS] [ADDRESS]`, while Nephos runs.
+"""Many clients at once that open and preview jobs: `python -m demo.load [CLIENTS] [ROUNDS] [ADDRESS]`, while Nephos
+runs.
 
 Prints how long answers take (median, 95th percentile, longest) for one client and for all.
 """
@@ -27,7 +28,12 @@ class Client:
     def ask(self, path: str, body: object = None) -> dict:  # type: ignore[type-arg]
         """A request; its answer as JSON."""
         headers = {"Cookie": f"csrftoken={self.token}", "X-CSRFToken": self.token, "Content-Type": "application/json"}
-        self.wire.request("POST" if body is not None else "GET", f"/api{path}", json.dumps(body) if body is not None else None, headers)
+        self.wire.request(
+            "POST" if body is not None else "GET",
+            f"/api{path}",
+            json.dumps(body) if body is not None else None,
+            headers,
+        )
         answer = self.wire.getresponse()
         data = answer.read()
         if answer.status >= 400:
@@ -59,7 +65,9 @@ def visit(address: str, jobs: list[int], rounds: int, seed: int) -> list[float]:
 def told(name: str, seconds: list[float]) -> None:
     """One line of figures."""
     p50, p95 = np.percentile(seconds, (50, 95))
-    print(f"{name}: {len(seconds)} answers, median {1000 * p50:.0f} ms, p95 {1000 * p95:.0f} ms, longest {1000 * max(seconds):.0f} ms")
+    print(
+        f"{name}: {len(seconds)} answers, median {1000 * p50:.0f} ms, p95 {1000 * p95:.0f} ms, longest {1000 * max(seconds):.0f} ms"
+    )
 
 
 def main(words: list[str]) -> None:

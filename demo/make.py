@@ -10,8 +10,13 @@ from nephos.core.mesh.formats.stl import read_stl, write_stl
 from nephos.core.mesh.model import Mesh
 
 MESHES: dict[str, Callable[[], Mesh]] = {
-    "heron-plaque": heron, "heron-scan": heron_scan, "lily-leaf-dish": lily_dish, "bulrush-finial": bulrush_finial,
-    "fen-chart": fen_chart, "dragonfly": dragonfly, "moth-roundel": moth,
+    "heron-plaque": heron,
+    "heron-scan": heron_scan,
+    "lily-leaf-dish": lily_dish,
+    "bulrush-finial": bulrush_finial,
+    "fen-chart": fen_chart,
+    "dragonfly": dragonfly,
+    "moth-roundel": moth,
 }
 
 

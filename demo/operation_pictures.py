@@ -11,12 +11,12 @@ from PIL import Image, ImageDraw
 from demo.make import MESHES
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths.toolpath import Kind
-from nephos.core.plan.outcome import Outcome, SetupOutcome
-from nephos.core.plan.pipeline import run_setup
-from nephos.core.plan.results import MemoryStore
+from nephos.core.pipeline.outcome import Outcome, SetupOutcome
+from nephos.core.pipeline.run import run_setup
+from nephos.core.pipeline.space import Work
+from nephos.core.pipeline.store import MemoryStore
 from nephos.core.plan.schema import Boundary, Limit, Model, Operation, Placement, Plan, Setup, Stock
-from nephos.core.plan.space import Work
+from nephos.core.toolpath import Kind
 
 WIDTH, HEIGHT = 720, 500
 _WOOD, _PAPER = np.array([201, 169, 119]), (243, 241, 236)
@@ -26,7 +26,8 @@ _RAPID, _ENTRY = (194, 119, 43), (142, 47, 98)
 
 @dataclass(frozen=True)
 class Picture:
-    """What one picture shows: operations before, then the one that is drawn; `window` is its part of the stock, x0, y0, x1, y1."""
+    """What one picture shows: operations before, then the one that is drawn; `window` is its part of the stock, x0, y0,
+    x1, y1."""
 
     name: str
     mesh: str
@@ -35,44 +36,109 @@ class Picture:
     boundaries: tuple[Boundary, ...] = ()
 
 
-def _op(number: int, strategy: str, cutter: Cutter, boundary: str = "silhouette", contain: str = "outside", **settings: Any) -> Operation:
-    return Operation(number=number, strategy=strategy, cutter=cutter, settings=settings,  # type: ignore[arg-type]
-                     boundary=Limit(boundary=boundary, contain=contain))  # type: ignore[arg-type]
+def _op(
+    number: int, strategy: str, cutter: Cutter, boundary: str = "silhouette", contain: str = "outside", **settings: Any
+) -> Operation:
+    return Operation(
+        number=number,
+        strategy=strategy,
+        cutter=cutter,
+        settings=settings,  # type: ignore[arg-type]
+        boundary=Limit(boundary=boundary, contain=contain),
+    )  # type: ignore[arg-type]
 
 
 def pictures() -> list[Picture]:
     """All pictures, one for each strategy."""
-    flat, small, ball, fine = (standard_cutter(*item) for item in (("flat", 6.0), ("flat", 3.0), ("ball", 3.0), ("ball", 1.0)))
-    rough = _op(10, "rough_rings", flat, stepdown=4.0, stepover=2.6, leave=0.5)
+    flat, small, ball, fine = (
+        standard_cutter(*item) for item in (("flat", 6.0), ("flat", 3.0), ("ball", 3.0), ("ball", 1.0))
+    )
+    rough = _op(10, "rough_offset", flat, stepdown=4.0, stepover=2.6, leave=0.5)
     moth, close = (20.0, 30.0, 146.0, 117.5), (60.0, 50.0, 120.0, 91.7)
     spot = Boundary(id="b1", name="recess", source="circle", at=(30.0, 30.0), size=(18.0, 18.0))
     holes = Boundary(id="b2", name="dowels", source="circle", at=(14.0, 150.0), size=(6.0, 6.0), combine=())
     return [
-        Picture("rough_rings", "moth-roundel", (rough,), moth),
-        Picture("rough_lines", "moth-roundel", (_op(10, "rough_lines", flat, angle=30.0, stepdown=4.0, stepover=2.6, leave=0.5),), moth),
-        Picture("rough_fronts", "moth-roundel", (_op(10, "rough_fronts", flat, stepdown=4.0, stepover=2.6, leave=0.5),), moth),
-        Picture("rough_plunge", "moth-roundel", (_op(10, "rough_plunge", flat, step_x=3.0, step_y=3.0, leave=0.5),), moth),
-        Picture("finish_lines", "moth-roundel", (rough, _op(20, "finish_lines", ball, stepover=1.0, angle=30.0)), close),
-        Picture("finish_rings", "moth-roundel", (rough, _op(20, "finish_rings", ball, stepover=1.0)), moth),
-        Picture("finish_levels", "moth-roundel", (rough, _op(20, "finish_levels", ball, stepdown=0.6, steeper=35.0)), close),
-        Picture("finish_both", "moth-roundel", (rough, _op(20, "finish_both", ball, stepover=1.0, stepdown=0.6, split=40.0)), close),
-        Picture("rest", "moth-roundel", (rough, _op(20, "finish_lines", ball, stepover=0.5),
-                                         _op(30, "finish_lines", fine, stepover=0.3, rest=0.15)), close),
-        Picture("pocket", "moth-roundel", (_op(10, "pocket", small, "b1", "inside", depth=4.0, stepover=1.2),),
-                (10.0, 16.0, 50.0, 44.0), (spot,)),
-        Picture("drill", "moth-roundel", (_op(10, "drill", standard_cutter("drill", 5.0), "b2", "centre", depth=15.0),),
-                (0.0, 136.0, 40.0, 164.0), (holes,)),
-        Picture("cut_out", "moth-roundel", (_op(10, "rough_rings", flat, stepdown=4.0, stepover=2.6, leave=0.5),
-                                            _op(20, "cut_out", flat, stepdown=4.0, tabs=5, tab_height=3.0)), (0.0, 0.0, 240.0, 166.0)),
+        Picture("rough_offset", "moth-roundel", (rough,), moth),
+        Picture(
+            "rough_raster",
+            "moth-roundel",
+            (_op(10, "rough_raster", flat, angle=30.0, stepdown=4.0, stepover=2.6, leave=0.5),),
+            moth,
+        ),
+        Picture(
+            "rough_engagement",
+            "moth-roundel",
+            (_op(10, "rough_engagement", flat, stepdown=4.0, stepover=2.6, leave=0.5),),
+            moth,
+        ),
+        Picture(
+            "rough_plunge", "moth-roundel", (_op(10, "rough_plunge", flat, step_x=3.0, step_y=3.0, leave=0.5),), moth
+        ),
+        Picture(
+            "finish_raster", "moth-roundel", (rough, _op(20, "finish_raster", ball, stepover=1.0, angle=30.0)), close
+        ),
+        Picture("finish_offset", "moth-roundel", (rough, _op(20, "finish_offset", ball, stepover=1.0)), moth),
+        Picture(
+            "finish_waterline",
+            "moth-roundel",
+            (rough, _op(20, "finish_waterline", ball, stepdown=0.6, steeper=35.0)),
+            close,
+        ),
+        Picture(
+            "finish_steep_shallow",
+            "moth-roundel",
+            (rough, _op(20, "finish_steep_shallow", ball, stepover=1.0, stepdown=0.6, split=40.0)),
+            close,
+        ),
+        Picture(
+            "rest",
+            "moth-roundel",
+            (
+                rough,
+                _op(20, "finish_raster", ball, stepover=0.5),
+                _op(30, "finish_raster", fine, stepover=0.3, rest=0.15),
+            ),
+            close,
+        ),
+        Picture(
+            "pocket",
+            "moth-roundel",
+            (_op(10, "pocket", small, "b1", "inside", depth=4.0, stepover=1.2),),
+            (10.0, 16.0, 50.0, 44.0),
+            (spot,),
+        ),
+        Picture(
+            "drill",
+            "moth-roundel",
+            (_op(10, "drill", standard_cutter("drill", 5.0), "b2", "centre", depth=15.0),),
+            (0.0, 136.0, 40.0, 164.0),
+            (holes,),
+        ),
+        Picture(
+            "cut_out",
+            "moth-roundel",
+            (
+                _op(10, "rough_offset", flat, stepdown=4.0, stepover=2.6, leave=0.5),
+                _op(20, "cut_out", flat, stepdown=4.0, tabs=5, tab_height=3.0),
+            ),
+            (0.0, 0.0, 240.0, 166.0),
+        ),
     ]
 
 
 def _cut(picture: Picture, mesh: Mesh) -> SetupOutcome:
     size = mesh.size
-    stock = Stock(length=float(np.ceil(size[0] + 24)), width=float(np.ceil(size[1] + 24)), thickness=float(np.ceil(size[2] + 7)))
+    stock = Stock(
+        length=float(np.ceil(size[0] + 24)), width=float(np.ceil(size[1] + 24)), thickness=float(np.ceil(size[2] + 7))
+    )
     setup = Setup(id="a", name="a", operations=picture.operations)
-    plan = Plan(stock=stock, models=(Model(id="m", name="m", mesh="m", placement=Placement()),), setups=(setup,), pitch=0.25,
-                boundaries=picture.boundaries)
+    plan = Plan(
+        stock=stock,
+        models=(Model(id="m", name="m", mesh="m", placement=Placement()),),
+        setups=(setup,),
+        pitch=0.25,
+        boundaries=picture.boundaries,
+    )
     return run_setup(plan, setup, lambda _: mesh, Work(MemoryStore()))
 
 

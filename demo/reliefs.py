@@ -60,8 +60,9 @@ def _heron_height(x: F64, y: F64, rng: np.random.Generator) -> F64:
     z = np.maximum(z, dome(d, 11.5) + _feathered(d, along, side, 20, 0.55) * (d < 1))
     d, along, side = stroke(x, y, wing)
     quills = 0.5 * np.abs(np.sin(side * 9 + along * 3))
-    z = np.maximum(z, np.where(d < 1, dome(d, 4.5, 4) + 9.6 - 4 * along + _feathered(d, along, side, 12, 0.8)
-                               - quills * along, -9))
+    z = np.maximum(
+        z, np.where(d < 1, dome(d, 4.5, 4) + 9.6 - 4 * along + _feathered(d, along, side, 12, 0.8) - quills * along, -9)
+    )
     for stroke_points, height in ((crest, 5.6), (head, 7.4), (bill, 4.6)):
         d, _, side = stroke(x, y, stroke_points)
         z = np.maximum(z, dome(d, height) - 0.3 * np.exp(-((side / 0.12) ** 2)) * (d < 1))
@@ -123,7 +124,9 @@ def moth(step: float = 0.3) -> Mesh:
     z += np.where(spot < 6, 0.7 * np.cos(spot * 1.6), 0)
     body: Spine = [(0, 22, 5), (0, 10, 7.5), (0, -6, 6.5), (0, -30, 3.5), (0, -38, 1.5)]
     d, along, side = stroke(u, y, body)
-    z = np.maximum(z, np.where(d < 1, 4 + dome(d, 8) + 0.5 * np.sin(along * 70) + 0.2 * np.sin(side * 30 + along * 90), 0))
+    z = np.maximum(
+        z, np.where(d < 1, 4 + dome(d, 8) + 0.5 * np.sin(along * 70) + 0.2 * np.sin(side * 30 + along * 90), 0)
+    )
     feeler: Spine = [(1.5, 24, 1.4), (10, 40, 1.2), (22, 50, 0.7)]
     d, along, _ = stroke(u, y, feeler)
     z = np.maximum(z, np.where(d < 1, 4 + dome(d, 2.6) + 0.3 * np.sin(along * 120), 0))

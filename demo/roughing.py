@@ -1,7 +1,9 @@
 """How roughing does on the sample shop: air, positioning, and how near the estimates come.
 
-`python -m demo.roughing [case ...]`; without words, all cases. For each operation: estimated and calculated time and their ratio,
-feed length, the share of it that takes nothing away, positioning, and its ratio to that of going level by level over all: with what lies
+`python -m demo.roughing [case ...]`; without words, all cases. For each operation: estimated and calculated time and
+their ratio,
+feed length, the share of it that takes nothing away, positioning, and its ratio to that of going level by level over
+all: with what lies
 side by side nearest first, and with pieces and rings as they come; and the share of all.
 """
 
@@ -24,27 +26,27 @@ from demo.make import MESHES
 from demo.shapes import slab_under
 from nephos.core.arrays import F64, I64
 from nephos.core.cutters import standard_cutter
+from nephos.core.estimate.estimate import EstimateInput
+from nephos.core.estimate.estimate_input import estimate_input
+from nephos.core.estimate.stock_estimate import DrawnHeightMap, draw_height_map
 from nephos.core.mesh.formats import read_mesh
 from nephos.core.mesh.formats.stl import read_stl, write_stl
-from nephos.core.mesh.look import quick_look
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths import rough_fronts, rough_lines, rough_rings
-from nephos.core.paths.estimate import Ground
-from nephos.core.paths.regions import Region, level_regions
-from nephos.core.paths.registry import strategy
-from nephos.core.paths.toolpath import Kind, Pass
-from nephos.core.plan import pipeline
-from nephos.core.plan.boundaries import shape_of
-from nephos.core.plan.ground import ground_of
-from nephos.core.plan.keys import outline_key_of
-from nephos.core.plan.outcome import Outcome
-from nephos.core.plan.pipeline import run_setup
+from nephos.core.mesh.summary import quick_look
+from nephos.core.pipeline import run as pipeline
+from nephos.core.pipeline.boundaries import shape_of
+from nephos.core.pipeline.keys import outline_key_of
+from nephos.core.pipeline.outcome import Outcome
+from nephos.core.pipeline.run import run_setup
+from nephos.core.pipeline.space import Work, setup_space
+from nephos.core.pipeline.store import MemoryStore
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
-from nephos.core.plan.space import Work, setup_space
-from nephos.core.plan.survey import DrawnRelief, draw_relief
 from nephos.core.polyline import from_nearest
+from nephos.core.strategies import rough_engagement, rough_offset, rough_raster
+from nephos.core.strategies.clearing.regions import Region, level_regions
+from nephos.core.strategies.registry import strategy
+from nephos.core.toolpath import Kind, Pass
 
 
 def tray() -> Mesh:
@@ -70,16 +72,34 @@ class Case:
     operations: tuple[Operation, ...]
 
 
-def operation_of(number: int, shape: str, diameter: float, strategy: str = "rough_rings", boundary: str = "silhouette",
-                 **settings: float) -> Operation:
+def operation_of(
+    number: int,
+    shape: str,
+    diameter: float,
+    strategy: str = "rough_offset",
+    boundary: str = "silhouette",
+    **settings: float,
+) -> Operation:
     """A numbered operation with one of the shop's cutters."""
-    return Operation(number=number, strategy=strategy, cutter=standard_cutter(shape, diameter, number // 10), settings=settings,  # type: ignore[arg-type]
-                     boundary=Limit(boundary=boundary))
+    return Operation(
+        number=number,
+        strategy=strategy,
+        cutter=standard_cutter(shape, diameter, number // 10),
+        settings=settings,  # type: ignore[arg-type]
+        boundary=Limit(boundary=boundary),
+    )
 
 
-def _first(strategy: str = "rough_rings", **settings: float) -> Operation:
+def _first(strategy: str = "rough_offset", **settings: float) -> Operation:
     """The first roughing of a case, with a 6 mm flat cutter."""
-    return operation_of(10, "flat", 6, strategy, "box", **({"stepdown": 3.0, "stepover": 2.5, "leave": 0.5, "ramp_angle": 5.0} | settings))
+    return operation_of(
+        10,
+        "flat",
+        6,
+        strategy,
+        "box",
+        **({"stepdown": 3.0, "stepover": 2.5, "leave": 0.5, "ramp_angle": 5.0} | settings),
+    )
 
 
 def cases() -> dict[str, Case]:
@@ -91,16 +111,16 @@ def cases() -> dict[str, Case]:
     return {
         "heron": Case("heron-plaque", 236, (coarse, ball)),
         "heron, 6 mm": Case("heron-plaque", 236, (_first(), small)),
-        "heron, lines": Case("heron-plaque", 236, (_first("rough_lines"), small)),
-        "heron, even load": Case("heron-plaque", 236, (_first("rough_fronts", engagement=60.0),)),
-        "heron 80, even load": Case("heron-plaque", 80, (_first("rough_fronts", engagement=60.0),)),
+        "heron, lines": Case("heron-plaque", 236, (_first("rough_raster"), small)),
+        "heron, even load": Case("heron-plaque", 236, (_first("rough_engagement", engagement=60.0),)),
+        "heron 80, even load": Case("heron-plaque", 80, (_first("rough_engagement", engagement=60.0),)),
         "moth": Case("moth-roundel", None, (_first(), small)),
-        "moth, even load": Case("moth-roundel", None, (_first("rough_fronts", engagement=60.0),)),
+        "moth, even load": Case("moth-roundel", None, (_first("rough_engagement", engagement=60.0),)),
         "fen chart": Case("fen-chart", 300, (_first(), small)),
         "fen chart, ball": Case("fen-chart", 300, (coarse, ball)),
         "tray, 7 levels": Case("tray", None, (_first(stepdown=2.0, **bowls), small)),
         "tray, 14 levels": Case("tray", None, (_first(stepdown=1.0, **bowls),)),
-        "tray, even load": Case("tray", None, (_first("rough_fronts", engagement=60.0, stepdown=2.0, **bowls),)),
+        "tray, even load": Case("tray", None, (_first("rough_engagement", engagement=60.0, stepdown=2.0, **bowls),)),
         "pits": Case("pits", None, (_first(), small)),
     }
 
@@ -124,7 +144,9 @@ def plan_of(case: Case) -> Plan:
     return Plan(
         stock=Stock(length=float(size[0]) + 12, width=float(size[1]) + 12, thickness=float(size[2]) + 3),
         models=(Model(id="m", name=case.mesh, mesh=case.mesh, placement=Placement(size=(case.long, None, None))),),
-        setups=(Setup(id="a", name="a", operations=case.operations),), pitch=0.25)
+        setups=(Setup(id="a", name="a", operations=case.operations),),
+        pitch=0.25,
+    )
 
 
 def told(plan: Plan) -> list[float]:
@@ -133,16 +155,19 @@ def told(plan: Plan) -> list[float]:
     shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
     work = Work(MemoryStore())
     space = setup_space(plan, setup, mesh_of, work)
-    made = draw_relief(space)
-    drawn = DrawnRelief.of_result(plan.models[0].mesh, made.facts, made.arrays)
+    made = draw_height_map(space)
+    drawn = DrawnHeightMap.of_result(plan.models[0].mesh, made.facts, made.arrays)
     shape_of(space, work, "silhouette")
     silhouette = work.store.get(outline_key_of(plan, setup, "silhouette"))
 
-    def ground(item: Operation) -> Ground:
+    def ground(item: Operation) -> EstimateInput:
         outline = silhouette.facts if silhouette and item.boundary.boundary == "silhouette" else None
-        return ground_of(plan, setup, item, shown, outline, drawn)
+        return estimate_input(plan, setup, item, shown, outline, drawn)
 
-    return [strategy(item.strategy).estimate(item.settings, item.cutter, 0.0, ground(item)).seconds for item in setup.operations]
+    return [
+        strategy(item.strategy).estimate(item.settings, item.cutter, 0.0, ground(item)).seconds
+        for item in setup.operations
+    ]
 
 
 def worked(plan: Plan) -> tuple[Outcome, ...]:
@@ -158,7 +183,9 @@ def by_level(*words: Any) -> list[Region]:
     return [replace(region, above=tuple(over.tolist())) for region, over in zip(regions, above, strict=True)]
 
 
-def as_it_comes(regions: Sequence[Region], cut: Callable[[int, F64 | None], Iterator[Pass]], at: F64 | None = None) -> Iterator[Pass]:
+def as_it_comes(
+    regions: Sequence[Region], cut: Callable[[int, F64 | None], Iterator[Pass]], at: F64 | None = None
+) -> Iterator[Pass]:
     """As :func:`cut_in_order`, in the order given."""
     for k in range(len(regions)):
         for item in cut(k, at):
@@ -166,9 +193,11 @@ def as_it_comes(regions: Sequence[Region], cut: Callable[[int, F64 | None], Iter
             yield item
 
 
-def rings_as_they_come(polygon: Polygon, stepover: float, cleared: float, climb: bool, at: F64 | None = None) -> Iterator[F64]:
-    """As :func:`ring_ways`, one polygon after another, from outside in."""
-    for inner in rough_rings.nested_rings(polygon, stepover, cleared):
+def rings_as_they_come(
+    polygon: Polygon, stepover: float, cleared: float, climb: bool, at: F64 | None = None
+) -> Iterator[F64]:
+    """As :func:`ring_paths`, one polygon after another, from outside in."""
+    for inner in rough_offset.nested_rings(polygon, stepover, cleared):
         turned = orient(inner, -1.0 if climb else 1.0)
         for ring in (turned.exterior, *turned.interiors):
             run = from_nearest(np.asarray(ring.coords), at)
@@ -185,23 +214,26 @@ def rows_as_they_come(lines: F64, row: I64, both_ways: bool) -> F64:
 
 
 def positioning_by_level(plan: Plan, plainly: bool) -> list[float]:
-    """Positioning of each operation, mm, where all of a level is cut before the next; `plainly` all of it as it comes."""
+    """Positioning of each operation, mm, where all of a level is cut before the next; `plainly` all of it as it
+    comes."""
     with ExitStack() as changed:
-        for module in (rough_rings, rough_lines, rough_fronts):
+        for module in (rough_offset, rough_raster, rough_engagement):
             changed.enter_context(patch.object(module, "level_regions", by_level))
             if plainly:
                 changed.enter_context(patch.object(module, "cut_in_order", as_it_comes))
         if plainly:
-            changed.enter_context(patch.object(rough_rings, "ring_ways", rings_as_they_come))
-            changed.enter_context(patch.object(rough_lines, "in_chains", rows_as_they_come))
+            changed.enter_context(patch.object(rough_offset, "ring_paths", rings_as_they_come))
+            changed.enter_context(patch.object(rough_raster, "in_chains", rows_as_they_come))
         changed.enter_context(patch.object(pipeline, "in_short_order", lambda passes, *_: passes))
         return [float(item.lengths[item.kinds == Kind.RAPID].sum()) for item in worked(plan)]
 
 
 def main(words: list[str]) -> None:
     """Work out the cases named, and print a line for each operation."""
-    print(f"{'case':22} {'op':>3} {'told':>7} {'taken':>7} {'ratio':>6} {'feed m':>7} {'air %':>6} {'links m':>8} {'entries':>8} {'rapid m':>8} "
-          f"{'by level':>8} {'plainly':>7} {'lifts':>6} {'s':>5}")
+    print(
+        f"{'case':22} {'op':>3} {'told':>7} {'taken':>7} {'ratio':>6} {'feed m':>7} {'air %':>6} {'links m':>8} {'entries':>8} {'rapid m':>8} "
+        f"{'by level':>8} {'plainly':>7} {'lifts':>6} {'s':>5}"
+    )
     for name, case in cases().items():
         if words and name not in words:
             continue
@@ -218,9 +250,12 @@ def main(words: list[str]) -> None:
             air = float(lengths[outcome.in_air(plan.block_pitch)].sum())
             all_air, all_feed = all_air + air, all_feed + feed
             taken, lifts = outcome.total_seconds, np.count_nonzero(np.diff(feeding.astype(int)) == 1)
-            print(f"{name:22} {outcome.operation.number:3} {estimate:7.0f} {taken:7.0f} {estimate / taken:6.2f} {feed / 1e3:7.2f} "
-                  f"{100 * air / feed:6.1f} {lengths[kinds == Kind.LINK].sum() / 1e3:8.2f} {lengths[kinds == Kind.ENTRY].sum() / 1e3:8.2f} "
-                  f"{rapid / 1e3:8.2f} {rapid / by_level:8.2f} {rapid / plain:7.2f} {lifts:6} {seconds:5.1f}", flush=True)
+            print(
+                f"{name:22} {outcome.operation.number:3} {estimate:7.0f} {taken:7.0f} {estimate / taken:6.2f} {feed / 1e3:7.2f} "
+                f"{100 * air / feed:6.1f} {lengths[kinds == Kind.LINK].sum() / 1e3:8.2f} {lengths[kinds == Kind.ENTRY].sum() / 1e3:8.2f} "
+                f"{rapid / 1e3:8.2f} {rapid / by_level:8.2f} {rapid / plain:7.2f} {lifts:6} {seconds:5.1f}",
+                flush=True,
+            )
         print(f"{name:22} all {' ':>25}{all_feed / 1e3:6.2f} {100 * all_air / all_feed:6.1f}", flush=True)
 
 

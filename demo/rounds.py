@@ -34,8 +34,10 @@ def lily_dish() -> Mesh:
     border = np.concatenate([k[:-1, 0], k[-1, :-1], k[:0:-1, -1]])
     nxt = np.concatenate([border[1:], border[:1]])
     walls = np.concatenate([np.stack([border, border + n, nxt + n], 1), np.stack([border, nxt + n, nxt], 1)])
-    mesh = Mesh(np.concatenate([top.reshape(-1, 3), under.reshape(-1, 3)]),
-                np.concatenate([faces, faces[:, ::-1] + n, walls]).astype(np.int32))
+    mesh = Mesh(
+        np.concatenate([top.reshape(-1, 3), under.reshape(-1, 3)]),
+        np.concatenate([faces, faces[:, ::-1] + n, walls]).astype(np.int32),
+    )
     return Mesh(mesh.vertices - mesh.low, mesh.faces)
 
 
@@ -45,7 +47,12 @@ def bulrush_finial() -> Mesh:
     long, around = 620, 440
     t = np.linspace(0, 210, long)[:, None]
     angle = np.linspace(0, 2 * np.pi, around, endpoint=False)[None]
-    foot = 19 - 5 * np.clip((t - 18) / 8, 0, 1) + 3.2 * np.exp(-(((t - 34) / 3.5) ** 2)) + 2 * np.sin(t / 3.2) * (t < 18) * 0.4
+    foot = (
+        19
+        - 5 * np.clip((t - 18) / 8, 0, 1)
+        + 3.2 * np.exp(-(((t - 34) / 3.5) ** 2))
+        + 2 * np.sin(t / 3.2) * (t < 18) * 0.4
+    )
     stem = 8.5 + 2.5 * np.exp(-(((t - 60) / 20) ** 2))
     head = 16.5 * np.sqrt(np.clip(1 - np.abs((t - 140) / 46) ** 3.2, 0, 1))
     tip = 3.0 - 1.6 * np.clip((t - 186) / 24, 0, 1)
@@ -97,7 +104,9 @@ def dragonfly() -> Mesh:
     t = np.linspace(0, 1, long)[:, None]
     angle = np.linspace(0, 2 * np.pi, around, endpoint=False)[None]
     thorax = 12 * np.sqrt(np.clip(1 - np.abs((t - 0.24) / 0.14) ** 2.4, 0, 1))
-    tail = 5.2 - 1.6 * t + 1.4 * np.exp(-(((t - 0.93) / 0.05) ** 2)) + 0.55 * np.abs(np.sin((t - 0.38) * 52)) * (t > 0.38)
+    tail = (
+        5.2 - 1.6 * t + 1.4 * np.exp(-(((t - 0.93) / 0.05) ** 2)) + 0.55 * np.abs(np.sin((t - 0.38) * 52)) * (t > 0.38)
+    )
     head = 9 * np.sqrt(np.clip(1 - np.abs((t - 0.06) / 0.058) ** 2.2, 0, 1))
     r = np.maximum(np.maximum(thorax, head), tail * (t > 0.1) + 3 * (t <= 0.1)) * np.ones_like(angle)
     r = r + 0.35 * np.sin(angle * 14 + t * 60) * (thorax > 4) + 0.12 * np.sin(t * 420) * np.cos(angle * 3)

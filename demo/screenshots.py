@@ -13,9 +13,19 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import WebDriverWait
 
 WORDS = (
-    "--headless=new", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
-    "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
-    "--disable-dev-shm-usage", "--hide-scrollbars", "--window-size=1280,800",
+    "--headless=new",
+    "--no-sandbox",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--ignore-gpu-blocklist",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-dev-shm-usage",
+    "--hide-scrollbars",
+    "--window-size=1280,800",
 )
 
 
@@ -28,8 +38,9 @@ def chromium(folder: Path | None = None) -> webdriver.Chrome:
     if folder:
         options.add_experimental_option("prefs", {"download.default_directory": str(folder)})
     driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
-    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", {
-        "width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False})
+    driver.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    )
     return driver
 
 
@@ -37,7 +48,7 @@ def press(driver: webdriver.Chrome, words: str, timeout: float = 20) -> None:
     """Press the button, tab or link that reads `words`, or is labelled so, once it can be pressed."""
     path = (
         "//*[self::button or self::a or @role='radio' or @role='option']"
-        f"[normalize-space()=\"{words}\" or @aria-label=\"{words}\"][not(@disabled)]"
+        f'[normalize-space()="{words}" or @aria-label="{words}"][not(@disabled)]'
     )
 
     def pressed(d: webdriver.Chrome) -> bool:
@@ -56,7 +67,9 @@ def until(driver: webdriver.Chrome, test: Callable[[webdriver.Chrome], object], 
         WebDriverWait(driver, timeout, ignored_exceptions=[Exception]).until(test)
     except TimeoutException:
         log = [entry["message"] for entry in driver.get_log("browser")]
-        raise AssertionError(f"the page at {driver.current_url} shows: {driver.find_element(By.TAG_NAME, 'body').text} {log}") from None
+        raise AssertionError(
+            f"the page at {driver.current_url} shows: {driver.find_element(By.TAG_NAME, 'body').text} {log}"
+        ) from None
 
 
 def shoot(driver: webdriver.Chrome, path: Path, wait: float = 2.5) -> None:

@@ -30,7 +30,8 @@ input.dispatchEvent(new Event('change', {bubbles: true}));
 
 
 def main() -> int:
-    """Jump to places all over the program and tell the times from the press to the page's answer, and to the frame after it."""
+    """Jump to places all over the program and tell the times from the press to the page's answer, and to the frame
+    after it."""
     mode = sys.argv[1] if len(sys.argv) > 1 else "paths"
     jumps = int(sys.argv[2]) if len(sys.argv) > 2 else 40
     driver = chromium()
@@ -49,8 +50,10 @@ def main() -> int:
             time.sleep(2.0 if k % 10 == 9 else 0.15)
         answers, frames = np.array(times).T
         for name, values in (("answer", answers), ("frame", frames)):
-            print(f"{mode} {name}: median {np.median(values):.0f} ms, 90 % {np.percentile(values, 90):.0f}, most {values.max():.0f}; "
-                  f"over 100 ms: {(values > 100).sum()} of {jumps}")
+            print(
+                f"{mode} {name}: median {np.median(values):.0f} ms, 90 % {np.percentile(values, 90):.0f}, most {values.max():.0f}; "
+                f"over 100 ms: {(values > 100).sum()} of {jumps}"
+            )
     finally:
         driver.quit()
     return 0

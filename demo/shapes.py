@@ -22,7 +22,7 @@ def noise(rng: np.random.Generator, shape: tuple[int, int], cells: int, octaves:
 def stroke(x: F64, y: F64, points: list[tuple[float, float, float]]) -> tuple[F64, F64, F64]:
     """A brush stroke through (x, y, radius) points.
 
-    Returns, for each place, the distance to its spine over the radius there, the way along it
+    Returns, for each place, the distance to its spine over the radius there, the path along it
     (0 to 1) and the signed side.
     """
     best = np.full(x.shape, np.inf)
@@ -71,12 +71,12 @@ def slab_under(x: F64, y: F64, z: F64, bottom: F64 | float) -> Mesh:
 def tube(spine: F64, radius: F64, around: int) -> Mesh:
     """A closed tube: rings of `radius` (n, around) about the points of `spine` (n, 3)."""
     n = len(spine)
-    way = np.gradient(spine, axis=0)
-    way /= np.linalg.norm(way, axis=1, keepdims=True)
-    up = np.where(np.abs(way[:, 2:]) > 0.9, [[1.0, 0, 0]], [[0, 0, 1.0]])
-    u = np.cross(up, way)
+    path = np.gradient(spine, axis=0)
+    path /= np.linalg.norm(path, axis=1, keepdims=True)
+    up = np.where(np.abs(path[:, 2:]) > 0.9, [[1.0, 0, 0]], [[0, 0, 1.0]])
+    u = np.cross(up, path)
     u /= np.linalg.norm(u, axis=1, keepdims=True)
-    v = np.cross(way, u)
+    v = np.cross(path, u)
     angle = np.linspace(0, 2 * np.pi, around, endpoint=False)
     rings = spine[:, None] + radius[..., None] * (
         np.cos(angle)[None, :, None] * u[:, None] + np.sin(angle)[None, :, None] * v[:, None]
@@ -85,9 +85,9 @@ def tube(spine: F64, radius: F64, around: int) -> Mesh:
     r = np.roll(k, -1, axis=1)
     a, b, c, d = k[:-1].ravel(), r[:-1].ravel(), r[1:].ravel(), k[1:].ravel()
     first, last = n * around, n * around + 1
-    caps = np.concatenate([
-        np.stack([np.full(around, first), r[0], k[0]], 1), np.stack([np.full(around, last), k[-1], r[-1]], 1)
-    ])
+    caps = np.concatenate(
+        [np.stack([np.full(around, first), r[0], k[0]], 1), np.stack([np.full(around, last), k[-1], r[-1]], 1)]
+    )
     faces = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1), caps])
     return Mesh(np.concatenate([rings.reshape(-1, 3), spine[:1], spine[-1:]]), faces.astype(np.int32))
 

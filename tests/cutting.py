@@ -1,30 +1,67 @@
 """Small jobs cut in tests, and how deep a cutter goes into the true mesh."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from meshes import grid_mesh
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths.toolpath import Kind
-from nephos.core.plan.outcome import SetupOutcome
-from nephos.core.plan.pipeline import run_setup
-from nephos.core.plan.results import MemoryStore
+from nephos.core.pipeline.outcome import SetupOutcome
+from nephos.core.pipeline.programs import Posted, by_file, certify, files_of
+from nephos.core.pipeline.run import run_setup
+from nephos.core.pipeline.space import Work
+from nephos.core.pipeline.store import MemoryStore
 from nephos.core.plan.schema import Boundary, Model, Operation, Placement, Plan, Setup, Stock
-from nephos.core.plan.space import Work
 from nephos.core.polyline import densified
+from nephos.core.post.schema import post_of
+from nephos.core.post.write import Program
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.nearest import distance_at
+from nephos.core.toolpath import Kind
 
 TOLERANCE = 0.01
 
 
-def run(mesh: Mesh, *operations: Operation, size: tuple[float, float, float] = (30, 30, 10), pitch: float = 0.25,
-        boundaries: tuple[Boundary, ...] = ()) -> SetupOutcome:
+def run(
+    mesh: Mesh,
+    *operations: Operation,
+    size: tuple[float, float, float] = (30, 30, 10),
+    pitch: float = 0.25,
+    boundaries: tuple[Boundary, ...] = (),
+) -> SetupOutcome:
     """Work out a job with one model, in the middle of the stock and flush with its top but for a millimetre."""
     setup = Setup(id="a", name="a", operations=operations)
-    plan = Plan(stock=Stock(length=size[0], width=size[1], thickness=size[2]), setups=(setup,), pitch=pitch, boundaries=boundaries,
-                models=(Model(id="m", name="m", mesh="m", placement=Placement()),))
+    plan = Plan(
+        stock=Stock(length=size[0], width=size[1], thickness=size[2]),
+        setups=(setup,),
+        pitch=pitch,
+        boundaries=boundaries,
+        models=(Model(id="m", name="m", mesh="m", placement=Placement()),),
+    )
     return run_setup(plan, setup, lambda _: mesh, Work(MemoryStore()))
+
+
+def from_zero(done: SetupOutcome) -> SetupOutcome:
+    """The same with moves and block counted from the work zero, as programs count them. The model stays in the frame."""
+    x, y, z = map(float, done.space.zero)
+    outcomes = tuple(
+        replace(o, points=o.points - done.space.zero, path=o.path.moved(-done.space.zero)) for o in done.outcomes
+    )
+    block = done.block
+    grid = replace(block.grid, x0=block.grid.x0 - x, y0=block.grid.y0 - y)
+    lower = {name: getattr(block, name) - np.float32(z) for name in ("low", "high", "bound")}
+    return replace(done, outcomes=outcomes, block=replace(block, grid=grid, **lower))
+
+
+def recertified(done: SetupOutcome, *programs: Program, number: int = 0, home: object = None) -> list[Program]:
+    """Programs held against what a job planned, in the place of its own; of one operation where cutters have files."""
+    post = post_of(done.space.plan.post)
+    run = list(by_file(done.outcomes, post)[number])
+    space = replace(done.space, setup=done.space.setup.model_copy(update={"home": home}))
+    files = files_of(space, run, "t", post)
+    steps = {file.program.name: file.steps for file in files}
+    return certify([Posted(program, steps[program.name]) for program in programs], run, space, post)
 
 
 def op(strategy: str, cutter: Cutter, number: int = 10, change: dict | None = None, **settings: object) -> Operation:
@@ -64,10 +101,11 @@ def bumpy(seed: int) -> Mesh:
     z = np.where(rng.random(x.shape) < 0.06, rng.uniform(1, 6, x.shape), rng.normal(2, 0.25, x.shape))
     return grid_mesh(x, y, np.maximum(z, 0.2))
 
+
 def cut_tips(done: SetupOutcome, number: int = 0) -> np.ndarray:
-    """Ends of all cutting moves of an operation, (n, 3)."""
+    """Ends of all cutting moves of an operation, (n, 3), from the work zero."""
     outcome = done.outcomes[number]
-    return outcome.points[1:][outcome.kinds == Kind.CUT]
+    return outcome.points[1:][outcome.kinds == Kind.CUT] - done.space.zero
 
 
 def cut_length(done: SetupOutcome, number: int = 0) -> float:
@@ -79,5 +117,8 @@ def along_cut(done: SetupOutcome, number: int = 0, every: float = 0.2) -> np.nda
     """Places at most `every` mm apart along all moves of an operation that are no rapids, (n, 3)."""
     outcome = done.outcomes[number]
     points = outcome.points
-    ways = [densified(np.ascontiguousarray(points[k : k + 2]), every)[1:] for k in np.flatnonzero(outcome.kinds != Kind.RAPID)]
-    return np.concatenate(ways)
+    paths = [
+        densified(np.ascontiguousarray(points[k : k + 2]), every)[1:]
+        for k in np.flatnonzero(outcome.kinds != Kind.RAPID)
+    ]
+    return np.concatenate(paths)

@@ -1,15 +1,15 @@
-"""How much of a flat cutter's round stands in the material along its way, found the slow way: cell by cell."""
+"""How much of a flat cutter's round stands in the material along its path, found the slow path: cell by cell."""
 
 import numpy as np
 
-from nephos.core.paths.toolpath import Kind
-from nephos.core.plan.outcome import SetupOutcome
+from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.polyline import densified
+from nephos.core.toolpath import Kind
 
 EVERY = 0.3
 """Millimetres between the places that are looked at."""
 LAG = 0.5
-"""The way is taken out so many radii behind the cutter."""
+"""The path is taken out so many radii behind the cutter."""
 
 
 def engaged_along(done: SetupOutcome, number: int = 0, pitch: float = 0.1) -> tuple[np.ndarray, np.ndarray]:
@@ -21,7 +21,8 @@ def engaged_along(done: SetupOutcome, number: int = 0, pitch: float = 0.1) -> tu
     radius, (x0, y0, _), high = outcome.operation.cutter.radius, done.space.stock_low, done.space.stock_high
     shape = (int((high[1] - y0) / pitch) + 1, int((high[0] - x0) / pitch) + 1)
     top = np.full(shape, high[2], np.float32)
-    # Of the half that goes ahead; what the cutter has just cut itself stays for a while, or it would hide what is at its side.
+    # Of the half that goes ahead; what the cutter has just cut itself stays for a while, or it would hide what is at
+    # its side.
     around = np.radians(np.arange(-87.5, 90, 5))
     waiting: list[tuple[float, float, float]] = []
     reach = int(radius / pitch) + 1
@@ -31,7 +32,12 @@ def engaged_along(done: SetupOutcome, number: int = 0, pitch: float = 0.1) -> tu
 
     def take(x: float, y: float, z: float) -> None:
         i, j = round((x - x0) / pitch), round((y - y0) / pitch)
-        low_j, high_j, low_i, high_i = max(j - reach, 0), min(j + reach + 1, shape[0]), max(i - reach, 0), min(i + reach + 1, shape[1])
+        low_j, high_j, low_i, high_i = (
+            max(j - reach, 0),
+            min(j + reach + 1, shape[0]),
+            max(i - reach, 0),
+            min(i + reach + 1, shape[1]),
+        )
         if low_j < high_j and low_i < high_i:
             part = top[low_j:high_j, low_i:high_i]
             part[disc[low_j - j + reach : high_j - j + reach, low_i - i + reach : high_i - i + reach] & (part > z)] = z

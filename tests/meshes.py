@@ -3,8 +3,8 @@
 import numpy as np
 
 from nephos.core.cutters import Profile
+from nephos.core.estimate.height_map import HeightMap
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths.relief import Relief
 
 
 def grid_mesh(x: np.ndarray, y: np.ndarray, z: np.ndarray) -> Mesh:
@@ -18,21 +18,27 @@ def grid_mesh(x: np.ndarray, y: np.ndarray, z: np.ndarray) -> Mesh:
 
 def box_mesh(low: tuple[float, float, float], high: tuple[float, float, float]) -> Mesh:
     """A closed box."""
-    corners = np.array([[x, y, z] for z in (low[2], high[2]) for y in (low[1], high[1]) for x in (low[0], high[0])], float)
+    corners = np.array(
+        [[x, y, z] for z in (low[2], high[2]) for y in (low[1], high[1]) for x in (low[0], high[0])], float
+    )
     quads = [(0, 2, 3, 1), (4, 5, 7, 6), (0, 1, 5, 4), (2, 6, 7, 3), (0, 4, 6, 2), (1, 3, 7, 5)]
     faces = [t for a, b, c, d in quads for t in ((a, b, c), (a, c, d))]
     return Mesh(corners, np.array(faces, np.int32))
 
 
 ALL_SHAPES = {
-    "flat": Profile.of(2.0, 0.0), "ball": Profile.of(0.0, 2.0), "bull-nose": Profile.of(1.2, 0.8),
+    "flat": Profile.of(2.0, 0.0),
+    "ball": Profile.of(0.0, 2.0),
+    "bull-nose": Profile.of(1.2, 0.8),
     "tapered ball": Profile.of(0.0, 0.5, 4.0, 2.0),
-    "V": Profile.of(0.0, 0.0, 1.7, 2.0), "engraver": Profile.of(0.3, 0.0, 3.0, 2.0), "drill": Profile.of(0.0, 0.0, 0.6, 2.0),
+    "V": Profile.of(0.0, 0.0, 1.7, 2.0),
+    "engraver": Profile.of(0.3, 0.0, 3.0, 2.0),
+    "drill": Profile.of(0.0, 0.0, 0.6, 2.0),
 }
 """One cutter of every shape, 4 mm thick."""
 
 
-def at(relief: Relief, values: np.ndarray, x: float, y: float) -> float:
+def at(relief: HeightMap, values: np.ndarray, x: float, y: float) -> float:
     """A value of a picture of the ground at a place."""
     return float(values[round((y - relief.y0) / relief.step), round((x - relief.x0) / relief.step)])
 

@@ -1,23 +1,27 @@
-import { createContext, lazy, Suspense, useContext, useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { I18nProvider, RouterProvider as AriaRouter } from "react-aria-components";
 import { BrowserRouter, Route, Routes, useNavigate, useParams } from "react-router";
 import { ThemeProvider } from "styled-components";
 import { CuttersPage } from "./pages/CuttersPage";
 import { JobsPage } from "./pages/JobsPage";
+import { MachinesPage } from "./pages/MachinesPage";
 import { PostsPage } from "./pages/PostsPage";
 import { PrintSheet } from "./pages/PrintSheet";
 import { ShelfPage } from "./pages/ShelfPage";
+import { PaperContext } from "./parts/paper";
 import { Trouble } from "./parts/Trouble";
 import { GlobalStyle, paper, slate } from "./theme";
 
 const Workspace = lazy(() => import("./workspace/Workspace").then((module) => ({ default: module.Workspace })));
 
-const SheetContext = createContext({ dark: false, turn: (): void => undefined });
-export const useSheet = () => useContext(SheetContext);
 
 function WorkspaceRoute() {
   const id = Number(useParams().id);
-  return <Suspense fallback={null}><Workspace key={id} id={id} /></Suspense>;
+  return (
+    <Suspense fallback={null}>
+      <Workspace key={id} id={id} />
+    </Suspense>
+  );
 }
 
 function SheetRoute() {
@@ -32,6 +36,7 @@ function Pages() {
         <Route path="/" element={<JobsPage />} />
         <Route path="/cutters" element={<CuttersPage />} />
         <Route path="/shelf" element={<ShelfPage />} />
+        <Route path="/machines" element={<MachinesPage />} />
         <Route path="/posts" element={<PostsPage />} />
         <Route path="/jobs/:id/sheet" element={<SheetRoute />} />
         <Route path="/jobs/:id" element={<WorkspaceRoute />} />
@@ -50,12 +55,14 @@ export function App() {
   return (
     <ThemeProvider theme={dark ? slate : paper}>
       <GlobalStyle />
-      <SheetContext.Provider value={{ dark, turn }}>
+      <PaperContext.Provider value={{ dark, turn }}>
         <I18nProvider locale="en-GB">
           <Trouble />
-          <BrowserRouter><Pages /></BrowserRouter>
+          <BrowserRouter>
+            <Pages />
+          </BrowserRouter>
         </I18nProvider>
-      </SheetContext.Provider>
+      </PaperContext.Provider>
     </ThemeProvider>
   );
 }

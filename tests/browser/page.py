@@ -15,8 +15,11 @@ def start_worker() -> "subprocess.Popen[bytes]":
     from django.db import connection
 
     name = str(connection.settings_dict["NAME"])
-    return subprocess.Popen([sys.executable, "-m", "nephos.command.worker"], env={**os.environ, "NEPHOS_DATABASE": name},
-                            stdin=subprocess.DEVNULL)
+    return subprocess.Popen(
+        [sys.executable, "-m", "nephos.command.worker"],
+        env={**os.environ, "NEPHOS_DATABASE": name},
+        stdin=subprocess.DEVNULL,
+    )
 
 
 def text(driver) -> str:
@@ -46,7 +49,9 @@ def drop(driver, selector: str, path: Path) -> None:
     box = driver.find_element(By.CSS_SELECTOR, selector).rect
     load = {"items": [], "files": [str(path)], "dragOperationsMask": 1}
     for kind in ("dragEnter", "dragOver", "drop"):
-        driver.execute_cdp_cmd("Input.dispatchDragEvent", {"type": kind, "x": box["x"] + 40, "y": box["y"] + 120, "data": load})
+        driver.execute_cdp_cmd(
+            "Input.dispatchDragEvent", {"type": kind, "x": box["x"] + 40, "y": box["y"] + 120, "data": load}
+        )
 
 
 _CLICK = """
@@ -72,6 +77,7 @@ def press_like(driver, words: str) -> None:
 
 def calculated(driver, timeout: float = 120) -> None:
     """Wait until all is worked out, by itself after a change or by the button where it can be pressed."""
+
     def done(d) -> bool:
         if "all is up to date" in text(d).replace("not all is up to date", ""):
             return True

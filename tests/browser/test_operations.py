@@ -35,11 +35,19 @@ def test_tabs_are_moved_added_and_taken_out_by_keyboard_and_mouse(hill_job) -> N
     first.send_keys(Keys.ARROW_UP, Keys.ARROW_UP, Keys.ENTER)
     until(driver, lambda d: "rev 2 · saved" in text(d))
     places = plan()["setups"][0]["operations"][2]["settings"]["tab_places"]
-    assert len(places) == 4 and places[0][1] * 96 == pytest.approx(before + 2, abs=0.05), "two millimetres along an outline of 96"
+    assert len(places) == 4 and places[0][1] * 96 == pytest.approx(before + 2, abs=0.05), (
+        "two millimetres along an outline of 96"
+    )
     press(driver, "+ Add a tab")
-    until(driver, lambda d: "rev 3 · saved" in text(d) and len(d.find_elements(By.CSS_SELECTOR, "[data-testid='tab']")) == 5)
+    until(
+        driver,
+        lambda d: "rev 3 · saved" in text(d) and len(d.find_elements(By.CSS_SELECTOR, "[data-testid='tab']")) == 5,
+    )
     press(driver, "Take out tab 2")
-    until(driver, lambda d: "rev 4 · saved" in text(d) and len(d.find_elements(By.CSS_SELECTOR, "[data-testid='tab']")) == 4)
+    until(
+        driver,
+        lambda d: "rev 4 · saved" in text(d) and len(d.find_elements(By.CSS_SELECTOR, "[data-testid='tab']")) == 4,
+    )
 
     # In the view, from above: the outline is the square of the model; a tab is gripped on it and drawn along it.
     kept = plan()["setups"][0]["operations"][2]["settings"]["tab_places"]
@@ -48,8 +56,12 @@ def test_tabs_are_moved_added_and_taken_out_by_keyboard_and_mouse(hill_job) -> N
     driver.execute_script("window.getSelection().removeAllRanges()")
     box = driver.find_element(By.TAG_NAME, "canvas").rect
     half = min(box["width"], box["height"]) * 0.5
-    ring = [(int(share * half * np.sign(sx or 1)), int(along)) for share in np.arange(0.3, 0.75, 0.02) for sx in (1,)
-            for along in range(-120, 121, 12)]
+    ring = [
+        (int(share * half * np.sign(sx or 1)), int(along))
+        for share in np.arange(0.3, 0.75, 0.02)
+        for sx in (1,)
+        for along in range(-120, 121, 12)
+    ]
     grip(driver, ring)
     ActionChains(driver).click_and_hold().move_by_offset(0, -12).move_by_offset(0, -12).release().perform()
     until(driver, lambda d: "rev 5 · saved" in text(d))
@@ -74,8 +86,10 @@ def test_a_boundary_is_drawn_bent_brought_in_and_used(hill_job, tmp_path: Path) 
     type_in(driver, "1 X", "40")
     until(driver, lambda d: "rev 6 · saved" in text(d) and plan()["boundaries"][0]["curves"][0]["points"][0][0] == 40)
     drawing = tmp_path / "plate.svg"
-    drawing.write_bytes(b'<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm" viewBox="0 0 9 9">'
-                        b'<rect x="1" y="1" width="6" height="5"/></svg>')
+    drawing.write_bytes(
+        b'<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm" viewBox="0 0 9 9">'
+        b'<rect x="1" y="1" width="6" height="5"/></svg>'
+    )
     driver.find_element(By.CSS_SELECTOR, "input[type=file][accept='.svg,.dxf']").send_keys(str(drawing))
     until(driver, lambda d: len(plan()["boundaries"][0]["curves"]) == 2)
     until(driver, lambda d: "1 curve imported" in text(d))
@@ -113,8 +127,10 @@ def test_a_table_of_cutters_asks_where_numbers_are_taken(browser, tmp_path: Path
     press(browser, "Cutters")
     until(browser, lambda d: "10 mm flat" in text(d))
     path = tmp_path / "more.csv"
-    path.write_text("number,name,shape,diameter,flute_length,shank_diameter,overall_length,flutes,feed,plunge_feed,spindle\n"
-                    "2,borrowed,flat,5,15,5,50,2,1500,500,18000\n")
+    path.write_text(
+        "number,name,shape,diameter,flute_length,shank_diameter,overall_length,flutes,feed,plunge_feed,spindle\n"
+        "2,borrowed,flat,5,15,5,50,2,1500,500,18000\n"
+    )
     browser.find_element(By.CSS_SELECTOR, "input[type=file]").send_keys(str(path))
     until(browser, lambda d: "Number 2 is in your list already" in text(d))
     press(browser, "Give new numbers")

@@ -16,9 +16,9 @@ from browser.page import bring_in, calculated, grip, press_like, text, type_in
 from nephos.core.cutters import Profile
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.mesh.model import Mesh
-from nephos.core.plan.results import MemoryStore
+from nephos.core.pipeline.space import Work, joined, placed_parts, prepared_mesh
+from nephos.core.pipeline.store import MemoryStore
 from nephos.core.plan.schema import parse_plan
-from nephos.core.plan.space import Work, joined, placed_parts, prepared_mesh
 from nephos.core.surface.drop import drop_grid
 from nephos.core.surface.index import build_index
 from nephos.web.derived import derived
@@ -31,7 +31,7 @@ pytestmark = [pytest.mark.browser, pytest.mark.django_db(transaction=True)]
 
 def choose_model(driver) -> None:
     driver.find_element(By.CSS_SELECTOR, "[data-testid='row-model'] button").click()
-    until(driver, lambda d: "Way up" in text(d))
+    until(driver, lambda d: "Path up" in text(d))
 
 
 def ready(driver, revision: int) -> None:
@@ -76,8 +76,10 @@ def test_the_raw_scan_is_put_right_by_hand(browser, tmp_path: Path) -> None:
     plaque = heron(1.2)
     assert found.size[:2] == pytest.approx(plaque.size[:2], abs=0.3)
     a, b = heights(found), heights(plaque)
-    alike = {name: np.corrcoef(a.ravel(), other.ravel())[0, 1] for name, other in (
-        ("as it is", b), ("mirrored", b[:, ::-1]), ("turned", b[::-1, ::-1]))}
+    alike = {
+        name: np.corrcoef(a.ravel(), other.ravel())[0, 1]
+        for name, other in (("as it is", b), ("mirrored", b[:, ::-1]), ("turned", b[::-1, ::-1]))
+    }
     assert alike["as it is"] > 0.98 > alike["mirrored"] and alike["turned"] < 0.98
 
     # And back to the raw scan, step by step.
@@ -108,7 +110,9 @@ def test_dragging_an_arrow_moves_the_model_as_typing_does(hill_job) -> None:
     ActionChains(driver).release().perform()
     until(driver, lambda d: "rev 2 · saved" in text(d))
     moved = offset()
-    assert moved[0] > 1 and moved[0] * 2 == int(moved[0] * 2) and moved[1:] == [0, -1], "along X only, in halves of a millimetre"
+    assert moved[0] > 1 and moved[0] * 2 == int(moved[0] * 2) and moved[1:] == [0, -1], (
+        "along X only, in halves of a millimetre"
+    )
     type_in(driver, "Left edge at, X", "5")
     until(driver, lambda d: "rev 3 · saved" in text(d))
     assert derived(parse_plan(current_plan(Job.objects.get())))["models"]["m1"]["low"][0] == 5
@@ -127,7 +131,9 @@ def test_a_ring_turns_the_model_and_the_height_of_the_cut_is_dragged(hill_job) -
     ActionChains(driver).click_and_hold().move_by_offset(-20, 0).move_by_offset(-20, 0).release().perform()
     until(driver, lambda d: "rev 2 · saved" in text(d))
     turn = current_plan(Job.objects.get())["models"][0]["placement"]["turn"]
-    assert 5 <= turn[2] <= 85 and turn[2] % 5 == pytest.approx(0, abs=1e-6) and turn[:2] == pytest.approx([0, 0], abs=1e-9)
+    assert (
+        5 <= turn[2] <= 85 and turn[2] % 5 == pytest.approx(0, abs=1e-6) and turn[:2] == pytest.approx([0, 0], abs=1e-9)
+    )
     press(driver, "Undo")
     until(driver, lambda d: "rev 1 · saved" in text(d))
 
@@ -155,7 +161,9 @@ def test_ways_out_are_buttons_that_do_it(hill_job) -> None:
 
 def test_stock_zero_clamps_and_units(hill_job) -> None:
     driver = hill_job
-    middle = driver.find_element(By.XPATH, "//*[@aria-label='Work zero seen from above']//input[@value='centre centre']")
+    middle = driver.find_element(
+        By.XPATH, "//*[@aria-label='Work zero seen from above']//input[@value='centre centre']"
+    )
     driver.execute_script("arguments[0].click()", middle)
     until(driver, lambda d: "centre of the stock, on its top face" in text(d))
     press_like(driver, "Clamps and screws")
@@ -171,7 +179,12 @@ def test_stock_zero_clamps_and_units(hill_job) -> None:
     # Inches: the same part, other words.
     before = derived(parse_plan(current_plan(Job.objects.get())))["models"]
     press(driver, "in")
-    until(driver, lambda d: d.find_element(By.XPATH, "//label[.='Length, X']/following::input[1]").get_attribute("value") == "1.9685")
+    until(
+        driver,
+        lambda d: (
+            d.find_element(By.XPATH, "//label[.='Length, X']/following::input[1]").get_attribute("value") == "1.9685"
+        ),
+    )
     assert derived(parse_plan(current_plan(Job.objects.get())))["models"] == before
     type_in(driver, "Length, X", "2 1/2")
     until(driver, lambda d: current_plan(Job.objects.get())["stock"]["length"] == 63.5)

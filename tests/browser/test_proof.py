@@ -29,7 +29,9 @@ def picture(driver) -> bytes:
 
 def choose(driver, label: str, words: str) -> None:
     """Choose from a list."""
-    driver.find_element(By.XPATH, f"//button[contains(@aria-label, '{label}') or .//*[contains(@aria-label, '{label}')]]").click()
+    driver.find_element(
+        By.XPATH, f"//button[contains(@aria-label, '{label}') or .//*[contains(@aria-label, '{label}')]]"
+    ).click()
     press(driver, words)
 
 
@@ -83,7 +85,7 @@ def test_the_proof_is_stepped_through_cut_open_looked_at_closely_and_saved(hill_
     slider.send_keys(Keys.PAGE_UP)
     assert picture(driver) != whole and "off" not in driver.find_element(By.CSS_SELECTOR, "[data-testid='view']").text
     press(driver, "X")
-    choose(driver, "Look", "brass")
+    choose(driver, "MeshSummary", "brass")
     assert picture(driver) != whole
     # A window at full resolution.
     press(driver, "Close look")
@@ -92,7 +94,9 @@ def test_the_proof_is_stepped_through_cut_open_looked_at_closely_and_saved(hill_
     # Its frame is dragged over another spot, or put there by numbers.
     before = field(driver, "X").get_attribute("value")
     canvas = driver.find_element(By.TAG_NAME, "canvas")
-    ActionChains(driver).move_to_element(canvas).click_and_hold().move_by_offset(40, 0).move_by_offset(20, 0).release().perform()
+    ActionChains(driver).move_to_element(canvas).click_and_hold().move_by_offset(40, 0).move_by_offset(
+        20, 0
+    ).release().perform()
     until(driver, lambda d: float(field(d, "X").get_attribute("value")) > float(before) + 2)
     until(driver, lambda d: "as it will be" in text(d), 40)
     type_in(driver, "X", before)
@@ -204,7 +208,9 @@ def test_a_post_is_made_in_the_application_and_taken_by_a_job(hill_job) -> None:
     until(driver, lambda d: "Add a post" in text(d) and "inch" in text(d))
     press(driver, "Copy RS-274, metric, one file, cutters changed by the machine")
     until(driver, lambda d: "T2 M6" in d.find_element(By.TAG_NAME, "pre").text)
-    driver.find_element(By.XPATH, "//label[.='At the start of a file']/following::textarea[1]").send_keys("\nG28 {speed}")
+    driver.find_element(By.XPATH, "//label[.='At the start of a file']/following::textarea[1]").send_keys(
+        "\nG28 {speed}"
+    )
     until(driver, lambda d: "{speed} is not known" in text(d))
     area = driver.find_element(By.XPATH, "//label[.='At the start of a file']/following::textarea[1]")
     area.send_keys(Keys.BACKSPACE * 12)
@@ -213,7 +219,12 @@ def test_a_post_is_made_in_the_application_and_taken_by_a_job(hill_job) -> None:
     box.send_keys(Keys.CONTROL, "a")
     box.send_keys("Shed controller")
     type_in(driver, "Decimal places", "2")
-    until(driver, lambda d: "Z-2.13" in d.find_element(By.TAG_NAME, "pre").text or "Z-2.12" in d.find_element(By.TAG_NAME, "pre").text)
+    until(
+        driver,
+        lambda d: (
+            "Z-2.13" in d.find_element(By.TAG_NAME, "pre").text or "Z-2.12" in d.find_element(By.TAG_NAME, "pre").text
+        ),
+    )
     press(driver, "Save")
     until(driver, lambda d: "Shed controller" in text(d) and not d.find_elements(By.TAG_NAME, "pre"))
     assert Post.objects.get().data["decimals"] == 2

@@ -104,7 +104,9 @@ def test_cutters_are_added_and_changed(browser) -> None:
     field(browser, "Diameter").send_keys(Keys.CONTROL, "a")
     field(browser, "Diameter").send_keys("4", Keys.TAB)
     press(browser, "Save")
-    until(browser, lambda d: "4 mm ball, 2 flute" in text(d) and not d.find_elements(By.XPATH, "//h2[.='Add a cutter']"))
+    until(
+        browser, lambda d: "4 mm ball, 2 flute" in text(d) and not d.find_elements(By.XPATH, "//h2[.='Add a cutter']")
+    )
     assert Cutter.objects.get(number=12).data["diameter"] == 4
 
 

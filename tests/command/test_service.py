@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from nephos.command.home import HOME, ROOT
+from nephos.home import HOME, ROOT
 
 
 def free_port() -> int:
@@ -34,22 +34,40 @@ def home(tmp_path: Path) -> Iterator[Path]:
     yield folder
     run(folder, "stop")
     code = "from nephos.command import postgres; print(postgres._folder())"
-    done = subprocess.run([sys.executable, "-c", code], env=environment(folder), capture_output=True, text=True, check=True)
+    done = subprocess.run(
+        [sys.executable, "-c", code], env=environment(folder), capture_output=True, text=True, check=True
+    )
     shutil.rmtree(done.stdout.strip(), ignore_errors=True)
 
 
 def environment(home: Path) -> dict[str, str]:
-    return {key: value for key, value in os.environ.items() if not key.startswith("NEPHOS_")} | {"NEPHOS_HOME": str(home)}
+    return {key: value for key, value in os.environ.items() if not key.startswith("NEPHOS_")} | {
+        "NEPHOS_HOME": str(home)
+    }
 
 
 def run(home: Path, *words: str, **more) -> "subprocess.CompletedProcess[str]":
-    return subprocess.run([str(ROOT / "nephos"), *words], env=environment(home), capture_output=True, text=True,
-                          stdin=subprocess.DEVNULL, timeout=90, check=False, **more)
+    return subprocess.run(
+        [str(ROOT / "nephos"), *words],
+        env=environment(home),
+        capture_output=True,
+        text=True,
+        stdin=subprocess.DEVNULL,
+        timeout=90,
+        check=False,
+        **more,
+    )
 
 
 def start(home: Path, port: int) -> "subprocess.Popen[str]":
-    return subprocess.Popen([str(ROOT / "nephos"), "start", "--empty", "--port", str(port)], env=environment(home),
-                            stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, stdin=subprocess.DEVNULL)
+    return subprocess.Popen(
+        [str(ROOT / "nephos"), "start", "--empty", "--port", str(port)],
+        env=environment(home),
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+        stdin=subprocess.DEVNULL,
+    )
 
 
 def wait_until_up(process: "subprocess.Popen[str]") -> str:
@@ -108,7 +126,9 @@ def test_a_port_in_use_is_one_line(home: Path) -> None:
     assert done.stderr.strip() == f"nephos: port {port} is in use by another program: give a free one with --port"
 
 
-def test_a_full_disk_is_one_line(home: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+def test_a_full_disk_is_one_line(
+    home: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
     from nephos.command import service
 
     usage = shutil.disk_usage("/")
@@ -117,7 +137,9 @@ def test_a_full_disk_is_one_line(home: Path, monkeypatch: pytest.MonkeyPatch, ca
     assert capsys.readouterr().err.strip() == "nephos: only 3 MB of disk are free: Nephos needs 500 MB to start"
 
 
-def test_no_network_is_one_line(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+def test_no_network_is_one_line(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
     """What must be installed and cannot be is named, with where the details are."""
     from nephos.command import machine, service
 
@@ -127,11 +149,15 @@ def test_no_network_is_one_line(tmp_path: Path, monkeypatch: pytest.MonkeyPatch,
         (tmp_path / "bin" / name).chmod(0o755)
     monkeypatch.setenv("PATH", f"{tmp_path / 'bin'}:{os.environ['PATH']}")
     monkeypatch.setattr(machine, "HOME", tmp_path)
-    monkeypatch.setattr(service, "ensure_built", lambda: machine.ensure_packages({"no-such-program": "no-such-package"}))
+    monkeypatch.setattr(
+        service, "ensure_built", lambda: machine.ensure_packages({"no-such-program": "no-such-package"})
+    )
     assert service.run("start", ["--port", str(free_port())]) == 1
     said = capsys.readouterr().err.strip().splitlines()
-    assert said[-1] == ("nephos: could not install no-such-package: is the network up, and may you use sudo? "
-                        "(.nephos/apt.log has the details)")
+    assert said[-1] == (
+        "nephos: could not install no-such-package: is the network up, and may you use sudo? "
+        "(.nephos/apt.log has the details)"
+    )
     assert "Could not resolve host" in (tmp_path / "apt.log").read_text()
 
 

@@ -9,14 +9,14 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from cutting import FLAT, op, run
+from cutting import FLAT, from_zero, op, run
 from meshes import box_mesh
-from nephos.core.curves import area_of, read_curves, smoothed
 from nephos.core.errors import Refused
-from nephos.core.plan.boundaries import shape_of
-from nephos.core.plan.results import MemoryStore
+from nephos.core.mesh.curves import area_of, read_curves, smoothed
+from nephos.core.pipeline.boundaries import shape_of
+from nephos.core.pipeline.space import Work, setup_space
+from nephos.core.pipeline.store import MemoryStore
 from nephos.core.plan.schema import Boundary, Curve, Model, Plan, Setup, Stock
-from nephos.core.plan.space import Work, setup_space
 
 SQUARE = ((10.0, 10.0), (50.0, 10.0), (50.0, 40.0), (10.0, 40.0))
 
@@ -47,14 +47,18 @@ def test_lines_that_meet_become_one_curve() -> None:
 
 @pytest.mark.parametrize(("unit", "side", "note"), [(4, 10.0, False), (1, 254.0, False), (0, 10.0, True)])
 def test_the_unit_of_a_drawing_is_kept(unit: int, side: float, note: bool) -> None:
-    found = read_curves("s.dxf", dxf(lambda space: space.add_lwpolyline([(0, 0), (10, 0), (10, 10), (0, 10)], close=True), unit))
+    found = read_curves(
+        "s.dxf", dxf(lambda space: space.add_lwpolyline([(0, 0), (10, 0), (10, 10), (0, 10)], close=True), unit)
+    )
     assert np.ptp(found.curves[0], axis=0) == pytest.approx([side, side], rel=1e-6)
     assert bool(found.notes) == note
 
 
 def test_an_svg_stands_upright_and_in_millimetres() -> None:
-    svg = (b'<svg xmlns="http://www.w3.org/2000/svg" width="2in" height="1in" viewBox="0 0 200 100">'
-           b'<g transform="translate(50 0)"><path d="M0 0 H50 V20 H20 Z"/></g></svg>')
+    svg = (
+        b'<svg xmlns="http://www.w3.org/2000/svg" width="2in" height="1in" viewBox="0 0 200 100">'
+        b'<g transform="translate(50 0)"><path d="M0 0 H50 V20 H20 Z"/></g></svg>'
+    )
     (curve,) = read_curves("a.svg", svg).curves
     assert np.ptp(curve, axis=0) == pytest.approx([12.7, 5.08])
     # The long side is at the top of the picture, so at the far side of the stock.
@@ -84,8 +88,12 @@ def test_a_smooth_curve_goes_through_its_handles_without_a_corner(count: int, ra
 
 
 def shape(*boundaries: Boundary) -> shapely.Geometry:
-    plan = Plan(stock=Stock(length=70, width=60, thickness=10), models=(Model(id="m", name="m", mesh="m"),), boundaries=boundaries,
-                setups=(Setup(id="a", name="a"),))
+    plan = Plan(
+        stock=Stock(length=70, width=60, thickness=10),
+        models=(Model(id="m", name="m", mesh="m"),),
+        boundaries=boundaries,
+        setups=(Setup(id="a", name="a"),),
+    )
     space = setup_space(plan, plan.setups[0], lambda _: box_mesh((0, 0, 0), (20, 20, 5)))
     return shape_of(space, Work(MemoryStore()), boundaries[0].id)
 
@@ -111,7 +119,9 @@ def test_nothing_drawn_yet_says_what_to_do() -> None:
 def test_a_drawn_curve_bounds_an_operation() -> None:
     x = Boundary(id="b1", name="b", source="drawn", curves=(Curve(points=((5, 5), (25, 5), (15, 25))),))
     change = {"boundary": {"boundary": "b1", "contain": "inside"}}
-    done = run(box_mesh((0, 0, 0), (24, 24, 1)), op("pocket", FLAT, change=change, depth=3.0), boundaries=(x,))
+    done = from_zero(
+        run(box_mesh((0, 0, 0), (24, 24, 1)), op("pocket", FLAT, change=change, depth=3.0), boundaries=(x,))
+    )
     g = done.block.grid
     cut = done.block.top < -0.01
     xs, ys = np.meshgrid(g.xs, g.ys)

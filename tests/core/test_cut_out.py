@@ -8,22 +8,45 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely import affinity
 
+from cutting import from_zero
 from meshes import box_mesh
 from nephos.command.warm import small_hill
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
+from nephos.core.findings.plan_checks import operation_findings
+from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths.cut_out import CutOutSettings, cut_levels, shown_tabs
-from nephos.core.paths.tabs import Tab, bend, loops_from, loops_of, over_tabs, places_on, point_on, ramping_down, rim_of, tabs_on
-from nephos.core.plan.boundaries import outline_key, region_of, shape_of
-from nephos.core.plan.checks import operation_findings
-from nephos.core.plan.outcome import SetupOutcome
-from nephos.core.plan.pipeline import run_setup
-from nephos.core.plan.proof_checks import outcome_findings
-from nephos.core.plan.results import MemoryStore
-from nephos.core.plan.schema import Boundary, Combine, Limit, Model, Operation, Placement, Plan, Setup, Stock, parse_plan
-from nephos.core.plan.space import SetupSpace, Work, joined, setup_space
+from nephos.core.pipeline.boundaries import outline_key, region_of, shape_of
+from nephos.core.pipeline.outcome import SetupOutcome
+from nephos.core.pipeline.run import run_setup
+from nephos.core.pipeline.space import SetupSpace, Work, joined, setup_space
+from nephos.core.pipeline.store import MemoryStore
+from nephos.core.plan.schema import (
+    Boundary,
+    Combine,
+    Limit,
+    Model,
+    Operation,
+    Placement,
+    Plan,
+    Setup,
+    Stock,
+    parse_plan,
+)
 from nephos.core.post.read import read_program
+from nephos.core.strategies.cut_out import CutOutSettings, cut_levels, shown_tabs
+from nephos.core.strategies.following.tabs import (
+    Tab,
+    bend,
+    loops_from,
+    loops_of,
+    over_tabs,
+    places_on,
+    point_on,
+    ramping_down,
+    rim_of,
+    tabs_on,
+)
 from nephos.core.surface.silhouette import silhouette
 
 
@@ -40,13 +63,18 @@ def turned(mesh: Mesh, *angles: float) -> Mesh:
     return mesh.moved(matrix)
 
 
-@pytest.mark.parametrize(("mesh", "area"), [
-    (box_mesh((0, 0, 0), (30, 20, 10)), 600), (small_hill(), 24 * 24), (turned(small_hill(), 180, 0, 0), 24 * 24),
-    (joined([box_mesh((0, 0, 0), (10, 10, 5)), box_mesh((5, 5, 7), (15, 15, 9))]), 175),
-    (joined([box_mesh((0, 0, 0), (10, 10, 5)), box_mesh((40, 0, 0), (50, 10, 5))]), 200),
-    # A box on its corner shows a regular hexagon: sqrt(3) of the square of its side.
-    (turned(box_mesh((0, 0, 0), (10, 10, 10)), 45, -35.264389682754654, 0), 100 * np.sqrt(3)),
-])
+@pytest.mark.parametrize(
+    ("mesh", "area"),
+    [
+        (box_mesh((0, 0, 0), (30, 20, 10)), 600),
+        (small_hill(), 24 * 24),
+        (turned(small_hill(), 180, 0, 0), 24 * 24),
+        (joined([box_mesh((0, 0, 0), (10, 10, 5)), box_mesh((5, 5, 7), (15, 15, 9))]), 175),
+        (joined([box_mesh((0, 0, 0), (10, 10, 5)), box_mesh((40, 0, 0), (50, 10, 5))]), 200),
+        # A box on its corner shows a regular hexagon: sqrt(3) of the square of its side.
+        (turned(box_mesh((0, 0, 0), (10, 10, 10)), 45, -35.264389682754654, 0), 100 * np.sqrt(3)),
+    ],
+)
 def test_the_area_of_a_silhouette_is_what_geometry_says(mesh: Mesh, area: float) -> None:
     assert silhouette(mesh.vertices, mesh.faces).area == pytest.approx(area, rel=1e-6)
 
@@ -84,12 +112,19 @@ def test_a_rough_mesh_is_sieved_and_its_outline_stays_exact(monkeypatch: pytest.
     monkeypatch.setattr(module, "TOO_MANY", 10)
     coarse = silhouette(mesh.vertices, mesh.faces)
     cell = 60 / 2400
-    assert whole.difference(coarse).area < 0.05 * cell * whole.length and coarse.difference(whole.buffer(1.5 * cell)).area == 0
+    assert (
+        whole.difference(coarse).area < 0.05 * cell * whole.length
+        and coarse.difference(whole.buffer(1.5 * cell)).area == 0
+    )
 
 
 def space_of(mesh: Mesh, *boundaries: Boundary, **changes) -> SetupSpace:
-    plan = Plan(stock=Stock(length=70, width=60, thickness=10), models=(Model(id="m1", name="disc", mesh="d"),),
-                boundaries=boundaries, setups=(Setup(id="a", name="a"),)).model_copy(update=changes)
+    plan = Plan(
+        stock=Stock(length=70, width=60, thickness=10),
+        models=(Model(id="m1", name="disc", mesh="d"),),
+        boundaries=boundaries,
+        setups=(Setup(id="a", name="a"),),
+    ).model_copy(update=changes)
     return setup_space(plan, plan.setups[0], lambda _: mesh)
 
 
@@ -99,6 +134,7 @@ def area_of(mesh: Mesh, *boundaries: Boundary) -> float:
 
 def test_boundaries_with_known_areas() -> None:
     ring = np.pi * 300
+
     def only(**words) -> float:
         return area_of(RING, Boundary(id="b", name="b", **words))
 
@@ -120,7 +156,9 @@ def test_a_slice_is_what_stands_above_a_height() -> None:
     assert found == pytest.approx(np.pi * 12**2, rel=2e-3)
 
 
-@pytest.mark.parametrize(("how", "area"), [("join", np.pi * 400 + 400 - 200 * np.pi / 4), ("cut", None), ("intersect", None)])
+@pytest.mark.parametrize(
+    ("how", "area"), [("join", np.pi * 400 + 400 - 200 * np.pi / 4), ("cut", None), ("intersect", None)]
+)
 def test_boundaries_are_joined_cut_and_intersected(how: str, area: float | None) -> None:
     # A square of 20 whose corner lies in the middle of the disc.
     square = Boundary(id="s", name="s", source="rectangle", at=(45, 40), size=(20, 20))
@@ -137,7 +175,10 @@ def test_a_boundary_follows_its_model_and_another_name_changes_nothing() -> None
     moved = (Model(id="m1", name="d", mesh="d", placement=Placement(offset=(5, 0, -1))),)
     assert outline_key(space_of(DISC, a, models=moved), "b") != outline_key(space_of(DISC, a), "b")
     work = Work(MemoryStore())
-    shift = shape_of(space_of(DISC, a, models=moved), work, "b").centroid.x - shape_of(space_of(DISC, a), work, "b").centroid.x
+    shift = (
+        shape_of(space_of(DISC, a, models=moved), work, "b").centroid.x
+        - shape_of(space_of(DISC, a), work, "b").centroid.x
+    )
     assert shift == pytest.approx(5, abs=1e-6)
 
 
@@ -152,10 +193,19 @@ def test_boundaries_that_cannot_be_are_refused_in_words() -> None:
             area_of(DISC, boundary)
 
 
-@pytest.mark.parametrize(("contain", "plus", "radius"), [("outside", 0, 23), ("centre", 0, 20), ("inside", 0, 17), ("outside", 1.5, 24.5)])
+@pytest.mark.parametrize(
+    ("contain", "plus", "radius"), [("outside", 0, 23), ("centre", 0, 20), ("inside", 0, 17), ("outside", 1.5, 24.5)]
+)
 def test_the_cutter_keeps_to_its_boundary(contain: str, plus: float, radius: float) -> None:
-    operation = Operation.model_validate({"number": 10, "strategy": "finish_lines", "cutter": standard_cutter("ball", 6), "settings": {},
-                                          "boundary": {"boundary": "silhouette", "contain": contain, "plus": plus}})
+    operation = Operation.model_validate(
+        {
+            "number": 10,
+            "strategy": "finish_raster",
+            "cutter": standard_cutter("ball", 6),
+            "settings": {},
+            "boundary": {"boundary": "silhouette", "contain": contain, "offset": plus},
+        }
+    )
     found = region_of(space_of(DISC), Work(MemoryStore()), operation)
     assert found.area == pytest.approx(np.pi * radius**2, rel=2e-3)
 
@@ -194,7 +244,8 @@ def test_places_are_counted_from_the_rightmost_point_whatever_the_zero() -> None
     for shift in (0.0, 100.0):
         rim = rim_of(affinity.translate(piece, shift, -shift))
         assert point_on(rim, 0.0) == pytest.approx([8 + shift, 5 - shift]) and point_on(rim, 0.25) == pytest.approx(
-            [5 + shift, 8 - shift], abs=0.01)
+            [5 + shift, 8 - shift], abs=0.01
+        )
 
 
 def test_tabs_set_one_by_one_stay_where_they_were_put() -> None:
@@ -225,20 +276,36 @@ def test_what_falls_out_of_a_hole_is_held_by_its_own_tabs() -> None:
     gaps = np.diff(np.append(turns, turns[0] + 360))
     assert (gaps > 60).sum() == 2, "at two places round it"
     assert sum(abs(np.hypot(*np.subtract(tab.middle, (35, 30))) - 13) < 0.2 for tab in held.tabs) == 2
-    assert not {"scrap-free", "part-free", "tab-gone", "tab-on-nothing"} & {finding.code for finding in outcome_findings(held)}
+    assert not {"scrap-free", "part-free", "tab-gone", "tab-on-nothing"} & {
+        finding.code for finding in outcome_findings(held)
+    }
     free = cut(WASHER, tabs=4, tab_length=5.0, tab_height=3.0)
-    assert "scrap-free" in {finding.code for finding in outcome_findings(free)}, "without them the slug comes free, and that is told"
+    assert "scrap-free" in {finding.code for finding in outcome_findings(free)}, (
+        "without them the slug comes free, and that is told"
+    )
 
 
 def test_an_inside_cut_is_held_by_tabs_in_holes_only() -> None:
     rim = rim_of(shapely.Point(0, 0).buffer(30))
-    shown = [len(shown_tabs(rim, np.array([len(rim)]), np.ones(len(rim)), CutOutSettings(side="inside", tabs=4, hole_tabs=count),
-                            standard_cutter("flat", 6))) for count in (0, 3)]
+    shown = [
+        len(
+            shown_tabs(
+                rim,
+                np.array([len(rim)]),
+                np.ones(len(rim)),
+                CutOutSettings(side="inside", tabs=4, hole_tabs=count),
+                standard_cutter("flat", 6),
+            )
+        )
+        for count in (0, 3)
+    ]
     assert shown == [0, 3]
 
 
 def test_the_loops_of_an_outline_are_known_by_their_turn() -> None:
-    outline = shapely.union_all([shapely.Point(0, 0).buffer(20).difference(shapely.Point(0, 0).buffer(8)), shapely.box(40, 0, 50, 10)])
+    outline = shapely.union_all(
+        [shapely.Point(0, 0).buffer(20).difference(shapely.Point(0, 0).buffer(8)), shapely.box(40, 0, 50, 10)]
+    )
     loops = loops_of(outline)
     assert [loop.hole for loop in loops] == [False, False, True]
     kept = loops_from(np.concatenate([loop.rim for loop in loops]), np.cumsum([len(loop.rim) for loop in loops]))
@@ -283,12 +350,22 @@ def test_most_of_a_way_is_cut_all_round_and_what_stands_higher_by_itself() -> No
 
 # --- the whole operation
 
+
 def cut(mesh: Mesh, shape: str = "flat", diameter: float = 6, boundary: str = "silhouette", **words) -> SetupOutcome:
     values = {"stepdown": 3.0, "tabs": 4, "tab_length": 6.0, "tab_height": 2.0} | words
-    operation = Operation(number=10, strategy="cut_out", cutter=standard_cutter(shape, diameter), boundary=Limit(boundary=boundary),
-                          settings=values)  # type: ignore[arg-type]
-    plan = Plan(stock=Stock(length=70, width=60, thickness=10), models=(Model(id="m1", name="disc", mesh="d"),), pitch=0.2,
-                setups=(Setup(id="a", name="a", operations=(operation,)),))
+    operation = Operation(
+        number=10,
+        strategy="cut_out",
+        cutter=standard_cutter(shape, diameter),
+        boundary=Limit(boundary=boundary),
+        settings=values,
+    )  # type: ignore[arg-type]
+    plan = Plan(
+        stock=Stock(length=70, width=60, thickness=10),
+        models=(Model(id="m1", name="disc", mesh="d"),),
+        pitch=0.2,
+        setups=(Setup(id="a", name="a", operations=(operation,)),),
+    )
     return run_setup(plan, plan.setups[0], lambda _: mesh, Work(MemoryStore()))
 
 
@@ -302,12 +379,12 @@ def places(done: SetupOutcome) -> tuple[np.ndarray, np.ndarray]:
 def test_the_part_is_untouched_and_free_but_for_its_tabs() -> None:
     done = cut(DISC)
     r, angle = places(done)
-    assert (done.block.top[r < 19.9] == 0).all(), "nothing of the part is cut"
+    assert (from_zero(done).block.top[r < 19.9] == 0).all(), "nothing of the part is cut"
     kerf = (r > 20.3) & (r < 25.7)
     left = kerf & (done.block.empty == 0)
     # Four tabs of 6 mm with shoulders of 45 degrees, each under 2 mm high, on the stock's underside.
-    assert done.block.top[left].max() <= -8 + 0.01 and done.block.bottom[left].min() == -10
-    full = kerf & (done.block.top > -8.01)
+    assert from_zero(done).block.top[left].max() <= -8 + 0.01 and from_zero(done).block.bottom[left].min() == -10
+    full = kerf & (from_zero(done).block.top > -8.01)
     assert len(np.unique(np.round(angle[full] / (np.pi / 2) - 0.13))) <= 8
     width = full.sum() * 0.04 / 5.4
     assert width == pytest.approx(4 * 6.0, rel=0.3)
@@ -328,7 +405,7 @@ def test_a_skin_is_left_all_round_instead_of_tabs() -> None:
     done = cut(DISC, skin=0.4, tabs=0)
     r, _ = places(done)
     kerf = (r > 20.3) & (r < 25.7)
-    assert np.allclose(done.block.top[kerf], -9.6, atol=1e-3) and not done.block.empty[kerf].any()
+    assert np.allclose(from_zero(done).block.top[kerf], -9.6, atol=1e-3) and not done.block.empty[kerf].any()
 
 
 def test_holes_are_cut_before_outlines() -> None:
@@ -358,7 +435,7 @@ def test_the_finishing_turn_takes_the_last_off_with_arcs_on_and_off() -> None:
     assert radius.min() == pytest.approx(23.0, abs=0.01), "no arc comes nearer to the part"
     assert (np.abs(radius - 23.4) < 0.01).any() and radius.max() > 24.5
     r, _ = places(done)
-    assert (done.block.top[r < 19.9] == 0).all()
+    assert (from_zero(done).block.top[r < 19.9] == 0).all()
 
 
 def test_no_cut_out_gouges_even_where_its_boundary_lies_on_the_part() -> None:
@@ -371,7 +448,9 @@ def test_findings_on_what_holds_the_part() -> None:
         plan = cut(DISC, **words).space.plan
         return {item.code for item in operation_findings(plan, plan.setups[0])} - {"no-finish"}
 
-    assert codes() == set() and codes(skin=0.3, tabs=0) == set() and codes(tabs=0, side="inside", boundary="box") == set()
+    assert (
+        codes() == set() and codes(skin=0.3, tabs=0) == set() and codes(tabs=0, side="inside", boundary="box") == set()
+    )
     assert codes(tabs=0) == {"nothing-holds"}
     assert codes(tabs=1, tab_length=0.4, tab_height=0.3) == {"tabs-weak"}
 
@@ -383,12 +462,22 @@ def test_a_cutter_that_does_not_fit_or_finds_nothing_says_so() -> None:
 
 def test_limits_of_version_1_mean_the_same() -> None:
     def upgraded(boundary: dict) -> Limit:
-        operation = {"number": 10, "strategy": "finish_lines", "cutter": standard_cutter("ball", 3).model_dump(), "settings": {},
-                     "boundary": boundary}
-        plan = parse_plan({"schema_version": 1, "stock": {"length": 9, "width": 9, "thickness": 9},
-                           "setups": [{"id": "a", "name": "a", "operations": [operation]}]})
+        operation = {
+            "number": 10,
+            "strategy": "finish_raster",
+            "cutter": standard_cutter("ball", 3).model_dump(),
+            "settings": {},
+            "boundary": boundary,
+        }
+        plan = parse_plan(
+            {
+                "schema_version": 1,
+                "stock": {"length": 9, "width": 9, "thickness": 9},
+                "setups": [{"id": "a", "name": "a", "operations": [operation]}],
+            }
+        )
         return plan.setups[0].operations[0].boundary
 
     assert upgraded({"kind": "model", "margin": None}) == Limit()
-    assert upgraded({"kind": "model", "margin": 2.0}) == Limit(plus=0.5)
+    assert upgraded({"kind": "model", "margin": 2.0}) == Limit(offset=0.5)
     assert upgraded({"kind": "stock"}) == Limit(boundary="stock", contain="centre")

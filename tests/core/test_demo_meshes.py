@@ -1,4 +1,5 @@
-"""On the sample shop's reliefs, made small so that their detail is finer than the cutters: every cutter with every strategy that takes it."""
+"""On the sample shop's reliefs, made small so that their detail is finer than the cutters: every cutter with every
+strategy that takes it."""
 
 from functools import cache, partial
 
@@ -8,12 +9,12 @@ from demo.reliefs import heron, moth
 
 from cutting import TOLERANCE, op, run, worst_gouge
 from nephos.core.cutters import SHAPES, Cutter, standard_cutter
+from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.formats.stl import read_stl, write_stl
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths.registry import strategies
-from nephos.core.paths.toolpath import Kind
-from nephos.core.plan.proof_checks import outcome_findings
 from nephos.core.plan.schema import Limit
+from nephos.core.strategies.registry import strategies
+from nephos.core.toolpath import Kind
 
 COARSER = {"moth-roundel": partial(moth, 0.55), "heron-plaque": partial(heron, 0.95)}
 """By their steps in mm: at 24 mm still a tenth of the smallest cutter's radius."""
@@ -36,7 +37,7 @@ def operations_with(cutter: Cutter) -> list:
     found = []
     for key, kind in strategies().items():
         # Fronts are slow to work out on detail as fine as this: one cutter of theirs is enough here.
-        skipped = {"pocket", "drill", "cut_out"} | ({"rough_fronts"} if cutter.shape != "flat" else set())
+        skipped = {"pocket", "drill", "cut_out"} | ({"rough_engagement"} if cutter.shape != "flat" else set())
         if cutter.shape in kind.shapes and key not in skipped:
             known = {name: value for name, value in words.items() if name in kind.settings.model_fields}
             found.append(op(key, cutter, 10 * len(found) + 10, {"boundary": Limit(boundary="silhouette")}, **known))
@@ -57,20 +58,29 @@ def test_no_cutter_gouges_a_relief_of_the_sample(shape: str, name: str) -> None:
         assert worst_gouge(done, k) <= TOLERANCE, outcome.operation.strategy
         assert outcome.rapid_depth.max(initial=0) == 0, f"{outcome.operation.strategy}: a rapid goes through the block"
         down = np.diff(outcome.points[:, 2])[outcome.kinds == Kind.RAPID]
-        assert np.nanmin(down, initial=0) >= -(size[2] + 5), "no rapid goes farther down than from the clearance to the foot"
+        assert np.nanmin(down, initial=0) >= -(size[2] + 5), (
+            "no rapid goes farther down than from the clearance to the foot"
+        )
     codes = {finding.code for finding in outcome_findings(done) if finding.level == "stop"}
     assert codes == set(), codes
 
 
 def test_the_proof_of_a_relief_agrees_with_the_true_mesh() -> None:
-    """What the comparison calls a gouge is one: none where the cutter never goes into the mesh; and finer lines leave less."""
+    """What the comparison calls a gouge is one: none where the cutter never goes into the mesh; and finer lines leave
+    less."""
     mesh, cutter = small("heron-plaque"), standard_cutter("ball", 1, 5)
     size = (float(mesh.size[0]) + 6, float(mesh.size[1]) + 6, float(mesh.size[2]) + 3)
     left = []
     for stepover in (0.6, 0.3):
-        done = run(mesh, op("finish_lines", cutter, 10, {"boundary": Limit(boundary="silhouette")}, stepover=stepover), size=size, pitch=0.1)
+        done = run(
+            mesh,
+            op("finish_raster", cutter, 10, {"boundary": Limit(boundary="silhouette")}, stepover=stepover),
+            size=size,
+            pitch=0.1,
+        )
         numbers = done.comparison.numbers()
-        # A column's height is that at its middle, its foot may lie lower within a cell on a wall: the tolerance and no more.
+        # A column's height is that at its middle, its foot may lie lower within a cell on a wall: the tolerance and no
+        # more.
         assert worst_gouge(done) <= TOLERANCE and numbers["gouge_max"] <= TOLERANCE
         left.append(done.proof.gains[0].left)
     assert left[1] < left[0]

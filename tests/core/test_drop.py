@@ -30,8 +30,11 @@ def sampled(mesh: Mesh, xy: np.ndarray, cutter: Profile, n: int = 60) -> np.ndar
     i, j = np.meshgrid(np.arange(n + 1), np.arange(n + 1))
     u, v = (i[i + j <= n] / n), (j[i + j <= n] / n)
     corners = mesh.vertices[mesh.faces]
-    points = (corners[:, None, 0] * (1 - u - v)[None, :, None] + corners[:, None, 1] * u[None, :, None]
-              + corners[:, None, 2] * v[None, :, None]).reshape(-1, 3)
+    points = (
+        corners[:, None, 0] * (1 - u - v)[None, :, None]
+        + corners[:, None, 1] * u[None, :, None]
+        + corners[:, None, 2] * v[None, :, None]
+    ).reshape(-1, 3)
     out = []
     for place in xy:
         rho = np.hypot(*(points[:, :2] - place).T)
@@ -93,7 +96,10 @@ def test_grid_is_the_same_both_ways(cutter: Profile) -> None:
         n = int(10 / step)
         grid = drop_grid(index, 0.0, 0.0, step, n, n, cutter, -9.0)
         px, py = np.meshgrid(step * np.arange(n), step * np.arange(n))
-        assert np.abs(grid.ravel() - drop_points(index, np.column_stack([px.ravel(), py.ravel()]), cutter, -9.0)).max() < 1e-9
+        assert (
+            np.abs(grid.ravel() - drop_points(index, np.column_stack([px.ravel(), py.ravel()]), cutter, -9.0)).max()
+            < 1e-9
+        )
 
 
 @pytest.mark.parametrize("cutter", CUTTERS)

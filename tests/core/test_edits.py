@@ -10,33 +10,38 @@ from hypothesis import strategies as st
 from meshes import box_mesh
 from nephos.command.warm import small_hill
 from nephos.core.errors import Refused
-from nephos.core.mesh.attitude import slab_height, undercut
-from nephos.core.mesh.look import Look, quick_look
+from nephos.core.findings.placement import placement_findings
+from nephos.core.findings.plan_checks import Finding
 from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.orientation import slab_height, undercut
 from nephos.core.mesh.repair.registry import repaired
-from nephos.core.plan.checks import Finding
+from nephos.core.mesh.summary import MeshSummary, quick_look
+from nephos.core.pipeline.space import joined, placed_models, placed_parts
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.edits.registry import EDITS
-from nephos.core.plan.fit import placement_findings
-from nephos.core.plan.place import Placed, linear_of, to_setup, zero_in_words
+from nephos.core.plan.place import Placed, linear_of, to_program, zero_in_words
 from nephos.core.plan.schema import KeepOut, Model, Placement, Plan, Setup, Stock, Zero, parse_plan
 from nephos.core.plan.shelf import Piece, fitting_pieces
-from nephos.core.plan.space import joined, placed_models, placed_parts
-from nephos.core.turns import angles_of, turn_onto, turning
+from nephos.core.rotation import angles_of, turn_onto, turning
 
 # A wedge is as long as it is wide nowhere, so a wrong axis shows.
-WEDGE = Mesh(np.array([[0, 0, 0], [30, 0, 0], [30, 20, 0], [0, 20, 0], [0, 0, 8], [0, 20, 8.0]]),
-             np.array([[0, 2, 1], [0, 3, 2], [0, 1, 4], [3, 5, 2], [1, 2, 5], [1, 5, 4], [0, 4, 5], [0, 5, 3]], np.int32))
+WEDGE = Mesh(
+    np.array([[0, 0, 0], [30, 0, 0], [30, 20, 0], [0, 20, 0], [0, 0, 8], [0, 20, 8.0]]),
+    np.array([[0, 2, 1], [0, 3, 2], [0, 1, 4], [3, 5, 2], [1, 2, 5], [1, 5, 4], [0, 4, 5], [0, 5, 3]], np.int32),
+)
 LOOK = quick_look(WEDGE)
 
 
-def look(model: Model) -> Look:
+def look(model: Model) -> MeshSummary:
     return LOOK
 
 
 def plan(**changes) -> Plan:
-    value = Plan(stock=Stock(length=200, width=150, thickness=40), models=(Model(id="m1", name="wedge", mesh="w"),),
-                 setups=(Setup(id="a", name="a"),))
+    value = Plan(
+        stock=Stock(length=200, width=150, thickness=40),
+        models=(Model(id="m1", name="wedge", mesh="w"),),
+        setups=(Setup(id="a", name="a"),),
+    )
     return value.model_copy(update=changes)
 
 
@@ -56,13 +61,17 @@ def do(before: Plan, /, **edit) -> Plan:
 
 axes = st.integers(0, 2)
 lengths = st.floats(1, 190).map(lambda v: round(v, 3))
-quarter = st.builds(lambda a, d: {"do": "turn_model", "axis": a, "degrees": d}, axes, st.sampled_from([90.0, -90.0, 180.0, 270.0]))
+quarter = st.builds(
+    lambda a, d: {"do": "turn_model", "axis": a, "degrees": d}, axes, st.sampled_from([90.0, -90.0, 180.0, 270.0])
+)
 anyway = st.builds(lambda a, d: {"do": "turn_model", "axis": a, "degrees": d}, axes, st.floats(-180, 180))
 mirror = st.builds(lambda a: {"do": "mirror_model", "axis": a}, axes)
 size = st.builds(lambda a, v: {"do": "size_model", "axis": a, "value": v}, axes, lengths)
 alone = st.builds(lambda a, v: {"do": "size_model", "axis": a, "value": v, "alone": True}, axes, lengths)
 move = st.builds(lambda x, y, z: {"do": "move_model", "by": (x, y, z)}, *[st.floats(-50, 50)] * 3)
-corner = st.builds(lambda x, y: {"do": "corner_model", "x": x, "y": y}, *[st.sampled_from(["low", "centre", "high"])] * 2)
+corner = st.builds(
+    lambda x, y: {"do": "corner_model", "x": x, "y": y}, *[st.sampled_from(["low", "centre", "high"])] * 2
+)
 
 
 @settings(max_examples=60, deadline=None)
@@ -93,7 +102,7 @@ def test_turning_by_any_angle_never_scales(edits, first) -> None:  # type: ignor
 def test_a_typed_size_is_reached_whatever_came_before(edits, axis, value) -> None:  # type: ignore[no-untyped-def]
     before = plan()
     for edit in edits:
-        # What would make it larger than ten metres on the way is refused, and nothing is changed.
+        # What would make it larger than ten metres on the path is refused, and nothing is changed.
         with suppress(Refused):
             before = do(before, **edit)
     ratio = placed(before).size / placed(before).size[axis]
@@ -156,8 +165,16 @@ def test_a_picked_face_lies_on_the_bed() -> None:
 @pytest.mark.parametrize("angles", [(0, 0, 0), (90, 0, 0), (180, 0, 0), (0, -90, 90), (35, 20, -50)])
 def test_the_best_way_up_shows_a_relief_however_it_came(angles: tuple[float, float, float]) -> None:
     hill = small_hill()
-    solid, _ = repaired(hill, parse_plan(plan(models=(Model.model_validate(
-        {"id": "m1", "name": "h", "mesh": "h", "steps": [{"kind": "base"}]}),)).model_dump(mode="json")).models[0].steps)
+    solid, _ = repaired(
+        hill,
+        parse_plan(
+            plan(
+                models=(Model.model_validate({"id": "m1", "name": "h", "mesh": "h", "steps": [{"kind": "base"}]}),)
+            ).model_dump(mode="json")
+        )
+        .models[0]
+        .steps,
+    )
     known = quick_look(solid)
     value = plan(models=(Model(id="m1", name="h", mesh="h", placement=Placement(turn=angles)),))
     after = apply_edit(value, lambda _: known, {"do": "best_way_up", "model": "m1"})
@@ -230,7 +247,9 @@ def test_percent_and_unit_go_by_the_file() -> None:
 
 def test_the_stock_is_made_to_fit_with_each_margin_on_its_own_side() -> None:
     value = do(do(plan(), do="turn_model", axis=2, degrees=20), do="move_model", by=(13, -4, 2))
-    after = apply_edit(value, look, {"do": "fit_stock", "left": 3, "right": 5, "front": 7, "back": 11, "above": 1.5, "below": 2.5})
+    after = apply_edit(
+        value, look, {"do": "fit_stock", "left": 3, "right": 5, "front": 7, "back": 11, "above": 1.5, "below": 2.5}
+    )
     low, high = true_box(after)
     assert low == pytest.approx([3, 7, 2.5]) and np.array(after.stock.size) - high == pytest.approx([5, 11, 1.5])
 
@@ -241,7 +260,9 @@ def test_turning_the_job_turns_all_of_it() -> None:
     (l0, h0), (l1, h1) = true_box(value), true_box(after)
     assert after.stock.size == (150, 200, 40)
     # A quarter to the left: what was at y from the front is now at width - y from the left.
-    assert [l1[0], h1[0]] == pytest.approx([150 - h0[1], 150 - l0[1]]) and [l1[1], h1[1]] == pytest.approx([l0[0], h0[0]])
+    assert [l1[0], h1[0]] == pytest.approx([150 - h0[1], 150 - l0[1]]) and [l1[1], h1[1]] == pytest.approx(
+        [l0[0], h0[0]]
+    )
     back = after
     for _ in range(3):
         back = apply_edit(back, look, {"do": "turn_job"})
@@ -249,12 +270,19 @@ def test_turning_the_job_turns_all_of_it() -> None:
 
 
 @pytest.mark.parametrize("kind", ["box", "round"])
-@pytest.mark.parametrize("chain", [
-    [("size_model", {"axis": 0, "value": 260})], [("size_model", {"axis": 2, "value": 80, "alone": True})],
-    [("move_model", {"by": (0, 0, 12)})], [("move_model", {"by": (0, 0, -60)})], [("move_model", {"by": (150, 0, 0)})],
-    [("size_model", {"axis": 0, "value": 180}), ("swap_xy", {})], [("gap_model", {"gap": 0.0, "side": "below"})],
-    [("unit_model", {"unit": 25.4})],
-])
+@pytest.mark.parametrize(
+    "chain",
+    [
+        [("size_model", {"axis": 0, "value": 260})],
+        [("size_model", {"axis": 2, "value": 80, "alone": True})],
+        [("move_model", {"by": (0, 0, 12)})],
+        [("move_model", {"by": (0, 0, -60)})],
+        [("move_model", {"by": (150, 0, 0)})],
+        [("size_model", {"axis": 0, "value": 180}), ("swap_xy", {})],
+        [("gap_model", {"gap": 0.0, "side": "below"})],
+        [("unit_model", {"unit": 25.4})],
+    ],
+)
 def test_every_way_out_leads_out(chain: list, kind: str) -> None:
     value = plan()
     for name, words in chain:
@@ -263,12 +291,15 @@ def test_every_way_out_leads_out(chain: list, kind: str) -> None:
         value = apply_edit(value, look, {"do": "shape_stock", "kind": "round"})
     found = placement_findings(value, placed_models(value, lambda _: LOOK.support))
     for finding in found:
-        for way in finding.ways:
-            after = apply_edit(value, look, way.edit)
+        for fix in finding.fixes:
+            after = apply_edit(value, look, fix.edit)
             left = placement_findings(after, placed_models(after, lambda _: LOOK.support))
-            assert finding.code not in {item.code for item in left if item.row == finding.row}, (finding.text, way.label)
+            assert finding.code not in {item.code for item in left if item.row == finding.row}, (
+                finding.text,
+                fix.label,
+            )
     stops = [item for item in found if item.level == "stop"]
-    assert all(item.ways for item in stops if item.code.startswith("model"))
+    assert all(item.fixes for item in stops if item.code.startswith("model"))
 
 
 def test_findings_of_zero_and_keep_outs_just_at_the_limit() -> None:
@@ -289,47 +320,81 @@ def test_findings_of_zero_and_keep_outs_just_at_the_limit() -> None:
 
 def test_a_guessed_unit_is_said_until_something_is_chosen() -> None:
     value = plan()
+
     def codes(one: Plan) -> set[str]:
-        return {item.code for item in placement_findings(one, placed_models(one, lambda _: LOOK.support), {"m1": LOOK}, {"m1": False})}
+        return {
+            item.code
+            for item in placement_findings(one, placed_models(one, lambda _: LOOK.support), {"m1": LOOK}, {"m1": False})
+        }
 
     assert "unit-guessed" in codes(value)
     assert "unit-guessed" not in codes(do(value, do="size_model", axis=0, value=50))
 
 
 def test_the_zero_on_the_bed_is_under_the_packing() -> None:
-    matrix = to_setup(Stock(length=10, width=10, thickness=5), Setup(id="a", name="a", zero=Zero(z="bed"), packing=3))
+    matrix = to_program(Stock(length=10, width=10, thickness=5), Setup(id="a", name="a", zero=Zero(z="bed"), packing=3))
     assert (matrix @ [0, 0, 0, 1])[:3] == pytest.approx([0, 0, 3])
-    matrix = to_setup(Stock(length=10, width=10, thickness=5), Setup(id="a", name="a", zero=Zero(at=(2, 3, 4))))
+    matrix = to_program(Stock(length=10, width=10, thickness=5), Setup(id="a", name="a", zero=Zero(at=(2, 3, 4))))
     assert (matrix @ [2, 3, 4, 1])[:3] == pytest.approx([0, 0, 0])
 
 
 def test_pieces_of_the_shelf_that_hold_the_model_least_waste_first() -> None:
-    pieces = [Piece(name=name, material=wood, length=x, width=y, thickness=z) for name, wood, x, y, z in (
-        ("thin", "lime", 100, 100, 9), ("long", "lime", 400, 60, 20), ("turned", "lime", 31, 41, 13), ("oak", "oak", 41, 31, 13),
-        ("exact", "lime", 40, 30, 12))]
+    pieces = [
+        Piece(name=name, material=wood, length=x, width=y, thickness=z)
+        for name, wood, x, y, z in (
+            ("thin", "lime", 100, 100, 9),
+            ("long", "lime", 400, 60, 20),
+            ("turned", "lime", 31, 41, 13),
+            ("oak", "oak", 41, 31, 13),
+            ("exact", "lime", 40, 30, 12),
+        )
+    ]
     found = fitting_pieces(plan(), look, pieces)
     assert [item.piece.name for item in found] == ["exact", "turned", "long", "oak"]
     assert found[1].turned and not found[0].turned and found[0].more == pytest.approx(0)
 
 
 def test_an_edit_that_is_none_or_wrong_is_refused_in_words() -> None:
-    for edit, said in (({"do": "polish"}, "no edit 'polish'"), ({"do": "turn_model", "model": "m1", "axis": 7, "degrees": 1}, "axis"),
-                       ({"do": "turn_model", "model": "gone", "axis": 1, "degrees": 1}, "no longer in the job"),
-                       ({"do": "size_model", "model": "m1", "axis": 0, "value": -4}, "greater than 0"),
-                       ({"do": "size_model", "model": "m1", "axis": 0, "value": float("nan")}, "finite|number|greater")):
+    for edit, said in (
+        ({"do": "polish"}, "no edit 'polish'"),
+        ({"do": "turn_model", "model": "m1", "axis": 7, "degrees": 1}, "axis"),
+        ({"do": "turn_model", "model": "gone", "axis": 1, "degrees": 1}, "no longer in the job"),
+        ({"do": "size_model", "model": "m1", "axis": 0, "value": -4}, "greater than 0"),
+        ({"do": "size_model", "model": "m1", "axis": 0, "value": float("nan")}, "finite|number|greater"),
+    ):
         with pytest.raises(Refused, match=said):
             apply_edit(plan(), look, edit)
     assert all(change.__doc__ for change in EDITS.values())
 
 
 @settings(max_examples=30, deadline=None)
-@given(turn=st.tuples(*[st.floats(-180, 180)] * 3), mirrors=st.tuples(*[st.booleans()] * 3), x=st.floats(10, 100),
-       height=st.one_of(st.none(), st.floats(1, 20)))
+@given(
+    turn=st.tuples(*[st.floats(-180, 180)] * 3),
+    mirrors=st.tuples(*[st.booleans()] * 3),
+    x=st.floats(10, 100),
+    height=st.one_of(st.none(), st.floats(1, 20)),
+)
 def test_a_plan_of_version_1_lies_as_it_lay(turn, mirrors, x, height) -> None:  # type: ignore[no-untyped-def]
-    old = {"schema_version": 1, "stock": {"length": 200, "width": 150, "thickness": 40, "material": "oak"},
-           "models": [{"id": "m1", "name": "w", "mesh": "w", "placement": {
-               "mirror": mirrors, "turn": turn, "size_x": x, "height": height,
-               "gap_above": 2.0, "align": ("low", "high"), "offset": (3, -4)}}]}
+    old = {
+        "schema_version": 1,
+        "stock": {"length": 200, "width": 150, "thickness": 40, "material": "oak"},
+        "models": [
+            {
+                "id": "m1",
+                "name": "w",
+                "mesh": "w",
+                "placement": {
+                    "mirror": mirrors,
+                    "turn": turn,
+                    "size_x": x,
+                    "height": height,
+                    "gap_above": 2.0,
+                    "align": ("low", "high"),
+                    "offset": (3, -4),
+                },
+            }
+        ],
+    }
     value = parse_plan(old)
     assert value.stock.material.name == "oak"
     linear = turning(*turn) @ np.diag([-1.0 if m else 1.0 for m in mirrors])
@@ -345,15 +410,19 @@ def test_a_plan_of_version_1_lies_as_it_lay(turn, mirrors, x, height) -> None:  
 def test_findings_speak_the_unit_of_the_job_and_mean_the_same() -> None:
     value = do(plan(), do="move_model", by=(0, 0, 6.35))
     inches = value.model_copy(update={"units": "in"})
+
     def told(one: Plan):  # type: ignore[no-untyped-def]
         return placement_findings(one, placed_models(one, lambda _: LOOK.support))
 
     (mm,), (inch,) = told(value), told(inches)
     assert "5.3 mm" in mm.text or "5.4 mm" in mm.text
-    assert "0.211 in" in inch.text and "mm" not in inch.text + "".join(way.label for way in inch.ways)
-    assert [way.edit for way in mm.ways] == [way.edit for way in inch.ways]
+    assert "0.211 in" in inch.text and "mm" not in inch.text + "".join(fix.label for fix in inch.fixes)
+    assert [fix.edit for fix in mm.fixes] == [fix.edit for fix in inch.fixes]
     zero = Setup(id="a", name="a", zero=Zero(at=(25.4, 0, 12.7)))
-    assert zero_in_words(zero, "in") == "1 in right and 0 in back of the stock's front left corner, 0.5 in above its underside"
+    assert (
+        zero_in_words(zero, "in")
+        == "1 in right and 0 in back of the stock's front left corner, 0.5 in above its underside"
+    )
 
 
 def found_in(value: Plan) -> list[Finding]:
@@ -363,24 +432,32 @@ def found_in(value: Plan) -> list[Finding]:
 CLAMP = KeepOut(id="k1", name="clamp", size=(40.0, 20.0, 60.0), at=(100.0, 75.0))
 
 
-@pytest.mark.parametrize(("code", "changes"), [
-    ("keep-out-on-model", {"setups": (Setup(id="a", name="a", keep_outs=(CLAMP,)),)}),
-    ("models-overlap", {"models": (Model(id="m1", name="wedge", mesh="w"), Model(id="m2", name="second", mesh="w"))}),
-    ("zero-on-bed", {"setups": (Setup(id="a", name="a", side="bottom", zero=Zero(z="bed")),)}),
-    ("beyond-travel", {"stock": Stock(length=900, width=700, thickness=30)}),
-])
+@pytest.mark.parametrize(
+    ("code", "changes"),
+    [
+        ("keep-out-on-model", {"setups": (Setup(id="a", name="a", keep_outs=(CLAMP,)),)}),
+        (
+            "models-overlap",
+            {"models": (Model(id="m1", name="wedge", mesh="w"), Model(id="m2", name="second", mesh="w"))},
+        ),
+        ("zero-on-bed", {"setups": (Setup(id="a", name="a", side="bottom", zero=Zero(z="bed")),)}),
+        ("beyond-travel", {"stock": Stock(length=900, width=700, thickness=30)}),
+    ],
+)
 def test_what_holds_and_where_it_stands_has_ways_that_lead_out(code: str, changes: dict) -> None:
     value = plan(**changes)
     found = [item for item in found_in(value) if item.code == code]
-    assert found and all(item.ways for item in found)
+    assert found and all(item.fixes for item in found)
     for finding in found:
-        for way in finding.ways:
-            assert finding.text not in {item.text for item in found_in(apply_edit(value, look, way.edit))}, way.label
+        for fix in finding.fixes:
+            assert finding.text not in {item.text for item in found_in(apply_edit(value, look, fix.edit))}, fix.label
 
 
 def test_a_clamp_between_two_models_finds_a_place_that_is_free_of_both() -> None:
-    models = tuple(Model(id=key, name=key, mesh="w", placement=Placement(offset=(x, 0.0, -1.0)))
-                   for key, x in (("m1", -20.0), ("m2", 20.0)))
+    models = tuple(
+        Model(id=key, name=key, mesh="w", placement=Placement(offset=(x, 0.0, -1.0)))
+        for key, x in (("m1", -20.0), ("m2", 20.0))
+    )
     value = plan(models=models, setups=(Setup(id="a", name="a", keep_outs=(CLAMP,)),))
     after = apply_edit(value, look, {"do": "clear_keep_out", "setup": "a", "keep_out": "k1"})
     assert "keep-out-on-model" not in {item.code for item in found_in(after)}

@@ -1,4 +1,5 @@
-"""What is told before anything is calculated: a coarse picture of the ground, and times that come near the calculated ones."""
+"""What is told before anything is calculated: a coarse picture of the ground, and times that come near the calculated
+ones."""
 
 from itertools import count
 
@@ -9,23 +10,23 @@ import shapely
 from cutting import op, run
 from meshes import at, grid_mesh
 from nephos.core.cutters import standard_cutter
+from nephos.core.estimate.estimate import StockEstimate, line_starts
+from nephos.core.estimate.estimate_input import estimate_input
+from nephos.core.estimate.height_map import HeightMap
+from nephos.core.estimate.height_map_levels import Clearing
+from nephos.core.estimate.perimeter import around_box, path_at, paths_around
+from nephos.core.estimate.stock_estimate import DrawnHeightMap, draw_height_map
 from nephos.core.memo import Memo
-from nephos.core.mesh.look import quick_look
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths.around import around_box, way_at, ways_around
-from nephos.core.paths.estimate import Survey, line_starts
-from nephos.core.paths.levels import wide_heights
-from nephos.core.paths.registry import strategy
-from nephos.core.paths.relief import Relief
-from nephos.core.paths.relief_level import Clearing
-from nephos.core.paths.roughing import RoughWork
-from nephos.core.plan.boundaries import outline_key, shape_of
-from nephos.core.plan.ground import ground_of
+from nephos.core.mesh.summary import quick_look
+from nephos.core.pipeline.boundaries import outline_key, shape_of
+from nephos.core.pipeline.space import Work, setup_space
+from nephos.core.pipeline.store import MemoryStore
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
-from nephos.core.plan.space import Work, setup_space
-from nephos.core.plan.survey import DrawnRelief, draw_relief
+from nephos.core.strategies.clearing.levels import wide_heights
+from nephos.core.strategies.clearing.roughing import RoughWork
+from nephos.core.strategies.registry import strategy
 
 
 def test_rings_are_as_long_as_geometry_says() -> None:
@@ -40,14 +41,19 @@ def test_rings_are_as_long_as_geometry_says() -> None:
 
 def test_the_picture_that_a_worker_draws_is_the_mesh_itself() -> None:
     mesh = pitted()
-    plan = Plan(stock=Stock(length=SIZE[0], width=SIZE[1], thickness=SIZE[2]), setups=(Setup(id="a", name="a"),),
-                models=(Model(id="m", name="m", mesh="m", placement=Placement()),))
+    plan = Plan(
+        stock=Stock(length=SIZE[0], width=SIZE[1], thickness=SIZE[2]),
+        setups=(Setup(id="a", name="a"),),
+        models=(Model(id="m", name="m", mesh="m", placement=Placement()),),
+    )
     space = setup_space(plan, plan.setups[0], lambda _: mesh)
-    made = draw_relief(space)
-    drawn = DrawnRelief.of_result("k", made.facts, made.arrays)
+    made = draw_height_map(space)
+    drawn = DrawnHeightMap.of_result("k", made.facts, made.arrays)
     relief = drawn.over(space.floor)
     low = space.index.low
-    assert at(relief, relief.z, low[0] + 22.5, low[1] + 17.5) == pytest.approx(3.0 - (space.floor - low[2]) - 3.0, abs=1e-4)
+    assert at(relief, relief.z, low[0] + 22.5, low[1] + 17.5) == pytest.approx(
+        3.0 - (space.floor - low[2]) - 3.0, abs=1e-4
+    )
     assert at(relief, relief.z, low[0] + 2, low[1] + 2) == pytest.approx(10.0, abs=1e-4)
     assert float(relief.model.sum()) * relief.step**2 == pytest.approx(90 * 70, rel=0.03)
     assert wide_heights(drawn.levels - space.floor, drawn.areas, 500.0) == pytest.approx([10.0, 0.0], abs=0.02)
@@ -93,39 +99,52 @@ FLAT, BALL = standard_cutter("flat", 6, 1), standard_cutter("ball", 3, 2)
 STOCK = {"boundary": Limit(boundary="stock")}
 
 
-def told_and_taken(mesh: Mesh, *operations: Operation, drawn: bool = True, pitch: float = 0.4) -> tuple[list[float], list[float]]:
+def told_and_taken(
+    mesh: Mesh, *operations: Operation, drawn: bool = True, pitch: float = 0.4
+) -> tuple[list[float], list[float]]:
     """Estimated and calculated seconds of operations; with the picture that a worker draws, or from samples only."""
     done = run(mesh, *operations, size=SIZE, pitch=pitch)
     setup = Setup(id="a", name="a", operations=operations)
-    plan = Plan(stock=Stock(length=SIZE[0], width=SIZE[1], thickness=SIZE[2]), setups=(setup,),
-                models=(Model(id="m", name="m", mesh="m", placement=Placement()),))
+    plan = Plan(
+        stock=Stock(length=SIZE[0], width=SIZE[1], thickness=SIZE[2]),
+        setups=(setup,),
+        models=(Model(id="m", name="m", mesh="m", placement=Placement()),),
+    )
     look = quick_look(mesh)
-    made = draw_relief(done.space)
-    relief = DrawnRelief.of_result(f"drawn {next(_DRAWN)}", made.facts, made.arrays) if drawn else None
+    made = draw_height_map(done.space)
+    relief = DrawnHeightMap.of_result(f"drawn {next(_DRAWN)}", made.facts, made.arrays) if drawn else None
     shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
     store = MemoryStore()
     shape_of(done.space, Work(store), "silhouette")
     outline = store.get(outline_key(done.space, "silhouette"))
     facts = [outline.facts if outline and item.boundary.boundary == "silhouette" else None for item in operations]
-    told = [strategy(item.strategy).estimate(item.settings, item.cutter, 0.0, ground_of(plan, setup, item, shown, known, relief)).seconds
-            for item, known in zip(operations, facts, strict=True)]
+    told = [
+        strategy(item.strategy)
+        .estimate(item.settings, item.cutter, 0.0, estimate_input(plan, setup, item, shown, known, relief))
+        .seconds
+        for item, known in zip(operations, facts, strict=True)
+    ]
     return told, [float(outcome.seconds.sum()) for outcome in done.outcomes]
 
 
 @pytest.mark.parametrize("mesh", [mound, pitted])
-@pytest.mark.parametrize(("key", "near"), [("rough_rings", 0.2), ("rough_lines", 0.2)])
+@pytest.mark.parametrize(("key", "near"), [("rough_offset", 0.2), ("rough_raster", 0.2)])
 def test_roughing_takes_about_as_long_as_was_said(mesh, key: str, near: float) -> None:
     told, taken = told_and_taken(mesh(), op(key, FLAT, 10, STOCK, stepdown=2.5, stepover=2.5, leave=0.4))
     assert told[0] == pytest.approx(taken[0], rel=near)
 
 
 def test_roughing_under_an_even_load_takes_about_as_long_as_was_said() -> None:
-    told, taken = told_and_taken(mound(), op("rough_fronts", FLAT, 10, STOCK, stepdown=5.0, stepover=2.5, leave=0.4))
+    told, taken = told_and_taken(
+        mound(), op("rough_engagement", FLAT, 10, STOCK, stepdown=5.0, stepover=2.5, leave=0.4)
+    )
     assert told[0] == pytest.approx(taken[0], rel=0.35)
 
 
 def test_until_a_worker_has_drawn_the_ground_samples_have_to_do() -> None:
-    told, taken = told_and_taken(mound(), op("rough_rings", FLAT, 10, STOCK, stepdown=2.5, stepover=2.5, leave=0.4), drawn=False)
+    told, taken = told_and_taken(
+        mound(), op("rough_offset", FLAT, 10, STOCK, stepdown=2.5, stepover=2.5, leave=0.4), drawn=False
+    )
     assert told[0] == pytest.approx(taken[0], rel=0.3)
 
 
@@ -136,32 +155,42 @@ def bowls() -> Mesh:
     return grid_mesh(x, y, np.where(rho < 14, 13 - 10 * np.sqrt(np.clip(1 - (rho / 14) ** 2, 0, 1)), 13.0))
 
 
-@pytest.mark.parametrize(("mesh", "shape", "diameter"), [(mound, "ball", 4.0), (pitted, "flat", 3.0), (bowls, "flat", 3.0)])
+@pytest.mark.parametrize(
+    ("mesh", "shape", "diameter"), [(mound, "ball", 4.0), (pitted, "flat", 3.0), (bowls, "flat", 3.0)]
+)
 def test_a_second_roughing_takes_about_as_long_as_was_said(mesh, shape: str, diameter: float) -> None:
-    """Of the ground in pits only the corners are left to it, in bowls the steps; on a hill it has to go nearly everywhere."""
-    first = op("rough_rings", FLAT, 10, STOCK, stepdown=3.0, stepover=2.5, leave=0.4)
-    second = op("rough_rings", standard_cutter(shape, diameter, 2), 20, STOCK, stepdown=1.5, stepover=1.2, leave=0.3)
+    """Of the ground in pits only the corners are left to it, in bowls the steps; on a hill it has to go nearly
+    everywhere."""
+    first = op("rough_offset", FLAT, 10, STOCK, stepdown=3.0, stepover=2.5, leave=0.4)
+    second = op("rough_offset", standard_cutter(shape, diameter, 2), 20, STOCK, stepdown=1.5, stepover=1.2, leave=0.3)
     told, taken = told_and_taken(mesh(), first, second)
     assert told[1] == pytest.approx(taken[1], rel=0.2)
 
 
 @pytest.mark.parametrize(("mesh", "steeper"), [(mound, 20.0), (pitted, 40.0), (bowls, 40.0), (dykes, 35.0)])
 def test_levels_take_about_as_long_as_was_said(mesh, steeper: float) -> None:
-    """Round a hill and in pits contours are closed; in bowls they end where it gets gentle; from low dykes the cutter is lifted each time."""
-    told, taken = told_and_taken(mesh(), op("finish_levels", BALL, 10, {"boundary": Limit(boundary="box")}, stepdown=0.5, steeper=steeper))
+    """Round a hill and in pits contours are closed; in bowls they end where it gets gentle; from low dykes the cutter
+    is lifted each time."""
+    told, taken = told_and_taken(
+        mesh(), op("finish_waterline", BALL, 10, {"boundary": Limit(boundary="box")}, stepdown=0.5, steeper=steeper)
+    )
     assert told[0] == pytest.approx(taken[0], rel=0.2)
 
 
 def test_steep_and_gentle_take_about_as_long_as_was_said() -> None:
-    told, taken = told_and_taken(bowls(), op("finish_both", BALL, 10, {"boundary": Limit(boundary="box")}, stepover=0.6, stepdown=0.5))
+    told, taken = told_and_taken(
+        bowls(), op("finish_steep_shallow", BALL, 10, {"boundary": Limit(boundary="box")}, stepover=0.6, stepdown=0.5)
+    )
     assert told[0] == pytest.approx(taken[0], rel=0.2)
 
 
 @pytest.mark.parametrize("mesh", [mound, pitted, bowls])
 def test_levels_after_roughing_take_about_as_long_as_was_said(mesh) -> None:
     """The cutter need not go down slowly from over the block then."""
-    levels = op("finish_levels", BALL, 20, {"boundary": Limit(boundary="box")}, stepdown=0.5, steeper=40.0)
-    told, taken = told_and_taken(mesh(), op("rough_rings", FLAT, 10, STOCK, stepdown=2.5, stepover=2.5, leave=0.4), levels)
+    levels = op("finish_waterline", BALL, 20, {"boundary": Limit(boundary="box")}, stepdown=0.5, steeper=40.0)
+    told, taken = told_and_taken(
+        mesh(), op("rough_offset", FLAT, 10, STOCK, stepdown=2.5, stepover=2.5, leave=0.4), levels
+    )
     assert told[1] == pytest.approx(taken[1], rel=0.2)
 
 
@@ -169,7 +198,7 @@ def test_levels_after_roughing_take_about_as_long_as_was_said(mesh) -> None:
 @pytest.mark.parametrize("side", ["outside", "on"])
 def test_cutting_out_takes_about_as_long_as_was_said(roughed: bool, side: str) -> None:
     """It begins where roughing has left off round the part."""
-    before = [op("rough_rings", FLAT, 10, STOCK, stepdown=2.5, stepover=2.5, leave=0.4)] if roughed else []
+    before = [op("rough_offset", FLAT, 10, STOCK, stepdown=2.5, stepover=2.5, leave=0.4)] if roughed else []
     cut = op("cut_out", FLAT, 20, {"boundary": Limit(boundary="silhouette")}, stepdown=2.5, side=side)
     # Fine enough for the skin that roughing leaves on the edge.
     told, taken = told_and_taken(mound(), *before, cut, pitch=0.15)
@@ -182,8 +211,8 @@ def test_lines_begin_anew_where_the_outline_breaks_them() -> None:
     disc, ring, comb = np.hypot(x, y) < 25, np.abs(np.hypot(x, y) - 18) < 6, (x > 10) | (np.abs((y % 12) - 6) < 3)
 
     def starts(name: str, region: np.ndarray, *angles: float) -> list[int]:
-        relief = Relief(0.0, 0.0, 1.0, np.zeros(region.shape, np.float32), region)
-        return [line_starts(Survey(name, name, relief, region, lambda: relief.z), angle) for angle in angles]
+        relief = HeightMap(0.0, 0.0, 1.0, np.zeros(region.shape, np.float32), region)
+        return [line_starts(StockEstimate(name, name, relief, region, lambda: relief.z), angle) for angle in angles]
 
     assert starts("disc", disc, 0.0, 30.0, 90.0) == [1, 1, 1]
     assert starts("ring", ring, 0.0, 90.0) == [2, 2]
@@ -193,27 +222,31 @@ def test_lines_begin_anew_where_the_outline_breaks_them() -> None:
 
 @pytest.mark.parametrize("off", [-6.0, -2.0, 0.0, 3.0, 4.5, 20.0])
 def test_ways_round_a_disc_are_circles(off: float) -> None:
-    length, turns = way_at(ways_around(shapely.Point(3, 4).buffer(30, quad_segs=100)), off)
+    length, turns = path_at(paths_around(shapely.Point(3, 4).buffer(30, quad_segs=100)), off)
     assert length == pytest.approx(2 * np.pi * (30 + off), rel=2e-3) and turns == pytest.approx(1.0, abs=1e-6)
 
 
 def test_a_rough_outline_is_shorter_and_smoother_a_little_way_off() -> None:
     angles = np.linspace(0, 2 * np.pi, 2000, endpoint=False)
-    jagged = shapely.Polygon((30 + 0.2 * np.sin(150 * angles))[:, None] * np.column_stack([np.cos(angles), np.sin(angles)]))
-    (on, on_turns), (off, off_turns) = (way_at(ways_around(jagged), by) for by in (0.0, 3.0))
+    jagged = shapely.Polygon(
+        (30 + 0.2 * np.sin(150 * angles))[:, None] * np.column_stack([np.cos(angles), np.sin(angles)])
+    )
+    (on, on_turns), (off, off_turns) = (path_at(paths_around(jagged), by) for by in (0.0, 3.0))
     assert on > 2 * np.pi * 31 and on_turns > 50
     assert off == pytest.approx(2 * np.pi * 33.2, rel=0.02) and off_turns < on_turns / 2
 
 
 def test_ways_round_a_rectangle_are_known_before_it_is_drawn() -> None:
     for off in (-3.0, 0.0, 6.0):
-        assert way_at(around_box(80, 50), off) == pytest.approx(way_at(ways_around(shapely.box(0, 0, 80, 50)), off), rel=2e-3)
+        assert path_at(around_box(80, 50), off) == pytest.approx(
+            path_at(paths_around(shapely.box(0, 0, 80, 50)), off), rel=2e-3
+        )
 
 
 def test_a_second_roughing_is_told_to_take_less_than_the_first() -> None:
     small = standard_cutter("flat", 3, 2)
-    first = op("rough_rings", FLAT, 10, STOCK, stepdown=2.5, stepover=2.5, leave=0.4)
-    second = op("rough_rings", small, 20, STOCK, stepdown=2.5, stepover=1.2, leave=0.4)
+    first = op("rough_offset", FLAT, 10, STOCK, stepdown=2.5, stepover=2.5, leave=0.4)
+    second = op("rough_offset", small, 20, STOCK, stepdown=2.5, stepover=1.2, leave=0.4)
     alone, _ = told_and_taken(pitted(), second)
     both, taken = told_and_taken(pitted(), first, second)
     assert both[1] < 0.3 * alone[0], "most is cleared by then"
@@ -221,7 +254,8 @@ def test_a_second_roughing_is_told_to_take_less_than_the_first() -> None:
 
 
 def test_the_ground_is_looked_at_once_for_all_stepovers(monkeypatch: pytest.MonkeyPatch) -> None:
-    """While a number is typed, and for the small drawing of what a finer step costs, only what hangs on it is worked out anew."""
+    """While a number is typed, and for the small drawing of what a finer step costs, only what hangs on it is worked
+    out anew."""
     looked = []
     at_level = Clearing.at_level
     monkeypatch.setattr(Clearing, "at_level", lambda self, k: looked.append(1) or at_level(self, k))
@@ -229,15 +263,18 @@ def test_the_ground_is_looked_at_once_for_all_stepovers(monkeypatch: pytest.Monk
     look = quick_look(mesh)
     seconds = []
     for stepover in (0.5, 1.0, 2.0, 4.0):
-        operation = op("rough_rings", cutter, 10, STOCK, stepdown=2.5, stepover=stepover, leave=0.45)
+        operation = op("rough_offset", cutter, 10, STOCK, stepdown=2.5, stepover=stepover, leave=0.45)
         setup = Setup(id="a", name="a", operations=(operation,))
-        plan = Plan(stock=Stock(length=SIZE[0], width=SIZE[1], thickness=SIZE[2]), setups=(setup,),
-                    models=(Model(id="m", name="m", mesh="looked at once", placement=Placement()),))
+        plan = Plan(
+            stock=Stock(length=SIZE[0], width=SIZE[1], thickness=SIZE[2]),
+            setups=(setup,),
+            models=(Model(id="m", name="m", mesh="looked at once", placement=Placement()),),
+        )
         shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
         settings = operation.settings
-        ground = ground_of(plan, setup, operation, shown)
-        seconds.append(strategy("rough_rings").estimate(settings, cutter, 0.0, ground).seconds)
+        ground = estimate_input(plan, setup, operation, shown)
+        seconds.append(strategy("rough_offset").estimate(settings, cutter, 0.0, ground).seconds)
         for finer in (0.3, 0.7, 1.1):
-            strategy("rough_rings").estimate(settings.model_copy(update={"stepover": finer}), cutter, 0.0, ground)
+            strategy("rough_offset").estimate(settings.model_copy(update={"stepover": finer}), cutter, 0.0, ground)
     assert 0 < sum(looked) <= 12, "once for each layer, whatever the stepover"
     assert seconds == sorted(seconds, reverse=True) and seconds[0] > 4 * seconds[3]

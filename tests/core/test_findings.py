@@ -8,14 +8,14 @@ import pytest
 from cutting import op, run
 from meshes import box_mesh, grid_mesh
 from nephos.core.cutters import Cutter, standard_cutter
+from nephos.core.findings.plan_checks import Finding, boundary_findings, operation_findings
+from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh
-from nephos.core.plan.checks import Finding, boundary_findings, operation_findings
-from nephos.core.plan.outcome import SetupOutcome
-from nephos.core.plan.pipeline import run_setup
-from nephos.core.plan.proof_checks import outcome_findings
-from nephos.core.plan.results import MemoryStore
+from nephos.core.pipeline.outcome import SetupOutcome
+from nephos.core.pipeline.run import run_setup
+from nephos.core.pipeline.space import Work, joined
+from nephos.core.pipeline.store import MemoryStore
 from nephos.core.plan.schema import Boundary, Curve, KeepOut, Limit, Model, Operation, Placement, Plan, Setup, Stock
-from nephos.core.plan.space import Work, joined
 
 FLAT, BALL = standard_cutter("flat", 4, 1), standard_cutter("ball", 3, 2)
 SLAB = box_mesh((0, 0, 0), (20, 20, 4))
@@ -28,24 +28,44 @@ def found(done: SetupOutcome, units: str = "mm") -> dict[str, Finding]:
     return {item.code: item for item in outcome_findings(done, units)}  # type: ignore[arg-type]
 
 
-def cut(*operations: Operation, mesh: Mesh = SLAB, size: tuple[float, float, float] = SIZE, setup: dict | None = None,
-        boundaries: tuple[Boundary, ...] = (), offset: tuple[float, float, float] = (0, 0, -1)) -> SetupOutcome:
+def cut(
+    *operations: Operation,
+    mesh: Mesh = SLAB,
+    size: tuple[float, float, float] = SIZE,
+    setup: dict | None = None,
+    boundaries: tuple[Boundary, ...] = (),
+    offset: tuple[float, float, float] = (0, 0, -1),
+) -> SetupOutcome:
     value = Setup(id="a", name="a", operations=operations, **(setup or {}))
-    plan = Plan(stock=Stock(length=size[0], width=size[1], thickness=size[2]), setups=(value,), pitch=0.25, boundaries=boundaries,
-                models=(Model(id="m", name="m", mesh="m", placement=Placement(offset=offset)),))
+    plan = Plan(
+        stock=Stock(length=size[0], width=size[1], thickness=size[2]),
+        setups=(value,),
+        pitch=0.25,
+        boundaries=boundaries,
+        models=(Model(id="m", name="m", mesh="m", placement=Placement(offset=offset)),),
+    )
     return run_setup(plan, value, lambda _: mesh, Work(MemoryStore()))
 
 
 def out(number: int = 30, change: dict | None = None, **words: object) -> Operation:
-    return op("cut_out", FLAT, number, OUTSIDE | (change or {}), **({"tabs": 4, "tab_length": 5.0, "tab_height": 2.0} | words))
+    return op(
+        "cut_out", FLAT, number, OUTSIDE | (change or {}), **({"tabs": 4, "tab_length": 5.0, "tab_height": 2.0} | words)
+    )
 
 
 def rough(number: int = 10, change: dict | None = None, **words: object) -> Operation:
     where = {"boundary": Limit(boundary="stock", contain="centre")}
-    return op("rough_rings", FLAT, number, where | (change or {}), **({"stepover": 2.0, "stepdown": 2.0, "leave": 0.0} | words))
+    return op(
+        "rough_offset",
+        FLAT,
+        number,
+        where | (change or {}),
+        **({"stepover": 2.0, "stepdown": 2.0, "leave": 0.0} | words),
+    )
 
 
-# --- what holds the part -------------------------------------------------------------------------------------------------
+# --- what holds the part ----------------------------------------------------------------------------------------------
+
 
 def test_a_part_that_comes_free_stops_and_says_when() -> None:
     done = cut(rough(), out(tabs=0))
@@ -95,10 +115,17 @@ def test_a_tab_that_another_operation_cuts_away() -> None:
     assert "tab-gone" not in found(done) and len(done.tabs) == 4
     x, y = done.tabs[0].middle
     corner = done.space.stock_low
-    spot = Boundary(id="b1", name="slot", source="rectangle", at=(x - float(corner[0]), y - float(corner[1])), size=(4, 4))
+    spot = Boundary(
+        id="b1", name="slot", source="rectangle", at=(x - float(corner[0]), y - float(corner[1])), size=(4, 4)
+    )
     slot = op("cut_out", FLAT, 40, {"boundary": Limit(boundary="b1")}, side="on", tabs=0)
     finding = found(cut(rough(), out(), slot, boundaries=(spot,)))["tab-gone"]
-    assert finding.level == "stop" and finding.row == "30" and "1 of 4 tabs" in finding.text and "operation 40" in finding.text
+    assert (
+        finding.level == "stop"
+        and finding.row == "30"
+        and "1 of 4 tabs" in finding.text
+        and "operation 40" in finding.text
+    )
 
 
 def test_a_tab_that_hangs_on_nothing() -> None:
@@ -108,7 +135,8 @@ def test_a_tab_that_hangs_on_nothing() -> None:
     assert "tab-on-nothing" not in found(cut(out(tab_places=((0, 0.0), (0, 0.5)))))
 
 
-# --- what the cutter meets -----------------------------------------------------------------------------------------------
+# --- what the cutter meets --------------------------------------------------------------------------------------------
+
 
 @pytest.mark.parametrize(("y", "code"), [(7.0, True), (5.9, False)])
 def test_a_clamp_in_the_way_of_the_true_motion(y: float, code: bool) -> None:
@@ -124,7 +152,9 @@ def test_a_clamp_in_the_way_of_the_true_motion(y: float, code: bool) -> None:
 
 def test_a_holder_over_a_clamp_is_watched_too() -> None:
     screw = KeepOut(id="k", name="screw", shape="cylinder", at=(20, 3.0), foot=0.0, size=(2, 2, 16))
-    short = Cutter.model_validate(FLAT.model_dump() | {"holder": [{"diameter": 20, "length": 30}], "stickout": 9.0, "flute_length": 8.0})
+    short = Cutter.model_validate(
+        FLAT.model_dump() | {"holder": [{"diameter": 20, "length": 30}], "stickout": 9.0, "flute_length": 8.0}
+    )
     level = {"skin": 6.0, "tabs": 0}
     assert "keep-out-hit" not in found(cut(op("cut_out", FLAT, 10, OUTSIDE, **level), setup={"keep_outs": (screw,)}))
     told = found(cut(op("cut_out", short, 10, OUTSIDE, **level), setup={"keep_outs": (screw,)}))["keep-out-hit"]
@@ -148,15 +178,15 @@ def test_deeper_at_once_than_the_stepdown() -> None:
     assert "deep-cut" not in found(cut(rough()))
     # It starts 4 mm down, where nothing was cleared yet.
     finding = found(cut(rough(change={"cut_from": 4.0})))["deep-cut"]
-    assert finding.level == "caution" and "start higher" in finding.way_out
+    assert finding.level == "caution" and "start higher" in finding.advice
     assert "deep-cut" not in found(cut(rough(), rough(20, {"cut_from": 4.0}, leave=0.0)))
 
 
 def test_a_finisher_in_full_material_is_told_to_rough_first() -> None:
-    finish = op("finish_lines", BALL, 20, stepover=0.6)
+    finish = op("finish_raster", BALL, 20, stepover=0.6)
     level = {"mesh": box_mesh((0, 0, 0), (20, 20, 4)), "offset": (0, 0, -5)}
     finding = found(cut(finish, **level))["not-roughed"]
-    assert finding.row == "20" and finding.way_out == "rough it first"
+    assert finding.row == "20" and finding.advice == "rough it first"
     assert "not-roughed" not in found(cut(rough(leave=0.3), finish, **level))
 
 
@@ -174,14 +204,15 @@ def test_a_cutter_that_is_too_short_for_the_depth() -> None:
     assert "cutter-short" in found(cut(op("cut_out", stubby, 10, OUTSIDE, skin=0.5)))
 
 
-# --- how well it goes ----------------------------------------------------------------------------------------------------
+# --- how well it goes -------------------------------------------------------------------------------------------------
+
 
 def test_air_is_told_in_percent_and_so_is_an_operation_that_cuts_nothing() -> None:
     level = box_mesh((0, 0, 0), (40, 40, 9))
     half = Boundary(id="b1", name="front half", source="rectangle", at=(20, 10), size=(40, 20))
     # With a flat cutter, which leaves no ridges between its lines.
-    first = op("finish_lines", FLAT, 20, {"boundary": Limit(boundary="b1", contain="centre")}, stepover=0.6)
-    again = op("finish_lines", FLAT, 30, {"boundary": Limit(boundary="stock", contain="centre")}, stepover=0.6)
+    first = op("finish_raster", FLAT, 20, {"boundary": Limit(boundary="b1", contain="centre")}, stepover=0.6)
+    again = op("finish_raster", FLAT, 30, {"boundary": Limit(boundary="stock", contain="centre")}, stepover=0.6)
     done = cut(rough(), first, again, mesh=level, boundaries=(half,))
     finding = found(done)["air"]
     assert finding.row == "30" and 40 <= int(finding.text.split(" %")[0]) <= 56
@@ -196,14 +227,17 @@ def replace_number(operation: Operation, number: int) -> Operation:
 def test_a_last_layer_that_is_a_sliver() -> None:
     assert "sliver" not in found(cut(rough(stepdown=2.0))), "layers are even"
     spot = (Boundary(id="b1", name="bite", source="circle", at=(20, 20), size=(14, 14)),)
-    first, second, third = (op("pocket", FLAT, number, {"boundary": Limit(boundary="b1")}, depth=depth, stepover=2.0, stepdown=2.0)
-                            for number, depth in ((10, 2.0), (20, 0.2), (30, 1.0)))
+    first, second, third = (
+        op("pocket", FLAT, number, {"boundary": Limit(boundary="b1")}, depth=depth, stepover=2.0, stepdown=2.0)
+        for number, depth in ((10, 2.0), (20, 0.2), (30, 1.0))
+    )
     finding = found(cut(first, second, boundaries=spot))["sliver"]
     assert finding.row == "20" and "0.2 mm thin" in finding.text
     assert "sliver" not in found(cut(first, third, boundaries=spot))
 
 
-# --- how true it is ------------------------------------------------------------------------------------------------------
+# --- how true it is ---------------------------------------------------------------------------------------------------
+
 
 def valley() -> Mesh:
     """A groove with walls at 45 degrees and a sharp bottom."""
@@ -213,18 +247,21 @@ def valley() -> Mesh:
 
 def test_corners_that_no_cutter_reaches_name_the_ball_that_would() -> None:
     big = standard_cutter("ball", 6, 3)
-    finding = found(cut(op("finish_lines", big, 10, MIDDLE, stepover=0.3), mesh=valley()))["unreachable"]
-    assert "a ball of" in finding.text + finding.way_out and finding.place is not None
+    finding = found(cut(op("finish_raster", big, 10, MIDDLE, stepover=0.3), mesh=valley()))["unreachable"]
+    assert "a ball of" in finding.text + finding.advice and finding.place is not None
     x = finding.place[0]
     assert abs(x - 20) < 1.0, "the bottom of the groove"
-    fine = op("finish_lines", standard_cutter("ball", 0.5, 4), 20, MIDDLE, stepover=0.15)
-    both = found(cut(op("finish_lines", big, 10, MIDDLE, stepover=0.3), fine, mesh=valley()))
+    fine = op("finish_raster", standard_cutter("ball", 0.5, 4), 20, MIDDLE, stepover=0.15)
+    both = found(cut(op("finish_raster", big, 10, MIDDLE, stepover=0.3), fine, mesh=valley()))
     assert "unreachable" not in both or int(both["unreachable"].text.split(" %")[0]) <= 2
 
 
 def test_another_cutter_of_the_job_counts_as_one_that_could_reach() -> None:
     big, vee = standard_cutter("ball", 6, 3), standard_cutter("v", 6, 4)
-    first, second = op("finish_lines", big, 10, MIDDLE, stepover=0.3), op("finish_lines", vee, 20, MIDDLE, stepover=0.6)
+    first, second = (
+        op("finish_raster", big, 10, MIDDLE, stepover=0.3),
+        op("finish_raster", vee, 20, MIDDLE, stepover=0.6),
+    )
     alone, both = (cut(*operations, mesh=valley()).comparison.numbers() for operations in ((first,), (first, second)))
     assert both["unreachable"] < alone["unreachable"]
 
@@ -232,19 +269,23 @@ def test_another_cutter_of_the_job_counts_as_one_that_could_reach() -> None:
 def test_steps_on_steep_walls() -> None:
     x, y = np.meshgrid(np.linspace(0, 20, 81), np.linspace(0, 20, 5))
     wall = grid_mesh(x, y, 1 + 5 * np.clip((x - 9) / 1.5, 0, 1))
-    lines = op("finish_lines", BALL, 20, stepover=0.8, angle=90.0)
+    lines = op("finish_raster", BALL, 20, stepover=0.8, angle=90.0)
     assert "steps-on-walls" in found(cut(rough(leave=0.3), lines, mesh=wall))
-    levels = op("finish_levels", BALL, 30, stepdown=0.05, steeper=45.0)
+    levels = op("finish_waterline", BALL, 30, stepdown=0.05, steeper=45.0)
     after = cut(rough(leave=0.3), lines, levels, mesh=wall)
     assert after.proof.walls < cut(rough(leave=0.3), lines, mesh=wall).proof.walls
 
 
 def test_a_gouge_is_a_stop_at_its_place_and_the_worst_places_lie_apart() -> None:
-    clean = cut(rough(leave=0.0), op("finish_lines", BALL, 20, stepover=0.4))
+    clean = cut(rough(leave=0.0), op("finish_raster", BALL, 20, stepover=0.4))
     assert "gouge" not in found(clean)
     deep = op("pocket", FLAT, 30, {"boundary": Limit(boundary="b1")}, depth=2.0, stepover=2.0, stepdown=3.0)
-    bitten = cut(rough(leave=0.0), op("finish_lines", BALL, 20, stepover=0.4), deep,
-                 boundaries=(Boundary(id="b1", name="bite", source="circle", at=(20, 20), size=(16, 16)),))
+    bitten = cut(
+        rough(leave=0.0),
+        op("finish_raster", BALL, 20, stepover=0.4),
+        deep,
+        boundaries=(Boundary(id="b1", name="bite", source="circle", at=(20, 20), size=(16, 16)),),
+    )
     finding = found(bitten)["gouge"]
     assert finding.level == "stop" and "2.0 mm deep" in finding.text
     assert np.hypot(finding.place[0] - 20, finding.place[1] - 20 - float(bitten.space.stock_low[1])) < 9
@@ -255,20 +296,27 @@ def test_a_gouge_is_a_stop_at_its_place_and_the_worst_places_lie_apart() -> None
 
 
 def test_what_each_operation_brought() -> None:
-    done = cut(rough(leave=0.5), op("finish_lines", BALL, 20, stepover=0.3))
+    done = cut(rough(leave=0.5), op("finish_raster", BALL, 20, stepover=0.3))
     first, second = done.proof.gains
     assert (first.number, second.number) == (10, 20) and first.removed > second.removed > 0
     assert first.left > second.left and first.within < second.within
-    whole = (done.space.stock_high - done.space.stock_low).prod() - float((done.block.high - done.block.low).sum()) * 0.25**2
+    whole = (done.space.stock_high - done.space.stock_low).prod() - float(
+        (done.block.high - done.block.low).sum()
+    ) * 0.25**2
     assert first.removed + second.removed == pytest.approx(whole, rel=1e-3)
 
 
-# --- boundaries ----------------------------------------------------------------------------------------------------------
+# --- boundaries -------------------------------------------------------------------------------------------------------
+
 
 def boundary_codes(curve: Curve, drawn: dict, used: bool = True) -> dict[str, Finding]:
     item = Boundary(id="b1", name="edge", source="drawn", curves=(curve,))
     operation = rough(change={"boundary": Limit(boundary="b1")} if used else None)
-    plan = Plan(stock=Stock(length=40, width=40, thickness=10), boundaries=(item,), setups=(Setup(id="a", name="a", operations=(operation,)),))
+    plan = Plan(
+        stock=Stock(length=40, width=40, thickness=10),
+        boundaries=(item,),
+        setups=(Setup(id="a", name="a", operations=(operation,)),),
+    )
     return {item.code: item for item in boundary_findings(plan, plan.setups[0], drawn)}
 
 
@@ -277,29 +325,44 @@ def test_boundaries_that_cross_themselves_are_empty_or_leave_the_stock() -> None
     assert boundary_codes(square, {"b1": {"low": [0, 0], "box": [40, 40]}}) == {}
     assert boundary_codes(bow, {})["boundary-crossing"].level == "stop"
     assert boundary_codes(bow, {}, used=False)["boundary-crossing"].level == "caution", "nothing is cut by it"
-    empty = boundary_codes(square, {"b1": {"refused": "the boundary 'edge' is empty: give it other numbers"}})["boundary-empty"]
-    assert empty.text == "the boundary 'edge' is empty" and empty.way_out == "give it other numbers"
+    empty = boundary_codes(square, {"b1": {"refused": "the boundary 'edge' is empty: give it other numbers"}})[
+        "boundary-empty"
+    ]
+    assert empty.text == "the boundary 'edge' is empty" and empty.advice == "give it other numbers"
     outside = boundary_codes(square, {"b1": {"low": [-2.5, 0], "box": [20, 20]}})["boundary-out"]
     assert "2.5 mm out of the stock" in outside.text and outside.level == "caution"
 
 
-# --- settings ------------------------------------------------------------------------------------------------------------
+# --- settings ---------------------------------------------------------------------------------------------------------
 
-@pytest.mark.parametrize(("change", "code"), [
-    ({"feed": 5000.0}, None), ({"feed": 5001.0}, "feed-beyond"), ({"spindle": 24000.0}, None), ({"spindle": 24001.0}, "spindle-beyond"),
-])
+
+@pytest.mark.parametrize(
+    ("change", "code"),
+    [
+        ({"feed": 5000.0}, None),
+        ({"feed": 5001.0}, "feed-beyond"),
+        ({"spindle": 24000.0}, None),
+        ({"spindle": 24001.0}, "spindle-beyond"),
+    ],
+)
 def test_feeds_and_speeds_at_the_machines_limit(change: dict, code: str | None) -> None:
-    plan = Plan(stock=Stock(length=40, width=40, thickness=10),
-                setups=(Setup(id="a", name="a", operations=(op("finish_lines", BALL, 10, change),)),))
+    plan = Plan(
+        stock=Stock(length=40, width=40, thickness=10),
+        setups=(Setup(id="a", name="a", operations=(op("finish_raster", BALL, 10, change),)),),
+    )
     assert [item.code for item in operation_findings(plan, plan.setups[0])] == ([code] if code else [])
 
 
 def test_findings_say_lengths_in_the_unit_of_the_job() -> None:
     done = cut(rough(change={"cut_from": 4.0}))
-    assert " mm" in found(done)["deep-cut"].text and " in" in found(done, "in")["deep-cut"].text and " mm" not in found(done, "in")["deep-cut"].text
+    assert (
+        " mm" in found(done)["deep-cut"].text
+        and " in" in found(done, "in")["deep-cut"].text
+        and " mm" not in found(done, "in")["deep-cut"].text
+    )
 
 
 def test_a_job_without_a_fault_says_nothing_that_stops() -> None:
-    done = run(SLAB, rough(leave=0.2), op("finish_lines", BALL, 20, stepover=0.25), out(), size=SIZE)
+    done = run(SLAB, rough(leave=0.2), op("finish_raster", BALL, 20, stepover=0.25), out(), size=SIZE)
     levels = {item.code: item.level for item in outcome_findings(done)}
     assert "stop" not in levels.values(), levels

@@ -12,11 +12,11 @@ from PIL import Image
 
 from meshes import box_mesh
 from nephos.core.errors import Refused
-from nephos.core.mesh import fence
+from nephos.core.mesh import sandbox as fence
 from nephos.core.mesh.examine import examine
 from nephos.core.mesh.formats import check_name, read_mesh, write_mesh
 from nephos.core.mesh.formats.registry import formats
-from nephos.core.mesh.look import unit_guess
+from nephos.core.mesh.summary import unit_guess
 
 BOX = box_mesh((0, 0, 0), (30, 20, 10))
 
@@ -92,10 +92,14 @@ def test_a_kind_that_is_not_written_says_which_are() -> None:
         write_mesh("a.obj", BOX)
 
 
-@pytest.mark.parametrize(("array", "kind"), [
-    ((np.arange(60).reshape(6, 10) * 4).astype(np.uint8), "PNG"), ((np.arange(60).reshape(6, 10) * 1000).astype(np.uint16), "PNG"),
-    ((np.arange(60).reshape(6, 10) * 1000).astype(np.uint16), "TIFF"),
-])
+@pytest.mark.parametrize(
+    ("array", "kind"),
+    [
+        ((np.arange(60).reshape(6, 10) * 4).astype(np.uint8), "PNG"),
+        ((np.arange(60).reshape(6, 10) * 1000).astype(np.uint16), "PNG"),
+        ((np.arange(60).reshape(6, 10) * 1000).astype(np.uint16), "TIFF"),
+    ],
+)
 def test_a_grey_picture_is_a_relief(array: np.ndarray, kind: str) -> None:
     mesh = read_mesh(f"relief.{'png' if kind == 'PNG' else 'tif'}", picture(array, kind))
     assert mesh.size == pytest.approx([200, 200 * 5 / 9, 20])
@@ -114,8 +118,12 @@ def test_16_bits_are_not_rounded_to_8() -> None:
 
 
 def test_a_mesh_in_an_archive_is_found_and_named() -> None:
-    data = packed(readme_dot_txt=b"hello", models__box_dot_stl=written("stl"), __MACOSX_____dot__box_dot_stl=b"x" * 50, box_dot_png=picture(
-        np.arange(64, dtype=np.uint8).reshape(8, 8), "PNG"))
+    data = packed(
+        readme_dot_txt=b"hello",
+        models__box_dot_stl=written("stl"),
+        __MACOSX_____dot__box_dot_stl=b"x" * 50,
+        box_dot_png=picture(np.arange(64, dtype=np.uint8).reshape(8, 8), "PNG"),
+    )
     mesh = read_mesh("bought.zip", data)
     assert len(mesh.faces) == 12 and "box.stl was read" in mesh.repairs[0]
 
@@ -139,18 +147,28 @@ HOSTILE: dict[str, tuple[str, bytes, str]] = {
     "obj, no numbers": ("a.obj", OBJ.replace(b"30", b"nan"), "no numbers|no triangles|without area|damaged"),
     "ply, cut off": ("a.ply", written("ply")[:-40], "damaged"),
     "ply, lies about its count": ("a.ply", written("ply").replace(b"face 12", b"face 9912"), "damaged"),
-    "ply, a cloud of points": ("a.ply", b"ply\nformat ascii 1.0\nelement vertex 2\nproperty float x\nproperty float y\nproperty float z\n"
-                               b"end_header\n0 0 0\n1 1 1\n", "point cloud|no triangles|damaged"),
-    "ply, huge count": ("a.ply", b"ply\nformat binary_little_endian 1.0\nelement vertex 99999999999\nproperty float x\nproperty float y\n"
-                        b"property float z\nend_header\n" + b"\0" * 64, "damaged|memory"),
+    "ply, a cloud of points": (
+        "a.ply",
+        b"ply\nformat ascii 1.0\nelement vertex 2\nproperty float x\nproperty float y\nproperty float z\n"
+        b"end_header\n0 0 0\n1 1 1\n",
+        "point cloud|no triangles|damaged",
+    ),
+    "ply, huge count": (
+        "a.ply",
+        b"ply\nformat binary_little_endian 1.0\nelement vertex 99999999999\nproperty float x\nproperty float y\n"
+        b"property float z\nend_header\n" + b"\0" * 64,
+        "damaged|memory",
+    ),
     "off, prose": ("a.off", b"OFF\nnot a number\n", "damaged|no triangles"),
     "off, huge count": ("a.off", b"OFF\n999999999 999999999 0\n0 0 0\n", "damaged|no triangles|memory"),
     "glb, cut off": ("a.glb", written("glb")[:60], "damaged"),
     "glb, wrong magic": ("a.glb", b"glTG" + written("glb")[4:], "no glTF file"),
     "glb, lies about its length": ("a.glb", b"glTF" + struct.pack("<II", 2, 2**31) + b"\xff" * 30, "damaged"),
-    "gltf, elsewhere": ("a.gltf", json.dumps(
-        {"asset": {"version": "2.0"}, "buffers": [{"uri": "../../secret.bin", "byteLength": 9}]}).encode(),
-                        "export it as GLB"),
+    "gltf, elsewhere": (
+        "a.gltf",
+        json.dumps({"asset": {"version": "2.0"}, "buffers": [{"uri": "../../secret.bin", "byteLength": 9}]}).encode(),
+        "export it as GLB",
+    ),
     "gltf, a list": ("a.gltf", b"[1, 2]", "damaged|no glTF"),
     "3mf, no archive": ("a.3mf", b"PK but no more", "archive is damaged"),
     "3mf, no model": ("a.3mf", packed(readme_dot_txt=b"x"), "no model in it"),
@@ -163,7 +181,11 @@ HOSTILE: dict[str, tuple[str, bytes, str]] = {
     "zip, many files": ("a.zip", packed(**{f"f{k}_dot_txt": b"" for k in range(10_050)}), "too many"),
     "zip, broken inside": ("a.zip", packed(box_dot_obj=b"\xff\xfe\x00" * 99), "no triangles|damaged"),
     "png, prose": ("a.png", b"Dear Sir or Madam", "no PNG or TIFF"),
-    "png, cut off": ("a.png", picture(np.random.default_rng(1).integers(0, 255, (60, 60), np.uint8), "PNG")[:900], "damaged"),
+    "png, cut off": (
+        "a.png",
+        picture(np.random.default_rng(1).integers(0, 255, (60, 60), np.uint8), "PNG")[:900],
+        "damaged",
+    ),
     "png, one grey": ("a.png", picture(np.full((9, 9), 40, np.uint8), "PNG"), "all of one grey"),
     "png, one line": ("a.png", picture(np.arange(9, dtype=np.uint8)[None], "PNG"), "less than two points"),
     "unknown kind": ("a.dwg", b"x", "not of a kind that can be read"),
@@ -182,9 +204,9 @@ def test_broken_and_hostile_files_get_a_sentence(case: str) -> None:
 def test_the_fence_stops_a_reader_that_eats_memory_or_never_ends(monkeypatch: pytest.MonkeyPatch) -> None:
     big = b"".join(b"v %d %d %d\n" % (k, k * 7 % 1000, k % 13) for k in range(600_000)) + b"f 1 2 3\n" * 1_500_000
     with pytest.raises(Refused, match="memory to be read"):
-        fence.fenced("obj", big, "OBJ", memory=300 * 2**20)
+        fence.sandboxed("obj", big, "OBJ", memory=300 * 2**20)
     with pytest.raises(Refused, match="took more than 1 s"):
-        fence.fenced("obj", big, "OBJ", seconds=1)
+        fence.sandboxed("obj", big, "OBJ", seconds=1)
 
 
 def test_every_format_is_told_by_its_suffix_whatever_its_case() -> None:

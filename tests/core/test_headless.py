@@ -21,8 +21,26 @@ def hill_file(tmp_path: Path) -> Path:
 
 def test_cut_writes_all_that_is_promised(hill_file: Path, tmp_path: Path) -> None:
     out = tmp_path / "out"
-    status = run("cut", [str(hill_file), "--stock", "40,40,12", "--size-x", "30", "--rough", "flat:4,stepdown=2,leave=0.3",
-                         "--finish", "ball:3,stepover=0.5,angle=45", "--pitch", "0.2", "--tolerance", "0.01", "--out", str(out)])
+    status = run(
+        "cut",
+        [
+            str(hill_file),
+            "--stock",
+            "40,40,12",
+            "--size-x",
+            "30",
+            "--rough",
+            "flat:4,stepdown=2,leave=0.3",
+            "--finish",
+            "ball:3,stepover=0.5,angle=45",
+            "--pitch",
+            "0.2",
+            "--tolerance",
+            "0.01",
+            "--out",
+            str(out),
+        ],
+    )
     assert status == 0
     report = json.loads((out / "report.json").read_text())
     setup = report["setups"][0]
@@ -55,26 +73,37 @@ def test_the_plan_in_the_report_gives_the_same_programs_to_the_byte(hill_file: P
     name = "top-10-3-mm-ball.nc"
     first, second = ((folder / name).read_bytes().splitlines() for folder in (one, two))
     # The title is the name of the file that was given, and the check word covers it.
-    assert [line for line in first[1:] if b"(check" not in line] == [line for line in second[1:] if b"(check" not in line]
+    assert [line for line in first[1:] if b"(check" not in line] == [
+        line for line in second[1:] if b"(check" not in line
+    ]
 
 
-@pytest.mark.parametrize(("words", "said"), [
-    (["--stock", "30,30,-1", "--finish", "ball:3"], "thickness"),
-    (["--stock", "30,30,10", "--finish", "ball:3,stepover=9"], "larger than the cutter"),
-    (["--stock", "30,30,10", "--finish", "blob:3"], "no cutter shape"),
-    (["--stock", "10,30,10", "--finish", "ball:3"], "out of the stock along X"),
-    (["--stock", "30,30,3", "--finish", "ball:3"], "under the stock"),
-    (["--stock", "30,30,10", "--finish", "ball:3,angel=3"], "angel"),
-    (["--stock", "30,30,10", "--finish", "ball:3", "--post", "none"], "no post"),
-    (["--stock", "30,30,10", "--finish", "ball:3", "--pitch", "0.001"], "pitch"),
-])
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (["--stock", "30,30,-1", "--finish", "ball:3"], "thickness"),
+        (["--stock", "30,30,10", "--finish", "ball:3,stepover=9"], "larger than the cutter"),
+        (["--stock", "30,30,10", "--finish", "blob:3"], "no cutter shape"),
+        (["--stock", "10,30,10", "--finish", "ball:3"], "out of the stock along X"),
+        (["--stock", "30,30,3", "--finish", "ball:3"], "under the stock"),
+        (["--stock", "30,30,10", "--finish", "ball:3,angel=3"], "angel"),
+        (["--stock", "30,30,10", "--finish", "ball:3", "--post", "none"], "no post"),
+        (["--stock", "30,30,10", "--finish", "ball:3", "--pitch", "0.001"], "pitch"),
+    ],
+)
 def test_refusals_are_one_line_each(hill_file: Path, tmp_path: Path, capsys, words: list[str], said: str) -> None:
     assert run("cut", [str(hill_file), *words, "--out", str(tmp_path / "o")]) == 1
     err = capsys.readouterr().err
-    assert said in err and "Traceback" not in err and all(line.startswith("nephos cut:") for line in err.strip().splitlines())
+    assert (
+        said in err
+        and "Traceback" not in err
+        and all(line.startswith("nephos cut:") for line in err.strip().splitlines())
+    )
 
 
-@pytest.mark.parametrize("words", [[], ["x.stl"], ["x.stl", "--out", "o"], ["x.stl", "--stock", "1,2", "--out", "o"], ["--nonsense"]])
+@pytest.mark.parametrize(
+    "words", [[], ["x.stl"], ["x.stl", "--out", "o"], ["x.stl", "--stock", "1,2", "--out", "o"], ["--nonsense"]]
+)
 def test_wrong_arguments_end_with_two(words: list[str]) -> None:
     with pytest.raises(SystemExit) as end:
         run("cut", words)

@@ -6,7 +6,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nephos.core.machine.job_time import calibrate, job_time
-from nephos.core.machine.kinematics import MACHINES, move_seconds
+from nephos.core.machine.kinematics import move_seconds
+from nephos.core.machine.machine import MACHINES
 
 MACHINE = MACHINES["shed-router"]
 
@@ -66,18 +67,20 @@ def test_never_faster_than_the_machine(seed: int) -> None:
 
 
 def integrated(points: np.ndarray, feed: float, steps: int = 400) -> float:
-    """Seconds of motion along the points, in small steps of the way: as fast as feed, corners and acceleration let it be."""
+    """Seconds of motion along the points, in small steps of the path: as fast as feed, corners and acceleration let it
+    be."""
     moves = np.diff(points, axis=0)
     lengths = np.linalg.norm(moves, axis=1)
-    ways = moves / lengths[:, None]
-    push = np.min(np.array(MACHINE.acceleration) / np.maximum(np.abs(ways), 1e-12), axis=1)
-    top = np.minimum(feed / 60, np.min(np.array(MACHINE.feed_limit) / 60 / np.maximum(np.abs(ways), 1e-12), axis=1))
+    paths = moves / lengths[:, None]
+    push = np.min(np.array(MACHINE.acceleration) / np.maximum(np.abs(paths), 1e-12), axis=1)
+    top = np.minimum(feed / 60, np.min(np.array(MACHINE.feed_limit) / 60 / np.maximum(np.abs(paths), 1e-12), axis=1))
     ds, a = np.repeat(lengths / steps, steps), np.repeat(push, steps)
     v = np.append(np.repeat(top, steps), 0.0)
     v[0] = 0.0
     for k in range(1, len(moves)):
-        # The arc that leaves the corner by the deviation d has radius d s / (1 - s), s the sine of half the angle inside the corner.
-        s = np.sqrt(max(0.5 * (1 + float(ways[k - 1] @ ways[k])), 0.0))
+        # The arc that leaves the corner by the deviation d has radius d s / (1 - s), s the sine of half the angle
+        # inside the corner.
+        s = np.sqrt(max(0.5 * (1 + float(paths[k - 1] @ paths[k])), 0.0))
         radius = np.inf if s > 0.999999 else MACHINE.corner_deviation * s / (1 - s)
         v[k * steps] = min(top[k - 1], top[k], np.sqrt(min(push[k - 1], push[k]) * radius))
     for k in range(len(ds)):
@@ -98,7 +101,8 @@ def test_time_is_that_of_motion_in_small_steps(seed: int, feed: float) -> None:
 
 
 def test_a_controller_that_looks_less_far_ahead_is_slower() -> None:
-    """Moves of a tenth of a millimetre: with n of them known it can stop within n tenths, so v is at most the root of 2 a n l."""
+    """Moves of a tenth of a millimetre: with n of them known it can stop within n tenths, so v is at most the root of 2
+    a n l."""
     points = np.column_stack([np.arange(2001) * 0.1, np.zeros(2001), np.zeros(2001)])
 
     def at(lookahead: int) -> np.ndarray:

@@ -1,4 +1,5 @@
-"""Finishing in layers, offsets on the true offset, tabs that hold, and what cutters reach, said before anything is calculated."""
+"""Finishing in layers, offsets on the true offset, tabs that hold, and what cutters reach, said before anything is
+calculated."""
 
 import numpy as np
 import pytest
@@ -8,32 +9,38 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cutting import BALL, op, run, worst_gouge
-from foreign_meshes import ball_mesh, open_shell
+from hard_meshes import ball_mesh, open_shell
 from meshes import box_mesh
 from nephos.command.sample import sample_cutters
 from nephos.command.warm import small_hill
 from nephos.core.cutters import Cutter, HolderStep, standard_cutter
-from nephos.core.mesh.look import quick_look
+from nephos.core.findings.placement import placement_findings
+from nephos.core.findings.proof_checks import outcome_findings
+from nephos.core.findings.reach import reach_findings
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths.offset import offset
-from nephos.core.paths.toolpath import Kind
+from nephos.core.mesh.summary import quick_look
+from nephos.core.pipeline.programs import step_of
+from nephos.core.pipeline.space import joined
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.fit import placement_findings
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.programs import step_of
-from nephos.core.plan.proof_checks import outcome_findings
 from nephos.core.plan.proposed import proposed_sheet
-from nephos.core.plan.reach import reach_findings
 from nephos.core.plan.schema import Boundary, Limit, Model, Placement, Plan, Setup, Stock
-from nephos.core.plan.space import joined
 from nephos.core.post.schema import post_named
 from nephos.core.post.write import arcs_of, write_program
+from nephos.core.strategies.clearing.offset import offset
+from nephos.core.toolpath import Kind
 
-# --- layers --------------------------------------------------------------------------------------------------------------
+# --- layers -----------------------------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize(("strategy", "steps"), [
-    ("finish_lines", {"stepover": 0.6}), ("finish_rings", {"stepover": 0.6}), ("finish_both", {"stepover": 0.6, "stepdown": 0.6})])
+@pytest.mark.parametrize(
+    ("strategy", "steps"),
+    [
+        ("finish_raster", {"stepover": 0.6}),
+        ("finish_offset", {"stepover": 0.6}),
+        ("finish_steep_shallow", {"stepover": 0.6, "stepdown": 0.6}),
+    ],
+)
 def test_each_layer_takes_no_more_than_its_depth_and_the_last_leaves_what_one_would(strategy: str, steps: dict) -> None:
     mesh = open_shell()
     size = (26.0, 26.0, float(np.ceil(mesh.size[2] + 2)))
@@ -50,11 +57,15 @@ def test_each_layer_takes_no_more_than_its_depth_and_the_last_leaves_what_one_wo
 
 def test_without_a_depth_layers_change_nothing() -> None:
     hill = small_hill(side=20, cells=20)
-    plain, off = run(hill, op("finish_lines", BALL, 10, stepover=1.0)), run(hill, op("finish_lines", BALL, 10, stepover=1.0, layer=0.0))
+    plain, off = (
+        run(hill, op("finish_raster", BALL, 10, stepover=1.0)),
+        run(hill, op("finish_raster", BALL, 10, stepover=1.0, layer=0.0)),
+    )
     assert plain.programs[0].text == off.programs[0].text
 
 
-# --- offsets -------------------------------------------------------------------------------------------------------------
+# --- offsets ----------------------------------------------------------------------------------------------------------
+
 
 @settings(max_examples=30, deadline=None)
 @given(radius=st.floats(5, 200), by=st.floats(-4, 20))
@@ -76,8 +87,7 @@ def test_offsets_of_a_square_with_a_notch_keep_its_corners() -> None:
 def test_the_arcs_post_writes_arcs_round_a_circle() -> None:
     circle = Boundary(id="c", name="c", source="circle", at=(45, 45), size=(54, 54))
     round_it = op("cut_out", standard_cutter("flat", 6, 1), 10, {"boundary": Limit(boundary="c")}, tabs=0, skin=0.5)
-    done = run(box_mesh((0, 0, 0), (20, 20, 4)), round_it,
-               size=(90, 90, 8), boundaries=(circle,))
+    done = run(box_mesh((0, 0, 0), (20, 20, 4)), round_it, size=(90, 90, 8), boundaries=(circle,))
     post = post_named("rs274-metric-arcs")
     outcome = done.outcomes[0]
     step = step_of(outcome.operation, outcome.path, done.space.plan, 5.0)
@@ -89,7 +99,8 @@ def test_the_arcs_post_writes_arcs_round_a_circle() -> None:
     assert length[level & (arcs.turns == 0)].sum() < 0.1 * 2 * np.pi * 30, "hardly anything level is straight"
 
 
-# --- tabs ----------------------------------------------------------------------------------------------------------------
+# --- tabs -------------------------------------------------------------------------------------------------------------
+
 
 def plate(shape: shapely.Geometry, height: float = 6.0) -> Mesh:
     solid = trimesh.creation.extrude_polygon(shape, height)
@@ -99,27 +110,48 @@ def plate(shape: shapely.Geometry, height: float = 6.0) -> Mesh:
 @pytest.mark.parametrize("count", [3, 4, 5, 6])
 def test_tabs_stand_where_part_and_frame_hold_them(count: int) -> None:
     notched = shapely.box(0, 0, 60, 40).difference(shapely.box(28, 20, 31, 41)).difference(shapely.box(-1, 18, 15, 21))
-    done = run(plate(notched), op("cut_out", standard_cutter("flat", 6, 1), tabs=count, stepdown=3.0), size=(80, 60, 10), pitch=0.3)
+    done = run(
+        plate(notched),
+        op("cut_out", standard_cutter("flat", 6, 1), tabs=count, stepdown=3.0),
+        size=(80, 60, 10),
+        pitch=0.3,
+    )
     assert len(done.tabs) == count
     assert not {"tab-gone", "tab-on-nothing", "part-free"} & {item.code for item in outcome_findings(done)}
     # Stock that ends beside the part holds nothing there.
-    close = run(plate(shapely.box(0, 0, 60, 40)), op("cut_out", standard_cutter("flat", 6, 1), tabs=count, stepdown=3.0),
-                size=(64, 60, 10), pitch=0.3)
+    close = run(
+        plate(shapely.box(0, 0, 60, 40)),
+        op("cut_out", standard_cutter("flat", 6, 1), tabs=count, stepdown=3.0),
+        size=(64, 60, 10),
+        pitch=0.3,
+    )
     assert all(0 < x < 64 and 0 < y < 60 for tab in close.tabs for x, y in (tab.middle, tab.frame))
     assert not {"tab-gone", "tab-on-nothing"} & {item.code for item in outcome_findings(close)}
 
 
-# --- reach ---------------------------------------------------------------------------------------------------------------
+# --- reach ------------------------------------------------------------------------------------------------------------
+
 
 def figure() -> Mesh:
-    return joined([ball_mesh((0, 0, 33), 20), ball_mesh((0, 0, 60), 12), ball_mesh((25, 0, 20), 15), box_mesh((-30, -30, 0), (45, 30, 4))])
+    return joined(
+        [
+            ball_mesh((0, 0, 33), 20),
+            ball_mesh((0, 0, 60), 12),
+            ball_mesh((25, 0, 20), 15),
+            box_mesh((-30, -30, 0), (45, 30, 4)),
+        ]
+    )
 
 
 def proposed(mesh: Mesh, thickness: float) -> tuple[Plan, list]:
     look = quick_look(mesh)
-    plan = Plan(stock=Stock(length=120, width=100, thickness=thickness), models=(Model(id="m1", name="m", mesh="m"),),
-                setups=(Setup(id="a", name="a"),), pitch=0.5)
-    sheet = proposed_sheet(plan, look, sample_cutters())
+    plan = Plan(
+        stock=Stock(length=120, width=100, thickness=thickness),
+        models=(Model(id="m1", name="m", mesh="m"),),
+        setups=(Setup(id="a", name="a"),),
+        pitch=0.5,
+    )
+    sheet = proposed_sheet(plan, plan.setups[0], look, sample_cutters())
     plan = plan.model_copy(update={"setups": (Setup(id="a", name="a", operations=sheet),)})
     shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
     return plan, shown
@@ -130,28 +162,41 @@ def test_what_is_proposed_for_a_deep_figure_has_no_stop_and_says_what_stays_uncu
     plan, shown = proposed(mesh, 90.0)
     operations = plan.setups[0].operations
     early = reach_findings(plan, plan.setups[0], shown)
-    assert [item.code for item in early] == ["not-deep-enough"] and early[0].ways, "what cannot be done is told before calculating"
+    assert [item.code for item in early] == ["not-deep-enough"] and early[0].fixes, (
+        "what cannot be done is told before calculating"
+    )
     assert not [item for item in operations if item.strategy == "cut_out"], "no cutter here gets through 90 mm"
     done = run(mesh, *operations[:2], size=(120, 100, 90), pitch=0.5)
     assert not [item for item in outcome_findings(done) if item.level == "stop"]
-    for way in early[0].ways:
-        after = apply_edit(plan, lambda _: shown[0][2], way.edit)
-        assert after != plan, way.label
+    for fix in early[0].fixes:
+        after = apply_edit(plan, lambda _: shown[0][2], fix.edit)
+        assert after != plan, fix.label
 
 
 def test_a_holder_that_will_meet_the_stock_is_told_with_what_helps() -> None:
     mesh = box_mesh((0, 0, 0), (40, 30, 30))
-    short = Cutter.model_validate(standard_cutter("flat", 6, 1).model_dump() | {
-        "stickout": 20.0, "overall_length": 70.0, "flute_length": 18.0, "holder": (HolderStep(diameter=30, length=20),)})
+    short = Cutter.model_validate(
+        standard_cutter("flat", 6, 1).model_dump()
+        | {
+            "stickout": 20.0,
+            "overall_length": 70.0,
+            "flute_length": 18.0,
+            "holder": (HolderStep(diameter=30, length=20),),
+        }
+    )
     look = quick_look(mesh)
     model = Model(id="m1", name="m", mesh="m")
-    operation = op("rough_rings", short, 10, {"boundary": Limit(boundary="silhouette")}, stepdown=3.0, stepover=2.5)
-    plan = Plan(stock=Stock(length=80, width=70, thickness=40), models=(model,), pitch=0.5,
-                setups=(Setup(id="a", name="a", operations=(operation,)),))
+    operation = op("rough_offset", short, 10, {"boundary": Limit(boundary="silhouette")}, stepdown=3.0, stepover=2.5)
+    plan = Plan(
+        stock=Stock(length=80, width=70, thickness=40),
+        models=(model,),
+        pitch=0.5,
+        setups=(Setup(id="a", name="a", operations=(operation,)),),
+    )
     shown = [(model, placed_model(look.support, model, plan.stock), look)]
     (finding,) = reach_findings(plan, plan.setups[0], shown)
     assert finding.code == "reach" and finding.row == "10" and "holder" in finding.text
-    labels = {way.label.split()[0]: way for way in finding.ways}
+    labels = {fix.label.split()[0]: fix for fix in finding.fixes}
     longer = apply_edit(plan, lambda _: look, labels["Stick-out"].edit)
     assert reach_findings(longer, longer.setups[0], shown) == []
     less = apply_edit(plan, lambda _: look, labels["Cut"].edit)
@@ -160,7 +205,8 @@ def test_a_holder_that_will_meet_the_stock_is_told_with_what_helps() -> None:
     assert "holder-in-wall" not in {item.code for item in outcome_findings(done)}
 
 
-# --- repairs keep the scale ----------------------------------------------------------------------------------------------
+# --- repairs keep the scale -------------------------------------------------------------------------------------------
+
 
 def plaque_with_speck() -> Mesh:
     return joined([box_mesh((0, 0, 0), (230, 160, 18)), box_mesh((235, 10, 2), (236, 11, 3))])
@@ -170,29 +216,43 @@ def test_a_stray_piece_that_decides_the_size_is_told_and_dropping_it_keeps_the_s
     mesh = plaque_with_speck()
     before, after = quick_look(mesh), quick_look(box_mesh((0, 0, 0), (230, 160, 18)))
     placement = Placement(size=(236.0, 164.2, 18.0))
-    plan = Plan(stock=Stock(length=260, width=190, thickness=28), models=(Model(id="m1", name="m", mesh="m", placement=placement),),
-                setups=(Setup(id="a", name="a"),))
+    plan = Plan(
+        stock=Stock(length=260, width=190, thickness=28),
+        models=(Model(id="m1", name="m", mesh="m", placement=placement),),
+        setups=(Setup(id="a", name="a"),),
+    )
     placed = placed_model(before.support, plan.models[0], plan.stock)
     told = {item.code: item for item in placement_findings(plan, {"m1": placed}, {"m1": before}, {"m1": True})}
     stray = told["loose-piece-sizes"]
     assert "236 mm with it, 230 mm" in stray.text
-    repaired = apply_edit(plan, lambda _: before, stray.ways[0].edit)
+    repaired = apply_edit(plan, lambda _: before, stray.fixes[0].edit)
     now = placed_model(after.support, repaired.models[0], repaired.stock)
     assert now.scale == pytest.approx(placed.scale, rel=1e-9), "nothing is stretched"
     assert now.size == pytest.approx([230.0, 160.0 * 164.2 / 160.0, 18.0], rel=1e-6)
-    changed = {item.code: item for item in placement_findings(repaired, {"m1": now}, {"m1": after}, {"m1": True})}["size-after-repair"]
-    again = apply_edit(repaired, lambda _: after, changed.ways[0].edit)
+    changed = {item.code: item for item in placement_findings(repaired, {"m1": now}, {"m1": after}, {"m1": True})}[
+        "size-after-repair"
+    ]
+    again = apply_edit(repaired, lambda _: after, changed.fixes[0].edit)
     bigger = placed_model(after.support, again.models[0], again.stock)
-    assert bigger.size[0] == pytest.approx(236.0) and np.ptp(bigger.scale / now.scale) < 1e-9, "in the proportions that it had"
-    kept = apply_edit(repaired, lambda _: after, changed.ways[1].edit)
-    assert "size-after-repair" not in {item.code for item in placement_findings(kept, {"m1": now}, {"m1": after}, {"m1": True})}
+    assert bigger.size[0] == pytest.approx(236.0) and np.ptp(bigger.scale / now.scale) < 1e-9, (
+        "in the proportions that it had"
+    )
+    kept = apply_edit(repaired, lambda _: after, changed.fixes[1].edit)
+    assert "size-after-repair" not in {
+        item.code for item in placement_findings(kept, {"m1": now}, {"m1": after}, {"m1": True})
+    }
 
 
-@pytest.mark.parametrize("edit", [{"do": "cut_off", "model": "m1", "height": 4.0}, {"do": "repair_model", "model": "m1", "kind": "unify"}])
+@pytest.mark.parametrize(
+    "edit", [{"do": "cut_off", "model": "m1", "height": 4.0}, {"do": "repair_model", "model": "m1", "kind": "unify"}]
+)
 def test_every_repair_keeps_the_scale(edit: dict) -> None:
     look = quick_look(box_mesh((0, 0, 0), (230, 160, 18)))
-    plan = Plan(stock=Stock(length=260, width=190, thickness=28), setups=(Setup(id="a", name="a"),),
-                models=(Model(id="m1", name="m", mesh="m", placement=Placement(size=(200.0, None, 25.0))),))
+    plan = Plan(
+        stock=Stock(length=260, width=190, thickness=28),
+        setups=(Setup(id="a", name="a"),),
+        models=(Model(id="m1", name="m", mesh="m", placement=Placement(size=(200.0, None, 25.0))),),
+    )
     scale = placed_model(look.support, plan.models[0], plan.stock).scale
     changed = apply_edit(plan, lambda _: look, edit)
     assert placed_model(look.support, changed.models[0], changed.stock).scale == pytest.approx(scale)

@@ -10,20 +10,29 @@ from hypothesis import strategies as st
 
 from meshes import box_mesh
 from nephos.core.cutters import Profile
-from nephos.core.paths.link import OVER_BLOCK, OVER_CUT, OVER_GROUND, LinkTask, _ramp, link
-from nephos.core.paths.link_block import LinkBlock
-from nephos.core.paths.registry import Passes
-from nephos.core.paths.toolpath import Kind, Pass
+from nephos.core.linking.link import OVER_BLOCK, OVER_CUT, OVER_GROUND, LinkTask, _ramp, link
+from nephos.core.linking.link_block import LinkBlock
 from nephos.core.stock.block import box_block
 from nephos.core.surface.index import build_index
+from nephos.core.toolpath import Kind, Pass, Passes
 
 RING = np.array([[0, 0, -4], [20, 0, -4], [20, 10, -4], [0, 10, -4], [0, 0, -4]], float)
 FLOOR = box_mesh((-50, -50, -30), (50, 50, -20))
 
 
 def task(block, clearance: float = 5.0, cutter: Profile = Profile.of(3.0, 0.0)) -> LinkTask:  # noqa: B008
-    return LinkTask(build_index(FLOOR.vertices, FLOOR.faces), shapely.box(-40, -40, 40, 40), block, cutter, 0.0, -20.0, 1800, 600,
-                    clearance, 0.01)
+    return LinkTask(
+        build_index(FLOOR.vertices, FLOOR.faces),
+        shapely.box(-40, -40, 40, 40),
+        block,
+        cutter,
+        0.0,
+        -20.0,
+        1800,
+        600,
+        clearance,
+        0.01,
+    )
 
 
 @pytest.mark.parametrize("angle", [1.0, 3.0, 20.0])
@@ -32,16 +41,16 @@ def task(block, clearance: float = 5.0, cutter: Profile = Profile.of(3.0, 0.0)) 
 @given(height=st.floats(0.05, 12))
 def test_a_ramp_stays_on_its_pass_and_within_its_angle(angle: float, closed: bool, height: float) -> None:
     item = Pass(RING if closed else RING[:3], closed=closed, entry="ramp")
-    way = np.vstack([_ramp(item, height, angle), item.start])
-    assert way[0, 2] == pytest.approx(-4 + height)
+    path = np.vstack([_ramp(item, height, angle), item.start])
+    assert path[0, 2] == pytest.approx(-4 + height)
     line = shapely.LineString(item.points[:, :2])
-    assert max(line.distance(shapely.Point(p)) for p in way[:, :2]) < 1e-9
-    step = np.diff(way, axis=0)
+    assert max(line.distance(shapely.Point(p)) for p in path[:, :2]) < 1e-9
+    step = np.diff(path, axis=0)
     flat = np.hypot(step[:, 0], step[:, 1])
     assert (step[:, 2] <= 1e-9).all(), "a ramp never goes up"
     assert (-step[:, 2] <= np.tan(np.radians(angle)) * flat + 1e-9).all()
     # Between two points it follows the pass, not a short cut over what may stand inside.
-    middle = (way[1:, :2] + way[:-1, :2]) / 2
+    middle = (path[1:, :2] + path[:-1, :2]) / 2
     assert max(line.distance(shapely.Point(p)) for p in middle) < 1e-9
 
 
@@ -52,15 +61,17 @@ def test_a_ramp_over_a_pass_of_no_length_ends() -> None:
 
 @settings(max_examples=30, deadline=None)
 @given(seed=st.integers(0, 9999))
-def test_the_highest_of_the_block_along_a_way(seed: int) -> None:
+def test_the_highest_of_the_block_along_a_path(seed: int) -> None:
     rng = np.random.default_rng(seed)
     block = box_block((0, 0, -10), (30, 20, 0), 0.5)
-    block = block.cut_above(rng.uniform(-10, 0, block.top.shape).astype(np.float32), np.zeros(block.top.shape, np.int32))
+    block = block.cut_above(
+        rng.uniform(-10, 0, block.top.shape).astype(np.float32), np.zeros(block.top.shape, np.int32)
+    )
     a, b = rng.uniform([-3, -3], [33, 23], (2, 2))
     radius = rng.uniform(0.6, 5)
     x, y = np.meshgrid(block.grid.xs, block.grid.ys)
-    way = shapely.LineString([a, b])
-    near = shapely.distance(shapely.points(x, y), way) <= radius
+    path = shapely.LineString([a, b])
+    near = shapely.distance(shapely.points(x, y), path) <= radius
     expected = block.top[near].max() if near.any() else -np.inf
     known = LinkBlock(block, keep_up=False)
     assert known.highest(a, b, radius) == pytest.approx(expected)
@@ -101,7 +112,9 @@ def test_a_wall_in_the_way_is_not_cut_through() -> None:
     mesh_vertices = np.concatenate([FLOOR.vertices, wall.vertices])
     mesh_faces = np.concatenate([FLOOR.faces, wall.faces + 8]).astype(np.int32)
     base = task(box_block((0, 0, -10), (60, 20, 0), 0.5))
-    walled = LinkTask(build_index(mesh_vertices, mesh_faces), base.region, base.block, base.cutter, 0.0, -20.0, 1800, 600, 5.0, 0.01)
+    walled = LinkTask(
+        build_index(mesh_vertices, mesh_faces), base.region, base.block, base.cutter, 0.0, -20.0, 1800, 600, 5.0, 0.01
+    )
     assert Kind.LINK not in link(two_pits(4.0), walled).kinds
 
 
@@ -110,11 +123,15 @@ def test_an_entry_begins_just_above_what_was_cut_and_farther_above_the_uncut_top
     path = link(two_pits(20.0), task(block))
     entries = path.points[:-1][path.kinds == Kind.ENTRY]
     assert entries[:, 2] == pytest.approx([OVER_BLOCK, OVER_BLOCK])
-    low = block.cut_above(np.where(block.grid.xs > 20, -3, 0).astype(np.float32) + np.zeros(block.top.shape, np.float32),
-                          np.zeros(block.top.shape, np.int32))
+    low = block.cut_above(
+        np.where(block.grid.xs > 20, -3, 0).astype(np.float32) + np.zeros(block.top.shape, np.float32),
+        np.zeros(block.top.shape, np.int32),
+    )
     path = link(two_pits(20.0), task(low))
     entries = path.points[:-1][path.kinds == Kind.ENTRY]
-    assert entries[:, 2] == pytest.approx([OVER_BLOCK, -3 + OVER_CUT]), "no farther through the air at the plunge feed than it has to"
+    assert entries[:, 2] == pytest.approx([OVER_BLOCK, -3 + OVER_CUT]), (
+        "no farther through the air at the plunge feed than it has to"
+    )
 
 
 def test_a_pass_in_the_full_is_led_in_from_cleared_ground_beside_it() -> None:
@@ -136,9 +153,19 @@ def test_a_pass_in_the_full_is_led_in_from_cleared_ground_beside_it() -> None:
     fence = box_mesh((0, 15, -20), (60, 15.5, -1))
     faces = np.concatenate([FLOOR.faces, fence.faces + 8]).astype(np.int32)
     free = task(low)
-    fenced = LinkTask(build_index(np.concatenate([FLOOR.vertices, fence.vertices]), faces), free.region, free.block, free.cutter, 0.0, -20.0,
-                      1800, 600, 5.0, 0.01)
-    ramp = link(passes, fenced)
+    sandboxed = LinkTask(
+        build_index(np.concatenate([FLOOR.vertices, fence.vertices]), faces),
+        free.region,
+        free.block,
+        free.cutter,
+        0.0,
+        -20.0,
+        1800,
+        600,
+        5.0,
+        0.01,
+    )
+    ramp = link(passes, sandboxed)
     assert np.count_nonzero(ramp.kinds == Kind.ENTRY) > 2, "the part stands between: it ramps"
 
 
@@ -150,8 +177,9 @@ def test_no_passes_no_moves() -> None:
 WALLED = box_block((-40, -40, -20), (40, 40, 0), 0.25)
 
 
-def two_ways(wall: bool) -> tuple[Pass, Pass]:
-    """Two level passes that end and begin 8 mm apart; with a wall of material between them, or in ground that the first has cleared."""
+def two_paths(wall: bool) -> tuple[Pass, Pass]:
+    """Two level passes that end and begin 8 mm apart; with a wall of material between them, or in ground that the first
+    has cleared."""
     first = Pass(np.array([[-30, 0, -4], [0, 0, -4.0]]))
     second = Pass(np.array([[0, 8, -4], [-30, 8, -4.0]])) if wall else Pass(np.array([[-2, 0.5, -4], [-30, 5, -4.0]]))
     return first, second
@@ -159,7 +187,7 @@ def two_ways(wall: bool) -> tuple[Pass, Pass]:
 
 @pytest.mark.parametrize(("through", "wall", "down"), [(True, True, True), (False, True, False), (False, False, True)])
 def test_ways_under_an_even_load_never_link_through_what_stands(through: bool, wall: bool, down: bool) -> None:
-    path = link(Passes(two_ways(wall), stay_down=12.0, on_surface=False, through=through), task(WALLED))
+    path = link(Passes(two_paths(wall), stay_down=12.0, on_surface=False, through=through), task(WALLED))
     linked = path.points[1:][path.kinds == Kind.LINK]
     assert bool(len(linked)) == down
     if not down:
@@ -190,7 +218,10 @@ def test_a_cutter_rests_on_the_block_by_its_underside() -> None:
 
 def test_a_ramp_begins_no_higher_than_what_it_goes_down_into() -> None:
     low = np.array([[50.0, 10, -6], [50, 30, -6], [26, 30, -6], [26, 10, -6], [50, 10, -6]])
-    path = link(Passes((Pass(low, closed=True, entry="ramp"),), stay_down=0.0, on_surface=False, ramp_angle=5.0), task(stepped_block()))
+    path = link(
+        Passes((Pass(low, closed=True, entry="ramp"),), stay_down=0.0, on_surface=False, ramp_angle=5.0),
+        task(stepped_block()),
+    )
     entries = path.points[1:][path.kinds == Kind.ENTRY]
     assert entries[:, 2].max() == pytest.approx(-4, abs=1e-3), "not from the top of the other half"
     steep = np.diff(entries, axis=0)
@@ -208,7 +239,7 @@ def test_far_through_the_air_the_cutter_lifts(through: bool) -> None:
 
 
 def across_cleared_ground(turns: int) -> Passes:
-    """Way to and fro, cut `turns` times, and after it one that begins 14 mm away on ground that is free already."""
+    """Path to and fro, cut `turns` times, and after it one that begins 14 mm away on ground that is free already."""
     to_and_fro = np.array([[25.0, 10, -4], [55, 10, -4]] * turns)
     return Passes((Pass(to_and_fro), Pass(np.array([[55.0, 24, -4], [30, 24, -4]]))), stay_down=12.0, on_surface=False)
 

@@ -8,24 +8,24 @@ import shapely
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from cutting import BALL, FLAT, TOLERANCE, bumpy, op, run, worst_gouge
+from cutting import BALL, FLAT, TOLERANCE, bumpy, from_zero, op, run, worst_gouge
 from meshes import box_mesh, grid_mesh
 from nephos.command.warm import small_hill
 from nephos.core.cutters import SHAPES, standard_cutter
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths.follow import follow_lines
-from nephos.core.paths.levels import level_heights
-from nephos.core.paths.lines import hatch, in_chains
-from nephos.core.paths.registry import strategies
-from nephos.core.paths.toolpath import Kind
 from nephos.core.polyline import densified, thin
+from nephos.core.strategies.clearing.hatch import hatch, in_chains
+from nephos.core.strategies.clearing.levels import level_heights
+from nephos.core.strategies.following.follow import follow_lines
+from nephos.core.strategies.registry import strategies
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import build_index
+from nephos.core.toolpath import Kind
 
 
 @pytest.mark.parametrize("angle", [0.0, 37.0, 90.0])
 def test_finishing_does_not_gouge(hill: Mesh, angle: float) -> None:
-    done = run(hill, op("finish_lines", BALL, stepover=0.5, angle=angle))
+    done = run(hill, op("finish_raster", BALL, stepover=0.5, angle=angle))
     assert worst_gouge(done) <= TOLERANCE
     assert done.comparison.numbers()["gouge_max"] <= TOLERANCE
 
@@ -37,9 +37,10 @@ def test_finishing_does_not_gouge(hill: Mesh, angle: float) -> None:
 def test_no_strategy_gouges_random_ground(seed: int) -> None:
     mesh = bumpy(seed)
     done = run(
-        mesh, op("rough_rings", FLAT, stepdown=2.0, stepover=1.6, leave=0.3),
-        op("rough_lines", standard_cutter("ball", 4, 3), 20, stepdown=2.0, stepover=1.5, leave=0.1, angle=20.0),
-        op("finish_lines", BALL, 30, stepover=0.6, angle=45.0),
+        mesh,
+        op("rough_offset", FLAT, stepdown=2.0, stepover=1.6, leave=0.3),
+        op("rough_raster", standard_cutter("ball", 4, 3), 20, stepdown=2.0, stepover=1.5, leave=0.1, angle=20.0),
+        op("finish_raster", BALL, 30, stepover=0.6, angle=45.0),
     )
     for k in range(3):
         assert worst_gouge(done, k) <= TOLERANCE
@@ -54,18 +55,18 @@ def test_no_shape_gouges_random_ground(shape: str) -> None:
     operations = []
     for key, kind in strategies().items():
         # Fronts are slow to work out on spikes: one shape of theirs is enough.
-        skipped = {"pocket", "drill"} | ({"rough_fronts"} if shape != "bull-nose" else set())
+        skipped = {"pocket", "drill"} | ({"rough_engagement"} if shape != "bull-nose" else set())
         if shape in kind.shapes and key not in skipped:
             known = {name: value for name, value in words.items() if name in kind.settings.model_fields}
             operations.append(op(key, cutter, 10 * len(operations) + 10, **known))
-    operations.append(op("finish_lines", cutter, 90, stepover=0.5, angle=30.0))
+    operations.append(op("finish_raster", cutter, 90, stepover=0.5, angle=30.0))
     done = run(bumpy(7), *operations)
     for k, outcome in enumerate(done.outcomes):
         assert worst_gouge(done, k) <= TOLERANCE, outcome.operation.strategy
         assert outcome.rapid_depth.max(initial=0) == 0, "a rapid goes through the block"
 
 
-@pytest.mark.parametrize("strategy", ["rough_rings", "rough_lines"])
+@pytest.mark.parametrize("strategy", ["rough_offset", "rough_raster"])
 def test_roughing_leaves_the_skin_it_was_asked_to(strategy: str) -> None:
     """A block on level ground: the skin on the ground and on the block's top and sides."""
     x, y = np.meshgrid(np.linspace(0, 24, 49), np.linspace(0, 24, 49))
@@ -80,7 +81,7 @@ def test_roughing_leaves_the_skin_it_was_asked_to(strategy: str) -> None:
 
 
 def test_roughing_in_level_steps_that_are_even(hill: Mesh) -> None:
-    done = run(hill, op("rough_rings", FLAT, stepdown=1.9, stepover=1.8, leave=0.4))
+    done = from_zero(run(hill, op("rough_offset", FLAT, stepdown=1.9, stepover=1.8, leave=0.4)))
     outcome = done.outcomes[0]
     cuts = outcome.points[1:][outcome.kinds == Kind.CUT]
     levels = np.unique(cuts[:, 2].round(3))
@@ -97,10 +98,17 @@ def test_no_sliver_layers(top: float, bottom: float, down: float) -> None:
 
 def test_one_region_is_finished_before_the_next_begins() -> None:
     """Two pits apart from each other: each is cut to its bottom in one go below the rim."""
-    walls = [box_mesh((0, 0, 0), (40, 4, 8)), box_mesh((0, 16, 0), (40, 20, 8)), box_mesh((0, 4, 0), (4, 16, 8)),
-             box_mesh((18, 4, 0), (22, 16, 8)), box_mesh((36, 4, 0), (40, 16, 8))]
-    mesh = Mesh(np.concatenate([w.vertices for w in walls]), np.concatenate([w.faces + 8 * k for k, w in enumerate(walls)]))
-    done = run(mesh, op("rough_rings", FLAT, stepdown=2.0, stepover=1.5, leave=0.2), size=(44, 24, 9.5))
+    walls = [
+        box_mesh((0, 0, 0), (40, 4, 8)),
+        box_mesh((0, 16, 0), (40, 20, 8)),
+        box_mesh((0, 4, 0), (4, 16, 8)),
+        box_mesh((18, 4, 0), (22, 16, 8)),
+        box_mesh((36, 4, 0), (40, 16, 8)),
+    ]
+    mesh = Mesh(
+        np.concatenate([w.vertices for w in walls]), np.concatenate([w.faces + 8 * k for k, w in enumerate(walls)])
+    )
+    done = from_zero(run(mesh, op("rough_offset", FLAT, stepdown=2.0, stepover=1.5, leave=0.2), size=(44, 24, 9.5)))
     outcome = done.outcomes[0]
     low = outcome.points[1:][(outcome.kinds == Kind.CUT) & (outcome.points[1:, 2] < -2.5)]
     sides = np.sign(low[:, 0] - 22)
@@ -108,7 +116,7 @@ def test_one_region_is_finished_before_the_next_begins() -> None:
 
 
 def test_entries_are_no_straight_plunges_into_material(hill: Mesh) -> None:
-    done = run(hill, op("rough_rings", FLAT, stepdown=2.0, stepover=1.8, leave=0.4, ramp_angle=3.0))
+    done = run(hill, op("rough_offset", FLAT, stepdown=2.0, stepover=1.8, leave=0.4, ramp_angle=3.0))
     outcome = done.outcomes[0]
     entry = outcome.kinds == Kind.ENTRY
     step = np.diff(outcome.points, axis=0)[entry]
@@ -161,14 +169,14 @@ def test_thinning_keeps_within_the_tolerance(seed: int, tolerance: float) -> Non
 
 
 def test_finishing_leaves_no_more_than_the_scallop_where_the_cutter_reaches() -> None:
-    done = run(small_hill(cells=80), op("finish_lines", BALL, stepover=0.3), pitch=0.1)
+    done = run(small_hill(cells=80), op("finish_raster", BALL, stepover=0.3), pitch=0.1)
     numbers = done.comparison.numbers()
     assert numbers["leftover_p95"] <= BALL.scallop(0.3) + TOLERANCE
     assert numbers["gouge_max"] <= TOLERANCE
 
 
 def test_a_second_roughing_cuts_no_air(hill: Mesh) -> None:
-    one = op("rough_rings", FLAT, stepdown=2.0, stepover=1.8, leave=0.4)
+    one = op("rough_offset", FLAT, stepdown=2.0, stepover=1.8, leave=0.4)
     again = one.model_copy(update={"number": 20, "cutter": standard_cutter("flat", 3, 4)})
     done = run(hill, one, again)
     assert done.outcomes[1].path.length(False) < 0.6 * done.outcomes[0].path.length(False)

@@ -8,14 +8,16 @@ from hypothesis import strategies as st
 
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
-from nephos.core.paths.toolpath import Kind, Toolpath
 from nephos.core.post.arcs import SAG, VERTEX
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import parse_post, post_named
 from nephos.core.post.write import Step, write_program
+from nephos.core.toolpath import Kind, Toolpath
 
 METRIC = post_named("rs274-metric")
-INCH = METRIC.model_copy(update={"id": "test-inch", "unit": "in", "decimals": 4, "start": ("G20", "G90"), "feed_decimals": 1})
+INCH = METRIC.model_copy(
+    update={"id": "test-inch", "unit": "in", "decimals": 4, "start": ("G20", "G90"), "feed_decimals": 1}
+)
 
 
 def path(points: np.ndarray, kinds: np.ndarray) -> Toolpath:
@@ -23,7 +25,9 @@ def path(points: np.ndarray, kinds: np.ndarray) -> Toolpath:
 
 
 def program(post, toolpath: Toolpath) -> bytes:
-    return write_program(post, "t", ["a job (with brackets)"], [Step(10, "Rough", standard_cutter("flat", 6, 7), 18000, toolpath)], 4).text
+    return write_program(
+        post, "t", ["a job (with brackets)"], [Step(10, "Rough", standard_cutter("flat", 6, 7), 18000, toolpath)], 4
+    ).text
 
 
 @pytest.mark.parametrize("post", [METRIC, INCH])
@@ -53,10 +57,17 @@ def test_words_that_repeat_are_left_out_and_lines_counted() -> None:
     assert text[0] == "(a job with brackets)"
 
 
-@pytest.mark.parametrize(("text", "words"), [
-    ("G1 X1", "before any feed"), ("X1 Y2", "before G0"), ("G0 X", "cannot be read"), ("G2 X1 A1", "none that Nephos can follow"),
-    ("(open", "not closed"), ("G0 Q3", "none that"),
-])
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("G1 X1", "before any feed"),
+        ("X1 Y2", "before G0"),
+        ("G0 X", "cannot be read"),
+        ("G2 X1 A1", "none that Nephos can follow"),
+        ("(open", "not closed"),
+        ("G0 Q3", "none that"),
+    ],
+)
 def test_reader_stops_at_what_it_cannot_follow(text: str, words: str) -> None:
     with pytest.raises(Refused, match=words) as reason:
         read_program(b"G21 G90\n" + text.encode() + b"\n")
@@ -64,7 +75,9 @@ def test_reader_stops_at_what_it_cannot_follow(text: str, words: str) -> None:
 
 
 def test_reader_follows_other_ways_of_writing() -> None:
-    reading = read_program(b"%\ng20g90 ; inches\nN5 G00 X1. Y-.5 Z+2\r\nG91 G1 X.25 F10.5 (one) Z-1\n/M3 S900\nG4 P2\nG90 G21 X0\nM30")
+    reading = read_program(
+        b"%\ng20g90 ; inches\nN5 G00 X1. Y-.5 Z+2\r\nG91 G1 X.25 F10.5 (one) Z-1\n/M3 S900\nG4 P2\nG90 G21 X0\nM30"
+    )
     assert np.allclose(reading.points[1:], [[25.4, -12.7, 50.8], [31.75, -12.7, 25.4], [0, -12.7, 25.4]])
     assert reading.rapid.tolist() == [1, 0, 0] and reading.lines.tolist() == [3, 4, 7]
     assert reading.feeds.tolist() == pytest.approx([0, 266.7, 266.7], abs=1e-3)
@@ -139,10 +152,16 @@ def test_what_is_no_arc_stays_straight() -> None:
         assert b"I" not in program(ARCS, path(points, np.ones(len(points) - 1, int))).split(b"M3")[1]
 
 
-@pytest.mark.parametrize(("line", "said"), [
-    ("G2 X10 Y0 I4 J1", "does not lie on its circle"), ("G3 X10 Y0", "no centre"), ("G2 X10 Y0 R4", "does not lie on its circle"),
-    ("G53 G0 Z0 X0\nG2 X10 Y0 I5", "not known to be"), ("G2 X0 Y0 R4", "does not lie"),
-])
+@pytest.mark.parametrize(
+    ("line", "said"),
+    [
+        ("G2 X10 Y0 I4 J1", "does not lie on its circle"),
+        ("G3 X10 Y0", "no centre"),
+        ("G2 X10 Y0 R4", "does not lie on its circle"),
+        ("G53 G0 Z0 X0\nG2 X10 Y0 I5", "not known to be"),
+        ("G2 X0 Y0 R4", "does not lie"),
+    ],
+)
 def test_an_arc_that_cannot_be_is_refused(line: str, said: str) -> None:
     with pytest.raises(Refused, match=said):
         read_program(f"G21 G90\nG1 X0 Y0 Z0 F100\n{line}\n".encode())
@@ -158,15 +177,19 @@ def test_arcs_by_radius_are_those_by_centre() -> None:
     by_centre = read_program(b"G21 G90\nG0 X0 Y0 Z0\nG3 X10 Y10 I0 J10 F100\nG2 X20 Y20 I10 J0\n")
     by_radius = read_program(b"G21 G90\nG0 X0 Y0 Z0\nG3 X10 Y10 R10 F100\nG2 X20 Y20 R10\n")
     assert np.allclose(by_centre.points[1:], by_radius.points[1:], atol=1e-9)
-    long_way = read_program(b"G21 G90\nG0 X0 Y0 Z0\nG3 X10 Y10 R-10 F100\n")
-    assert np.nanmax(long_way.points[:, 0]) == pytest.approx(20, abs=0.001), "a negative radius goes the longer way round"
+    long_path = read_program(b"G21 G90\nG0 X0 Y0 Z0\nG3 X10 Y10 R-10 F100\n")
+    assert np.nanmax(long_path.points[:, 0]) == pytest.approx(20, abs=0.001), (
+        "a negative radius goes the longer way round"
+    )
 
 
 def test_a_helix_goes_down_evenly() -> None:
     reading = read_program(b"G21 G90\nG0 X10 Y0 Z0\nG3 X10 Y0 Z-4 I-10 J0 F100\n")
-    way = reading.points[1:]
-    turned = np.unwrap(np.arctan2(way[:, 1], way[:, 0]))
-    assert np.allclose(way[:, 2], -4 * turned / (2 * np.pi), atol=1e-9) and np.allclose(np.hypot(way[:, 0], way[:, 1]), 10, atol=0.001)
+    path = reading.points[1:]
+    turned = np.unwrap(np.arctan2(path[:, 1], path[:, 0]))
+    assert np.allclose(path[:, 2], -4 * turned / (2 * np.pi), atol=1e-9) and np.allclose(
+        np.hypot(path[:, 0], path[:, 1]), 10, atol=0.001
+    )
 
 
 def test_after_the_machines_own_coordinates_a_place_is_not_known() -> None:

@@ -1,4 +1,5 @@
-"""The shipped posts and what can be set in one: golden text, files cut to size, the check word, and what is wrong in plain words."""
+"""The shipped posts and what can be set in one: golden text, files cut to size, the check word, and what is wrong in
+plain words."""
 
 import json
 from dataclasses import replace
@@ -7,21 +8,21 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from cutting import BALL, FLAT, op, run
+from cutting import BALL, FLAT, op, recertified, run
 from nephos.command.warm import small_hill
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
-from nephos.core.paths.toolpath import Kind, Toolpath
-from nephos.core.plan.pipeline import run_setup
-from nephos.core.plan.programs import certify, programs_of
-from nephos.core.plan.results import MemoryStore
-from nephos.core.plan.space import Work
+from nephos.core.pipeline.programs import programs_of
+from nephos.core.pipeline.run import run_setup
+from nephos.core.pipeline.space import Work
+from nephos.core.pipeline.store import MemoryStore
+from nephos.core.post.checksum import check_word, seal_state
 from nephos.core.post.preview import preview
 from nephos.core.post.read import read_program
-from nephos.core.post.schema import Post, checked_post, parse_post, post_named, post_of, shipped_posts
-from nephos.core.post.seal import check_word, seal_state
+from nephos.core.post.schema import Post, checked_post, parse_post, post_named, shipped_posts
 from nephos.core.post.split import split_steps, too_large
 from nephos.core.post.write import Step, write_program
+from nephos.core.toolpath import Kind, Toolpath
 
 GOLDEN = Path(__file__).parent / "golden"
 SHIPPED = sorted(shipped_posts())
@@ -31,20 +32,38 @@ def steps(clearance: float = 5.0) -> list[Step]:
     """Two operations with two cutters: a square with rounded corners, then a slope."""
     turn = np.linspace(0, np.pi / 2, 33)[1:]
     corner = np.column_stack([20 + 5 * np.sin(turn), 5 - 5 * np.cos(turn), np.full(32, -1.5)])
-    square = np.array([[0, 0, clearance], [0, 0, 0.5], [0, 0, -1.5], [20, 0, -1.5], *corner, [25, 20, -1.5], [0, 20, -1.5], [0, 20, clearance]])
+    square = np.array(
+        [
+            [0, 0, clearance],
+            [0, 0, 0.5],
+            [0, 0, -1.5],
+            [20, 0, -1.5],
+            *corner,
+            [25, 20, -1.5],
+            [0, 20, -1.5],
+            [0, 20, clearance],
+        ]
+    )
     kinds = np.array([Kind.RAPID, Kind.ENTRY, *[Kind.CUT] * 35, Kind.RAPID], np.uint8)
     slope = np.array([[2, 2, clearance], [2, 2, -0.25], [12.3456, 2, -2.125], [12.3456, 2, clearance]])
-    first = Toolpath(square, kinds, np.where(kinds == Kind.RAPID, 0, np.where(kinds == Kind.ENTRY, 600, 1800)).astype(np.float32))
+    first = Toolpath(
+        square, kinds, np.where(kinds == Kind.RAPID, 0, np.where(kinds == Kind.ENTRY, 600, 1800)).astype(np.float32)
+    )
     second = Toolpath(slope, np.array([2, 1, 0], np.uint8), np.array([600, 1500, 0], np.float32))
-    return [Step(10, "Rough, offset", standard_cutter("flat", 6, 3), 18000, first, 0.01, "mist", clearance, 600),
-            Step(20, "Finish, raster", standard_cutter("ball", 3, 5), 20000, second, 0.01, "none", clearance, 600)]
+    return [
+        Step(10, "Rough, offset", standard_cutter("flat", 6, 3), 18000, first, 0.01, "mist", clearance, 600),
+        Step(20, "Finish, raster", standard_cutter("ball", 3, 5), 20000, second, 0.01, "none", clearance, 600),
+    ]
 
 
 @pytest.mark.parametrize("key", SHIPPED)
 def test_a_shipped_post_writes_what_it_always_wrote(key: str) -> None:
     post = post_named(key)
     parts = [steps()[:1], steps()[1:]] if post.changes == "file" else [steps()]
-    text = b"".join(write_program(post, "t", ["Golden square", "zero at the front left corner"], part, 4, (0.0, 150.0)).text for part in parts)
+    text = b"".join(
+        write_program(post, "t", ["Golden square", "zero at the front left corner"], part, 4, (0.0, 150.0)).text
+        for part in parts
+    )
     assert text.decode() == (GOLDEN / f"{key}.txt").read_text()
 
 
@@ -67,7 +86,9 @@ def test_cutters_are_changed_as_the_post_says() -> None:
     pauses = write_program(post_named("rs274-metric-pauses"), "t", [], steps(), 4).text.decode()
     assert pauses.count("M0\n") == 1 and pauses.index("T3") < pauses.index("M0"), "the first cutter is in already"
     changer = write_program(post_named("rs274-metric-changer"), "t", [], steps(), 4).text.decode()
-    assert "T3 M6" in changer and "T5 M6" in changer and changer.index("M7") < changer.index("M9") < changer.index("T5 M6")
+    assert (
+        "T3 M6" in changer and "T5 M6" in changer and changer.index("M7") < changer.index("M9") < changer.index("T5 M6")
+    )
 
 
 def test_every_word_in_every_line_where_the_post_says_so() -> None:
@@ -76,7 +97,9 @@ def test_every_word_in_every_line_where_the_post_says_so() -> None:
 
 
 def test_line_numbers_begin_anew_where_the_controller_counts_no_further() -> None:
-    post = Post.model_validate(post_named("rs274-metric").model_dump() | {"line_numbers": {"on": True, "first": 10, "step": 10, "last": 90}})
+    post = Post.model_validate(
+        post_named("rs274-metric").model_dump() | {"line_numbers": {"on": True, "first": 10, "step": 10, "last": 90}}
+    )
     lines = write_program(post, "t", [], steps()[:1], 4).text.decode().splitlines()
     numbers = [int(line.split()[0][1:]) for line in lines if line.startswith("N")]
     assert numbers == [10 + 10 * (k % 9) for k in range(len(numbers))] and len(numbers) > 20
@@ -94,18 +117,29 @@ def test_a_line_longer_than_the_controller_takes_is_refused_with_its_number() ->
 
 
 def test_comments_keep_to_plain_letters() -> None:
-    text = write_program(post_named("rs274-metric"), "t", ["Setup A · Größe 3×4 (in lime)"], steps()[1:], 4).text.decode()
+    text = write_program(
+        post_named("rs274-metric"), "t", ["Setup A · Größe 3×4 (in lime)"], steps()[1:], 4
+    ).text.decode()
     assert text.splitlines()[0] == "(Setup A - Grosse 3x4 in lime)"
 
 
 def winding(moves: int = 900) -> Step:
-    """A long way down a slope that never comes up."""
+    """A long path down a slope that never comes up."""
     t = np.linspace(0, 60, moves)
-    way = np.column_stack([20 + t * np.cos(t), 40 + t * np.sin(t), -1 - t / 40])
-    points = np.vstack([[*way[0, :2], 5.0], way, [*way[-1, :2], 5.0]])
+    path = np.column_stack([20 + t * np.cos(t), 40 + t * np.sin(t), -1 - t / 40])
+    points = np.vstack([[*path[0, :2], 5.0], path, [*path[-1, :2], 5.0]])
     kinds = np.array([Kind.ENTRY, *[Kind.CUT] * (moves - 1), Kind.RAPID], np.uint8)
-    return Step(30, "Finish, raster", standard_cutter("ball", 3, 5), 20000,
-                Toolpath(points, kinds, np.where(kinds == 0, 0, 900).astype(np.float32)), 0.01, "none", 5.0, 450)
+    return Step(
+        30,
+        "Finish, raster",
+        standard_cutter("ball", 3, 5),
+        20000,
+        Toolpath(points, kinds, np.where(kinds == 0, 0, 900).astype(np.float32)),
+        0.01,
+        "none",
+        5.0,
+        450,
+    )
 
 
 @pytest.mark.parametrize("limit", [{"most_lines": 240}, {"most_kilobytes": 16}, {"most_lines": 300, "arcs": True}])
@@ -139,23 +173,30 @@ def test_a_post_that_leaves_no_room_for_moves_says_so() -> None:
 
 
 def test_split_files_of_a_job_are_certified_and_a_changed_one_is_not() -> None:
-    done = run(small_hill(side=20, cells=20), op("rough_rings", FLAT, stepover=2.0, stepdown=2.0),
-               op("finish_lines", BALL, 20, stepover=0.5), pitch=0.5)
+    done = run(
+        small_hill(side=20, cells=20),
+        op("rough_offset", FLAT, stepover=2.0, stepdown=2.0),
+        op("finish_raster", BALL, 20, stepover=0.5),
+        pitch=0.5,
+    )
     post = Post.model_validate(post_named("rs274-metric-changer").model_dump() | {"most_lines": 400})
     plan = done.space.plan.model_copy(update={"post": post})
     space = replace(done.space, plan=plan)
     files = programs_of(space, done.outcomes, "A hill, revision 1")
     assert len(files) > 1 and all("file " in file.text.decode()[:600] for file in files)
-    certify(list(files), list(done.outcomes), space.clearance, None, post_of(space.plan.post), 4.0)
-    with pytest.raises(Refused, match="not posted"):
-        certify(list(files[:-1]), list(done.outcomes), space.clearance, None, post_of(space.plan.post), 4.0)
-    with pytest.raises(Refused, match="not posted"):
-        certify([files[1], files[0], *files[2:]], list(done.outcomes), space.clearance, None, post_of(space.plan.post), 4.0)
+    done = replace(done, space=space)
+    recertified(done, *files)
+    with pytest.raises(Refused, match=r"leaves out moves|hold all moves"):
+        recertified(done, *files[:-1])
+    with pytest.raises(Refused, match=r"leaves out moves|hold all moves"):
+        recertified(done, files[1], files[0], *files[2:])
 
 
 def test_the_post_of_a_job_may_be_the_shops_own() -> None:
-    done = run(small_hill(side=20, cells=12), op("rough_rings", FLAT, stepover=2.0, stepdown=2.0), pitch=0.5)
-    own = Post.model_validate(post_named("rs274-inch").model_dump() | {"id": "shed", "title": "Shed", "extension": "tap"})
+    done = run(small_hill(side=20, cells=12), op("rough_offset", FLAT, stepover=2.0, stepdown=2.0), pitch=0.5)
+    own = Post.model_validate(
+        post_named("rs274-inch").model_dump() | {"id": "shed", "title": "Shed", "extension": "tap"}
+    )
     plan = done.space.plan.model_copy(update={"post": own})
     again = run_setup(plan, plan.setups[0], lambda _: small_hill(side=20, cells=12), Work(MemoryStore()))
     assert again.programs[0].name.endswith(".tap") and b"G20" in again.programs[0].text
@@ -172,13 +213,22 @@ def test_the_check_word_tells_a_file_that_was_changed() -> None:
     assert seal_state(b"G21\nG0 Z5\n") == "none"
 
 
-@pytest.mark.parametrize(("change", "said"), [
-    ({"unit": "cm"}, "unit must be 'mm' or 'in'"), ({"decimals": 9}, "decimals must be 6 or less"), ({"title": ""}, "title must not be empty"),
-    ({"start": ["G21", "S{speed}"]}, r"start: line 2: \{speed\} is not known; use \{spindle\}"), ({"end": ["M30 {"]}, "end: line 1 has a brace"),
-    ({"colour": 1}, "colour is nothing that a post has"), ({"id": "My Post"}, "id may hold small letters"),
-    ({"line_numbers": {"first": 500, "last": 100}}, "the last one must be higher"), ({"most_lines": 1.5}, "most lines must be a whole number"),
-    ({"extension": "n.c"}, "extension may hold letters and digits"), ({"start": ["G21\nG90"]}, "start: line 1 may hold plain letters"),
-])
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        ({"unit": "cm"}, "unit must be 'mm' or 'in'"),
+        ({"decimals": 9}, "decimals must be 6 or less"),
+        ({"title": ""}, "title must not be empty"),
+        ({"start": ["G21", "S{speed}"]}, r"start: line 2: \{speed\} is not known; use \{spindle\}"),
+        ({"end": ["M30 {"]}, "end: line 1 has a brace"),
+        ({"colour": 1}, "colour is nothing that a post has"),
+        ({"id": "My Post"}, "id may hold small letters"),
+        ({"line_numbers": {"first": 500, "last": 100}}, "the last one must be higher"),
+        ({"most_lines": 1.5}, "most lines must be a whole number"),
+        ({"extension": "n.c"}, "extension may hold letters and digits"),
+        ({"start": ["G21\nG90"]}, "start: line 1 may hold plain letters"),
+    ],
+)
 def test_what_is_wrong_with_a_post_is_said_in_plain_words(change: dict, said: str) -> None:
     with pytest.raises(Refused, match=said):
         checked_post(post_named("rs274-metric").model_dump() | change)

@@ -26,8 +26,10 @@ def ball(rings: int = 24, radius: float = 10.0) -> Mesh:
 
 def joined(*meshes: Mesh) -> Mesh:
     starts = np.cumsum([0, *(len(m.vertices) for m in meshes)])
-    return Mesh(np.concatenate([m.vertices for m in meshes]),
-                np.concatenate([m.faces + s for m, s in zip(meshes, starts, strict=False)]).astype(np.int32))
+    return Mesh(
+        np.concatenate([m.vertices for m in meshes]),
+        np.concatenate([m.faces + s for m, s in zip(meshes, starts, strict=False)]).astype(np.int32),
+    )
 
 
 def done(mesh: Mesh, kind: str, **words) -> tuple[Mesh, str]:
@@ -41,8 +43,16 @@ def without(mesh: Mesh, *faces: int) -> Mesh:
 
 def test_a_sound_box_has_no_faults() -> None:
     found, faults = examine_closely(BOX)
-    assert (found.watertight, found.shells, found.holes, found.flipped, found.inside_out, found.without_area, found.duplicates,
-            found.nonmanifold) == (True, 1, 0, 0, 0, 0, 0, 0)
+    assert (
+        found.watertight,
+        found.shells,
+        found.holes,
+        found.flipped,
+        found.inside_out,
+        found.without_area,
+        found.duplicates,
+        found.nonmanifold,
+    ) == (True, 1, 0, 0, 0, 0, 0, 0)
     assert found.area == pytest.approx(2 * (600 + 300 + 200)) and found.volume == pytest.approx(6000)
     assert all(len(item) == 0 for item in (faults.holes, faults.nonmanifold, faults.flipped, faults.loose))
 
@@ -64,7 +74,9 @@ def test_each_fault_is_counted_and_placed() -> None:
     found, faults = examine_closely(twice)
     assert found.duplicates == 1 and found.nonmanifold == 3 and len(faults.nonmanifold) == 3
 
-    sliver = Mesh(np.concatenate([BOX.vertices, [[5, 0, 0.0]]]), np.concatenate([BOX.faces, [[0, 8, 1]]]).astype(np.int32))
+    sliver = Mesh(
+        np.concatenate([BOX.vertices, [[5, 0, 0.0]]]), np.concatenate([BOX.faces, [[0, 8, 1]]]).astype(np.int32)
+    )
     assert examine(sliver).without_area == 1
 
     specks = joined(BOX, ball(6, 0.5).moved(shift(60, 0, 0)))
@@ -91,7 +103,9 @@ def test_holes_are_closed_up_to_a_size_and_the_volume_is_back() -> None:
     holed = without(BOX, 2, 3)
     after, said = done(holed, "close_holes", size=40.0)
     found = examine(after)
-    assert found.watertight and found.volume == pytest.approx(6000) and found.inside_out == 0 and said == "1 hole closed"
+    assert (
+        found.watertight and found.volume == pytest.approx(6000) and found.inside_out == 0 and said == "1 hole closed"
+    )
     left, said = done(holed, "close_holes", size=20.0)
     assert examine(left).holes == 1 and said == "0 holes closed, 1 larger left open"
 
@@ -121,8 +135,10 @@ def test_inside_out_is_turned_and_turned_back() -> None:
 
 
 def test_welding_closes_hairline_cracks() -> None:
-    loose = Mesh(BOX.vertices[BOX.faces].reshape(-1, 3) + np.random.default_rng(3).uniform(-0.002, 0.002, (36, 3)),
-                 np.arange(36, dtype=np.int32).reshape(-1, 3))
+    loose = Mesh(
+        BOX.vertices[BOX.faces].reshape(-1, 3) + np.random.default_rng(3).uniform(-0.002, 0.002, (36, 3)),
+        np.arange(36, dtype=np.int32).reshape(-1, 3),
+    )
     assert examine(loose).shells == 12
     after, said = done(loose, "merge_near", distance=0.02)
     assert examine(after).watertight and said == "28 corners welded"
@@ -146,7 +162,9 @@ def test_a_relief_gets_a_base() -> None:
 
 
 @settings(max_examples=60, deadline=None)
-@given(height=st.floats(-9.9, 9.9), direction=st.tuples(*[st.floats(-1, 1)] * 3).filter(lambda v: np.linalg.norm(v) > 0.1))
+@given(
+    height=st.floats(-9.9, 9.9), direction=st.tuples(*[st.floats(-1, 1)] * 3).filter(lambda v: np.linalg.norm(v) > 0.1)
+)
 def test_cutting_a_ball_leaves_the_cap_that_geometry_says(height: float, direction: tuple[float, float, float]) -> None:
     normal = np.array(direction) / np.linalg.norm(direction)
     mesh = ball(40)
@@ -190,8 +208,13 @@ def test_the_deviation_of_a_grown_ball_is_what_it_grew_by(by: float) -> None:
 
 def test_steps_run_in_order_and_each_says_what_it_did() -> None:
     mesh = joined(without(BOX, 2, 3), ball(6, 0.5).moved(shift(60, 0, 0)))
-    steps = tuple(Repair.model_validate(item) for item in (
-        {"kind": "drop_shells", "settings": {"size": 3}}, {"kind": "close_holes", "settings": {"size": 50}}))
+    steps = tuple(
+        Repair.model_validate(item)
+        for item in (
+            {"kind": "drop_shells", "settings": {"size": 3}},
+            {"kind": "close_holes", "settings": {"size": 50}},
+        )
+    )
     after, said = repaired(mesh, steps)
     assert said == ("1 loose piece dropped", "1 hole closed") and examine(after).watertight
 

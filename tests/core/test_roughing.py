@@ -12,13 +12,13 @@ from meshes import grid_mesh
 from nephos.core.cutters import Profile, standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths.drill import hole_middles
-from nephos.core.paths.levels import Field, extra_levels, filled
-from nephos.core.paths.regions import Layer, worth_cutting
-from nephos.core.paths.rough_rings import RoughRingsSettings
-from nephos.core.paths.toolpath import Kind
 from nephos.core.plan.schema import Boundary, Combine, Limit
+from nephos.core.strategies.clearing.levels import Field, extra_levels, filled
+from nephos.core.strategies.clearing.regions import Layer, worth_cutting
+from nephos.core.strategies.drill import hole_middles
+from nephos.core.strategies.rough_offset import RoughRingsSettings
 from nephos.core.surface.drop import drop_grid
+from nephos.core.toolpath import Kind
 
 
 def terrace() -> Mesh:
@@ -56,7 +56,7 @@ def test_pecks_are_even_and_not_deeper_than_asked(hill: Mesh) -> None:
 
 def test_level_ground_between_two_levels_gets_one_of_its_own() -> None:
     words = {"stepdown": 4.0, "stepover": 1.8, "leave": 0.3}
-    with_flats, without = (run(terrace(), op("rough_rings", FLAT, flats=flats, **words)) for flats in ("on", "off"))
+    with_flats, without = (run(terrace(), op("rough_offset", FLAT, flats=flats, **words)) for flats in ("on", "off"))
     # The middle step: 2.2 mm over the foot, 0.3 of it left; without, as much as the next level up leaves.
     columns = np.abs(with_flats.comparison.grid.xs - 15) < 1.5
     left = [np.nanmedian(done.comparison.deviation[:, columns]) for done in (with_flats, without)]
@@ -73,7 +73,7 @@ def test_no_extra_level_where_it_would_be_a_sliver() -> None:
 def test_a_helix_goes_down_on_a_circle_inside_the_region(angle: float) -> None:
     spot, change = on_spot(size=(22.0, 22.0))
     words = {"entry": "helix", "stepdown": 3.0, "stepover": 1.6, "ramp_angle": angle}
-    done = run(terrace(), op("rough_rings", FLAT, change=change, **words), boundaries=(spot,))
+    done = run(terrace(), op("rough_offset", FLAT, change=change, **words), boundaries=(spot,))
     outcome = done.outcomes[0]
     entry = outcome.kinds == Kind.ENTRY
     steps, ends = np.diff(outcome.points, axis=0)[entry], outcome.points[1:][entry]
@@ -87,15 +87,19 @@ def test_a_helix_goes_down_on_a_circle_inside_the_region(angle: float) -> None:
 
 def test_the_cutter_sets_how_steep_it_may_be_driven_down(hill: Mesh) -> None:
     gentle = FLAT.model_copy(update={"ramp_limit": 1.0})
-    steep, held = (run(hill, op("rough_rings", cutter, stepdown=2.0, stepover=1.8, ramp_angle=6.0)) for cutter in (FLAT, gentle))
-    entry = [float(np.hypot(*np.diff(done.outcomes[0].points[:, :2], axis=0)[done.outcomes[0].kinds == Kind.ENTRY].T).sum())
-             for done in (steep, held)]
+    steep, held = (
+        run(hill, op("rough_offset", cutter, stepdown=2.0, stepover=1.8, ramp_angle=6.0)) for cutter in (FLAT, gentle)
+    )
+    entry = [
+        float(np.hypot(*np.diff(done.outcomes[0].points[:, :2], axis=0)[done.outcomes[0].kinds == Kind.ENTRY].T).sum())
+        for done in (steep, held)
+    ]
     assert entry[1] > 3 * entry[0]
 
 
 def test_rings_that_reach_past_the_stock_are_entered_from_outside(hill: Mesh) -> None:
-    limit = Limit(boundary="stock", contain="outside", plus=1.0)
-    done = run(hill, op("rough_rings", FLAT, change={"boundary": limit}, stepdown=2.0, stepover=1.8))
+    limit = Limit(boundary="stock", contain="outside", offset=1.0)
+    done = run(hill, op("rough_offset", FLAT, change={"boundary": limit}, stepdown=2.0, stepover=1.8))
     outcome = done.outcomes[0]
     down = (np.diff(outcome.points[:, 2]) < -1e-3) & (outcome.kinds == Kind.ENTRY)
     at = outcome.points[1:][down]
@@ -111,53 +115,80 @@ def test_an_engagement_limit_makes_the_stepover_smaller(engagement: float, step:
 @pytest.mark.parametrize("direction", ["climb", "conventional"])
 def test_one_way_lines_keep_what_is_uncut_on_one_side(direction: str) -> None:
     x, y = np.meshgrid([0.0, 24.0], [0.0, 24.0])
-    done = run(grid_mesh(x, y, 0 * x), op("rough_lines", FLAT, direction=direction, stepdown=9.0, stepover=2.0), size=(30, 30, 5))
+    done = run(
+        grid_mesh(x, y, 0 * x),
+        op("rough_raster", FLAT, direction=direction, stepdown=9.0, stepover=2.0),
+        size=(30, 30, 5),
+    )
     outcome = done.outcomes[0]
     step = np.diff(outcome.points, axis=0)
-    lines = np.flatnonzero((outcome.kinds == Kind.CUT) & (np.abs(step[:, 0]) > 15) & (np.abs(step[:, 1]) < 1e-6)
-                           & (np.abs(outcome.points[:-1, 1] - 15) < 12))[:8]
-    ways, rows = np.sign(step[lines, 0]), outcome.points[lines, 1]
+    lines = np.flatnonzero(
+        (outcome.kinds == Kind.CUT)
+        & (np.abs(step[:, 0]) > 15)
+        & (np.abs(step[:, 1]) < 1e-6)
+        & (np.abs(outcome.points[:-1, 1] - 15) < 12)
+    )[:8]
+    paths, rows = np.sign(step[lines, 0]), outcome.points[lines, 1]
     advance = np.sign(np.diff(rows))
-    assert len(set(ways)) == 1 and len(set(advance)) == 1
-    # With the spindle turning clockwise, climb has the uncut side on the right of the way.
-    on_the_right = -ways[0] == advance[0]
+    assert len(set(paths)) == 1 and len(set(advance)) == 1
+    # With the spindle turning clockwise, climb has the uncut side on the right of the path.
+    on_the_right = -paths[0] == advance[0]
     assert on_the_right == (direction == "climb")
 
 
 def test_a_pocket_is_as_wide_and_as_deep_as_asked() -> None:
     x, y = np.meshgrid([0.0, 24.0], [0.0, 24.0])
     spot, change = on_spot(size=(12.0, 8.0))
-    done = run(grid_mesh(x, y, 0 * x), op("pocket", standard_cutter("flat", 3, 3), change=change, depth=4.0, stepdown=1.5, stepover=1.2),
-               size=(30, 30, 12), boundaries=(spot,))
-    grid, top = done.block.grid, done.block.top
+    done = run(
+        grid_mesh(x, y, 0 * x),
+        op("pocket", standard_cutter("flat", 3, 3), change=change, depth=4.0, stepdown=1.5, stepover=1.2),
+        size=(30, 30, 12),
+        boundaries=(spot,),
+    )
+    grid, top = done.block.grid, done.block.top - 12.0
     inside = (np.abs(grid.xs[None] - 15) < 5.9) & (np.abs(grid.ys[:, None] - 15) < 3.9)
     corner = (np.abs(grid.xs[None] - 15) > 4.5) & (np.abs(grid.ys[:, None] - 15) > 2.5)
     assert np.allclose(top[inside & ~corner], -4.0, atol=1e-3)
     assert np.allclose(top[(np.abs(grid.xs[None] - 15) > 6.01) | (np.abs(grid.ys[:, None] - 15) > 4.01)], 0.0)
     assert len(np.unique(cut_tips(done)[:, 2].round(3))) == 3
     with pytest.raises(Refused, match="boundary is empty"):
-        run(grid_mesh(x, y, 0 * x), op("pocket", standard_cutter("flat", 9, 3), change=change), size=(30, 30, 12), boundaries=(spot,))
+        run(
+            grid_mesh(x, y, 0 * x),
+            op("pocket", standard_cutter("flat", 9, 3), change=change),
+            size=(30, 30, 12),
+            boundaries=(spot,),
+        )
 
 
 def test_holes_are_drilled_in_the_middle_of_each_loop() -> None:
     x, y = np.meshgrid([0.0, 24.0], [0.0, 24.0])
-    spots = (Boundary(id="b1", name="left", source="circle", at=(8.0, 15.0), size=(5.0, 5.0)),
-             Boundary(id="b2", name="both", source="circle", at=(22.0, 10.0), size=(5.0, 5.0), combine=(Combine(boundary="b1"),)))
+    spots = (
+        Boundary(id="b1", name="left", source="circle", at=(8.0, 15.0), size=(5.0, 5.0)),
+        Boundary(
+            id="b2", name="both", source="circle", at=(22.0, 10.0), size=(5.0, 5.0), combine=(Combine(boundary="b1"),)
+        ),
+    )
     drill = standard_cutter("drill", 5, 6)
-    done = run(grid_mesh(x, y, 0 * x), op("drill", drill, change={"boundary": Limit(boundary="b2")}, depth=9.0, peck=4.0),
-               size=(30, 30, 12), boundaries=spots)
+    done = run(
+        grid_mesh(x, y, 0 * x),
+        op("drill", drill, change={"boundary": Limit(boundary="b2")}, depth=9.0, peck=4.0),
+        size=(30, 30, 12),
+        boundaries=spots,
+    )
     tips = cut_tips(done)
     assert [tuple(place) for place in np.unique(tips[:, :2].round(3), axis=0).tolist()] == [(8.0, 15.0), (22.0, 10.0)]
     assert tips[:, 2].min() == pytest.approx(-9.0) and len(tips) == 6
     assert done.outcomes[0].rapid_depth.max() == 0
     # The point of the drill leaves a cone: 1.5 mm higher at its rim.
-    grid, top = done.block.grid, done.block.top
+    grid, top = done.block.grid, done.block.top - 12.0
     rho = np.hypot(grid.xs[None] - 8, grid.ys[:, None] - 15)
     assert np.allclose(top[rho < 2.4], -9 + rho[rho < 2.4] * drill.profile.slope, atol=1e-3)
 
 
 def test_the_holes_of_an_outline_are_what_is_drilled() -> None:
-    plate = shapely.box(0, 0, 40, 20).difference(shapely.union_all([shapely.Point(10, 10).buffer(2), shapely.Point(30, 10).buffer(2)]))
+    plate = shapely.box(0, 0, 40, 20).difference(
+        shapely.union_all([shapely.Point(10, 10).buffer(2), shapely.Point(30, 10).buffer(2)])
+    )
     assert hole_middles(plate) == [pytest.approx((10, 10)), pytest.approx((30, 10))]
 
 
@@ -180,7 +211,9 @@ def test_a_hole_moved_onto_its_outline_does_not_turn_the_ground_inside_out() -> 
 def stairs_left(done) -> np.ndarray:  # type: ignore[no-untyped-def]
     """How high material stands over the model, at all columns over it but its edge."""
     grid = done.block.grid
-    surface = drop_grid(done.space.index, grid.x0, grid.y0, grid.pitch, grid.nx, grid.ny, Profile.of(0.0, 1e-3), done.space.floor - 1)
+    surface = drop_grid(
+        done.space.index, grid.x0, grid.y0, grid.pitch, grid.nx, grid.ny, Profile.of(0.0, 1e-3), done.space.floor - 1
+    )
     inside = binary_erosion(surface >= done.space.floor, iterations=8)
     return (done.block.top - surface)[inside]
 
@@ -193,8 +226,8 @@ def cone() -> Mesh:
 
 def test_a_second_roughing_takes_the_stairs_of_the_first() -> None:
     """At every level by itself: also where nothing stands any more on the level above."""
-    first = op("rough_rings", FLAT, 10, stepdown=4.0, stepover=2.0, leave=0.4)
-    second = op("rough_rings", standard_cutter("flat", 3, 2), 20, stepdown=1.0, stepover=1.2, leave=0.2)
+    first = op("rough_offset", FLAT, 10, stepdown=4.0, stepover=2.0, leave=0.4)
+    second = op("rough_offset", standard_cutter("flat", 3, 2), 20, stepdown=1.0, stepover=1.2, leave=0.2)
     size = (66, 66, 16)
     before, after = stairs_left(run(cone(), first, size=size)), stairs_left(run(cone(), first, second, size=size))
     assert np.percentile(before, 90) > 2.5, "stairs of four millimetres"
@@ -204,12 +237,17 @@ def test_a_second_roughing_takes_the_stairs_of_the_first() -> None:
 
 
 def test_what_is_not_worth_cutting_is_left_and_the_rest_is_not() -> None:
-    first = op("rough_rings", FLAT, 10, stepdown=3.0, stepover=2.0, leave=0.5)
-    skim = op("rough_rings", standard_cutter("flat", 3, 2), 20, stepdown=3.0, stepover=1.2, leave=0.3)
+    first = op("rough_offset", FLAT, 10, stepdown=3.0, stepover=2.0, leave=0.5)
+    skim = op("rough_offset", standard_cutter("flat", 3, 2), 20, stepdown=3.0, stepover=1.2, leave=0.3)
     level = grid_mesh(*np.meshgrid(np.linspace(0, 40, 41), np.linspace(0, 40, 41)), np.full((41, 41), 6.0))
     left = run(level, first, skim, size=(46, 46, 12))
     assert cut_length(left, 1) == 0, "0.2 mm all over is nothing to rough"
-    taken = run(level, first, skim.model_copy(update={"settings": skim.settings.model_copy(update={"worth": 0.0})}), size=(46, 46, 12))
+    taken = run(
+        level,
+        first,
+        skim.model_copy(update={"settings": skim.settings.model_copy(update={"minimum": 0.0})}),
+        size=(46, 46, 12),
+    )
     assert cut_length(taken, 1) > 40 * 40 / 1.2
 
 
@@ -222,7 +260,7 @@ def test_to_get_lower_the_cutter_goes_through_what_is_not_worth_it_by_itself() -
 
 
 def test_ways_between_columns_are_no_air() -> None:
-    done = run(cone(), op("rough_rings", FLAT, 10, stepdown=4.0, stepover=2.0, leave=0.4), size=(66, 66, 16))
+    done = run(cone(), op("rough_offset", FLAT, 10, stepdown=4.0, stepover=2.0, leave=0.4), size=(66, 66, 16))
     outcome = done.outcomes[0]
     # Ten moves of 0.2 mm at cutting height: a gap of two of them between cuts is none, one of five is.
     points = np.column_stack([0.2 * np.arange(12), np.zeros(12), np.full(12, -1.0)])

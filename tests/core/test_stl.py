@@ -21,7 +21,13 @@ BOX = box_mesh((0, 0, 0), (1, 2, 3))
 def ascii_stl(mesh: Mesh, end: str = "endsolid box\n") -> bytes:
     lines = ["solid box"]
     for triangle in mesh.vertices[mesh.faces]:
-        lines += ["facet normal 0 0 0", " outer loop", *(f"  vertex {x:.6e} {y} {z}" for x, y, z in triangle), " endloop", "endfacet"]
+        lines += [
+            "facet normal 0 0 0",
+            " outer loop",
+            *(f"  vertex {x:.6e} {y} {z}" for x, y, z in triangle),
+            " endloop",
+            "endfacet",
+        ]
     return ("\n".join(lines) + "\n" + end).encode()
 
 
@@ -34,7 +40,9 @@ def test_binary_comes_back() -> None:
     assert same_shape(mesh, BOX) and len(mesh.vertices) == 8 and mesh.format == "STL, binary"
 
 
-@pytest.mark.parametrize("change", [lambda d: d, lambda d: d.upper(), lambda d: d.replace(b"\n", b"\r\n"), lambda d: b"\n\n" + d])
+@pytest.mark.parametrize(
+    "change", [lambda d: d, lambda d: d.upper(), lambda d: d.replace(b"\n", b"\r\n"), lambda d: b"\n\n" + d]
+)
 def test_ascii_comes_back(change) -> None:
     assert same_shape(read_stl(change(ascii_stl(BOX))), BOX)
 
@@ -72,10 +80,18 @@ def test_nan_normals_are_said_and_nan_corners_left_out() -> None:
     assert any("normals" in text for text in mesh.repairs) and any("left out" in text for text in mesh.repairs)
 
 
-@pytest.mark.parametrize("data", [
-    b"", b"   \n", b"solid empty\nendsolid empty\n", b"hello, this is no mesh", bytes(84), b"\x89PNG\r\n" + bytes(range(256)) * 40,
-    b"solid x\n facet normal a b c\n outer loop\n vertex one two three\n endloop\n endfacet\nendsolid",
-])
+@pytest.mark.parametrize(
+    "data",
+    [
+        b"",
+        b"   \n",
+        b"solid empty\nendsolid empty\n",
+        b"hello, this is no mesh",
+        bytes(84),
+        b"\x89PNG\r\n" + bytes(range(256)) * 40,
+        b"solid x\n facet normal a b c\n outer loop\n vertex one two three\n endloop\n endfacet\nendsolid",
+    ],
+)
 def test_what_is_no_mesh_is_refused_with_a_sentence(data: bytes) -> None:
     with pytest.raises(Refused) as reason:
         read_stl(data)
@@ -98,7 +114,9 @@ def test_examination_counts() -> None:
     opened = examine(Mesh(BOX.vertices, BOX.faces[2:]))
     assert (opened.watertight, opened.shells, opened.holes) == (False, 1, 1)
     far = box_mesh((9, 9, 9), (10, 10, 10))
-    two = Mesh(np.concatenate([BOX.vertices, far.vertices]), np.concatenate([BOX.faces, far.faces + 8]).astype(np.int32))
+    two = Mesh(
+        np.concatenate([BOX.vertices, far.vertices]), np.concatenate([BOX.faces, far.faces + 8]).astype(np.int32)
+    )
     assert examine(two).shells == 2
     flipped = BOX.faces.copy()
     flipped[0] = flipped[0][::-1]
@@ -109,12 +127,14 @@ def test_support_points_span_the_box_in_every_direction() -> None:
     mesh = small_hill(cells=200)
     few = support_points(mesh)
     assert len(few) < len(mesh.vertices) / 4
-    for way in np.random.default_rng(0).normal(size=(50, 3)):
-        assert (few @ way).max() == pytest.approx((mesh.vertices @ way).max(), abs=1e-9)
+    for path in np.random.default_rng(0).normal(size=(50, 3)):
+        assert (few @ path).max() == pytest.approx((mesh.vertices @ path).max(), abs=1e-9)
 
 
 def test_picture_is_light_and_in_place() -> None:
     mesh = small_hill(cells=520)
     vertices, faces = picture_mesh(mesh, 50_000)
     assert len(faces) < 90_000
-    assert np.allclose(vertices.min(axis=0), mesh.low, atol=0.2) and np.allclose(vertices.max(axis=0), mesh.high, atol=0.2)
+    assert np.allclose(vertices.min(axis=0), mesh.low, atol=0.2) and np.allclose(
+        vertices.max(axis=0), mesh.high, atol=0.2
+    )

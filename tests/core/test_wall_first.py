@@ -9,11 +9,11 @@ from shapely.geometry import MultiLineString, Polygon, box
 from cutting import op, run
 from meshes import grid_mesh
 from nephos.core.cutters import standard_cutter
-from nephos.core.paths.rough_rings import level_ring
-from nephos.core.paths.toolpath import Pass
-from nephos.core.paths.wall_first import NarrowGround
-from nephos.core.plan.outcome import SetupOutcome
+from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.plan.schema import Limit
+from nephos.core.strategies.clearing.wall_first import NarrowGround
+from nephos.core.strategies.rough_offset import level_ring
+from nephos.core.toolpath import Pass
 
 STEP = 2.0
 LEAST = 3.0
@@ -32,7 +32,9 @@ def test_along_the_wall_comes_before_the_open_side_across() -> None:
     first, later = NarrowGround(band, shapely.LineString([(-10, 0), (70, 0)]), STEP, 0.01).parted(ring_of(band), LEAST)
     assert length(first + later) == pytest.approx(band.length), "all of the ring, in two turns"
     (wall,) = first
-    assert wall.points[:, 1].max() == pytest.approx(0, abs=0.01) and np.ptp(wall.points[:, 0]) == pytest.approx(60, abs=0.6)
+    assert wall.points[:, 1].max() == pytest.approx(0, abs=0.01) and np.ptp(wall.points[:, 0]) == pytest.approx(
+        60, abs=0.6
+    )
     assert not wall.closed and not any(item.closed for item in later)
 
 
@@ -56,7 +58,9 @@ def test_where_no_walls_are_known_rings_stay_whole() -> None:
 
 def test_only_the_narrow_end_of_a_piece_is_parted() -> None:
     piece = box(0, 0, 20, 10).union(box(20, 0, 60, 1.0))
-    first, later = NarrowGround(piece, shapely.LineString([(-10, 0), (70, 0)]), STEP, 0.01).parted(ring_of(piece), LEAST)
+    first, later = NarrowGround(piece, shapely.LineString([(-10, 0), (70, 0)]), STEP, 0.01).parted(
+        ring_of(piece), LEAST
+    )
     assert length(first + later) == pytest.approx(piece.length)
     beside = shapely.MultiLineString([item.points[:, :2] for item in later])
     assert beside.bounds[0] > 19 and beside.bounds[3] < 1.1 and beside.length == pytest.approx(41, abs=2.5)
@@ -67,8 +71,12 @@ def corners() -> SetupOutcome:
     x, y = np.meshgrid(np.linspace(0, 60, 121), np.linspace(0, 50, 101))
     mesh = grid_mesh(x, y, np.where((np.abs(x - 30) < 22) & (np.abs(y - 25) < 17), 3.0, 13.0))
     settings = {"boundary": Limit(boundary="box")}
-    return run(mesh, op("rough_rings", standard_cutter("flat", 6, 1), 10, settings, stepdown=3.0, stepover=2.5, leave=0.3),
-               op("rough_rings", standard_cutter("flat", 3, 2), 20, settings, stepdown=1.5, stepover=1.2, leave=0.3), size=(60, 50, 14))
+    return run(
+        mesh,
+        op("rough_offset", standard_cutter("flat", 6, 1), 10, settings, stepdown=3.0, stepover=2.5, leave=0.3),
+        op("rough_offset", standard_cutter("flat", 3, 2), 20, settings, stepdown=1.5, stepover=1.2, leave=0.3),
+        size=(60, 50, 14),
+    )
 
 
 def test_corners_of_a_pit_are_cut_with_little_air() -> None:

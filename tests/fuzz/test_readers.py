@@ -16,9 +16,9 @@ import pytest
 from PIL import Image
 
 from meshes import box_mesh
-from nephos.core.curves import read_curves
 from nephos.core.cutters.exchange import read_cutters
 from nephos.core.errors import Refused
+from nephos.core.mesh.curves import read_curves
 from nephos.core.mesh.formats import read_mesh, write_mesh
 from nephos.core.plan.schema import parse_plan
 from nephos.core.post.read import read_program
@@ -44,15 +44,28 @@ def _image() -> bytes:
 
 
 BOX = box_mesh((0, 0, 0), (10, 8, 3))
-GLTF = json.dumps({"asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": [{"mesh": 0}],
-                   "meshes": [{"primitives": []}]}).encode()
-ASCII = (b"solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid a\n")
+GLTF = json.dumps(
+    {
+        "asset": {"version": "2.0"},
+        "scene": 0,
+        "scenes": [{"nodes": [0]}],
+        "nodes": [{"mesh": 0}],
+        "meshes": [{"primitives": []}],
+    }
+).encode()
+ASCII = b"solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid a\n"
 MESHES: dict[str, bytes] = {
-    "a.stl": write_mesh("a.stl", BOX), "b.stl": ASCII,
-    "a.ply": write_mesh("a.ply", BOX), "a.3mf": write_mesh("a.3mf", BOX), "a.gltf": GLTF,
-    "a.obj": b"v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 2 3\nf 1 3 4\n", "a.off": b"OFF\n4 2 0\n0 0 0\n1 0 0\n0 1 0\n0 0 1\n3 0 1 2\n3 0 2 3\n",
-    "a.png": _image(), "a.zip": _zipped(write_mesh("a.stl", BOX), zipfile.ZIP_DEFLATED),
-    "l.zip": _zipped(write_mesh("a.stl", BOX), zipfile.ZIP_LZMA), "s.zip": _zipped(write_mesh("a.stl", BOX), zipfile.ZIP_STORED),
+    "a.stl": write_mesh("a.stl", BOX),
+    "b.stl": ASCII,
+    "a.ply": write_mesh("a.ply", BOX),
+    "a.3mf": write_mesh("a.3mf", BOX),
+    "a.gltf": GLTF,
+    "a.obj": b"v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 2 3\nf 1 3 4\n",
+    "a.off": b"OFF\n4 2 0\n0 0 0\n1 0 0\n0 1 0\n0 0 1\n3 0 1 2\n3 0 2 3\n",
+    "a.png": _image(),
+    "a.zip": _zipped(write_mesh("a.stl", BOX), zipfile.ZIP_DEFLATED),
+    "l.zip": _zipped(write_mesh("a.stl", BOX), zipfile.ZIP_LZMA),
+    "s.zip": _zipped(write_mesh("a.stl", BOX), zipfile.ZIP_STORED),
 }
 OWN = {"a.stl", "b.stl", "a.zip", "l.zip", "s.zip"}
 """Read in this process, so that many can be tried."""
@@ -71,7 +84,20 @@ def mutated(data: bytes, rng: np.random.Generator) -> bytes:
         elif kind == 2:
             out[at:at] = out[at : at + int(rng.integers(1, 60))]
         elif kind == 3:
-            tricks = [b"\x00", b"\xff" * 8, b"nan", b"1e999", b"-", b"99999999999", b"\n" * 9, b"inf", "é".encode(), b"{}", b"<a", b"\x7f" * 4]
+            tricks = [
+                b"\x00",
+                b"\xff" * 8,
+                b"nan",
+                b"1e999",
+                b"-",
+                b"99999999999",
+                b"\n" * 9,
+                b"inf",
+                "é".encode(),
+                b"{}",
+                b"<a",
+                b"\x7f" * 4,
+            ]
             out[at:at] = tricks[int(rng.integers(0, len(tricks)))]
         elif kind == 4:
             out[at : at + 4] = int(rng.integers(0, 2**32)).to_bytes(4, "little")
@@ -98,12 +124,25 @@ def test_damaged_meshes_are_read_or_refused(name: str) -> None:
 
 
 POST = (Path(__file__).parents[2] / "src/nephos/core/post/posts/rs274-metric.json").read_bytes()
-PLAN = json.dumps({"schema_version": 2, "stock": {"length": 50, "width": 40, "thickness": 10},
-                   "setups": [{"id": "a", "name": "A", "operations": []}]}).encode()
+PLAN = json.dumps(
+    {
+        "schema_version": 2,
+        "stock": {"length": 50, "width": 40, "thickness": 10},
+        "setups": [{"id": "a", "name": "A", "operations": []}],
+    }
+).encode()
 TEXTS: dict[str, tuple[bytes, Callable[[bytes], object], int]] = {
-    "program": (b"%\nG21 G90\nS18000 M3\nG0 X0 Y0 Z5\nG1 Z-1 F600\nG2 X10 Y0 I5 J0\nN5 (x) G1 X3.5\nM30\n", read_program, 2000),
+    "program": (
+        b"%\nG21 G90\nS18000 M3\nG0 X0 Y0 Z5\nG1 Z-1 F600\nG2 X10 Y0 I5 J0\nN5 (x) G1 X3.5\nM30\n",
+        read_program,
+        2000,
+    ),
     "cutters": (b"number,name,shape,diameter\n1,a,flat,6\n2,b,ball,3\n", lambda data: read_cutters("a.csv", data), 800),
-    "cutters json": (b'[{"number": 1, "name": "a", "shape": "flat", "diameter": 6}]', lambda data: read_cutters("a.json", data), 800),
+    "cutters json": (
+        b'[{"number": 1, "name": "a", "shape": "flat", "diameter": 6}]',
+        lambda data: read_cutters("a.json", data),
+        800,
+    ),
     "post": (POST, lambda data: parse_post(data.decode("utf-8", "replace")), 800),
     "plan": (PLAN, lambda data: parse_plan(_json(data)), 800),
 }
@@ -143,7 +182,8 @@ def _nested_use(levels: int) -> bytes:
 
 _DXF_WORDS = (
     "0 SECTION 2 BLOCKS 0 BLOCK 2 B 10 0 20 0 3 B 0 LINE 8 0 10 0 20 0 11 1 21 1 0 ENDBLK 0 ENDSEC 0 SECTION 2 ENTITIES "
-    "0 INSERT 2 B 10 0 20 0 70 30000 71 30000 44 1 45 1 0 ENDSEC 0 EOF")
+    "0 INSERT 2 B 10 0 20 0 70 30000 71 30000 44 1 45 1 0 ENDSEC 0 EOF"
+)
 ARRAY_DXF = _DXF_WORDS.replace(" ", "\n").encode()
 
 

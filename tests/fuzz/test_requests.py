@@ -44,5 +44,11 @@ def shop(transactional_db: None) -> None:
 def test_no_request_is_answered_with_a_fault(case, shop: None) -> None:
     answer = case.call(headers=HEADERS)
     assert answer.status_code < 500, answer.text[:300]
-    case.validate_response(answer, checks=[schemathesis.checks.not_a_server_error, schemathesis.specs.openapi.checks.status_code_conformance,
-                                           schemathesis.specs.openapi.checks.response_schema_conformance])
+    case.validate_response(
+        answer,
+        checks=[
+            schemathesis.checks.not_a_server_error,
+            schemathesis.specs.openapi.checks.status_code_conformance,
+            schemathesis.specs.openapi.checks.response_schema_conformance,
+        ],
+    )

@@ -15,7 +15,7 @@ from procrastinate.manager import JobManager
 from nephos.command.sample import sample_cutters
 from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import write_stl
-from nephos.core.plan.results import as_result
+from nephos.core.pipeline.store import as_result
 from nephos.web import drawings, tasks
 from nephos.web.models import Blob, Calculation, Chunk, Cutter, Job, Mesh, Result, Revision
 from nephos.web.store import DatabaseStore
@@ -58,7 +58,7 @@ def set_stepover(value):
 
 def test_a_new_job_has_a_sensible_sheet_that_fits(job: dict) -> None:
     operations = job["plan"]["setups"][0]["operations"]
-    assert [op["strategy"] for op in operations] == ["rough_rings", "finish_lines", "cut_out"]
+    assert [op["strategy"] for op in operations] == ["rough_offset", "finish_raster", "cut_out"]
     assert not [f for f in job["derived"]["findings"] if f["level"] == "stop"]
     assert [op["state"] for op in job["derived"]["setups"][0]["operations"]] == ["out of date"] * 3
     assert all(op["estimate"]["seconds"] > 0 for op in job["derived"]["setups"][0]["operations"])
@@ -116,17 +116,20 @@ def test_a_change_after_undo_keeps_all_revisions(shop: Client, job: dict) -> Non
     assert not b["can_redo"] and Revision.objects.filter(job_id=job["id"]).count() == 3
 
 
-@pytest.mark.parametrize(("edit", "said"), [
-    (lambda p: p["stock"].update(thickness=0), "thickness"),
-    (lambda p: p["stock"].update(thickness=-3), "thickness"),
-    (lambda p: p["stock"].update(length="wide"), "length"),
-    (set_stepover(99), "larger than the cutter"),
-    (set_stepover("abc"), "stepover"),
-    (set_stepover(None), "stepover"),
-    (lambda p: p.update(extra=1), "extra"),
-    (lambda p: p["setups"][0]["operations"].append(p["setups"][0]["operations"][0]), "one number"),
-    (lambda p: p["models"][0].update(mesh="gone"), "import it again"),
-])
+@pytest.mark.parametrize(
+    ("edit", "said"),
+    [
+        (lambda p: p["stock"].update(thickness=0), "thickness"),
+        (lambda p: p["stock"].update(thickness=-3), "thickness"),
+        (lambda p: p["stock"].update(length="wide"), "length"),
+        (set_stepover(99), "larger than the cutter"),
+        (set_stepover("abc"), "stepover"),
+        (set_stepover(None), "stepover"),
+        (lambda p: p.update(extra=1), "extra"),
+        (lambda p: p["setups"][0]["operations"].append(p["setups"][0]["operations"][0]), "one number"),
+        (lambda p: p["models"][0].update(mesh="gone"), "import it again"),
+    ],
+)
 def test_bad_numbers_are_refused_and_store_nothing(shop: Client, job: dict, edit, said: str) -> None:
     status, answer = change(shop, job, edit)
     assert status == 422 and said in answer["message"]
@@ -150,9 +153,14 @@ def test_a_job_with_a_stop_is_not_calculated(shop: Client, job: dict) -> None:
     assert not Calculation.objects.exists() and changed["version"] == 2
 
 
-@pytest.mark.parametrize(("data", "name", "said"), [
-    (b"", "a.stl", "empty"), (b"hello", "a.exe", "not of a kind that can be read"), (b"hello", "", "not of a kind that can be read"),
-])
+@pytest.mark.parametrize(
+    ("data", "name", "said"),
+    [
+        (b"", "a.stl", "empty"),
+        (b"hello", "a.exe", "not of a kind that can be read"),
+        (b"hello", "", "not of a kind that can be read"),
+    ],
+)
 def test_uploads_refused_at_the_door_store_nothing(shop: Client, data: bytes, name: str, said: str) -> None:
     answer = upload(shop, data, name)
     assert answer.status_code == 422 and said in answer.json()["message"]
@@ -193,7 +201,9 @@ def test_cancel_is_obeyed_and_what_was_done_is_kept(shop: Client, job: dict, mon
 def test_a_calculation_taken_up_again_goes_on_from_what_is_kept(shop: Client, job: dict, monkeypatch) -> None:
     """As after a worker was killed: the row still says working, and the first operation is in the store."""
     state = send(shop, f"/jobs/{job['id']}/calculate").json()
-    monkeypatch.setattr(tasks._Progress, "__call__", lambda self, f: (_ for _ in ()).throw(KeyboardInterrupt) if f > 0.5 else None)
+    monkeypatch.setattr(
+        tasks._Progress, "__call__", lambda self, f: (_ for _ in ()).throw(KeyboardInterrupt) if f > 0.5 else None
+    )
     with pytest.raises(KeyboardInterrupt):
         tasks.calculate(state["id"])
     assert Calculation.objects.get().state == "working"
@@ -229,8 +239,14 @@ def test_cutters_are_kept_once_a_number(shop: Client) -> None:
     again = send(shop, "/cutters", {"data": data})
     assert again.status_code == 422 and "another cutter already" in again.json()["message"]
     assert send(shop, f"/cutters/{row['id']}", {"data": {**data, "diameter": -1}}, "put").status_code == 422
-    assert send(shop, f"/cutters/{row['id']}", {"data": {**data, "flute_length": 900}}, "put").json()["message"].startswith("the flutes")
-    assert send(shop, f"/cutters/{row['id']}", {"data": {**data, "diameter": 8.0}}, "put").json()["data"]["diameter"] == 8
+    assert (
+        send(shop, f"/cutters/{row['id']}", {"data": {**data, "flute_length": 900}}, "put")
+        .json()["message"]
+        .startswith("the flutes")
+    )
+    assert (
+        send(shop, f"/cutters/{row['id']}", {"data": {**data, "diameter": 8.0}}, "put").json()["data"]["diameter"] == 8
+    )
     assert shop.delete(f"/api/cutters/{row['id']}").status_code == 204
 
 
@@ -243,7 +259,9 @@ def test_other_sites_are_kept_out(shop: Client) -> None:
     assert "default-src 'self'" in policy and "frame-ancestors 'none'" in policy
     page = strict.get("/")
     token = page.cookies["csrftoken"].value
-    allowed = strict.post("/api/jobs", json.dumps({"name": "x"}), content_type="application/json", headers={"X-CSRFToken": token})
+    allowed = strict.post(
+        "/api/jobs", json.dumps({"name": "x"}), content_type="application/json", headers={"X-CSRFToken": token}
+    )
     assert allowed.status_code == 200
 
 
@@ -267,15 +285,20 @@ def test_a_cutter_is_looked_at_before_it_is_kept(shop: Client) -> None:
     assert shop.get("/api/cutters/shapes").json()["engraver"]["needs"] == ["tip_diameter", "angle"]
 
 
-@pytest.mark.parametrize(("clash", "count", "numbers"), [
-    ("ask", 0, 11), ("leave", 1, 12), ("replace", 2, 12), ("renumber", 2, 13)])
+@pytest.mark.parametrize(
+    ("clash", "count", "numbers"), [("ask", 0, 11), ("leave", 1, 12), ("replace", 2, 12), ("renumber", 2, 13)]
+)
 def test_a_table_of_cutters_is_brought_in_whole(shop: Client, clash: str, count: int, numbers: int) -> None:
-    table = ("number,name,shape,diameter,flute_length,shank_diameter,overall_length,flutes,feed,plunge_feed,spindle\n"
-             "2,other,flat,5,15,5,50,2,1500,500,18000\n40,more,ball,4,12,4,50,2,1500,500,18000\n")
+    table = (
+        "number,name,shape,diameter,flute_length,shank_diameter,overall_length,flutes,feed,plunge_feed,spindle\n"
+        "2,other,flat,5,15,5,50,2,1500,500,18000\n40,more,ball,4,12,4,50,2,1500,500,18000\n"
+    )
     done = send(shop, "/cutters/import", {"name": "t.csv", "text": table, "clash": clash}).json()
     assert (done["count"], done["taken"]) == (count, [2]) and Cutter.objects.count() == numbers
     assert Cutter.objects.get(number=2).data["name"] == ("other" if clash == "replace" else "6 mm flat, 2 flute")
-    bad = send(shop, "/cutters/import", {"name": "t.csv", "text": table + "41,bad,flat,x,1,1,1,1,1,1,1\n", "clash": "replace"})
+    bad = send(
+        shop, "/cutters/import", {"name": "t.csv", "text": table + "41,bad,flat,x,1,1,1,1,1,1,1\n", "clash": "replace"}
+    )
     assert bad.status_code == 422 and "line 4" in bad.json()["message"] and Cutter.objects.count() == numbers
 
 
@@ -286,8 +309,10 @@ def test_cutters_leave_as_files(shop: Client, suffix: str, start: bytes) -> None
     assert shop.get("/api/cutters/file.txt").status_code == 422
 
 
-SVG = (b'<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="50mm" viewBox="0 0 100 50">'
-       b'<rect x="10" y="10" width="40" height="20"/><circle cx="80" cy="25" r="8"/><path d="M0 0 L5 5"/></svg>')
+SVG = (
+    b'<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="50mm" viewBox="0 0 100 50">'
+    b'<rect x="10" y="10" width="40" height="20"/><circle cx="80" cy="25" r="8"/><path d="M0 0 L5 5"/></svg>'
+)
 
 
 @pytest.fixture
@@ -323,9 +348,9 @@ def test_what_an_older_version_drew_is_drawn_again_when_the_job_is_opened(shop: 
     tasks.draw_outlines(job["plan"])
     with connection.cursor() as cursor:
         cursor.execute("DELETE FROM procrastinate_jobs")
-    assert shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]["surveyed"] and drawing("todo") == 0
-    Result.objects.filter(stage__in=["relief", "outline"]).delete()
-    assert not shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]["surveyed"]
+    assert shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]["drawn"] and drawing("todo") == 0
+    Result.objects.filter(stage__in=["height-map", "outline"]).delete()
+    assert not shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]["drawn"]
     shop.get(f"/api/jobs/{job['id']}")
     assert drawing("todo") == 1
     asyncio.run(taken_up_and_asked_again(shop, job))
@@ -343,7 +368,9 @@ async def taken_up_and_asked_again(shop: Client, job: dict) -> None:
         assert await manager.fetch_job(["mesh"], second) is None
 
 
-def test_one_outline_that_breaks_off_leaves_the_others_and_is_not_waited_for(shop: Client, job: dict, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_one_outline_that_breaks_off_leaves_the_others_and_is_not_waited_for(
+    shop: Client, job: dict, monkeypatch: pytest.MonkeyPatch
+) -> None:
     def broken(space, work, key):
         raise MemoryError if key == "b1" else ValueError("a fault")
 
@@ -352,29 +379,42 @@ def test_one_outline_that_breaks_off_leaves_the_others_and_is_not_waited_for(sho
     monkeypatch.setattr(tasks, "shape_of", broken)
     tasks.draw_outlines(after["plan"])
     setup = shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]
-    assert setup["surveyed"] and "not enough memory" in setup["outlines"]["b1"]["refused"]
+    assert setup["drawn"] and "not enough memory" in setup["outlines"]["b1"]["refused"]
     assert "fault of Nephos" in setup["outlines"]["silhouette"]["refused"]
 
 
-@pytest.mark.parametrize(("name", "data", "said"), [
-    ("a.svg", b"no drawing", "no SVG"), ("a.dxf", b"no drawing", "no DXF"), ("a.png", b"", "neither SVG nor DXF"),
-    ("a.svg", b'<svg xmlns="http://www.w3.org/2000/svg"><path d="M0 0 L5 5"/></svg>', "no closed curve, only 1 open lines"),
-    ("a.svg", b'<!DOCTYPE svg [<!ENTITY a "x">]><svg>&a;</svg>', "entities"),
-])
-def test_a_bad_drawing_is_refused_in_plain_words(shop: Client, reads_at_once: None, name: str, data: bytes, said: str) -> None:
+@pytest.mark.parametrize(
+    ("name", "data", "said"),
+    [
+        ("a.svg", b"no drawing", "no SVG"),
+        ("a.dxf", b"no drawing", "no DXF"),
+        ("a.png", b"", "neither SVG nor DXF"),
+        (
+            "a.svg",
+            b'<svg xmlns="http://www.w3.org/2000/svg"><path d="M0 0 L5 5"/></svg>',
+            "no closed curve, only 1 open lines",
+        ),
+        ("a.svg", b'<!DOCTYPE svg [<!ENTITY a "x">]><svg>&a;</svg>', "entities"),
+    ],
+)
+def test_a_bad_drawing_is_refused_in_plain_words(
+    shop: Client, reads_at_once: None, name: str, data: bytes, said: str
+) -> None:
     answer = shop.post(f"/api/jobs/curves?name={name}", data, content_type="application/octet-stream")
     assert answer.status_code == 422 and said in answer.json()["message"]
 
 
 def test_settings_are_copied_and_what_does_not_fit_is_refused(shop: Client, job: dict) -> None:
-    fresh = shop.get(f"/api/jobs/{job['id']}/operation/finish_rings").json()
+    fresh = shop.get(f"/api/jobs/{job['id']}/operation/finish_offset").json()
     status, job = change(shop, job, lambda plan: plan["setups"][0]["operations"].append(fresh))
     assert status == 200
     numbers = [op["number"] for op in job["plan"]["setups"][0]["operations"]]
-    lines = next(op for op in job["plan"]["setups"][0]["operations"] if op["strategy"] == "finish_lines")
+    lines = next(op for op in job["plan"]["setups"][0]["operations"] if op["strategy"] == "finish_raster")
     edit = {"do": "copy_settings", "setup": "a", "source": lines["number"], "target": numbers[-1]}
     after = send(shop, f"/jobs/{job['id']}/edit", {"based_on": job["version"], "edit": edit, "note": "copy"}).json()
     rings = after["plan"]["setups"][0]["operations"][-1]
-    assert rings["strategy"] == "finish_rings" and rings["settings"]["stepover"] == lines["settings"]["stepover"]
-    wrong = send(shop, f"/jobs/{job['id']}/edit", {"based_on": after["version"], "edit": edit | {"target": 999}, "note": ""})
+    assert rings["strategy"] == "finish_offset" and rings["settings"]["stepover"] == lines["settings"]["stepover"]
+    wrong = send(
+        shop, f"/jobs/{job['id']}/edit", {"based_on": after["version"], "edit": edit | {"target": 999}, "note": ""}
+    )
     assert wrong.status_code == 422 and "no longer" in wrong.json()["message"]

@@ -18,7 +18,7 @@ from nephos.command.machine import SetupFailed
 from nephos.command.sample import sample_cutters
 from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import write_stl
-from nephos.core.plan.results import as_result
+from nephos.core.pipeline.store import as_result
 from nephos.web import collect, health, tasks
 from nephos.web import jobs as service
 from nephos.web.gate import Gate
@@ -56,10 +56,14 @@ def calculate(client: Client, job: dict) -> dict:
 
 def programs(client: Client, job: dict) -> dict[str, bytes]:
     info = job["derived"]["setups"][0]
-    return {item["name"]: body_of(client.get(f"/api/jobs/{job['id']}/program/{info['id']}/{item['name']}")) for item in info["programs"]}
+    return {
+        item["name"]: body_of(client.get(f"/api/jobs/{job['id']}/program/{info['id']}/{item['name']}"))
+        for item in info["programs"]
+    }
 
 
-# --- the gate ------------------------------------------------------------------------------------------------------------
+# --- the gate ---------------------------------------------------------------------------------------------------------
+
 
 def through(method: str, path: str, headers: dict[str, str], pieces: list[bytes]) -> tuple[int, int]:
     """Status and how many pieces of the body were taken in."""
@@ -82,7 +86,12 @@ def through(method: str, path: str, headers: dict[str, str], pieces: list[bytes]
     async def send(message: dict) -> None:
         sent.append(message)
 
-    scope = {"type": "http", "method": method, "path": path, "headers": [(k.encode(), v.encode()) for k, v in headers.items()]}
+    scope = {
+        "type": "http",
+        "method": method,
+        "path": path,
+        "headers": [(k.encode(), v.encode()) for k, v in headers.items()],
+    }
     asyncio.run(Gate(app)(scope, receive, send))
     return sent[0]["status"], len(taken)
 
@@ -90,10 +99,18 @@ def through(method: str, path: str, headers: dict[str, str], pieces: list[bytes]
 OWN = {"host": "localhost:8460", "cookie": "csrftoken=abc", "x-csrftoken": "abc"}
 
 
-@pytest.mark.parametrize(("headers", "status"), [
-    (OWN | {"host": "evil.example"}, 400), ({"host": "localhost"}, 403), (OWN | {"origin": "http://evil.example"}, 403),
-    (OWN | {"content-length": str(10**12)}, 413), (OWN | {"content-length": "x"}, 400), (OWN | {"host": "[::1]"}, 400),
-    (OWN | {"content-length": "5", "transfer-encoding": "chunked"}, 400)])
+@pytest.mark.parametrize(
+    ("headers", "status"),
+    [
+        (OWN | {"host": "evil.example"}, 400),
+        ({"host": "localhost"}, 403),
+        (OWN | {"origin": "http://evil.example"}, 403),
+        (OWN | {"content-length": str(10**12)}, 413),
+        (OWN | {"content-length": "x"}, 400),
+        (OWN | {"host": "[::1]"}, 400),
+        (OWN | {"content-length": "5", "transfer-encoding": "chunked"}, 400),
+    ],
+)
 def test_what_must_not_pass_is_turned_away_before_its_body(headers: dict, status: int) -> None:
     assert through("POST", "/api/meshes", headers, [b"x" * 1000] * 50) == (status, 0)
 
@@ -104,7 +121,9 @@ def test_a_body_in_pieces_is_broken_off_at_its_limit(monkeypatch: pytest.MonkeyP
     assert status == 413 and taken == 11
     assert through("POST", "/api/meshes", OWN, [b"x" * 1000] * 9)[0] == 200
     assert through("GET", "/api/jobs", {"host": "127.0.0.1:8460"}, [])[0] == 200
-    assert through("GET", "/api/jobs", {"host": "testserver"}, [])[0] == (200 if "testserver" in settings.ALLOWED_HOSTS else 400)
+    assert through("GET", "/api/jobs", {"host": "testserver"}, [])[0] == (
+        200 if "testserver" in settings.ALLOWED_HOSTS else 400
+    )
 
 
 def test_the_test_host_is_none_outside_of_tests() -> None:
@@ -113,7 +132,8 @@ def test_the_test_host_is_none_outside_of_tests() -> None:
     assert shipped.ALLOWED_HOSTS is settings.ALLOWED_HOSTS or "testserver" not in Path(shipped.__file__).read_text()
 
 
-# --- refusals that do not stick ------------------------------------------------------------------------------------------
+# --- refusals that do not stick ---------------------------------------------------------------------------------------
+
 
 def test_a_job_file_in_an_empty_shop_gives_the_same_programs(shop: Client, job: dict) -> None:
     before = programs(shop, calculate(shop, job))
@@ -159,7 +179,8 @@ def test_a_zip_with_a_flipped_byte_is_read_or_refused(at: int) -> None:
         assert str(reason)
 
 
-# --- files after renaming ------------------------------------------------------------------------------------------------
+# --- files after renaming ---------------------------------------------------------------------------------------------
+
 
 def test_headers_name_the_job_as_it_is_called_now(shop: Client, job: dict) -> None:
     done = calculate(shop, job)
@@ -168,7 +189,10 @@ def test_headers_name_the_job_as_it_is_called_now(shop: Client, job: dict) -> No
     send(shop, f"/jobs/{job['id']}", {"name": "Bank check 0123456789abcdef"}, "patch")
     renamed = shop.get(f"/api/jobs/{job['id']}").json()
     second = programs(shop, renamed)[name]
-    assert second.startswith(b"(Bank check-0123456789abcdef, revision 2)") and second.split(b"\n")[1:] == first.split(b"\n")[1:]
+    assert (
+        second.startswith(b"(Bank check-0123456789abcdef, revision 2)")
+        and second.split(b"\n")[1:] == first.split(b"\n")[1:]
+    )
     copy = send(shop, f"/jobs/{job['id']}/copy", {"name": "Copy"}).json()
     third = programs(shop, copy)[name]
     assert third.startswith(b"(Copy, revision 1)")
@@ -176,12 +200,19 @@ def test_headers_name_the_job_as_it_is_called_now(shop: Client, job: dict) -> No
         said = shop.post(f"/api/jobs/{copy['id']}/check/a", text, content_type="application/octet-stream").json()
         assert said["state"] == "current"
     bad = b"(G59)\n" + second.split(b"\n", 1)[1].replace(b"X", b"X1", 1)
-    assert shop.post(f"/api/jobs/{copy['id']}/check/a", bad, content_type="application/octet-stream").json()["state"] == "altered"
+    assert (
+        shop.post(f"/api/jobs/{copy['id']}/check/a", bad, content_type="application/octet-stream").json()["state"]
+        == "altered"
+    )
     sneaky = b"G59\n" + second.split(b"\n", 1)[1]
-    assert shop.post(f"/api/jobs/{copy['id']}/check/a", sneaky, content_type="application/octet-stream").json()["state"] == "altered"
+    assert (
+        shop.post(f"/api/jobs/{copy['id']}/check/a", sneaky, content_type="application/octet-stream").json()["state"]
+        == "altered"
+    )
 
 
-# --- backup --------------------------------------------------------------------------------------------------------------
+# --- backup -----------------------------------------------------------------------------------------------------------
+
 
 def _test_url() -> str:
     found = connection.settings_dict
@@ -229,7 +260,8 @@ def test_a_damaged_backup_is_refused_and_changes_nothing(shop: Client, job: dict
     assert Job.objects.count() == 1
 
 
-# --- old results ---------------------------------------------------------------------------------------------------------
+# --- old results ------------------------------------------------------------------------------------------------------
+
 
 def test_two_hundred_edits_keep_to_a_size(shop: Client, job: dict, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(collect, "LEAST", 1)
@@ -269,7 +301,9 @@ def test_deleting_a_job_takes_its_results_and_old_files_along(shop: Client, job:
     assert not Mesh.objects.exists()
     Blob.objects.update(created=timezone.now() - timedelta(days=2))
     collect.collect()
-    assert set(Blob.objects.values_list("pk", flat=True)) == set(Result.objects.values_list("arrays__blob", flat=True)) - {None}
+    assert set(Blob.objects.values_list("pk", flat=True)) == set(
+        Result.objects.values_list("arrays__blob", flat=True)
+    ) - {None}
 
 
 def test_what_a_running_calculation_needs_stays(shop: Client, job: dict, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -288,9 +322,12 @@ def test_what_a_running_calculation_needs_stays(shop: Client, job: dict, monkeyp
     assert set(Result.objects.values_list("key", flat=True)) < keys and changed["revision"] > done["revision"]
 
 
-# --- room, health, traces ------------------------------------------------------------------------------------------------
+# --- room, health, traces ---------------------------------------------------------------------------------------------
 
-def test_with_a_full_disk_work_is_refused_before_it_begins(shop: Client, job: dict, monkeypatch: pytest.MonkeyPatch) -> None:
+
+def test_with_a_full_disk_work_is_refused_before_it_begins(
+    shop: Client, job: dict, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(health, "free_bytes", lambda: 3 * 2**20)
     for answer in (upload(shop, write_stl(small_hill(cells=5))), send(shop, f"/jobs/{job['id']}/calculate")):
         assert answer.status_code == 422 and "only 3 MB are free" in answer.json()["message"]
@@ -308,7 +345,9 @@ def test_health_and_metrics(shop: Client) -> None:
     assert "nephos_disk_free_bytes" in text and "nephos_requests_total" in text
 
 
-def test_a_failure_leaves_a_trace_that_the_page_can_name(shop: Client, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture) -> None:
+def test_a_failure_leaves_a_trace_that_the_page_can_name(
+    shop: Client, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
     from nephos.web.api import jobs
 
     shop.raise_request_exception = False
@@ -334,18 +373,30 @@ def test_a_database_that_is_away_is_said_so(shop: Client, monkeypatch: pytest.Mo
     assert answer.status_code == 503 and "database does not answer" in answer.json()["message"]
 
 
-@pytest.mark.parametrize(("method", "path", "body"), [
-    ("post", "/jobs", {"name": "a\x00b"}), ("post", "/jobs", {"name": "\ud800"}), ("get", "/results/%00/facts", None),
-    ("get", "/results/a%00b/array/x", None), ("post", "/jobs/1/check/a?cutter=99999999999999999999999", None),
-    ("post", "/jobs/1/window/a", {"low": [float("nan"), 0], "high": [1, 1], "pitch": 0.1, "operations": 1}),
-    ("get", "/jobs/99999999999999999999999", None), ("get", "/times/%00", None), ("put", "/storage", {"limit": -1})])
+@pytest.mark.parametrize(
+    ("method", "path", "body"),
+    [
+        ("post", "/jobs", {"name": "a\x00b"}),
+        ("post", "/jobs", {"name": "\ud800"}),
+        ("get", "/results/%00/facts", None),
+        ("get", "/results/a%00b/array/x", None),
+        ("post", "/jobs/1/check/a?cutter=99999999999999999999999", None),
+        ("post", "/jobs/1/window/a", {"low": [float("nan"), 0], "high": [1, 1], "pitch": 0.1, "operations": 1}),
+        ("get", "/jobs/99999999999999999999999", None),
+        ("get", "/times/%00", None),
+        ("put", "/storage", {"limit": -1}),
+    ],
+)
 def test_what_no_database_takes_is_refused(shop: Client, method: str, path: str, body: object) -> None:
     shop.raise_request_exception = False
     answer = send(shop, path, body, method) if body is not None else getattr(shop, method)(f"/api{path}")
     assert 400 <= answer.status_code < 500, answer.content[:200]
 
 
-@pytest.mark.parametrize("data", [b"number,diameter,name\n1,3," + b"x" * 200_000, b"number,diameter\r1,3\r\r\n\r2,4", b'number,diameter\n"1\n,3'])
+@pytest.mark.parametrize(
+    "data",
+    [b"number,diameter,name\n1,3," + b"x" * 200_000, b"number,diameter\r1,3\r\r\n\r2,4", b'number,diameter\n"1\n,3'],
+)
 def test_odd_cutter_lists_are_refused_or_read(shop: Client, data: bytes) -> None:
     shop.raise_request_exception = False
     for path in ("/api/cutters/file?name=a.csv", "/api/cutters/import?name=a.csv"):
@@ -359,5 +410,3 @@ def test_a_result_that_was_kept_counts_its_size(shop: Client) -> None:
     row = Result.objects.get(pk="k")
     assert 70_000 < row.size < 90_000 and collect.kept_bytes() == row.size
     assert json.loads(shop.get("/api/storage").content)["kept"] == pytest.approx(row.size / 2**20, abs=0.06)
-
-

@@ -16,8 +16,9 @@ from nephos.core.mesh.examine import examine
 from nephos.core.mesh.formats import read_mesh
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.mesh.model import Mesh as CoreMesh
-from nephos.core.plan.space import joined
-from nephos.web import looks, tasks
+from nephos.core.pipeline.space import joined
+from nephos.web import summaries as looks
+from nephos.web import tasks
 from nephos.web.models import Blob, Cutter, Job, Mesh, Revision
 from nephos.web.store import DatabaseStore
 from web.shop import body_of, send, upload
@@ -57,7 +58,9 @@ def job(shop: Client) -> dict:
 
 def edit(shop: Client, job: dict, **words) -> dict:
     """Make an edit and do the work it asks of workers."""
-    answer = send(shop, f"/jobs/{job['id']}/edit", {"based_on": job["version"], "edit": {"model": "m1", **words}, "note": "test"})
+    answer = send(
+        shop, f"/jobs/{job['id']}/edit", {"based_on": job["version"], "edit": {"model": "m1", **words}, "note": "test"}
+    )
     assert answer.status_code == 200, answer.json()
     for model in answer.json()["plan"]["models"]:
         if model["steps"]:
@@ -87,7 +90,11 @@ def test_a_preview_keeps_nothing(shop: Client, job: dict) -> None:
     seen = send(shop, "/jobs/preview/plan", {"plan": job["plan"], "edit": larger}).json()
     assert seen["derived"]["models"]["m1"]["size"][0] == pytest.approx(77)
     assert Revision.objects.count() == 1
-    refused = send(shop, "/jobs/preview/plan", {"plan": job["plan"], "edit": {"do": "size_model", "model": "m1", "axis": 9, "value": 7}})
+    refused = send(
+        shop,
+        "/jobs/preview/plan",
+        {"plan": job["plan"], "edit": {"do": "size_model", "model": "m1", "axis": 9, "value": 7}},
+    )
     assert refused.status_code == 422 and "axis" in refused.json()["message"]
 
 
@@ -102,7 +109,11 @@ def test_a_slab_is_suggested_cut_off_and_undone(shop: Client, job: dict) -> None
 
 
 def test_until_a_repair_is_done_the_model_is_said_to_be_worked_on(shop: Client, job: dict) -> None:
-    answer = send(shop, f"/jobs/{job['id']}/edit", {"based_on": 1, "edit": {"do": "repair_model", "model": "m1", "kind": "drop_shells"}})
+    answer = send(
+        shop,
+        f"/jobs/{job['id']}/edit",
+        {"based_on": 1, "edit": {"do": "repair_model", "model": "m1", "kind": "drop_shells"}},
+    )
     assert answer.json()["derived"]["models"]["m1"]["state"] == "working"
 
 
@@ -131,7 +142,9 @@ def test_a_model_is_written_as_it_is_placed(shop: Client, job: dict, suffix: str
     answer = shop.get(f"/api/results/{key}/file")
     mesh = read_mesh(f"hill{suffix}", body_of(answer))
     assert f'filename="hill{suffix}"' in answer["Content-Disposition"]
-    assert mesh.low == pytest.approx(model(after)["low"], abs=1e-4) and mesh.high == pytest.approx(model(after)["high"], abs=1e-4)
+    assert mesh.low == pytest.approx(model(after)["low"], abs=1e-4) and mesh.high == pytest.approx(
+        model(after)["high"], abs=1e-4
+    )
     assert examine(mesh).shells == 2
     assert send(shop, f"/jobs/{job['id']}/export", {"model": "m1", "suffix": ".obj"}).status_code == 422
 
@@ -139,10 +152,10 @@ def test_a_model_is_written_as_it_is_placed(shop: Client, job: dict, suffix: str
 def test_ways_out_are_edits_that_lead_out(shop: Client, job: dict) -> None:
     tall = edit(shop, job, do="size_model", axis=2, value=60, alone=True)
     stop = next(item for item in tall["derived"]["findings"] if item["level"] == "stop")
-    assert len(stop["ways"]) >= 2
-    for way in stop["ways"]:
-        after = send(shop, f"/jobs/{job['id']}/edit", {"based_on": tall["version"], "edit": way["edit"]}).json()
-        assert not [item for item in after["derived"]["findings"] if item["level"] == "stop"], way
+    assert len(stop["fixes"]) >= 2
+    for fix in stop["fixes"]:
+        after = send(shop, f"/jobs/{job['id']}/edit", {"based_on": tall["version"], "edit": fix["edit"]}).json()
+        assert not [item for item in after["derived"]["findings"] if item["level"] == "stop"], fix
         tall = send(shop, f"/jobs/{job['id']}/undo", {"based_on": after["version"]}).json()
 
 
@@ -152,7 +165,9 @@ def test_several_models_are_all_cut(shop: Client, job: dict) -> None:
     after = send(shop, f"/jobs/{job['id']}/edit", {"based_on": 1, "edit": add}).json()
     assert [item["id"] for item in after["plan"]["models"]] == ["m1", "m2"]
     assert "models-overlap" in {item["code"] for item in after["derived"]["findings"]}
-    gone = send(shop, f"/jobs/{job['id']}/edit", {"based_on": after["version"], "edit": {"do": "remove_model", "model": "m1"}}).json()
+    gone = send(
+        shop, f"/jobs/{job['id']}/edit", {"based_on": after["version"], "edit": {"do": "remove_model", "model": "m1"}}
+    ).json()
     assert list(gone["derived"]["models"]) == ["m2"]
 
 
@@ -164,7 +179,10 @@ def test_the_shelf_keeps_materials_and_pieces(shop: Client, job: dict) -> None:
     assert "already" in send(shop, "/shelf/materials", {"data": {"name": "pear"}}).json()["message"]
     assert "colour" in send(shop, "/shelf/materials", {"data": {"name": "plum", "colour": "red"}}).json()["message"]
     row = added.json()["id"]
-    assert send(shop, f"/shelf/materials/{row}", {"data": {"name": "pear wood"}}, "put").json()["data"]["name"] == "pear wood"
+    assert (
+        send(shop, f"/shelf/materials/{row}", {"data": {"name": "pear wood"}}, "put").json()["data"]["name"]
+        == "pear wood"
+    )
     assert shop.delete(f"/api/shelf/materials/{row}").status_code == 204
 
     small = {"name": "stub", "material": "lime", "length": 20, "width": 20, "thickness": 20}
@@ -174,7 +192,9 @@ def test_the_shelf_keeps_materials_and_pieces(shop: Client, job: dict) -> None:
     assert [item["piece"]["name"] for item in shop.get(f"/api/jobs/{job['id']}/pieces").json()] == ["board"]
     ids = [item["id"] for item in shop.get("/api/shelf/pieces").json()]
     assert send(shop, f"/shelf/pieces/{ids[0]}", {"data": small | {"count": 4}}, "put").json()["data"]["count"] == 4
-    assert shop.delete(f"/api/shelf/pieces/{ids[0]}").status_code == 204 and len(shop.get("/api/shelf/pieces").json()) == 1
+    assert (
+        shop.delete(f"/api/shelf/pieces/{ids[0]}").status_code == 204 and len(shop.get("/api/shelf/pieces").json()) == 1
+    )
 
 
 def job_file(shop: Client, job: dict) -> bytes:
@@ -217,7 +237,11 @@ def test_a_job_file_gives_the_same_programs_to_the_byte(shop: Client, job: dict)
     looks._arrays.cache_clear()
     Cutter.objects.all().delete()
     came = read_back(shop, data).json()
-    assert came["name"] == "Hill" and came["revision"] == after["revision"] and came["derived"]["models"]["m1"]["state"] == "reading"
+    assert (
+        came["name"] == "Hill"
+        and came["revision"] == after["revision"]
+        and came["derived"]["models"]["m1"]["state"] == "reading"
+    )
     tasks.read_uploaded(Mesh.objects.get().pk)
     for item in came["plan"]["models"]:
         tasks.prepare(item)
@@ -238,18 +262,22 @@ PLAN = {"schema_version": 2, "stock": {"length": 1, "width": 1, "thickness": 1}}
 FOX = PLAN | {"models": [{"id": "m", "name": "fox", "mesh": "d"}]}
 
 
-@pytest.mark.parametrize(("data", "said"), [
-    (b"no zip", "no zip archive"), (packed(a_dot_txt="x"), "holds no job.json"), (packed(job_dot_json={"format": "x"}), "another kind"),
-    (packed(job_dot_json=ABOUT | {"version": 9}), "newer Nephos"), (packed(job_dot_json=ABOUT | {"revision": "x"}), "damaged"),
-    (packed(job_dot_json=ABOUT), "holds no plan.json"),
-    (packed(job_dot_json=ABOUT, plan_dot_json=b"{"), "plan.json in this job file is damaged"),
-    (packed(job_dot_json=ABOUT, plan_dot_json={"stock": 4}), "stock"),
-    (packed(job_dot_json=ABOUT, plan_dot_json=FOX), "mesh of fox is missing"),
-    (packed(job_dot_json=ABOUT | {"meshes": {"d": "meshes/fox.stl"}}, plan_dot_json=FOX),
-     "fox.stl is missing"),
-    (packed(job_dot_json=ABOUT | {"meshes": {"d": "../../fox.exe"}}, plan_dot_json=FOX),
-     "not of a kind"),
-])
+@pytest.mark.parametrize(
+    ("data", "said"),
+    [
+        (b"no zip", "no zip archive"),
+        (packed(a_dot_txt="x"), "holds no job.json"),
+        (packed(job_dot_json={"format": "x"}), "another kind"),
+        (packed(job_dot_json=ABOUT | {"version": 9}), "newer Nephos"),
+        (packed(job_dot_json=ABOUT | {"revision": "x"}), "damaged"),
+        (packed(job_dot_json=ABOUT), "holds no plan.json"),
+        (packed(job_dot_json=ABOUT, plan_dot_json=b"{"), "plan.json in this job file is damaged"),
+        (packed(job_dot_json=ABOUT, plan_dot_json={"stock": 4}), "stock"),
+        (packed(job_dot_json=ABOUT, plan_dot_json=FOX), "mesh of fox is missing"),
+        (packed(job_dot_json=ABOUT | {"meshes": {"d": "meshes/fox.stl"}}, plan_dot_json=FOX), "fox.stl is missing"),
+        (packed(job_dot_json=ABOUT | {"meshes": {"d": "../../fox.exe"}}, plan_dot_json=FOX), "not of a kind"),
+    ],
+)
 def test_a_broken_job_file_is_refused_and_leaves_nothing(shop: Client, data: bytes, said: str) -> None:
     answer = read_back(shop, data)
     assert answer.status_code == 422 and said in answer.json()["message"]
@@ -262,7 +290,10 @@ def test_a_mesh_that_was_never_read_to_the_end_is_read_at_the_next_start(shop: C
     row = upload(shop, write_stl(small_hill(cells=10))).json()
     looks.read_again()
     looks.read_again()
-    assert ProcrastinateJob.objects.filter(task_name__endswith="read_uploaded", queueing_lock=f"mesh-{row['id']}").count() == 1
+    assert (
+        ProcrastinateJob.objects.filter(task_name__endswith="read_uploaded", queueing_lock=f"mesh-{row['id']}").count()
+        == 1
+    )
 
 
 def test_repairs_and_formats_are_listed_for_the_page(shop: Client) -> None:

@@ -1,4 +1,5 @@
-"""What is done with a proved job: files fetched, gated by stops, told apart later; windows, meshes, programs from elsewhere; posts; times."""
+"""What is done with a proved job: files fetched, gated by stops, told apart later; windows, meshes, programs from
+elsewhere; posts; times."""
 
 import json
 
@@ -10,10 +11,10 @@ from django.test import Client
 from nephos.command.sample import sample_cutters
 from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import write_stl
-from nephos.core.plan.results import as_result
+from nephos.core.pipeline.store import as_result
+from nephos.core.post.checksum import check_word
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import post_named
-from nephos.core.post.seal import check_word
 from nephos.web import tasks
 from nephos.web.models import Calculation, Cutter, Mesh, Post, RealTime, Result
 from nephos.web.rows import to_be_made
@@ -73,7 +74,8 @@ def check(shop: Client, job: dict, text: bytes, cutter: int = 0) -> dict:
     return shop.post(path, text, content_type="application/octet-stream").json()
 
 
-# --- posting while a stop stands -----------------------------------------------------------------------------------------
+# --- posting while a stop stands --------------------------------------------------------------------------------------
+
 
 def test_nothing_is_posted_while_a_stop_stands_unless_somebody_writes_down_why(shop: Client, job: dict) -> None:
     held = calculated(shop, job)
@@ -85,7 +87,9 @@ def test_nothing_is_posted_while_a_stop_stands_unless_somebody_writes_down_why(s
     assert refused.status_code == 422 and "nothing holds it" in refused.json()["message"]
 
     def take_on(plan: dict) -> None:
-        plan["overrides"] = [{"code": stop["code"], "row": stop["row"], "text": stop["text"], "reason": "it is held by a vacuum"}]
+        plan["overrides"] = [
+            {"code": stop["code"], "row": stop["row"], "text": stop["text"], "reason": "it is held by a vacuum"}
+        ]
 
     upon = calculated(shop, changed(shop, loose, take_on))
     shown = [item for item in upon["derived"]["findings"] if item["code"] == "nothing-holds"]
@@ -96,7 +100,9 @@ def test_nothing_is_posted_while_a_stop_stands_unless_somebody_writes_down_why(s
     assert "nothing is posted: the part comes free" in file_of(shop, upon).json()["message"]
 
     def both(plan: dict) -> None:
-        plan["overrides"].append({"code": "part-free", "row": proof[0]["row"], "text": proof[0]["text"], "reason": "held by a vacuum too"})
+        plan["overrides"].append(
+            {"code": "part-free", "row": proof[0]["row"], "text": proof[0]["text"], "reason": "held by a vacuum too"}
+        )
 
     done = calculated(shop, changed(shop, upon, both))
     text = body_of(file_of(shop, done, -1))
@@ -106,8 +112,14 @@ def test_nothing_is_posted_while_a_stop_stands_unless_somebody_writes_down_why(s
 
 def test_an_override_lapses_when_the_finding_says_another_number(shop: Client, job: dict) -> None:
     plan = job["plan"]
-    plan["overrides"] = [{"code": "nothing-holds", "row": str(plan["setups"][0]["operations"][-1]["number"]), "text": "it was put otherwise",
-                          "reason": "no matter"}]
+    plan["overrides"] = [
+        {
+            "code": "nothing-holds",
+            "row": str(plan["setups"][0]["operations"][-1]["number"]),
+            "text": "it was put otherwise",
+            "reason": "no matter",
+        }
+    ]
     loose = changed(shop, {**job, "plan": plan}, set_tabs(0))
     assert [item["overridden"] for item in loose["derived"]["findings"] if item["code"] == "nothing-holds"] == [""]
 
@@ -119,7 +131,8 @@ def test_an_override_without_a_reason_is_refused(shop: Client, job: dict, reason
     assert answer.status_code == 422 and "reason" in answer.json()["message"]
 
 
-# --- whose file is this --------------------------------------------------------------------------------------------------
+# --- whose file is this -----------------------------------------------------------------------------------------------
+
 
 def test_a_file_tells_later_whose_it_is(shop: Client, job: dict) -> None:
     done = calculated(shop, job)
@@ -149,7 +162,8 @@ def test_a_file_that_is_none_gets_one_sentence(shop: Client, job: dict, text: by
     assert said in check(shop, job, text)["message"]
 
 
-# --- the block -----------------------------------------------------------------------------------------------------------
+# --- the block --------------------------------------------------------------------------------------------------------
+
 
 def test_a_window_of_the_block_at_full_resolution(shop: Client, job: dict) -> None:
     done = calculated(shop, job)
@@ -158,7 +172,7 @@ def test_a_window_of_the_block_at_full_resolution(shop: Client, job: dict) -> No
     key = send(shop, f"/jobs/{job['id']}/window/{setup}", body).json()["key"]
     facts = shop.get(f"/api/results/{key}/facts").json()["facts"]
     heights = np.frombuffer(body_of(shop.get(f"/api/results/{key}/array/high")), "<f4").reshape(60, 80)
-    assert (facts["nx"], facts["ny"]) == (80, 60) and heights.min() < heights.max() <= 0
+    assert (facts["nx"], facts["ny"]) == (80, 60) and 0 < heights.min() < heights.max() <= job["plan"]["stock"]["thickness"]
     huge = send(shop, f"/jobs/{job['id']}/window/{setup}", body | {"high": [400, 400], "pitch": 0.01})
     assert huge.status_code == 422 and "make it smaller" in huge.json()["message"]
 
@@ -180,9 +194,13 @@ def test_the_proof_is_written_as_a_mesh(shop: Client, job: dict, suffix: str, sc
     assert 0 < volumes[1] < volumes[0] < stock["length"] * stock["width"] * stock["thickness"]
 
 
-# --- posts ---------------------------------------------------------------------------------------------------------------
+# --- posts ------------------------------------------------------------------------------------------------------------
 
-OWN = post_named("rs274-metric-changer").model_dump(mode="json") | {"id": "shed", "title": "Shed controller", "extension": "tap"}
+OWN = post_named("rs274-metric-changer").model_dump(mode="json") | {
+    "id": "shed",
+    "title": "Shed controller",
+    "extension": "tap",
+}
 
 
 def test_a_post_is_made_changed_taken_by_a_job_and_deleted(shop: Client, job: dict) -> None:
@@ -201,10 +219,15 @@ def test_a_post_is_made_changed_taken_by_a_job_and_deleted(shop: Client, job: di
     assert send(shop, "/posts/shed", method="delete").status_code == 204 and not Post.objects.exists()
 
 
-@pytest.mark.parametrize(("change", "said"), [
-    ({"decimals": 12}, "decimals must be 6 or less"), ({"id": "rs274-inch"}, "ships with Nephos"),
-    ({"start": ["G20"]}, "would not be certified"), ({"start": ["G21 {speed}"]}, "{speed} is not known"),
-])
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        ({"decimals": 12}, "decimals must be 6 or less"),
+        ({"id": "rs274-inch"}, "ships with Nephos"),
+        ({"start": ["G20"]}, "would not be certified"),
+        ({"start": ["G21 {speed}"]}, "{speed} is not known"),
+    ],
+)
 def test_a_post_that_would_write_nonsense_is_not_kept(shop: Client, change: dict, said: str) -> None:
     answer = send(shop, "/posts", {"data": OWN | change})
     assert answer.status_code == 422 and said in answer.json()["message"] and not Post.objects.exists()
@@ -230,11 +253,16 @@ def test_changing_what_a_post_says_around_the_moves_cuts_nothing_anew(shop: Clie
     assert len(again["derived"]["setups"][0]["programs"]) == 1
 
 
-# --- times ---------------------------------------------------------------------------------------------------------------
+# --- times ------------------------------------------------------------------------------------------------------------
+
 
 def test_real_times_correct_what_is_shown(shop: Client, job: dict) -> None:
     before = shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]["time"]
-    assert before["entries"] == 0 and before["factor"] == 1 and before["total"] == before["moves"] + before["changes"] + before["waits"]
+    assert (
+        before["entries"] == 0
+        and before["factor"] == 1
+        and before["total"] == before["moves"] + before["changes"] + before["waits"]
+    )
     for real in (1100, 1200, 1150):
         answer = send(shop, "/times/shed-router", {"job": "Hill", "calculated": 1000, "real": real})
     assert answer.json()["factor"] == pytest.approx(1.15)
@@ -245,16 +273,25 @@ def test_real_times_correct_what_is_shown(shop: Client, job: dict) -> None:
     assert RealTime.objects.count() == 2
 
 
-@pytest.mark.parametrize("body", [
-    {"job": "Hill", "calculated": 1000, "real": 0}, {"job": "", "calculated": 1, "real": 1}, {"job": "H", "calculated": 1}])
+@pytest.mark.parametrize(
+    "body",
+    [
+        {"job": "Hill", "calculated": 1000, "real": 0},
+        {"job": "", "calculated": 1, "real": 1},
+        {"job": "H", "calculated": 1},
+    ],
+)
 def test_a_time_that_is_none_is_refused(shop: Client, body: dict) -> None:
     assert send(shop, "/times/shed-router", body).status_code == 422 and not RealTime.objects.exists()
     assert send(shop, "/times/no-such-machine", {"job": "H", "calculated": 1, "real": 1}).status_code == 422
 
 
-# --- what goes wrong is told -------------------------------------------------------------------------------------------
+# --- what goes wrong is told ------------------------------------------------------------------------------------------
 
-def test_whoever_waits_for_a_result_is_told_why_there_will_be_none(shop: Client, job: dict, monkeypatch: pytest.MonkeyPatch) -> None:
+
+def test_whoever_waits_for_a_result_is_told_why_there_will_be_none(
+    shop: Client, job: dict, monkeypatch: pytest.MonkeyPatch
+) -> None:
     setup = job["derived"]["setups"][0]["id"]
     body = {"low": [23, 22], "high": [27, 25], "pitch": 0.1, "operations": 3}
     key = send(shop, f"/jobs/{job['id']}/window/{setup}", body).json()["key"]
@@ -268,7 +305,9 @@ def test_whoever_waits_for_a_result_is_told_why_there_will_be_none(shop: Client,
     key = send(shop, f"/jobs/{job['id']}/window/{setup}", body | {"pitch": 0.2}).json()["key"]
     assert "not enough memory" in shop.get(f"/api/results/{key}/facts").json()["facts"]["refused"]
     monkeypatch.setattr(tasks, "cut_window", lambda *_: 1 / 0)
-    tasks.cut_window_of(key="window-test", plan=done["plan"], setup=setup, low=[23, 22], high=[27, 25], pitch=0.3, operations=1)
+    tasks.cut_window_of(
+        key="window-test", plan=done["plan"], setup=setup, low=[23, 22], high=[27, 25], pitch=0.3, operations=1
+    )
     assert "a fault of Nephos" in shop.get("/api/results/window-test/facts").json()["facts"]["refused"]
     assert tasks.STORE.get("window-test") is None, "who works it out tries again"
 
@@ -299,15 +338,21 @@ def test_a_refusal_is_not_remembered_by_a_worker() -> None:
     assert one.get("window-a").facts == {"nx": 3} and not to_be_made("window-a")
 
 
-@pytest.mark.parametrize("path", ["program/a/none.nc", "program/zz/a.nc", "window/zz", "block/zz?suffix=.stl", "check/zz"])
+@pytest.mark.parametrize(
+    "path", ["program/a/none.nc", "program/zz/a.nc", "window/zz", "block/zz?suffix=.stl", "check/zz"]
+)
 def test_what_is_not_there_is_said_so(shop: Client, job: dict, path: str) -> None:
     address = f"/api/jobs/{job['id']}/{path}"
     body = json.dumps({"low": [0, 0], "high": [5, 5], "pitch": 0.1, "operations": 1})
-    answer = shop.get(address) if path.startswith("program") else shop.post(address, body, content_type="application/json")
+    answer = (
+        shop.get(address) if path.startswith("program") else shop.post(address, body, content_type="application/json")
+    )
     assert answer.status_code in (404, 422) and (answer.status_code == 404 or answer.json()["message"])
 
 
-@pytest.mark.parametrize("change", [{"pitch": 0}, {"pitch": 5}, {"low": [1]}, {"low": ["a", 1]}, {"operations": -1}, {"high": [11, 10]}])
+@pytest.mark.parametrize(
+    "change", [{"pitch": 0}, {"pitch": 5}, {"low": [1]}, {"low": ["a", 1]}, {"operations": -1}, {"high": [11, 10]}]
+)
 def test_a_window_that_is_none_is_refused(shop: Client, job: dict, change: dict) -> None:
     body = {"low": [10, 10], "high": [14, 13], "pitch": 0.05, "operations": 1} | change
     if "high" in change:
@@ -315,10 +360,13 @@ def test_a_window_that_is_none_is_refused(shop: Client, job: dict, change: dict)
     assert send(shop, f"/jobs/{job['id']}/window/{job['derived']['setups'][0]['id']}", body).status_code == 422
 
 
-# --- a finer cutter, files cut to size -----------------------------------------------------------------------------------
+# --- a finer cutter, files cut to size --------------------------------------------------------------------------------
+
 
 def test_a_finishing_goes_on_with_a_finer_cutter(shop: Client, job: dict) -> None:
-    balls = sorted((row.data for row in Cutter.objects.all() if row.data["shape"] == "ball"), key=lambda cutter: cutter["diameter"])
+    balls = sorted(
+        (row.data for row in Cutter.objects.all() if row.data["shape"] == "ball"), key=lambda cutter: cutter["diameter"]
+    )
     fine, coarse = balls[0], balls[-1]
 
     def go_on(plan: dict) -> None:
@@ -344,9 +392,14 @@ def test_the_line_of_a_move_is_found_in_the_file_that_it_went_to(shop: Client, j
     done = calculated(shop, changed(shop, job, lambda plan: plan.update(post=small)))
     info = done["derived"]["setups"][0]
     assert len(info["programs"]) > 2
-    texts = {item["name"]: body_of(file_of(shop, done, k)).decode().splitlines() for k, item in enumerate(info["programs"])}
+    texts = {
+        item["name"]: body_of(file_of(shop, done, k)).decode().splitlines() for k, item in enumerate(info["programs"])
+    }
+    zero = info["zero_at"]
     for row in info["operations"]:
-        moves = np.frombuffer(body_of(shop.get(f"/api/results/{row['keys']['moves']}/array/points")), "<f8").reshape(-1, 3)
+        moves = np.frombuffer(body_of(shop.get(f"/api/results/{row['keys']['moves']}/array/points")), "<f8").reshape(
+            -1, 3
+        )
         for move in (2, row["moves"] // 2, row["moves"] - 1):
             told = shop.get(f"/api/results/{info['files_key']}/line/{row['number']}/{move}").json()
             line = texts[told["file"]][told["line"] - 1]
@@ -354,7 +407,7 @@ def test_the_line_of_a_move_is_found_in_the_file_that_it_went_to(shop: Client, j
             # The words of the line are where the move ends.
             for word in line.split():
                 if word[0] in "XYZ":
-                    assert float(word[1:]) == pytest.approx(moves[move + 1]["XYZ".index(word[0])], abs=1e-9)
+                    assert float(word[1:]) == pytest.approx(moves[move + 1]["XYZ".index(word[0])] - zero["XYZ".index(word[0])], abs=1e-9)
     assert shop.get(f"/api/results/{info['files_key']}/line/10/{10**8}").status_code == 404
 
 

@@ -1,7 +1,10 @@
 /** Requests to the server. A refusal becomes an Error with the server's own sentence. */
 
 export class Refusal extends Error {
-  constructor(message: string, readonly status: number) {
+  constructor(
+    message: string,
+    readonly status: number,
+  ) {
     super(message);
   }
 }
@@ -21,22 +24,37 @@ async function refusalOf(response: Response): Promise<Refusal> {
 export async function request<T>(path: string, method = "GET", body?: unknown): Promise<T> {
   const headers: Record<string, string> = csrf();
   if (body !== undefined) headers["Content-Type"] = "application/json";
-  const response = await fetch(`/api${path}`, { method, headers, body: body === undefined ? null : JSON.stringify(body) })
-    .catch(() => { throw new Refusal(LOST, 0); });
+  const response = await fetch(`/api${path}`, {
+    method,
+    headers,
+    body: body === undefined ? null : JSON.stringify(body),
+  }).catch(() => {
+    throw new Refusal(LOST, 0);
+  });
   if (!response.ok) throw await refusalOf(response);
   return (response.status === 204 ? undefined : await response.json()) as T;
 }
 
 export type Typed = BigInt64Array | Float32Array | Float64Array | Int32Array | Uint16Array | Uint8Array;
 const KINDS: Record<string, new (data: ArrayBuffer) => Typed> = {
-  "<f4": Float32Array, "<i8": BigInt64Array, "<f8": Float64Array, "<i4": Int32Array, "<u2": Uint16Array, "|u1": Uint8Array,
+  "<f4": Float32Array,
+  "<i8": BigInt64Array,
+  "<f8": Float64Array,
+  "<i4": Int32Array,
+  "<u2": Uint16Array,
+  "|u1": Uint8Array,
 };
 
-export interface Loaded<T extends Typed> { data: T; shape: number[] }
+export interface Loaded<T extends Typed> {
+  data: T;
+  shape: number[];
+}
 
 /** One array of a result, as it lies in the store. */
 export async function loadArray<T extends Typed>(key: string, name: string): Promise<Loaded<T>> {
-  const response = await fetch(`/api/results/${key}/array/${name}`).catch(() => { throw new Refusal(LOST, 0); });
+  const response = await fetch(`/api/results/${key}/array/${name}`).catch(() => {
+    throw new Refusal(LOST, 0);
+  });
   if (!response.ok) throw await refusalOf(response);
   const kind = KINDS[response.headers.get("X-Dtype") ?? ""];
   if (!kind) throw new Refusal(`an array of an unknown kind came: ${name}`, 500);

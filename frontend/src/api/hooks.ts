@@ -2,23 +2,50 @@
 import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { loadArray, request, sendFile, type Typed } from "./client";
 import { lineOf } from "./line";
-import type { Calculation, Cutter, CutterLook, CutterRow, Derived, Edit, Fitting, FullPlan, GridFacts, Job, JobListed, Listed, Material, Operation, Post, PostListed, RepairKind, Storage, Strategy } from "./types";
+import type {
+  Calculation,
+  Cutter,
+  CutterLook,
+  CutterRow,
+  Derived,
+  Edit,
+  Fitting,
+  FullPlan,
+  GridFacts,
+  Job,
+  JobListed,
+  Listed,
+  Machine,
+  MachineListed,
+  Material,
+  Operation,
+  Post,
+  PostListed,
+  RepairKind,
+  Storage,
+  Strategy,
+} from "./types";
 
 const busy = (calculation: Calculation | null | undefined) =>
   calculation?.state === "waiting" || calculation?.state === "working";
 
-export const useJobs = () => useQuery({ queryKey: ["jobs"], queryFn: () => request<JobListed[]>("/jobs"), refetchInterval: 4000 });
+export const useJobs = () =>
+  useQuery({ queryKey: ["jobs"], queryFn: () => request<JobListed[]>("/jobs"), refetchInterval: 4000 });
 
 /** Whether workers are still reading or repairing a mesh, drawing a boundary, or looking at the ground for the estimates. */
 export function isWorkedOn(derived: Derived): boolean {
   const models = Object.values(derived.models);
-  return models.some((model) => model.state === "working" || model.state === "reading")
-    || (models.length > 0 && derived.setups.some((setup) => !setup.surveyed || Object.values(setup.outlines).includes(null)));
+  return (
+    models.some((model) => model.state === "working" || model.state === "reading") ||
+    (models.length > 0 && derived.setups.some((setup) => !setup.drawn || Object.values(setup.outlines).includes(null)))
+  );
 }
 
 export const useJob = (id: number) =>
   useQuery({
-    queryKey: ["job", id], queryFn: () => request<Job>(`/jobs/${id}`), refetchOnWindowFocus: true,
+    queryKey: ["job", id],
+    queryFn: () => request<Job>(`/jobs/${id}`),
+    refetchOnWindowFocus: true,
     refetchInterval: (query) => (query.state.data && isWorkedOn(query.state.data.derived) ? 500 : 5000),
   });
 
@@ -26,11 +53,13 @@ export const useJob = (id: number) =>
 export function useCalculation(job: Job | undefined) {
   const client = useQueryClient();
   return useQuery({
-    queryKey: ["calculation", job?.id], enabled: job !== undefined,
+    queryKey: ["calculation", job?.id],
+    enabled: job !== undefined,
     queryFn: async () => {
       const before = client.getQueryData<Calculation | null>(["calculation", job?.id]);
       const now = await request<Calculation | null>(`/jobs/${job?.id}/calculation`);
-      if (before && (before.state !== now?.state || before.note !== now.note)) void client.invalidateQueries({ queryKey: ["job", job?.id] });
+      if (before && (before.state !== now?.state || before.note !== now.note))
+        void client.invalidateQueries({ queryKey: ["job", job?.id] });
       return now;
     },
     refetchInterval: (query) => (busy(query.state.data) ? 400 : 5000),
@@ -42,10 +71,18 @@ export const isBusy = busy;
 export const useCutters = () => useQuery({ queryKey: ["cutters"], queryFn: () => request<CutterRow[]>("/cutters") });
 
 export const useStrategies = () =>
-  useQuery({ queryKey: ["strategies"], queryFn: () => request<Strategy[]>("/cutters/strategies"), staleTime: Infinity });
+  useQuery({
+    queryKey: ["strategies"],
+    queryFn: () => request<Strategy[]>("/cutters/strategies"),
+    staleTime: Infinity,
+  });
 
 export const useShapes = () =>
-  useQuery({ queryKey: ["shapes"], queryFn: () => request<Record<string, { title: string; needs: string[] }>>("/cutters/shapes"), staleTime: Infinity });
+  useQuery({
+    queryKey: ["shapes"],
+    queryFn: () => request<Record<string, { title: string; needs: string[] }>>("/cutters/shapes"),
+    staleTime: Infinity,
+  });
 
 export const previewPlan = (plan: FullPlan, edit: Edit | null = null) =>
   request<{ plan: FullPlan; derived: Derived }>("/jobs/preview/plan", "POST", { plan, edit });
@@ -54,24 +91,41 @@ export const useRepairs = () =>
   useQuery({ queryKey: ["repairs"], queryFn: () => request<RepairKind[]>("/shelf/repairs"), staleTime: Infinity });
 
 export const useFormats = () =>
-  useQuery({ queryKey: ["formats"], queryFn: () => request<{ read: string[]; written: string[] }>("/shelf/formats"), staleTime: Infinity });
+  useQuery({
+    queryKey: ["formats"],
+    queryFn: () => request<{ read: string[]; written: string[] }>("/shelf/formats"),
+    staleTime: Infinity,
+  });
 
 export type Shelf = "materials" | "pieces";
 
-export const useShelf = <T>(shelf: Shelf) => useQuery({ queryKey: ["shelf", shelf], queryFn: () => request<Listed<T>[]>(`/shelf/${shelf}`) });
+export const useShelf = <T>(shelf: Shelf) =>
+  useQuery({ queryKey: ["shelf", shelf], queryFn: () => request<Listed<T>[]>(`/shelf/${shelf}`) });
 
 export function useShelfActions<T>(shelf: Shelf) {
   const client = useQueryClient();
   const settle = { onSuccess: () => client.invalidateQueries({ queryKey: ["shelf", shelf] }) };
   return {
-    save: useMutation({ ...settle, mutationFn: (v: { id: number | null; data: T }) =>
-      v.id === null ? request(`/shelf/${shelf}`, "POST", { data: v.data }) : request(`/shelf/${shelf}/${v.id}`, "PUT", { data: v.data }) }),
-    remove: useMutation({ ...settle, mutationFn: (id: number) => request<undefined>(`/shelf/${shelf}/${id}`, "DELETE") }),
+    save: useMutation({
+      ...settle,
+      mutationFn: (v: { id: number | null; data: T }) =>
+        v.id === null
+          ? request(`/shelf/${shelf}`, "POST", { data: v.data })
+          : request(`/shelf/${shelf}/${v.id}`, "PUT", { data: v.data }),
+    }),
+    remove: useMutation({
+      ...settle,
+      mutationFn: (id: number) => request<undefined>(`/shelf/${shelf}/${id}`, "DELETE"),
+    }),
   };
 }
 
 export const useFittingPieces = (job: number, revision: number, open: boolean) =>
-  useQuery({ queryKey: ["fitting", job, revision], enabled: open, queryFn: () => request<Fitting[]>(`/jobs/${job}/pieces`) });
+  useQuery({
+    queryKey: ["fitting", job, revision],
+    enabled: open,
+    queryFn: () => request<Fitting[]>(`/jobs/${job}/pieces`),
+  });
 
 const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
 
@@ -93,23 +147,44 @@ async function written(answer: Promise<{ key: string }>): Promise<string> {
 }
 
 /** Have a model written as a file; resolves to where it can be fetched. */
-export const exportModel = (job: number, model: string, suffix: string) => written(request(`/jobs/${job}/export`, "POST", { model, suffix }));
+export const exportModel = (job: number, model: string, suffix: string) =>
+  written(request(`/jobs/${job}/export`, "POST", { model, suffix }));
 
 /** Have the proof written as a mesh; resolves to where it can be fetched. */
 export const exportBlock = (job: number, setup: string, suffix: string, alone: boolean) =>
   written(request(`/jobs/${job}/block/${setup}?suffix=${suffix}&alone=${alone}`, "POST"));
 
-export interface Lens { grid: GridFacts; data: Float32Array }
+export interface Lens {
+  grid: GridFacts;
+  data: Float32Array;
+}
 
 /** A small window of the block at full resolution. */
-export async function loadLens(job: number, setup: string, at: [number, number], side: number, pitch: number, operations: number): Promise<Lens> {
-  const low = [at[0] - side / 2, at[1] - side / 2], high = [at[0] + side / 2, at[1] + side / 2];
-  const { key } = await request<{ key: string }>(`/jobs/${job}/window/${setup}`, "POST", { low, high, pitch, operations });
+export async function loadLens(
+  job: number,
+  setup: string,
+  at: [number, number],
+  side: number,
+  pitch: number,
+  operations: number,
+): Promise<Lens> {
+  const low = [at[0] - side / 2, at[1] - side / 2],
+    high = [at[0] + side / 2, at[1] + side / 2];
+  const { key } = await request<{ key: string }>(`/jobs/${job}/window/${setup}`, "POST", {
+    low,
+    high,
+    pitch,
+    operations,
+  });
   const grid = await resultOf<GridFacts>(key);
   return { grid, data: (await loadArray<Float32Array>(key, "high")).data };
 }
 
-export interface FileSaid { state: "current" | "earlier" | "altered" | "unknown" | "none"; words: string; key: string }
+export interface FileSaid {
+  state: "current" | "earlier" | "altered" | "unknown" | "none";
+  words: string;
+  key: string;
+}
 
 /** Whose file a program is, and where its proof against the stock will be found. */
 export const checkFile = (job: number, setup: string, file: File) =>
@@ -121,55 +196,130 @@ export function usePostActions() {
   const client = useQueryClient();
   const settle = { onSuccess: () => client.invalidateQueries({ queryKey: ["posts"] }) };
   return {
-    save: useMutation({ ...settle, mutationFn: (v: { key: string | null; data: Post }) =>
-      v.key === null ? request<PostListed>("/posts", "POST", { data: v.data }) : request<PostListed>(`/posts/${v.key}`, "PUT", { data: v.data }) }),
+    save: useMutation({
+      ...settle,
+      mutationFn: (v: { key: string | null; data: Post }) =>
+        v.key === null
+          ? request<PostListed>("/posts", "POST", { data: v.data })
+          : request<PostListed>(`/posts/${v.key}`, "PUT", { data: v.data }),
+    }),
     remove: useMutation({ ...settle, mutationFn: (key: string) => request<undefined>(`/posts/${key}`, "DELETE") }),
+  };
+}
+
+export const useMachines = () =>
+  useQuery({ queryKey: ["machines"], queryFn: () => request<MachineListed[]>("/machines") });
+
+export function useMachineActions() {
+  const client = useQueryClient();
+  const settle = { onSuccess: () => client.invalidateQueries({ queryKey: ["machines"] }) };
+  return {
+    save: useMutation({
+      ...settle,
+      mutationFn: (v: { key: string | null; data: Machine }) =>
+        v.key === null
+          ? request<MachineListed>("/machines", "POST", { data: v.data })
+          : request<MachineListed>(`/machines/${v.key}`, "PUT", { data: v.data }),
+    }),
+    remove: useMutation({ ...settle, mutationFn: (key: string) => request<undefined>(`/machines/${key}`, "DELETE") }),
   };
 }
 
 /** What a post that is being typed would write; the last answer stays until the next is there. */
 export const usePostPreview = (data: Post) =>
-  useQuery({ queryKey: ["post preview", data], placeholderData: (last: { text: string; problem: string } | undefined) => last, gcTime: 10_000,
-    queryFn: () => request<{ text: string; problem: string }>("/posts/preview", "POST", { data }) });
+  useQuery({
+    queryKey: ["post preview", data],
+    placeholderData: (last: { text: string; problem: string } | undefined) => last,
+    gcTime: 10_000,
+    queryFn: () => request<{ text: string; problem: string }>("/posts/preview", "POST", { data }),
+  });
 
-export interface Times { entries: { id: number; job: string; calculated: number; real: number; entered: string }[]; factor: number; low: number; high: number }
+export interface Times {
+  entries: { id: number; job: string; calculated: number; real: number; entered: string }[];
+  factor: number;
+  low: number;
+  high: number;
+}
 
 export function useTimes(machine: string, job: number, open: boolean) {
   const client = useQueryClient();
-  const settle = { onSuccess: (times: Times) => { client.setQueryData(["times", machine], times); return client.invalidateQueries({ queryKey: ["job", job] }); } };
+  const settle = {
+    onSuccess: (times: Times) => {
+      client.setQueryData(["times", machine], times);
+      return client.invalidateQueries({ queryKey: ["job", job] });
+    },
+  };
   return {
-    times: useQuery({ queryKey: ["times", machine], enabled: open, queryFn: () => request<Times>(`/times/${machine}`) }),
-    enter: useMutation({ ...settle, mutationFn: (v: { job: string; calculated: number; real: number }) => request<Times>(`/times/${machine}`, "POST", v) }),
+    times: useQuery({
+      queryKey: ["times", machine],
+      enabled: open,
+      queryFn: () => request<Times>(`/times/${machine}`),
+    }),
+    enter: useMutation({
+      ...settle,
+      mutationFn: (v: { job: string; calculated: number; real: number }) =>
+        request<Times>(`/times/${machine}`, "POST", v),
+    }),
     remove: useMutation({ ...settle, mutationFn: (id: number) => request<Times>(`/times/${machine}/${id}`, "DELETE") }),
   };
 }
 
 /** The closed curves of an SVG or DXF file, from the low corner of the stock. */
-export const readCurves = (file: File) => sendFile<{ curves: [number, number][][]; notes: string[] }>(`/jobs/curves?name=${encodeURIComponent(file.name)}`, file, () => undefined, new AbortController().signal);
+export const readCurves = (file: File) =>
+  sendFile<{ curves: [number, number][][]; notes: string[] }>(
+    `/jobs/curves?name=${encodeURIComponent(file.name)}`,
+    file,
+    () => undefined,
+    new AbortController().signal,
+  );
 
-export const proposeOperation = (job: number, strategy: string) => request<Operation>(`/jobs/${job}/operation/${strategy}`);
+export const proposeOperation = (job: number, strategy: string) =>
+  request<Operation>(`/jobs/${job}/operation/${strategy}`);
 
 /** Take what a change answers for what is known under `key`: whatever was asked for before may be older, and comes to nothing. */
-const taken = <T>(client: QueryClient, key: [string, number]) => async (state: T) => {
-  await client.cancelQueries({ queryKey: key });
-  client.setQueryData(key, state);
-};
+const taken =
+  <T>(client: QueryClient, key: [string, number]) =>
+  async (state: T) => {
+    await client.cancelQueries({ queryKey: key });
+    client.setQueryData(key, state);
+  };
 
 /** All that changes a job; each answer is the job as it then stands. */
 export function useJobActions(id: number) {
   const client = useQueryClient();
   const line = lineOf(id);
-  const settle = { onSuccess: taken<Job>(client, ["job", id]),
-    onError: () => client.invalidateQueries({ queryKey: ["job", id] }) };
+  const settle = {
+    onSuccess: taken<Job>(client, ["job", id]),
+    onError: () => client.invalidateQueries({ queryKey: ["job", id] }),
+  };
   const calculation = { onSuccess: taken<Calculation | null>(client, ["calculation", id]) };
   return {
-    write: useMutation({ ...settle, mutationFn: (v: { based_on: number; plan: FullPlan; note: string }) => line.go(v.based_on, (based_on) => request<Job>(`/jobs/${id}/plan`, "PUT", { ...v, based_on })) }),
-    edit: useMutation({ ...settle, mutationFn: (v: { based_on: number; edit: Edit; note: string }) => line.go(v.based_on, (based_on) => request<Job>(`/jobs/${id}/edit`, "POST", { ...v, based_on })) }),
-    undo: useMutation({ ...settle, mutationFn: (version: number) => line.go(version, (based_on) => request<Job>(`/jobs/${id}/undo`, "POST", { based_on })) }),
-    redo: useMutation({ ...settle, mutationFn: (version: number) => line.go(version, (based_on) => request<Job>(`/jobs/${id}/redo`, "POST", { based_on })) }),
+    write: useMutation({
+      ...settle,
+      mutationFn: (v: { based_on: number; plan: FullPlan; note: string }) =>
+        line.go(v.based_on, (based_on) => request<Job>(`/jobs/${id}/plan`, "PUT", { ...v, based_on })),
+    }),
+    edit: useMutation({
+      ...settle,
+      mutationFn: (v: { based_on: number; edit: Edit; note: string }) =>
+        line.go(v.based_on, (based_on) => request<Job>(`/jobs/${id}/edit`, "POST", { ...v, based_on })),
+    }),
+    undo: useMutation({
+      ...settle,
+      mutationFn: (version: number) =>
+        line.go(version, (based_on) => request<Job>(`/jobs/${id}/undo`, "POST", { based_on })),
+    }),
+    redo: useMutation({
+      ...settle,
+      mutationFn: (version: number) =>
+        line.go(version, (based_on) => request<Job>(`/jobs/${id}/redo`, "POST", { based_on })),
+    }),
     rename: useMutation({ ...settle, mutationFn: (name: string) => request<Job>(`/jobs/${id}`, "PATCH", { name }) }),
     calculate: useMutation({ ...calculation, mutationFn: () => request<Calculation>(`/jobs/${id}/calculate`, "POST") }),
-    cancel: useMutation({ ...calculation, mutationFn: () => request<Calculation | null>(`/jobs/${id}/cancel`, "POST") }),
+    cancel: useMutation({
+      ...calculation,
+      mutationFn: () => request<Calculation | null>(`/jobs/${id}/cancel`, "POST"),
+    }),
   };
 }
 
@@ -177,8 +327,14 @@ export function useJobList() {
   const client = useQueryClient();
   const settle = { onSuccess: () => client.invalidateQueries({ queryKey: ["jobs"] }) };
   return {
-    create: useMutation({ ...settle, mutationFn: (v: { name: string; mesh?: number }) => request<Job>("/jobs", "POST", v) }),
-    copy: useMutation({ ...settle, mutationFn: (v: { id: number; name: string }) => request<Job>(`/jobs/${v.id}/copy`, "POST", { name: v.name }) }),
+    create: useMutation({
+      ...settle,
+      mutationFn: (v: { name: string; mesh?: number }) => request<Job>("/jobs", "POST", v),
+    }),
+    copy: useMutation({
+      ...settle,
+      mutationFn: (v: { id: number; name: string }) => request<Job>(`/jobs/${v.id}/copy`, "POST", { name: v.name }),
+    }),
     remove: useMutation({ ...settle, mutationFn: (id: number) => request<undefined>(`/jobs/${id}`, "DELETE") }),
   };
 }
@@ -187,30 +343,55 @@ export function useCutterActions() {
   const client = useQueryClient();
   const settle = { onSuccess: () => client.invalidateQueries({ queryKey: ["cutters"] }) };
   return {
-    save: useMutation({ ...settle, mutationFn: (v: { id: number | null; data: Cutter }) =>
-      v.id === null ? request<CutterRow>("/cutters", "POST", { data: v.data }) : request<CutterRow>(`/cutters/${v.id}`, "PUT", { data: v.data }) }),
+    save: useMutation({
+      ...settle,
+      mutationFn: (v: { id: number | null; data: Cutter }) =>
+        v.id === null
+          ? request<CutterRow>("/cutters", "POST", { data: v.data })
+          : request<CutterRow>(`/cutters/${v.id}`, "PUT", { data: v.data }),
+    }),
     remove: useMutation({ ...settle, mutationFn: (id: number) => request<undefined>(`/cutters/${id}`, "DELETE") }),
-    bring: useMutation({ ...settle, mutationFn: (v: { name: string; text: string; clash: string }) => request<{ count: number; taken: number[] }>("/cutters/import", "POST", v) }),
+    bring: useMutation({
+      ...settle,
+      mutationFn: (v: { name: string; text: string; clash: string }) =>
+        request<{ count: number; taken: number[] }>("/cutters/import", "POST", v),
+    }),
   };
 }
 
 /** What the server says of a cutter that is being typed; the last answer stays until the next is there. */
 export const useCutterLook = (data: Cutter, material: Material | null, units: string) =>
-  useQuery({ queryKey: ["cutter look", data, material, units], placeholderData: (last: CutterLook | undefined) => last, gcTime: 10_000,
-    queryFn: () => request<CutterLook>("/cutters/look", "POST", { data, material, units }) });
+  useQuery({
+    queryKey: ["cutter look", data, material, units],
+    placeholderData: (last: CutterLook | undefined) => last,
+    gcTime: 10_000,
+    queryFn: () => request<CutterLook>("/cutters/look", "POST", { data, material, units }),
+  });
 
 const forever = { staleTime: Infinity, gcTime: 600_000 };
 
 /** A decimated picture of a mesh, or the lighter one that is drawn while it moves. */
 export const usePicture = (key: string | undefined, prefix: "" | "light_" = "") =>
-  useQuery({ queryKey: ["picture", key, prefix], enabled: Boolean(key), ...forever, queryFn: async () => {
-    const [vertices, faces] = await Promise.all([
-      loadArray<Float32Array>(key as string, `${prefix}vertices`), loadArray<Int32Array>(key as string, `${prefix}faces`)]);
-    return { vertices: vertices.data, faces: faces.data };
-  } });
+  useQuery({
+    queryKey: ["picture", key, prefix],
+    enabled: Boolean(key),
+    ...forever,
+    queryFn: async () => {
+      const [vertices, faces] = await Promise.all([
+        loadArray<Float32Array>(key as string, `${prefix}vertices`),
+        loadArray<Int32Array>(key as string, `${prefix}faces`),
+      ]);
+      return { vertices: vertices.data, faces: faces.data };
+    },
+  });
 
 export const useBlockDetail = <T extends Typed = Float32Array>(key: string | undefined, name: string) =>
-  useQuery({ queryKey: ["array", key, name], enabled: Boolean(key), ...forever, queryFn: () => loadArray<T>(key as string, name) });
+  useQuery({
+    queryKey: ["array", key, name],
+    enabled: Boolean(key),
+    ...forever,
+    queryFn: () => loadArray<T>(key as string, name),
+  });
 
 /** Room for calculated results, in megabytes. */
 export function useStorage() {

@@ -12,7 +12,9 @@ export class Line {
     const mine = this.last === null ? send(basedOn) : this.last.then((version) => send(Math.max(version, basedOn)));
     const after = mine.then((job) => job.version);
     this.last = after;
-    const done = () => { if (this.last === after) this.last = null; };
+    const done = () => {
+      if (this.last === after) this.last = null;
+    };
     after.then(done, done);
     return mine;
   }

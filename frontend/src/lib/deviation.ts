@@ -1,10 +1,19 @@
 /** Counts over a comparison: shares of the area and a histogram, by limits that are chosen. */
 
-export interface Shares { within: number; reachable: number; unreachable: number; gouged: number }
+export interface Shares {
+  within: number;
+  reachable: number;
+  unreachable: number;
+  gouged: number;
+}
 
 /** Shares of the compared area: within the limit, more left that could or could not be reached, gouged. */
 export function sharesOf(deviation: ArrayLike<number>, reachable: ArrayLike<number>, limit: number): Shares {
-  let all = 0, within = 0, could = 0, cannot = 0, gouged = 0;
+  let all = 0,
+    within = 0,
+    could = 0,
+    cannot = 0,
+    gouged = 0;
   for (let k = 0; k < deviation.length; k++) {
     const d = deviation[k] as number;
     if (Number.isNaN(d)) continue;

@@ -4,11 +4,14 @@ import type { Point, Ray } from "./ray";
 const dot = (a: Point, b: Point) => a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
 const minus = (a: Point, b: Point): Point => [a[0] - b[0], a[1] - b[1], a[2] - b[2]];
 
-/** How far along a line (from `origin`, in units of `way`) it comes nearest to a ray; null where they run side by side. */
-export function alongLine(ray: Ray, origin: Point, way: Point): number | null {
+/** How far along a line (from `origin`, in units of `direction`) it comes nearest to a ray; null where they run side by side. */
+export function alongLine(ray: Ray, origin: Point, direction: Point): number | null {
   const w = minus(origin, ray.origin);
-  const a = dot(way, way), b = dot(way, ray.direction), c = dot(ray.direction, ray.direction);
-  const d = dot(way, w), e = dot(ray.direction, w);
+  const a = dot(direction, direction),
+    b = dot(direction, ray.direction),
+    c = dot(ray.direction, ray.direction);
+  const d = dot(direction, w),
+    e = dot(ray.direction, w);
   const bottom = a * c - b * b;
   return Math.abs(bottom) < 1e-9 * a * c ? null : (b * e - c * d) / bottom;
 }
@@ -18,7 +21,7 @@ export function onPlane(ray: Ray, origin: Point, normal: Point): Point | null {
   const fall = dot(ray.direction, normal);
   if (Math.abs(fall) < 1e-9) return null;
   const t = dot(minus(origin, ray.origin), normal) / fall;
-  return t < 0 ? null : [0, 1, 2].map((k) => (ray.origin[k] as number) + t * (ray.direction[k] as number)) as Point;
+  return t < 0 ? null : ([0, 1, 2].map((k) => (ray.origin[k] as number) + t * (ray.direction[k] as number)) as Point);
 }
 
 /** By how many degrees a point was taken round an axis (0 X, 1 Y, 2 Z) through `middle`, at a round number: fives, or ones with `fine`. */

@@ -6,13 +6,21 @@ const op = (columns: [number, number][][], moments = 100): Frames => {
   for (const events of columns) start.push((start.at(-1) as number) + events.length);
   const flat = columns.flat();
   return {
-    start: Int32Array.from(start), moment: Uint16Array.from(flat.map((e) => e[0])),
-    height: Float32Array.from(flat.map((e) => e[1])), moments,
+    start: Int32Array.from(start),
+    moment: Uint16Array.from(flat.map((e) => e[0])),
+    height: Float32Array.from(flat.map((e) => e[1])),
+    moments,
   };
 };
 
 describe("the block at a moment", () => {
-  const rough = op([[[10, 5], [50, 3]], []]);
+  const rough = op([
+    [
+      [10, 5],
+      [50, 3],
+    ],
+    [],
+  ]);
   const finish = op([[[20, 2]], [[80, 1]]]);
   const at = (done: Frames[], current: Frames | undefined, part: number) => {
     const into = new Float32Array(2);

@@ -11,7 +11,13 @@ export interface Frames {
  * Heights of the columns after the operations `done` and the share `part` (0 to 1) of the next one.
  * `into` is filled; `full` is the top of the block before the first cut.
  */
-export function heightsAt(done: readonly Frames[], current: Frames | undefined, part: number, full: number, into: Float32Array): void {
+export function heightsAt(
+  done: readonly Frames[],
+  current: Frames | undefined,
+  part: number,
+  full: number,
+  into: Float32Array,
+): void {
   into.fill(full);
   for (const frames of done) {
     for (let c = 0; c < into.length; c++) {
@@ -22,7 +28,8 @@ export function heightsAt(done: readonly Frames[], current: Frames | undefined, 
   if (!current) return;
   const limit = Math.floor(part * current.moments);
   for (let c = 0; c < into.length; c++) {
-    let low = current.start[c] as number, high = current.start[c + 1] as number;
+    let low = current.start[c] as number,
+      high = current.start[c + 1] as number;
     const first = low;
     while (low < high) {
       const middle = (low + high) >> 1;
@@ -35,7 +42,8 @@ export function heightsAt(done: readonly Frames[], current: Frames | undefined, 
 
 /** Index of the first number in rising `values` that is larger than `value`. */
 export function firstAbove(values: ArrayLike<number>, value: number): number {
-  let low = 0, high = values.length;
+  let low = 0,
+    high = values.length;
   while (low < high) {
     const middle = (low + high) >> 1;
     if ((values[middle] as number) <= value) low = middle + 1;

@@ -14,7 +14,8 @@ describe("numbers as they are typed", () => {
     expect(parseNumber("2 1/2 + 1/4", "in")).toBeCloseTo(2.75 * 25.4);
   });
   it("refuses what is no number", () => {
-    for (const text of ["", "abc", "1/0", "2*(3", "3 kg", "1..2", "1 3"]) expect(() => parseNumber(text, "mm")).toThrow();
+    for (const text of ["", "abc", "1/0", "2*(3", "3 kg", "1..2", "1 3"])
+      expect(() => parseNumber(text, "mm")).toThrow();
   });
   it("takes no unit where there is none", () => {
     expect(parseNumber("18000", null)).toBe(18000);

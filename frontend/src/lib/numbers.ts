@@ -6,7 +6,10 @@ const PER_UNIT: Record<string, number> = { mm: 1, cm: 10, m: 1000, in: 25.4, '"'
 
 class Reader {
   at = 0;
-  constructor(readonly text: string, readonly scale: number) {}
+  constructor(
+    readonly text: string,
+    readonly scale: number,
+  ) {}
 
   private skip() {
     while (this.text[this.at] === " ") this.at++;
@@ -92,12 +95,15 @@ export function lengthText(mm: number, unit: Unit, digits?: number): string {
 export const feedText = (mmPerMinute: number, unit: Unit) => lengthText(mmPerMinute, unit, 1);
 
 /** An area for show, with its unit: cm² or square inches. */
-export const areaText = (mm2: number, unit: Unit) => (unit === "in" ? `${trimmed(mm2 / 645.16, 2)} in²` : `${trimmed(mm2 / 100, 1)} cm²`);
+export const areaText = (mm2: number, unit: Unit) =>
+  unit === "in" ? `${trimmed(mm2 / 645.16, 2)} in²` : `${trimmed(mm2 / 100, 1)} cm²`;
 
 /** Seconds as h:mm:ss or m:ss. */
 export function clock(seconds: number): string {
   const whole = Math.max(Math.round(seconds), 0);
-  const h = Math.floor(whole / 3600), m = Math.floor(whole / 60) % 60, s = whole % 60;
+  const h = Math.floor(whole / 3600),
+    m = Math.floor(whole / 60) % 60,
+    s = whole % 60;
   const two = (n: number) => String(n).padStart(2, "0");
   return h ? `${h}:${two(m)}:${two(s)}` : `${m}:${two(s)}`;
 }

@@ -30,13 +30,13 @@ describe("a ray on the block", () => {
   });
 });
 
-describe("boxes and ways", () => {
+describe("boxes and directions", () => {
   it("finds where a ray is in a box", () => {
     const ray: Ray = { origin: [-1, 0.5, 0.5], direction: [2, 0, 0] };
     expect(spanInBox(ray, [0, 0, 0], [1, 1, 1])).toEqual([0.5, 1]);
     expect(spanInBox({ ...ray, origin: [-1, 2, 0.5] }, [0, 0, 0], [1, 1, 1])).toBeNull();
   });
-  it("tells length and the way along each axis", () => {
+  it("tells length and the direction along each axis", () => {
     expect(between([1, 1, 1], [4, 5, 1])).toEqual({ length: 5, by: [3, 4, 0] });
   });
 });

@@ -1,7 +1,13 @@
 import { describe, expect, it } from "vitest";
 import { lengthOf, nearestPlace, rimsOf, sharesAfter, type Rim } from "./rims";
 
-const square: Rim = [[10, 0], [10, 10], [0, 10], [0, 0], [10, 0]];
+const square: Rim = [
+  [10, 0],
+  [10, 10],
+  [0, 10],
+  [0, 0],
+  [10, 0],
+];
 
 describe("places on outlines", () => {
   it("takes outlines from one array", () => {
@@ -16,7 +22,15 @@ describe("places on outlines", () => {
     expect(nearestPlace([], [0, 0])).toBeNull();
   });
   it("adds a tab in the middle of the widest gap", () => {
-    expect(sharesAfter([[0, 0.1], [0, 0.3]], [square])[2]).toEqual([0, expect.closeTo(0.7)]);
+    expect(
+      sharesAfter(
+        [
+          [0, 0.1],
+          [0, 0.3],
+        ],
+        [square],
+      )[2],
+    ).toEqual([0, expect.closeTo(0.7)]);
     expect(sharesAfter([], [square])).toEqual([[0, 0]]);
   });
 });

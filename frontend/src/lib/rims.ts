@@ -8,7 +8,8 @@ export function rimsOf(points: ArrayLike<number>, ends: ArrayLike<bigint>): Rim[
   const rims: Rim[] = [];
   let first = 0;
   for (let e = 0; e < ends.length; e++) {
-    const last = Number(ends[e]), rim: Rim = [];
+    const last = Number(ends[e]),
+      rim: Rim = [];
     for (let k = first; k < last; k++) rim.push([points[2 * k] as number, points[2 * k + 1] as number]);
     rims.push(rim);
     first = last;
@@ -22,15 +23,24 @@ export const lengthOf = (rim: Rim) => rim.slice(1).reduce((sum, at, k) => sum + 
 
 /** The outline nearest to a point, and the share of its length at which it comes nearest. */
 export function nearestPlace(rims: Rim[], at: Spot): [number, number] | null {
-  let best: [number, number] | null = null, least = Infinity;
+  let best: [number, number] | null = null,
+    least = Infinity;
   rims.forEach((rim, outline) => {
     const total = lengthOf(rim);
     let along = 0;
     for (let k = 0; k + 1 < rim.length; k++) {
-      const a = rim[k] as Spot, b = rim[k + 1] as Spot, step = gap(a, b);
-      const t = step > 0 ? Math.min(Math.max(((at[0] - a[0]) * (b[0] - a[0]) + (at[1] - a[1]) * (b[1] - a[1])) / (step * step), 0), 1) : 0;
+      const a = rim[k] as Spot,
+        b = rim[k + 1] as Spot,
+        step = gap(a, b);
+      const t =
+        step > 0
+          ? Math.min(Math.max(((at[0] - a[0]) * (b[0] - a[0]) + (at[1] - a[1]) * (b[1] - a[1])) / (step * step), 0), 1)
+          : 0;
       const off = gap(at, [a[0] + t * (b[0] - a[0]), a[1] + t * (b[1] - a[1])]);
-      if (off < least) { least = off; best = [outline, (along + t * step) / total]; }
+      if (off < least) {
+        least = off;
+        best = [outline, (along + t * step) / total];
+      }
       along += step;
     }
   });
@@ -41,12 +51,19 @@ export function nearestPlace(rims: Rim[], at: Spot): [number, number] | null {
 export function sharesAfter(tabs: Places, rims: Rim[]): Places {
   const lengths = rims.map(lengthOf);
   const outline = lengths.indexOf(Math.max(...lengths));
-  const shares = tabs.filter(([number]) => number === outline).map(([, share]) => share).sort((a, b) => a - b);
+  const shares = tabs
+    .filter(([number]) => number === outline)
+    .map(([, share]) => share)
+    .sort((a, b) => a - b);
   if (shares.length === 0) return [...tabs, [outline, 0]];
-  let widest = 0, at = 0;
+  let widest = 0,
+    at = 0;
   shares.forEach((share, k) => {
     const next = k + 1 < shares.length ? (shares[k + 1] as number) : (shares[0] as number) + 1;
-    if (next - share > widest) { widest = next - share; at = share + (next - share) / 2; }
+    if (next - share > widest) {
+      widest = next - share;
+      at = share + (next - share) / 2;
+    }
   });
   return [...tabs, [outline, at % 1]];
 }

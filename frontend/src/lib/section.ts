@@ -3,7 +3,11 @@ import type { GridFacts } from "../api/types";
 
 export type Axis = "x" | "y" | "z";
 /** `at` is null where nothing is cut away. Cut away is what lies beyond, or before it where `flip` is on; along Z always what lies over it. */
-export interface Section { axis: Axis; at: number | null; flip: boolean }
+export interface Section {
+  axis: Axis;
+  at: number | null;
+  flip: boolean;
+}
 
 export const NO_SECTION: Section = { axis: "x", at: null, flip: false };
 
@@ -11,8 +15,8 @@ export const NO_SECTION: Section = { axis: "x", at: null, flip: false };
 export function planeOf(section: Section): [number, number, number, number] {
   if (section.at === null) return [0, 0, 0, 1];
   const sign = section.flip && section.axis !== "z" ? -1 : 1;
-  const way = { x: [sign, 0, 0], y: [0, sign, 0], z: [0, 0, 1] }[section.axis] as [number, number, number];
-  return [...way, sign * section.at];
+  const direction = { x: [sign, 0, 0], y: [0, sign, 0], z: [0, 0, 1] }[section.axis] as [number, number, number];
+  return [...direction, sign * section.at];
 }
 
 /** The height that nothing of the block is drawn over. */
@@ -22,7 +26,9 @@ export const lidOf = (section: Section): number => (section.axis === "z" && sect
 export function capOf(section: Section, grid: GridFacts, heights: ArrayLike<number>, foot: number): Float32Array {
   if (section.at === null || section.axis === "z") return new Float32Array(0);
   const along = section.axis === "x";
-  const first = along ? grid.x0 : grid.y0, count = along ? grid.nx : grid.ny, others = along ? grid.ny : grid.nx;
+  const first = along ? grid.x0 : grid.y0,
+    count = along ? grid.nx : grid.ny,
+    others = along ? grid.ny : grid.nx;
   const k = Math.min(Math.max(Math.round((section.at - first) / grid.pitch), 0), count - 1);
   const found: number[] = [];
   const place = (n: number): [number, number, number] => {
@@ -31,7 +37,8 @@ export function capOf(section: Section, grid: GridFacts, heights: ArrayLike<numb
     return along ? [section.at as number, across, h] : [across, section.at as number, h];
   };
   for (let n = 0; n + 1 < others; n++) {
-    const a = place(n), b = place(n + 1);
+    const a = place(n),
+      b = place(n + 1);
     if (a[2] <= foot && b[2] <= foot) continue;
     found.push(a[0], a[1], foot, b[0], b[1], foot, ...b, a[0], a[1], foot, ...b, ...a);
   }

@@ -14,7 +14,9 @@ describe("durations as they are typed", () => {
 
 describe("what real runs make of a calculated time", () => {
   it("is said with its spread where there are several", () => {
-    expect(realTime({ total: 3600, factor: 1.1, low: 1.05, high: 1.2, entries: 3 })).toBe("≈ 1:06:00, 1:03:00 to 1:12:00");
+    expect(realTime({ total: 3600, factor: 1.1, low: 1.05, high: 1.2, entries: 3 })).toBe(
+      "≈ 1:06:00, 1:03:00 to 1:12:00",
+    );
     expect(realTime({ total: 600, factor: 1.5, low: 1.5, high: 1.5, entries: 1 })).toBe("≈ 15:00");
     expect(realTime({ total: 600, factor: 1, low: 1, high: 1, entries: 0 })).toBe("");
   });

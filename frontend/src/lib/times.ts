@@ -1,4 +1,5 @@
 /** Times as people say them, and what real runs make of a calculated one. */
+import type { JobTime } from "../api/types";
 import { clock } from "./numbers";
 
 /** Seconds of what was typed: 95 (minutes), 1:35 (hours and minutes) or 1:35:20; null where it is none. */
@@ -11,11 +12,25 @@ export function readDuration(text: string): number | null {
   return seconds > 0 ? seconds : null;
 }
 
-export interface Calibrated { total: number; factor: number; low: number; high: number; entries: number }
+export interface Calibrated {
+  total: number;
+  factor: number;
+  low: number;
+  high: number;
+  entries: number;
+}
 
 /** What a job will take at the machine by the runs that were entered, or empty where none was. */
 export function realTime(time: Calibrated): string {
   if (!time.entries) return "";
   const span = time.entries > 1 ? `, ${clock(time.total * time.low)} to ${clock(time.total * time.high)}` : "";
   return `≈ ${clock(time.total * time.factor)}${span}`;
+}
+
+/** What the total of a setup is made of. */
+export function totalText(time: Pick<JobTime, "moves" | "changes" | "waits">): string {
+  const parts = [`moves ${clock(time.moves)}`];
+  if (time.changes > 0) parts.push(`cutter changes ${clock(time.changes)}`);
+  if (time.waits > 0) parts.push(`spindle starts ${clock(time.waits)}`);
+  return `${parts.join(" + ")}. The run strip shows the moves only.`;
 }

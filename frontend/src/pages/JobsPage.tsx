@@ -11,49 +11,134 @@ import { useUpload } from "../parts/upload";
 import { TopBar } from "./TopBar";
 
 const Page = styled(DropZone)`
-  min-height: 100vh; outline: none; &[data-drop-target] { box-shadow: inset 0 0 0 3px ${(p) => p.theme.action}; }
+  min-height: 100vh;
+  outline: none;
+  &[data-drop-target] {
+    box-shadow: inset 0 0 0 3px ${(p) => p.theme.action};
+  }
 `;
 const Tiles = styled.main`
-  display: grid; grid-template-columns: repeat(auto-fill, minmax(280px, 1fr)); gap: 18px; padding: 18px 24px 32px; max-width: 1280px;
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(280px, 1fr));
+  gap: 18px;
+  padding: 18px 24px 32px;
+  max-width: 1280px;
 `;
 const Tile = styled.article`
-  background: ${(p) => p.theme.panel}; border: 1px solid ${(p) => p.theme.hairline}; position: relative; display: grid; grid-template-rows: 170px auto;
-  &:hover { border-color: ${(p) => p.theme.action}; }
-  & .picture { position: relative; background: ${(p) => p.theme.view}; display: grid; place-items: center; overflow: hidden; color: ${(p) => p.theme.muted}; font-size: 12px; }
-  & .picture img { position: absolute; inset: 8px; width: calc(100% - 16px); height: calc(100% - 16px); object-fit: contain; }
-  & .words { padding: 9px 12px 7px; display: grid; grid-template-columns: 1fr auto; gap: 1px 8px; }
-  & .key { font: 11.5px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; grid-column: 1 / -1; }
-  & .tools { position: relative; z-index: 1; grid-column: 1 / -1; margin: 3px 0 0 -5px; }
+  background: ${(p) => p.theme.panel};
+  border: 1px solid ${(p) => p.theme.hairline};
+  position: relative;
+  display: grid;
+  grid-template-rows: 170px auto;
+  &:hover {
+    border-color: ${(p) => p.theme.action};
+  }
+  & .picture {
+    position: relative;
+    background: ${(p) => p.theme.view};
+    display: grid;
+    place-items: center;
+    overflow: hidden;
+    color: ${(p) => p.theme.muted};
+    font-size: 12px;
+  }
+  & .picture img {
+    position: absolute;
+    inset: 8px;
+    width: calc(100% - 16px);
+    height: calc(100% - 16px);
+    object-fit: contain;
+  }
+  & .words {
+    padding: 9px 12px 7px;
+    display: grid;
+    grid-template-columns: 1fr auto;
+    gap: 1px 8px;
+  }
+  & .key {
+    font: 11.5px ${(p) => p.theme.mono};
+    color: ${(p) => p.theme.muted};
+    grid-column: 1 / -1;
+  }
+  & .tools {
+    position: relative;
+    z-index: 1;
+    grid-column: 1 / -1;
+    margin: 3px 0 0 -5px;
+  }
 `;
 const Open = styled(Link)`
-  font-weight: 600; text-decoration: none; outline: none; color: ${(p) => p.theme.ink};
-  &::after { content: ""; position: absolute; inset: 0; } &[data-focus-visible]::after { outline: 2px solid ${(p) => p.theme.action}; }
+  font-weight: 600;
+  text-decoration: none;
+  outline: none;
+  color: ${(p) => p.theme.ink};
+  &::after {
+    content: "";
+    position: absolute;
+    inset: 0;
+  }
+  &[data-focus-visible]::after {
+    outline: 2px solid ${(p) => p.theme.action};
+  }
 `;
 const Strip = styled.div`
-  padding: 8px 24px; display: flex; gap: 14px; align-items: center; background: ${(p) => p.theme.chosen}; border-bottom: 1px solid ${(p) => p.theme.hairline};
-  & progress { width: 220px; accent-color: ${(p) => p.theme.action}; }
+  padding: 8px 24px;
+  display: flex;
+  gap: 14px;
+  align-items: center;
+  background: ${(p) => p.theme.chosen};
+  border-bottom: 1px solid ${(p) => p.theme.hairline};
+  & progress {
+    width: 220px;
+    accent-color: ${(p) => p.theme.action};
+  }
 `;
 
 function JobTile(props: { job: JobListed; onCopy: () => void; onDelete: () => void }) {
   const { job } = props;
   return (
     <Tile>
-      <div className="picture">{job.picture ? <img alt={job.name} src={`data:image/png;base64,${job.picture}`} /> : "no model yet"}</div>
+      <div className="picture">
+        {job.picture ? <img alt={job.name} src={`data:image/png;base64,${job.picture}`} /> : "no model yet"}
+      </div>
       <div className="words">
         <Open href={`/jobs/${job.id}`}>{job.name}</Open>
-        <span className="key">{job.stock} · {job.operations} operations</span>
-        <span className="key">{new Date(job.updated).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}</span>
-        <div className="tools"><Quiet aria-label={`Duplicate ${job.name}`} onPress={props.onCopy}>Duplicate</Quiet><Quiet aria-label={`Save ${job.name} as a file`} onPress={() => window.location.assign(`/api/jobs/${job.id}/file`)}>Save as a file</Quiet><Quiet aria-label={`Delete ${job.name}`} onPress={props.onDelete}>Delete</Quiet></div>
+        <span className="key">
+          {job.stock} · {job.operations} operations
+        </span>
+        <span className="key">
+          {new Date(job.updated).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}
+        </span>
+        <div className="tools">
+          <Quiet aria-label={`Duplicate ${job.name}`} onPress={props.onCopy}>
+            Duplicate
+          </Quiet>
+          <Quiet
+            aria-label={`Save ${job.name} as a file`}
+            onPress={() => window.location.assign(`/api/jobs/${job.id}/file`)}
+          >
+            Save as a file
+          </Quiet>
+          <Quiet aria-label={`Delete ${job.name}`} onPress={props.onDelete}>
+            Delete
+          </Quiet>
+        </div>
       </div>
     </Tile>
   );
 }
 
 const Room = styled.footer`
-  padding: 0 24px 24px; display: flex; gap: 10px; align-items: center; font-size: 12px; color: ${(p) => p.theme.muted};
+  padding: 0 24px 24px;
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  font-size: 12px;
+  color: ${(p) => p.theme.muted};
 `;
 /** Megabytes in words. */
-export const megabytes = (value: number) => (value >= 1024 ? `${(value / 1024).toFixed(1)} GB` : `${Math.round(value)} MB`);
+export const megabytes = (value: number) =>
+  value >= 1024 ? `${(value / 1024).toFixed(1)} GB` : `${Math.round(value)} MB`;
 
 /** How much room calculated results take, and how much they may. */
 function StorageLine() {
@@ -62,15 +147,32 @@ function StorageLine() {
   if (!data) return null;
   return (
     <Room>
-      <span>Calculated results take {megabytes(data.kept)} of {megabytes(data.limit)}; {megabytes(data.free)} are free on the disk.</span>
+      <span>
+        Calculated results take {megabytes(data.kept)} of {megabytes(data.limit)}; {megabytes(data.free)} are free on
+        the disk.
+      </span>
       <Quiet onPress={() => setAsked(data.limit / 1024)}>Change…</Quiet>
       <Ask title="Room for calculated results" open={asked !== null} onClose={() => setAsked(null)}>
-        <p>What the jobs as they are need is always kept. Older results, as for undo, are kept up to this size; the longest unused go first.</p>
-        <NumberField label="Keep at most, GB" unit="mm" kind="plain" value={asked ?? 4} low={0.1} high={10000} step={1} onChange={setAsked} />
+        <p>
+          What the jobs as they are need is always kept. Older results, as for undo, are kept up to this size; the
+          longest unused go first.
+        </p>
+        <NumberField
+          label="Keep at most, GB"
+          unit="mm"
+          kind="plain"
+          value={asked ?? 4}
+          low={0.1}
+          high={10000}
+          step={1}
+          onChange={setAsked}
+        />
         {change.error && <Said role="alert">{change.error.message}</Said>}
         <Foot>
           <Button onPress={() => setAsked(null)}>Cancel</Button>
-          <Button $main onPress={() => change.mutate((asked ?? 4) * 1024, { onSuccess: () => setAsked(null) })}>Keep so much</Button>
+          <Button $main onPress={() => change.mutate((asked ?? 4) * 1024, { onSuccess: () => setAsked(null) })}>
+            Keep so much
+          </Button>
         </Foot>
       </Ask>
     </Room>
@@ -85,40 +187,98 @@ export function JobsPage() {
   const { data: formats } = useFormats();
   const [gone, setGone] = useState<JobListed | null>(null);
   const [name, setName] = useState<string | null>(null);
-  useEffect(() => { document.title = "Jobs · Nephos"; }, []);
+  useEffect(() => {
+    document.title = "Jobs · Nephos";
+  }, []);
 
   const fromFile = (file: File) => {
     if (/\.nephos\.zip$/i.test(file.name)) {
-      void upload.bringJob(file).then((job) => { if (job) void navigate(`/jobs/${job.id}`); });
+      void upload.bringJob(file).then((job) => {
+        if (job) void navigate(`/jobs/${job.id}`);
+      });
       return;
     }
     void upload.bring(file).then((mesh) => {
-      if (mesh) create.mutate({ name: file.name.replace(/\.[^.]+$/, ""), mesh: mesh.id }, { onSuccess: (job) => void navigate(`/jobs/${job.id}`) });
+      if (mesh)
+        create.mutate(
+          { name: file.name.replace(/\.[^.]+$/, ""), mesh: mesh.id },
+          { onSuccess: (job) => void navigate(`/jobs/${job.id}`) },
+        );
     });
   };
-  const problem = upload.problem || error?.message || create.error?.message || copy.error?.message || remove.error?.message;
+  const problem =
+    upload.problem || error?.message || create.error?.message || copy.error?.message || remove.error?.message;
   return (
-    <Page aria-label="Drop a mesh to make a job of it" onDrop={(event) => { const item = event.items.find(isFileDropItem); if (item) void item.getFile().then(fromFile); }}>
+    <Page
+      aria-label="Drop a mesh to make a job of it"
+      onDrop={(event) => {
+        const item = event.items.find(isFileDropItem);
+        if (item) void item.getFile().then(fromFile);
+      }}
+    >
       <TopBar page="jobs">
-        <FileTrigger acceptedFileTypes={formats?.read ?? [".stl"]} onSelect={(files) => files?.[0] && fromFile(files[0])}><Button>New job from a mesh…</Button></FileTrigger>
-        <Button $main onPress={() => setName("New job")}>New job</Button>
+        <FileTrigger
+          acceptedFileTypes={formats?.read ?? [".stl"]}
+          onSelect={(files) => files?.[0] && fromFile(files[0])}
+        >
+          <Button>New job from a mesh…</Button>
+        </FileTrigger>
+        <Button $main onPress={() => setName("New job")}>
+          New job
+        </Button>
       </TopBar>
-      {upload.state && <Strip role="status"><span>{upload.state}</span><progress max={1} value={upload.share || undefined} aria-label="Importing the mesh" /><Quiet onPress={upload.cancel}>Cancel</Quiet></Strip>}
-      {problem && <Strip><Said role="alert">{problem}</Said></Strip>}
+      {upload.state && (
+        <Strip role="status">
+          <span>{upload.state}</span>
+          <progress max={1} value={upload.share || undefined} aria-label="Importing the mesh" />
+          <Quiet onPress={upload.cancel}>Cancel</Quiet>
+        </Strip>
+      )}
+      {problem && (
+        <Strip>
+          <Said role="alert">{problem}</Said>
+        </Strip>
+      )}
       <Tiles>
-        {jobs?.map((job) => <JobTile key={job.id} job={job} onCopy={() => copy.mutate({ id: job.id, name: `${job.name}, copy` })} onDelete={() => setGone(job)} />)}
+        {jobs?.map((job) => (
+          <JobTile
+            key={job.id}
+            job={job}
+            onCopy={() => copy.mutate({ id: job.id, name: `${job.name}, copy` })}
+            onDelete={() => setGone(job)}
+          />
+        ))}
         {jobs?.length === 0 && <p>No jobs yet. Drop a mesh or a job file anywhere on this page, or press New job.</p>}
       </Tiles>
       <StorageLine />
       <Ask title={`Delete ${gone?.name ?? ""}?`} open={gone !== null} onClose={() => setGone(null)}>
         <p>The job and all its revisions are deleted for good. Its mesh stays.</p>
-        <Foot><Button onPress={() => setGone(null)}>Keep it</Button><Button $danger onPress={() => { if (gone) remove.mutate(gone.id); setGone(null); }}>Delete</Button></Foot>
+        <Foot>
+          <Button onPress={() => setGone(null)}>Keep it</Button>
+          <Button
+            $danger
+            onPress={() => {
+              if (gone) remove.mutate(gone.id);
+              setGone(null);
+            }}
+          >
+            Delete
+          </Button>
+        </Foot>
       </Ask>
       <Ask title="New job" open={name !== null} onClose={() => setName(null)}>
-        <WordField label="Name" value={name ?? ""} onChange={setName} autoFocus />
+        <WordField label="Name" value={name ?? ""} onChange={setName} />
         <Foot>
           <Button onPress={() => setName(null)}>Cancel</Button>
-          <Button $main isDisabled={!name?.trim()} onPress={() => create.mutate({ name: (name ?? "").trim() }, { onSuccess: (job) => void navigate(`/jobs/${job.id}`) })}>Make it</Button>
+          <Button
+            $main
+            isDisabled={!name?.trim()}
+            onPress={() =>
+              create.mutate({ name: (name ?? "").trim() }, { onSuccess: (job) => void navigate(`/jobs/${job.id}`) })
+            }
+          >
+            Make it
+          </Button>
         </Foot>
       </Ask>
     </Page>

@@ -9,7 +9,8 @@ export function sectionPath(section: Section, top: number): string {
   const shown = section.filter(([, z]) => z <= top);
   const cut = section.find(([, z]) => z > top);
   if (cut) shown.push([shown.at(-1)?.[0] ?? 0, top]);
-  const right = shown.map(([r, z]) => `${r} ${-z}`), left = [...shown].reverse().map(([r, z]) => `${-r} ${-z}`);
+  const right = shown.map(([r, z]) => `${r} ${-z}`),
+    left = [...shown].reverse().map(([r, z]) => `${-r} ${-z}`);
   return `M ${[...right, ...left].join(" L ")} Z`;
 }
 
@@ -19,7 +20,13 @@ export function shownHeight(section: Section, flutes: number, diameter: number):
   return Math.min((shank ?? section.at(-1)?.[1] ?? 1) - 1e-6, flutes + 2.5 * diameter + 6);
 }
 
-export function CutterDrawing(props: { section: Section; flutes: number; diameter: number; height: number; whole?: boolean }) {
+export function CutterDrawing(props: {
+  section: Section;
+  flutes: number;
+  diameter: number;
+  height: number;
+  whole?: boolean;
+}) {
   const theme = useTheme();
   const { section, flutes, diameter } = props;
   if (section.length < 2) return <svg width={6} height={props.height} aria-hidden />;
@@ -28,8 +35,22 @@ export function CutterDrawing(props: { section: Section; flutes: number; diamete
   const width = Math.max((2 * half * props.height) / (top * 1.06), 6);
   return (
     <svg width={width} height={props.height} viewBox={`${-half} ${-top * 1.03} ${2 * half} ${top * 1.06}`} aria-hidden>
-      <path d={sectionPath(section, top)} fill={theme.fit} fillOpacity={0.35} stroke={theme.ink} strokeWidth={top * (props.whole ? 0.008 : 0.035)} strokeLinejoin="round" />
-      <line x1={-diameter / 2} x2={diameter / 2} y1={-flutes} y2={-flutes} stroke={theme.ink} strokeWidth={top * (props.whole ? 0.006 : 0.025)} />
+      <path
+        d={sectionPath(section, top)}
+        fill={theme.fit}
+        fillOpacity={0.35}
+        stroke={theme.ink}
+        strokeWidth={top * (props.whole ? 0.008 : 0.035)}
+        strokeLinejoin="round"
+      />
+      <line
+        x1={-diameter / 2}
+        x2={diameter / 2}
+        y1={-flutes}
+        y2={-flutes}
+        stroke={theme.ink}
+        strokeWidth={top * (props.whole ? 0.006 : 0.025)}
+      />
     </svg>
   );
 }

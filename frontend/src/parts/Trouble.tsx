@@ -5,10 +5,21 @@ import styled from "styled-components";
 import { Mark } from "./Marks";
 
 const Line = styled.div`
-  position: fixed; left: 0; right: 0; bottom: 0; z-index: 50; display: flex; gap: 8px; align-items: center; padding: 7px 14px;
-  background: ${(p) => p.theme.panel}; border-top: 2px solid ${(p) => p.theme.stop}; pointer-events: none;
+  position: fixed;
+  left: 0;
+  right: 0;
+  bottom: 0;
+  z-index: 50;
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  padding: 7px 14px;
+  background: ${(p) => p.theme.panel};
+  border-top: 2px solid ${(p) => p.theme.stop};
+  pointer-events: none;
 `;
-const LOST = "Nephos does not answer: is it still running? Nothing that was saved is lost; the page goes on when it is back.";
+const LOST =
+  "Nephos does not answer: is it still running? Nothing that was saved is lost; the page goes on when it is back.";
 
 /** What is wrong with Nephos; empty where nothing is. */
 export async function troubleNow(): Promise<string> {
@@ -21,12 +32,19 @@ export async function troubleNow(): Promise<string> {
 export function Trouble() {
   const client = useQueryClient();
   const { data: problem = "" } = useQuery({
-    queryKey: ["trouble"], queryFn: troubleNow, refetchInterval: (query) => (query.state.data ? 2000 : 15000), retry: false,
+    queryKey: ["trouble"],
+    queryFn: troubleNow,
+    refetchInterval: (query) => (query.state.data ? 2000 : 15000),
+    retry: false,
   });
   const before = useRef("");
   useEffect(() => {
     if (before.current && !problem) void client.invalidateQueries();
     before.current = problem;
   }, [problem, client]);
-  return problem ? <Line role="alert"><Mark level="stop" /> <span>{problem}</span></Line> : null;
+  return problem ? (
+    <Line role="alert">
+      <Mark level="stop" /> <span>{problem}</span>
+    </Line>
+  ) : null;
 }

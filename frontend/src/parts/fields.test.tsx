@@ -5,10 +5,27 @@ import { show } from "../testing/render";
 import { LinesField, NameField, NumberField, type NumberProps } from "./fields";
 
 function number(more: Partial<NumberProps> = {}) {
-  const onChange = vi.fn(), onLive = vi.fn();
-  const props: NumberProps = { label: "Stepover", value: 2.5, unit: "mm", over: 0, high: 200, step: 0.25, onChange, onLive, ...more };
+  const onChange = vi.fn(),
+    onLive = vi.fn();
+  const props: NumberProps = {
+    label: "Stepover",
+    value: 2.5,
+    unit: "mm",
+    over: 0,
+    high: 200,
+    step: 0.25,
+    onChange,
+    onLive,
+    ...more,
+  };
   const { user, again } = show(<NumberField {...props} />);
-  return { user, again: (other: Partial<NumberProps>) => again(<NumberField {...props} {...other} />), onChange, onLive, field: () => screen.getByLabelText<HTMLInputElement>("Stepover") };
+  return {
+    user,
+    again: (other: Partial<NumberProps>) => again(<NumberField {...props} {...other} />),
+    onChange,
+    onLive,
+    field: () => screen.getByLabelText<HTMLInputElement>("Stepover"),
+  };
 }
 
 describe("a field for a number", () => {
@@ -64,7 +81,7 @@ describe("a field for a number", () => {
     expect(field().value).toBe("1");
     await user.click(field());
     await user.keyboard("{ArrowUp}");
-    expect(onLive.mock.lastCall?.[0]).toBeCloseTo(25.4 * 17 / 16, 6);
+    expect(onLive.mock.lastCall?.[0]).toBeCloseTo((25.4 * 17) / 16, 6);
   });
 
   it("takes over what comes from elsewhere, but not while it is typed in", async () => {

@@ -4,34 +4,79 @@ import { FieldError, Input, Label, TextArea, TextField } from "react-aria-compon
 import styled from "styled-components";
 import { feedText, lengthText, parseNumber, type Unit } from "../lib/numbers";
 
-const Field = styled(TextField)<{ $tight?: boolean }>`
-  display: grid; grid-template-columns: ${(p) => (p.$tight ? "24px 1fr" : "1fr 118px")}; & > label { white-space: ${(p) => (p.$tight ? "nowrap" : "normal")}; } align-items: center; gap: 2px 8px; min-height: 33px; position: relative;
+const Field = styled(TextField)<{ $tight?: boolean; $bare?: boolean }>`
+  display: grid;
+  grid-template-columns: ${(p) => (p.$bare ? "1fr" : p.$tight ? "24px 1fr" : "1fr 118px")};
+  & > label {
+    white-space: ${(p) => (p.$tight ? "nowrap" : "normal")};
+  }
+  align-items: center;
+  gap: 2px 8px;
+  min-height: 33px;
+  position: relative;
 `;
 
 const Entry = styled(Input)`
-  width: 100%; border: 1px solid ${(p) => p.theme.hairline}; border-radius: 3px; padding: 4px 34px 4px 8px; min-height: 27px;
-  background: ${(p) => p.theme.panel}; font: 12px ${(p) => p.theme.mono};
-  &[data-focused] { outline: 2px solid ${(p) => p.theme.action}; outline-offset: -1px; }
-  &[data-invalid] { border-color: ${(p) => p.theme.stop}; }
-  &[data-disabled] { opacity: 0.5; }
+  width: 100%;
+  border: 1px solid ${(p) => p.theme.hairline};
+  border-radius: 3px;
+  padding: 4px 34px 4px 8px;
+  min-height: 27px;
+  background: ${(p) => p.theme.panel};
+  font: 12px ${(p) => p.theme.mono};
+  &[data-focused] {
+    outline: 2px solid ${(p) => p.theme.action};
+    outline-offset: -1px;
+  }
+  &[data-invalid] {
+    border-color: ${(p) => p.theme.stop};
+  }
+  &[data-disabled] {
+    opacity: 0.5;
+  }
 `;
 
 const Unitary = styled.span`
-  position: absolute; right: 8px; top: 50%; transform: translateY(-50%); line-height: 1; font: 11px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; pointer-events: none;
+  position: absolute;
+  right: 8px;
+  top: 50%;
+  transform: translateY(-50%);
+  line-height: 1;
+  font: 11px ${(p) => p.theme.mono};
+  color: ${(p) => p.theme.muted};
+  pointer-events: none;
 `;
 
 const Wrong = styled(FieldError)`
-  grid-column: 1 / -1; color: ${(p) => p.theme.stop}; font-size: 12px; margin-bottom: 4px;
+  grid-column: 1 / -1;
+  color: ${(p) => p.theme.stop};
+  font-size: 12px;
+  margin-bottom: 4px;
 `;
 
 export interface NumberProps {
-  label: string; value: number | null; unit: Unit; kind?: "length" | "feed" | "angle" | "plain"; suffix?: string; low?: number; over?: number;
-  high?: number; step?: number; empty?: string; help?: string | undefined; error?: string | undefined; tight?: boolean;
-  onLive?: (value: number | null) => void; onChange: (value: number | null) => void;
+  label: string;
+  value: number | null;
+  unit: Unit;
+  kind?: "length" | "feed" | "angle" | "plain";
+  suffix?: string;
+  low?: number;
+  over?: number;
+  high?: number;
+  step?: number;
+  empty?: string;
+  help?: string | undefined;
+  error?: string | undefined;
+  tight?: boolean;
+  /** Without its label beside it, as in a table. */
+  bare?: boolean;
+  onLive?: (value: number | null) => void;
+  onChange: (value: number | null) => void;
 }
 
 function rangeText(props: NumberProps, show: (value: number) => string): string {
-  if (props.over !== undefined && props.high !== undefined) return `more than ${show(props.over)}, up to ${show(props.high)}`;
+  if (props.over !== undefined && props.high !== undefined)
+    return `more than ${show(props.over)}, up to ${show(props.high)}`;
   if (props.low !== undefined && props.high !== undefined) return `${show(props.low)} to ${show(props.high)}`;
   if (props.over !== undefined) return `more than ${show(props.over)}`;
   return props.low === undefined ? "" : `${show(props.low)} or more`;
@@ -39,22 +84,35 @@ function rangeText(props: NumberProps, show: (value: number) => string): string 
 
 /** What is wrong with a value, in a sentence, or null. */
 export function outOfRange(value: number, props: Pick<NumberProps, "low" | "over" | "high">): boolean {
-  return (props.low !== undefined && value < props.low) || (props.over !== undefined && value <= props.over)
-    || (props.high !== undefined && value > props.high);
+  return (
+    (props.low !== undefined && value < props.low) ||
+    (props.over !== undefined && value <= props.over) ||
+    (props.high !== undefined && value > props.high)
+  );
 }
 
 /** A number that takes arithmetic and units, steps with the arrow keys and says its range. */
 export function NumberField(props: NumberProps) {
-  const feed = props.kind === "feed", length = feed || (props.kind ?? "length") === "length";
-  const show = (value: number | null) => value === null ? "" : length ? (feed ? feedText : lengthText)(value, props.unit) : String(Number(value.toFixed(4)));
+  const feed = props.kind === "feed",
+    length = feed || (props.kind ?? "length") === "length";
+  const show = (value: number | null) =>
+    value === null ? "" : length ? (feed ? feedText : lengthText)(value, props.unit) : String(Number(value.toFixed(4)));
   const [text, setText] = useState(show(props.value));
   const [wrong, setWrong] = useState("");
   const editing = useRef(false);
   const shown = show(props.value);
-  useEffect(() => { if (!editing.current) { setText(shown); setWrong(""); } }, [shown]);
+  useEffect(() => {
+    if (!editing.current) {
+      setText(shown);
+      setWrong("");
+    }
+  }, [shown]);
 
   const read = (typed: string): number | null | undefined => {
-    if (props.empty !== undefined && !typed.trim()) { setWrong(""); return null; }
+    if (props.empty !== undefined && !typed.trim()) {
+      setWrong("");
+      return null;
+    }
     try {
       const value = parseNumber(typed, length ? props.unit : null);
       if (outOfRange(value, props)) throw new Error(`give ${rangeText(props, show)}`);
@@ -82,20 +140,40 @@ export function NumberField(props: NumberProps) {
   };
   const nudge = (event: React.KeyboardEvent) => {
     if (event.key === "Enter") commit();
-    if (event.key === "Escape") { editing.current = false; setText(shown); setWrong(""); props.onLive?.(props.value); }
+    if (event.key === "Escape") {
+      editing.current = false;
+      setText(shown);
+      setWrong("");
+      props.onLive?.(props.value);
+    }
     if (event.key !== "ArrowUp" && event.key !== "ArrowDown") return;
     event.preventDefault();
     const now = read(text) ?? props.value ?? 0;
-    const step = (props.step ?? 1) * (event.shiftKey ? 10 : 1) * (length && !feed && props.unit === "in" ? 25.4 / 16 : 1);
+    const step =
+      (props.step ?? 1) * (event.shiftKey ? 10 : 1) * (length && !feed && props.unit === "in" ? 25.4 / 16 : 1);
     const next = Number((now + (event.key === "ArrowUp" ? step : -step)).toFixed(6));
     if (!outOfRange(next, props)) type(show(next));
   };
   const problem = wrong || props.error;
   return (
-    <Field $tight={props.tight ?? false} value={text} onChange={type} onBlur={commit} isInvalid={Boolean(problem)}>
-      <Label>{props.label}</Label>
+    <Field
+      $tight={props.tight ?? false}
+      $bare={props.bare ?? false}
+      {...(props.bare ? { "aria-label": props.label } : {})}
+      value={text}
+      onChange={type}
+      onBlur={commit}
+      isInvalid={Boolean(problem)}
+    >
+      {props.bare ? null : <Label>{props.label}</Label>}
       <div style={{ position: "relative" }} title={props.help}>
-        <Entry style={feed ? { paddingRight: 52 } : undefined} onKeyDown={nudge} inputMode="decimal" placeholder={props.empty ?? ""} autoComplete="off" />
+        <Entry
+          style={feed ? { paddingRight: 52 } : undefined}
+          onKeyDown={nudge}
+          inputMode="decimal"
+          placeholder={props.empty ?? ""}
+          autoComplete="off"
+        />
         <Unitary>{props.suffix ?? (feed ? `${props.unit}/min` : length ? props.unit : "")}</Unitary>
       </div>
       <Wrong>{problem}</Wrong>
@@ -103,11 +181,26 @@ export function NumberField(props: NumberProps) {
   );
 }
 
-const Wide = styled(Field)`grid-template-columns: 1fr 190px;`;
+const Wide = styled(Field)`
+  grid-template-columns: 1fr 190px;
+`;
 
-export function WordField(props: { label: string; value: string; onChange: (value: string) => void; autoFocus?: boolean; optional?: boolean }) {
+export function WordField(props: {
+  label: string;
+  value: string;
+  onChange: (value: string) => void;
+  optional?: boolean;
+  onBlur?: () => void;
+  onKey?: (key: string) => void;
+}) {
   return (
-    <Wide value={props.value} onChange={props.onChange} autoFocus={props.autoFocus ?? false} isInvalid={!props.optional && !props.value.trim()}>
+    <Wide
+      value={props.value}
+      onChange={props.onChange}
+      {...(props.onBlur ? { onBlur: props.onBlur } : {})}
+      onKeyDown={(event) => props.onKey?.(event.key)}
+      isInvalid={!props.optional && !props.value.trim()}
+    >
       <Label>{props.label}</Label>
       <Entry style={{ paddingRight: 8 }} autoComplete="off" maxLength={120} />
       <Wrong>a name is missing</Wrong>
@@ -119,18 +212,42 @@ export function WordField(props: { label: string; value: string; onChange: (valu
 export function NameField(props: { label: string; value: string; onChange: (value: string) => void }) {
   const [text, setText] = useState(props.value);
   useEffect(() => setText(props.value), [props.value]);
-  const commit = () => { if (text.trim() && text !== props.value) props.onChange(text.trim()); else setText(props.value); };
+  const commit = () => {
+    if (text.trim() && text !== props.value) props.onChange(text.trim());
+    else setText(props.value);
+  };
   return (
-    <div onBlur={commit} onKeyDown={(event) => { if (event.key === "Enter") commit(); if (event.key === "Escape") setText(props.value); }}>
-      <WordField label={props.label} value={text} onChange={setText} />
-    </div>
+    <WordField
+      label={props.label}
+      value={text}
+      onChange={setText}
+      onBlur={commit}
+      onKey={(key) => {
+        if (key === "Enter") commit();
+        if (key === "Escape") setText(props.value);
+      }}
+    />
   );
 }
 
 const Lines = styled(Field)`
-  grid-template-columns: 1fr 190px; align-items: start; padding: 3px 0;
-  & textarea { width: 100%; resize: vertical; border: 1px solid ${(p) => p.theme.hairline}; border-radius: 3px; padding: 4px 8px; background: ${(p) => p.theme.panel}; color: inherit; font: 12px/16px ${(p) => p.theme.mono}; }
-  & textarea:focus { outline: 2px solid ${(p) => p.theme.action}; outline-offset: -1px; }
+  grid-template-columns: 1fr 190px;
+  align-items: start;
+  padding: 3px 0;
+  & textarea {
+    width: 100%;
+    resize: vertical;
+    border: 1px solid ${(p) => p.theme.hairline};
+    border-radius: 3px;
+    padding: 4px 8px;
+    background: ${(p) => p.theme.panel};
+    color: inherit;
+    font: 12px/16px ${(p) => p.theme.mono};
+  }
+  & textarea:focus {
+    outline: 2px solid ${(p) => p.theme.action};
+    outline-offset: -1px;
+  }
 `;
 
 export const linesOf = (typed: string): string[] => (typed.trimEnd() ? typed.trimEnd().split("\n") : []);
@@ -138,7 +255,10 @@ export const linesOf = (typed: string): string[] => (typed.trimEnd() ? typed.tri
 /** Several lines of text, one a row; rows at the end that are empty do not count. */
 export function LinesField(props: { label: string; value: readonly string[]; onChange: (lines: string[]) => void }) {
   const [text, setText] = useState(props.value.join("\n"));
-  const type = (typed: string) => { setText(typed); props.onChange(linesOf(typed)); };
+  const type = (typed: string) => {
+    setText(typed);
+    props.onChange(linesOf(typed));
+  };
   return (
     <Lines value={text} onChange={type}>
       <Label>{props.label}</Label>

@@ -16,10 +16,15 @@ export function useUpload() {
     setProblem("");
     stop.current = new AbortController();
     try {
-      let mesh = await sendFile<ReadMesh>("/meshes", file, (sent) => {
-        setShare(sent);
-        setState(`sending ${file.name} · ${Math.round(100 * sent)} %`);
-      }, stop.current.signal);
+      let mesh = await sendFile<ReadMesh>(
+        "/meshes",
+        file,
+        (sent) => {
+          setShare(sent);
+          setState(`sending ${file.name} · ${Math.round(100 * sent)} %`);
+        },
+        stop.current.signal,
+      );
       while (mesh.state === "reading") {
         setState(`reading ${file.name}…`);
         await wait(250);
@@ -29,7 +34,11 @@ export function useUpload() {
       if (mesh.state === "refused") throw new Error(mesh.reason);
       return mesh;
     } catch (reason) {
-      setProblem(reason instanceof DOMException ? "importing the mesh was cancelled" : `${file.name}: ${(reason as Error).message}`);
+      setProblem(
+        reason instanceof DOMException
+          ? "importing the mesh was cancelled"
+          : `${file.name}: ${(reason as Error).message}`,
+      );
       return null;
     } finally {
       setState("");
@@ -41,10 +50,15 @@ export function useUpload() {
     setProblem("");
     stop.current = new AbortController();
     try {
-      return await sendFile<{ id: number }>("/jobs/file", file, (sent) => {
-        setShare(sent);
-        setState(`sending ${file.name} · ${Math.round(100 * sent)} %`);
-      }, stop.current.signal);
+      return await sendFile<{ id: number }>(
+        "/jobs/file",
+        file,
+        (sent) => {
+          setShare(sent);
+          setState(`sending ${file.name} · ${Math.round(100 * sent)} %`);
+        },
+        stop.current.signal,
+      );
     } catch (reason) {
       setProblem(`${file.name}: ${(reason as Error).message}`);
       return null;

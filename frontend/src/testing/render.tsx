@@ -15,12 +15,16 @@ vi.stubGlobal("CSS", { escape: (text: string) => text.replace(/[^\w-]/g, (mark) 
 
 export function show(what: ReactNode) {
   const { container, rerender } = render(<ThemeProvider theme={paper}>{what}</ThemeProvider>);
-  return { user: userEvent.setup(), container, again: (other: ReactNode) => rerender(<ThemeProvider theme={paper}>{other}</ThemeProvider>) };
+  return {
+    user: userEvent.setup(),
+    container,
+    again: (other: ReactNode) => rerender(<ThemeProvider theme={paper}>{other}</ThemeProvider>),
+  };
 }
 
 /** A part that belongs to a job, with the plan given. */
 export function showInSheet(what: ReactNode, plan: Partial<FullPlan>, more: Partial<Sheet> = {}) {
   const asked = { live: vi.fn(), keep: vi.fn(), edit: vi.fn(), goTo: vi.fn(), choose: vi.fn() };
-  const sheet = { plan, derived: { setups: [] }, ...asked, ...more } as unknown as Sheet;
+  const sheet = { plan, setupId: "a", derived: { setups: [] }, ...asked, ...more } as unknown as Sheet;
   return { ...show(<SheetState.Provider value={sheet}>{what}</SheetState.Provider>), sheet: asked };
 }

@@ -85,21 +85,39 @@ function texture(data: Float32Array, nx: number, ny: number): THREE.DataTexture 
 
 /** A grid of nx x ny vertices, with a wall round its border down to the foot. */
 export function blockGeometry(nx: number, ny: number): THREE.BufferGeometry {
-  const uv: number[] = [], wall: number[] = [], index: number[] = [];
-  for (let j = 0; j < ny; j++) for (let i = 0; i < nx; i++) { uv.push(i / (nx - 1), j / (ny - 1)); wall.push(0); }
-  for (let j = 0; j + 1 < ny; j++) for (let i = 0; i + 1 < nx; i++) {
-    const a = j * nx + i, b = a + 1, c = a + nx + 1, d = a + nx;
-    index.push(a, b, c, a, c, d);
-  }
+  const uv: number[] = [],
+    wall: number[] = [],
+    index: number[] = [];
+  for (let j = 0; j < ny; j++)
+    for (let i = 0; i < nx; i++) {
+      uv.push(i / (nx - 1), j / (ny - 1));
+      wall.push(0);
+    }
+  for (let j = 0; j + 1 < ny; j++)
+    for (let i = 0; i + 1 < nx; i++) {
+      const a = j * nx + i,
+        b = a + 1,
+        c = a + nx + 1,
+        d = a + nx;
+      index.push(a, b, c, a, c, d);
+    }
   const border: number[] = [];
   for (let i = 0; i < nx; i++) border.push(i);
   for (let j = 1; j < ny; j++) border.push(j * nx + nx - 1);
   for (let i = nx - 2; i >= 0; i--) border.push((ny - 1) * nx + i);
   for (let j = ny - 2; j >= 0; j--) border.push(j * nx);
   const first = nx * ny;
-  border.forEach((k) => { for (const w of [1, 2]) { uv.push(uv[2 * k] as number, uv[2 * k + 1] as number); wall.push(w); } });
+  border.forEach((k) => {
+    for (const w of [1, 2]) {
+      uv.push(uv[2 * k] as number, uv[2 * k + 1] as number);
+      wall.push(w);
+    }
+  });
   for (let k = 0; k + 1 < border.length; k++) {
-    const a = first + 2 * k, b = a + 1, c = a + 2, d = a + 3;
+    const a = first + 2 * k,
+      b = a + 1,
+      c = a + 2,
+      d = a + 3;
     index.push(b, d, c, b, c, a);
   }
   const made = new THREE.BufferGeometry();
@@ -111,21 +129,42 @@ export function blockGeometry(nx: number, ny: number): THREE.BufferGeometry {
 }
 
 /** `data` is as `pictured` makes it. */
-export interface Deviation { data: Float32Array; shape: number[]; grid: GridFacts; limit: number; most: number }
-export interface Look { colour: string; grain: number; shine: number }
+export interface Deviation {
+  data: Float32Array;
+  shape: number[];
+  grid: GridFacts;
+  limit: number;
+  most: number;
+}
+export interface Look {
+  colour: string;
+  grain: number;
+  shine: number;
+}
 /** A rectangle on the plan: low X, low Y, high X, high Y. */
 export type Rectangle = [number, number, number, number];
 
 const NOWHERE: Rectangle = [1, 1, 0, 0];
 
 export function BlockMesh(props: {
-  grid: GridFacts; heights: Float32Array; foot: number; top: number; section: Section; fine?: { data: Float32Array; nx: number; ny: number } | null;
-  deviation?: Deviation | null; version: number; look: Look; lens?: Rectangle | null;
+  grid: GridFacts;
+  heights: Float32Array;
+  foot: number;
+  top: number;
+  section: Section;
+  fine?: { data: Float32Array; nx: number; ny: number } | null;
+  deviation?: Deviation | null;
+  version: number;
+  look: Look;
+  lens?: Rectangle | null;
 }) {
   const { grid, heights, fine, deviation } = props;
   const { coarse: moving } = usePaceContext();
   const full = useMemo(() => blockGeometry(grid.nx, grid.ny), [grid.nx, grid.ny]);
-  const light = useMemo(() => blockGeometry(Math.max(Math.ceil(grid.nx / COARSER), 2), Math.max(Math.ceil(grid.ny / COARSER), 2)), [grid.nx, grid.ny]);
+  const light = useMemo(
+    () => blockGeometry(Math.max(Math.ceil(grid.nx / COARSER), 2), Math.max(Math.ceil(grid.ny / COARSER), 2)),
+    [grid.nx, grid.ny],
+  );
   const geometry = moving ? light : full;
   const coarse = useMemo(() => texture(heights, grid.nx, grid.ny), [heights, grid.nx, grid.ny]);
   const finest = useMemo(() => (fine ? texture(fine.data, fine.nx, fine.ny) : coarse), [fine, coarse]);
@@ -135,35 +174,97 @@ export function BlockMesh(props: {
     // Other limits are other uniforms, not another texture.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [deviation?.data]);
-  const material = useMemo(() => new THREE.ShaderMaterial({
-    vertexShader: vertex, fragmentShader: fragment, side: THREE.DoubleSide,
-    uniforms: Object.fromEntries(Object.entries({
-      heights: null, detail: null, cells: new THREE.Vector2(), low: new THREE.Vector2(), size: new THREE.Vector2(), foot: 0,
-      detailStep: new THREE.Vector2(), detailSize: new THREE.Vector2(), fullTop: 0, wood: colour(scene.wood), plane: new THREE.Vector4(0, 0, 0, 1), lid: 1e9, grainy: 1, shine: 0, lens: new THREE.Vector4(...NOWHERE), deviation: null,
-      window: new THREE.Vector4(), limit: 0, most: 1, compare: false, leftover: colour(scene.leftover),
-      within: colour(scene.within), gouge: colour(scene.gouge), corner: colour(scene.corner),
-    }).map(([key, value]) => [key, { value }])),
-  }), []);
+  const material = useMemo(
+    () =>
+      new THREE.ShaderMaterial({
+        vertexShader: vertex,
+        fragmentShader: fragment,
+        side: THREE.DoubleSide,
+        uniforms: Object.fromEntries(
+          Object.entries({
+            heights: null,
+            detail: null,
+            cells: new THREE.Vector2(),
+            low: new THREE.Vector2(),
+            size: new THREE.Vector2(),
+            foot: 0,
+            detailStep: new THREE.Vector2(),
+            detailSize: new THREE.Vector2(),
+            fullTop: 0,
+            wood: colour(scene.wood),
+            plane: new THREE.Vector4(0, 0, 0, 1),
+            lid: 1e9,
+            grainy: 1,
+            shine: 0,
+            lens: new THREE.Vector4(...NOWHERE),
+            deviation: null,
+            window: new THREE.Vector4(),
+            limit: 0,
+            most: 1,
+            compare: false,
+            leftover: colour(scene.leftover),
+            within: colour(scene.within),
+            gouge: colour(scene.gouge),
+            corner: colour(scene.corner),
+          }).map(([key, value]) => [key, { value }]),
+        ),
+      }),
+    [],
+  );
   const invalidate = useThree((state) => state.invalidate);
-  useEffect(() => { coarse.needsUpdate = true; }, [props.version, coarse]);
+  useEffect(() => {
+    coarse.needsUpdate = true;
+  }, [props.version, coarse]);
   // Uniforms are set past React, so nothing else asks for a new picture.
   useEffect(() => invalidate());
-  useEffect(() => () => { full.dispose(); light.dispose(); }, [full, light]);
-  useEffect(() => () => { coarse.dispose(); }, [coarse]);
+  useEffect(
+    () => () => {
+      full.dispose();
+      light.dispose();
+    },
+    [full, light],
+  );
+  useEffect(
+    () => () => {
+      coarse.dispose();
+    },
+    [coarse],
+  );
 
   const u = material.uniforms as Record<string, { value: unknown }>;
-  const set = (values: Record<string, unknown>) => { for (const [key, value] of Object.entries(values)) (u[key] as { value: unknown }).value = value; };
-  const width = grid.nx * grid.pitch, depth = grid.ny * grid.pitch;
-  const nx = fine ? fine.nx : grid.nx, ny = fine ? fine.ny : grid.ny;
+  const set = (values: Record<string, unknown>) => {
+    for (const [key, value] of Object.entries(values)) (u[key] as { value: unknown }).value = value;
+  };
+  const width = grid.nx * grid.pitch,
+    depth = grid.ny * grid.pitch;
+  const nx = fine ? fine.nx : grid.nx,
+    ny = fine ? fine.ny : grid.ny;
   set({
-    wood: colour(props.look.colour), grainy: props.look.grain, shine: props.look.shine, lens: new THREE.Vector4(...(props.lens ?? NOWHERE)),
-    plane: new THREE.Vector4(...planeOf(props.section)), lid: lidOf(props.section), heights: coarse, detail: finest, cells: new THREE.Vector2(grid.nx, grid.ny), low: new THREE.Vector2(grid.x0 - grid.pitch / 2, grid.y0 - grid.pitch / 2),
-    size: new THREE.Vector2(width, depth), foot: props.foot, fullTop: props.top,
-    detailStep: new THREE.Vector2(1 / nx, 1 / ny), detailSize: new THREE.Vector2(width / nx, depth / ny), compare: Boolean(deviation), deviation: deviationTexture,
+    wood: colour(props.look.colour),
+    grainy: props.look.grain,
+    shine: props.look.shine,
+    lens: new THREE.Vector4(...(props.lens ?? NOWHERE)),
+    plane: new THREE.Vector4(...planeOf(props.section)),
+    lid: lidOf(props.section),
+    heights: coarse,
+    detail: finest,
+    cells: new THREE.Vector2(grid.nx, grid.ny),
+    low: new THREE.Vector2(grid.x0 - grid.pitch / 2, grid.y0 - grid.pitch / 2),
+    size: new THREE.Vector2(width, depth),
+    foot: props.foot,
+    fullTop: props.top,
+    detailStep: new THREE.Vector2(1 / nx, 1 / ny),
+    detailSize: new THREE.Vector2(width / nx, depth / ny),
+    compare: Boolean(deviation),
+    deviation: deviationTexture,
   });
   if (deviation) {
     const g = deviation.grid;
-    set({ window: new THREE.Vector4(g.x0 - g.pitch / 2, g.y0 - g.pitch / 2, g.nx * g.pitch, g.ny * g.pitch), limit: deviation.limit, most: deviation.most });
+    set({
+      window: new THREE.Vector4(g.x0 - g.pitch / 2, g.y0 - g.pitch / 2, g.nx * g.pitch, g.ny * g.pitch),
+      limit: deviation.limit,
+      most: deviation.most,
+    });
   }
   return <mesh geometry={geometry} material={material} frustumCulled={false} />;
 }

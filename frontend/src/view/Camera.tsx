@@ -8,7 +8,12 @@ import { usePaceContext } from "./pace";
 
 export type Direction = "top" | "front" | "right" | "corner";
 
-const FROM: Record<Direction, [number, number, number]> = { top: [0, -0.0001, 1], front: [0, -1, 0.0001], right: [1, 0, 0.0001], corner: [0.42, -1, 0.86] };
+const FROM: Record<Direction, [number, number, number]> = {
+  top: [0, -0.0001, 1],
+  front: [0, -1, 0.0001],
+  right: [1, 0, 0.0001],
+  corner: [0.42, -1, 0.86],
+};
 
 /** Tells when the picture asked for last is really drawn, which goes on after the call that asks for it. */
 function whenDrawn(context: WebGL2RenderingContext, tell: () => void) {
@@ -17,7 +22,10 @@ function whenDrawn(context: WebGL2RenderingContext, tell: () => void) {
   context.flush();
   const look = () => {
     if (context.isContextLost()) return;
-    if (context.clientWaitSync(fence, 0, 0) === context.TIMEOUT_EXPIRED) { setTimeout(look, 8); return; }
+    if (context.clientWaitSync(fence, 0, 0) === context.TIMEOUT_EXPIRED) {
+      setTimeout(look, 8);
+      return;
+    }
     context.deleteSync(fence);
     tell();
   };
@@ -25,11 +33,21 @@ function whenDrawn(context: WebGL2RenderingContext, tell: () => void) {
 }
 
 /** A place to fly to; `turn` rises each time. */
-export interface Focus { at: [number, number, number]; turn: number }
+export interface Focus {
+  at: [number, number, number];
+  turn: number;
+}
 
 const NEAR = 55;
 
-export function Camera(props: { low: number[]; high: number[]; direction: Direction; turn: number; focus: Focus | null; raised: number }) {
+export function Camera(props: {
+  low: number[];
+  high: number[];
+  direction: Direction;
+  turn: number;
+  focus: Focus | null;
+  raised: number;
+}) {
   const { camera, gl, invalidate, size, set } = useThree();
   const controls = useRef<OrbitControls | null>(null);
   const { poke, drew, coarse } = usePaceContext();
@@ -40,18 +58,25 @@ export function Camera(props: { low: number[]; high: number[]; direction: Direct
     invalidate();
   }, [coarse, invalidate]);
   useEffect(() => {
-    const plain = gl.render.bind(gl), half = new HalfPicture();
+    const plain = gl.render.bind(gl),
+      half = new HalfPicture();
     gl.render = (seen, eye) => {
       const begin = performance.now();
       if (moving.current && gl.getRenderTarget() === null) half.draw(gl, plain, seen, eye);
       else plain(seen, eye);
       whenDrawn(gl.getContext() as WebGL2RenderingContext, () => drew(performance.now() - begin));
     };
-    return () => { gl.render = plain; half.dispose(); };
+    return () => {
+      gl.render = plain;
+      half.dispose();
+    };
   }, [gl, drew]);
   useEffect(() => {
     const made = new OrbitControls(camera, gl.domElement);
-    made.addEventListener("change", () => { poke(); invalidate(); });
+    made.addEventListener("change", () => {
+      poke();
+      invalidate();
+    });
     made.zoomToCursor = true;
     made.listenToKeyEvents(gl.domElement);
     controls.current = made;
@@ -59,7 +84,8 @@ export function Camera(props: { low: number[]; high: number[]; direction: Direct
     return () => made.dispose();
   }, [camera, gl, invalidate, poke, set]);
   useEffect(() => {
-    const low = new THREE.Vector3(...(props.low as [number, number, number])), high = new THREE.Vector3(...(props.high as [number, number, number]));
+    const low = new THREE.Vector3(...(props.low as [number, number, number])),
+      high = new THREE.Vector3(...(props.high as [number, number, number]));
     const middle = low.clone().add(high).multiplyScalar(0.5);
     const way = new THREE.Vector3(...FROM[props.direction]).normalize();
     const lens = camera as THREE.PerspectiveCamera;
@@ -73,7 +99,9 @@ export function Camera(props: { low: number[]; high: number[]; direction: Direct
     const half = Math.tan(THREE.MathUtils.degToRad(lens.fov / 2));
     let away = 0;
     for (let k = 0; k < 8; k++) {
-      const corner = new THREE.Vector3(k & 1 ? high.x : low.x, k & 2 ? high.y : low.y, k & 4 ? high.z : low.z).sub(middle).applyMatrix4(back);
+      const corner = new THREE.Vector3(k & 1 ? high.x : low.x, k & 2 ? high.y : low.y, k & 4 ? high.z : low.z)
+        .sub(middle)
+        .applyMatrix4(back);
       away = Math.max(away, corner.z + Math.abs(corner.x) / (half * aspect), corner.z + Math.abs(corner.y) / half);
     }
     lens.position.copy(middle).addScaledVector(way, away * 1.07);

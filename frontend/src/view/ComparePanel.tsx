@@ -7,14 +7,58 @@ import { lengthText } from "../lib/numbers";
 import { Quiet, Segments, ToggleQuiet } from "../parts/controls";
 import { NumberField } from "../parts/fields";
 import { scene } from "../theme";
-import { useSheetState } from "../workspace/state";
+import { infoOf, useSheetState } from "../workspace/state";
 import { Card, Swatch } from "./cards";
 
 const Panel = styled(Card)`
-  width: 596px; display: grid; grid-template-columns: 250px 1fr; gap: 4px 18px; align-items: start; & > div { display: grid; gap: 3px; }
-  & .line { display: grid; grid-template-columns: 1fr auto; gap: 8px; } & .list { height: 92px; overflow-y: auto; display: grid; gap: 1px; align-content: start; }
-  & .limits { display: flex; gap: 12px; font-family: ${(p) => p.theme.text}; } & table { width: 100%; border-collapse: collapse; } & td, & th { text-align: right; font-weight: 400; padding: 0 0 0 8px; } & th { color: ${(p) => p.theme.muted}; }
-  & td:first-child, & th:first-child { text-align: left; padding-left: 0; } & .gains { height: 92px; overflow-y: auto; }
+  width: 596px;
+  display: grid;
+  grid-template-columns: 250px 1fr;
+  gap: 4px 18px;
+  align-items: start;
+  & > div {
+    display: grid;
+    gap: 3px;
+  }
+  & .line {
+    display: grid;
+    grid-template-columns: 1fr auto;
+    gap: 8px;
+  }
+  & .list {
+    height: 92px;
+    overflow-y: auto;
+    display: grid;
+    gap: 1px;
+    align-content: start;
+  }
+  & .limits {
+    display: flex;
+    gap: 12px;
+    font-family: ${(p) => p.theme.text};
+  }
+  & table {
+    width: 100%;
+    border-collapse: collapse;
+  }
+  & td,
+  & th {
+    text-align: right;
+    font-weight: 400;
+    padding: 0 0 0 8px;
+  }
+  & th {
+    color: ${(p) => p.theme.muted};
+  }
+  & td:first-child,
+  & th:first-child {
+    text-align: left;
+    padding-left: 0;
+  }
+  & .gains {
+    height: 92px;
+    overflow-y: auto;
+  }
 `;
 const BINS = 41;
 
@@ -40,15 +84,26 @@ function Histogram(props: { deviation: Float32Array; limit: number; most: number
 }
 
 function WorstList(props: { worst: Worst[] }) {
-  const { plan, goTo } = useSheetState();
+  const { plan, derived, setupId, goTo } = useSheetState();
+  const zero = infoOf(derived, setupId)?.zero_at ?? [0, 0, 0];
   const unit = plan.units ?? "mm";
   if (!props.worst.length) return <span>nothing is beyond the limit</span>;
   return (
     <div className="list">
       {props.worst.map((item, k) => (
         <div className="line" key={k}>
-          <span><Swatch $tone={item.deviation < 0 ? scene.gouge : item.reachable ? scene.leftover : scene.corner} />{lengthText(item.deviation, unit, 3)} at X{lengthText(item.place[0], unit, 1)} Y{lengthText(item.place[1], unit, 1)}</span>
-          <Quiet style={{ padding: "0 5px" }} aria-label={`Fly to the place ${k + 1}`} onPress={() => goTo(item.place, null)}>Show</Quiet>
+          <span>
+            <Swatch $tone={item.deviation < 0 ? scene.gouge : item.reachable ? scene.leftover : scene.corner} />
+            {lengthText(item.deviation, unit, 3)} at X{lengthText(item.place[0] - zero[0], unit, 1)} Y
+            {lengthText(item.place[1] - zero[1], unit, 1)}
+          </span>
+          <Quiet
+            style={{ padding: "0 5px" }}
+            aria-label={`Fly to the place ${k + 1}`}
+            onPress={() => goTo(item.place, null)}
+          >
+            Show
+          </Quiet>
         </div>
       ))}
     </div>
@@ -60,8 +115,24 @@ function Gains(props: { summary: Summary }) {
   const unit = plan.units ?? "mm";
   return (
     <table>
-      <thead><tr><th>operation</th><th>taken, cm³</th><th>left</th><th>true</th></tr></thead>
-      <tbody>{props.summary.gains.map((gain) => <tr key={gain.number}><td>{gain.number}</td><td>{(gain.removed / 1000).toFixed(1)}</td><td>{lengthText(gain.left, unit, 3)}</td><td>{(100 * gain.within).toFixed(0)} %</td></tr>)}</tbody>
+      <thead>
+        <tr>
+          <th>operation</th>
+          <th>taken, cm³</th>
+          <th>left</th>
+          <th>true</th>
+        </tr>
+      </thead>
+      <tbody>
+        {props.summary.gains.map((gain) => (
+          <tr key={gain.number}>
+            <td>{gain.number}</td>
+            <td>{(gain.removed / 1000).toFixed(1)}</td>
+            <td>{lengthText(gain.left, unit, 3)}</td>
+            <td>{(100 * gain.within).toFixed(0)} %</td>
+          </tr>
+        ))}
+      </tbody>
     </table>
   );
 }
@@ -69,43 +140,125 @@ function Gains(props: { summary: Summary }) {
 type Page = "shares" | "worst" | "gains";
 
 export function ComparePanel(props: {
-  summary: Summary; deviation: Float32Array | undefined; reachable: Uint8Array | undefined; limit: number; most: number;
-  onLimit: (value: number) => void; onMost: (value: number) => void; probed: string[] | null; onMoment: (() => void) | null;
+  summary: Summary;
+  deviation: Float32Array | undefined;
+  reachable: Uint8Array | undefined;
+  limit: number;
+  most: number;
+  onLimit: (value: number) => void;
+  onMost: (value: number) => void;
+  probed: string[] | null;
+  onMoment: (() => void) | null;
 }) {
   const { plan, tool, setTool } = useSheetState();
   const unit = plan.units ?? "mm";
   const [page, setPage] = useState<Page>("shares");
   const { deviation, reachable, limit } = props;
-  const shares = useMemo(() => (deviation && reachable ? sharesOf(deviation, reachable, limit) : null), [deviation, reachable, limit]);
+  const shares = useMemo(
+    () => (deviation && reachable ? sharesOf(deviation, reachable, limit) : null),
+    [deviation, reachable, limit],
+  );
   const n = props.summary.compare;
   const percent = (value: number | undefined) => `${(100 * (value ?? 0)).toFixed(1)} %`;
   return (
     <Panel data-testid="compare-panel">
       <div>
         {deviation && <Histogram deviation={deviation} limit={limit} most={props.most} />}
-        <div className="line"><span>−{lengthText(props.most, unit, 2)}</span><span>{lengthText(props.most, unit, 2)} {unit}</span></div>
-        <NumberField label="True within" unit={unit} value={limit} over={0} high={5} step={0.005} onLive={(value) => value !== null && props.onLimit(value)} onChange={(value) => value !== null && props.onLimit(value)} />
-        <NumberField label="Full colour at" unit={unit} value={props.most} over={0} high={50} step={0.1} onLive={(value) => value !== null && props.onMost(value)} onChange={(value) => value !== null && props.onMost(value)} />
+        <div className="line">
+          <span>−{lengthText(props.most, unit, 2)}</span>
+          <span>
+            {lengthText(props.most, unit, 2)} {unit}
+          </span>
+        </div>
+        <NumberField
+          label="True within"
+          unit={unit}
+          value={limit}
+          over={0}
+          high={5}
+          step={0.005}
+          onLive={(value) => value !== null && props.onLimit(value)}
+          onChange={(value) => value !== null && props.onLimit(value)}
+        />
+        <NumberField
+          label="Full colour at"
+          unit={unit}
+          value={props.most}
+          over={0}
+          high={50}
+          step={0.1}
+          onLive={(value) => value !== null && props.onMost(value)}
+          onChange={(value) => value !== null && props.onMost(value)}
+        />
       </div>
       <div>
         <div style={{ display: "flex", justifyContent: "space-between" }}>
-          <Segments label="Numbers of the comparison" value={page} choices={{ shares: "Shares", worst: "Worst", gains: "By operation" }} onChange={setPage} />
-          <ToggleQuiet isSelected={tool === "probe"} onChange={(on) => setTool(on ? "probe" : "none")}>Probe</ToggleQuiet>
+          <Segments
+            label="Numbers of the comparison"
+            value={page}
+            choices={{ shares: "Shares", worst: "Worst", gains: "By operation" }}
+            onChange={setPage}
+          />
+          <ToggleQuiet isSelected={tool === "probe"} onChange={(on) => setTool(on ? "probe" : "none")}>
+            Probe
+          </ToggleQuiet>
         </div>
         {tool === "probe" ? (
           <div role="status" data-testid="probed" style={{ minHeight: 92 }}>
-            {(props.probed ?? ["click a point of the block"]).map((line) => <div key={line}>{line}</div>)}
-            {props.onMoment && <Quiet style={{ padding: 0 }} onPress={props.onMoment}>Go to that moment</Quiet>}
+            {(props.probed ?? ["click a point of the block"]).map((line) => (
+              <div key={line}>{line}</div>
+            ))}
+            {props.onMoment && (
+              <Quiet style={{ padding: 0 }} onPress={props.onMoment}>
+                Go to that moment
+              </Quiet>
+            )}
           </div>
         ) : page === "shares" ? (
           <div style={{ minHeight: 92 }}>
-            <div className="line"><span><Swatch $tone={scene.within} />within {lengthText(limit, unit, 3)}</span><span>{percent(shares?.within)}</span></div>
-            <div className="line"><span><Swatch $tone={scene.leftover} />left, could be reached</span><span>{percent(shares?.reachable)}</span></div>
-            <div className="line"><span><Swatch $tone={scene.corner} />left, no cutter here can</span><span>{percent(shares?.unreachable)}</span></div>
-            <div className="line"><span><Swatch $tone={scene.gouge} />gouged</span><span>{percent(shares?.gouged)}</span></div>
-            <div className="line"><span>deepest gouge · most left</span><span>{lengthText(Math.abs(n.gouge_max ?? 0), unit, 3)} · {lengthText(n.leftover_max_unreachable ?? 0, unit, 2)}</span></div>
+            <div className="line">
+              <span>
+                <Swatch $tone={scene.within} />
+                within {lengthText(limit, unit, 3)}
+              </span>
+              <span>{percent(shares?.within)}</span>
+            </div>
+            <div className="line">
+              <span>
+                <Swatch $tone={scene.leftover} />
+                left, could be reached
+              </span>
+              <span>{percent(shares?.reachable)}</span>
+            </div>
+            <div className="line">
+              <span>
+                <Swatch $tone={scene.corner} />
+                left, no cutter here can
+              </span>
+              <span>{percent(shares?.unreachable)}</span>
+            </div>
+            <div className="line">
+              <span>
+                <Swatch $tone={scene.gouge} />
+                gouged
+              </span>
+              <span>{percent(shares?.gouged)}</span>
+            </div>
+            <div className="line">
+              <span>deepest gouge · most left</span>
+              <span>
+                {lengthText(Math.abs(n.gouge_max ?? 0), unit, 3)} ·{" "}
+                {lengthText(n.leftover_max_unreachable ?? 0, unit, 2)}
+              </span>
+            </div>
           </div>
-        ) : page === "worst" ? <WorstList worst={props.summary.worst} /> : <div className="gains"><Gains summary={props.summary} /></div>}
+        ) : page === "worst" ? (
+          <WorstList worst={props.summary.worst} />
+        ) : (
+          <div className="gains">
+            <Gains summary={props.summary} />
+          </div>
+        )}
       </div>
     </Panel>
   );

@@ -18,7 +18,13 @@ export function FaultMarks(props: { look: string; fault: Fault; matrix: THREE.Ma
   }, [data]);
   useEffect(() => () => geometry?.dispose(), [geometry]);
   if (!geometry) return null;
-  return lines
-    ? <lineSegments geometry={geometry} matrix={props.matrix} matrixAutoUpdate={false} renderOrder={8}><lineBasicMaterial color={scene.gouge} depthTest={false} /></lineSegments>
-    : <mesh geometry={geometry} matrix={props.matrix} matrixAutoUpdate={false} renderOrder={8}><meshBasicMaterial color={scene.gouge} side={THREE.DoubleSide} depthTest={false} transparent opacity={0.75} /></mesh>;
+  return lines ? (
+    <lineSegments geometry={geometry} matrix={props.matrix} matrixAutoUpdate={false} renderOrder={8}>
+      <lineBasicMaterial color={scene.gouge} depthTest={false} />
+    </lineSegments>
+  ) : (
+    <mesh geometry={geometry} matrix={props.matrix} matrixAutoUpdate={false} renderOrder={8}>
+      <meshBasicMaterial color={scene.gouge} side={THREE.DoubleSide} depthTest={false} transparent opacity={0.75} />
+    </mesh>
+  );
 }

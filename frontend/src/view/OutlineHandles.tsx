@@ -16,20 +16,32 @@ export function TabHandles(props: { operation: Operation; info: OperationInfo; f
   const rims = useRims(props.operation.boundary?.boundary);
   const held = useRef<TabPlaces | null>(null);
   const { operation, info, foot } = props;
-  const length = Number(operation.settings.tab_length ?? 8), height = Number(operation.settings.tab_height ?? 3);
-  const changed = (tab_places: TabPlaces) => withOperation(plan, operation.number, { settings: { ...operation.settings, tab_places } });
+  const length = Number(operation.settings.tab_length ?? 8),
+    height = Number(operation.settings.tab_height ?? 3);
+  const changed = (tab_places: TabPlaces) =>
+    withOperation(plan, operation.number, { settings: { ...operation.settings, tab_places } });
   return info.tabs.map((tab, k) => (
-    <Handle key={k} track={{ kind: "level", z: foot + height }} onCancel={() => { held.current = null; live(null); }}
+    <Handle
+      key={k}
+      track={{ kind: "level", z: foot + height }}
+      onCancel={() => {
+        held.current = null;
+        live(null);
+      }}
       onDrag={(by, done, { from }) => {
         held.current ??= tabsOf(info);
         const place = rims && nearestPlace(rims, [from[0] + by[0], from[1] + by[1]] as Spot);
         const next = place ? held.current.map((old, n) => (n === k ? place : old)) : held.current;
         if (done) held.current = null;
-        (done ? (value: TabPlaces) => keep(changed(value), "move a tab") : (value: TabPlaces) => live(changed(value)))(next);
-      }}>
+        (done ? (value: TabPlaces) => keep(changed(value), "move a tab") : (value: TabPlaces) => live(changed(value)))(
+          next,
+        );
+      }}
+    >
       {(hot) => (
         <mesh position={[tab.at[0], tab.at[1], foot + height / 2]} renderOrder={7}>
-          <cylinderGeometry args={[length / 2, length / 2, height, 20]} /><meshBasicMaterial color={hot ? theme.ink : theme.caution} depthTest={false} transparent opacity={0.85} />
+          <cylinderGeometry args={[length / 2, length / 2, height, 20]} />
+          <meshBasicMaterial color={hot ? theme.ink : theme.caution} depthTest={false} transparent opacity={0.85} />
         </mesh>
       )}
     </Handle>
@@ -45,19 +57,37 @@ export function CurveHandles(props: { boundary: Boundary; top: number; size: num
   const curves = boundary.curves ?? [];
   // A traced outline of hundreds of points is moved as a whole, not point by point.
   if (curves.reduce((sum, curve) => sum + curve.points.length, 0) > 200) return null;
-  return curves.flatMap((curve, c) => curve.points.map((point, p) => (
-    <Handle key={`${c} ${p}`} track={{ kind: "level", z: top }} onCancel={() => { start.current = null; live(null); }}
-      onDrag={(by, done) => {
-        start.current ??= point as Spot;
-        const at = start.current.map((value, k) => rounded(value + (by[k] as number), plan.units ?? "mm")) as Spot;
-        const next = withBoundary(plan, boundary.id, { curves: curves.map((old, n) => (n === c ? { ...old, points: old.points.map((was, q) => (q === p ? at : was)) } : old)) });
-        if (done) start.current = null;
-        if (done) keep(next, "move a point");
-        else live(next);
-      }}>
-      {(hot) => <mesh position={[point[0] as number, point[1] as number, top]} renderOrder={8}><boxGeometry args={[props.size, props.size, props.size]} /><meshBasicMaterial color={hot ? theme.ink : theme.action} depthTest={false} /></mesh>}
-    </Handle>
-  )));
+  return curves.flatMap((curve, c) =>
+    curve.points.map((point, p) => (
+      <Handle
+        key={`${c} ${p}`}
+        track={{ kind: "level", z: top }}
+        onCancel={() => {
+          start.current = null;
+          live(null);
+        }}
+        onDrag={(by, done) => {
+          start.current ??= point as Spot;
+          const at = start.current.map((value, k) => rounded(value + (by[k] as number), plan.units ?? "mm")) as Spot;
+          const next = withBoundary(plan, boundary.id, {
+            curves: curves.map((old, n) =>
+              n === c ? { ...old, points: old.points.map((was, q) => (q === p ? at : was)) } : old,
+            ),
+          });
+          if (done) start.current = null;
+          if (done) keep(next, "move a point");
+          else live(next);
+        }}
+      >
+        {(hot) => (
+          <mesh position={[point[0] as number, point[1] as number, top]} renderOrder={8}>
+            <boxGeometry args={[props.size, props.size, props.size]} />
+            <meshBasicMaterial color={hot ? theme.ink : theme.action} depthTest={false} />
+          </mesh>
+        )}
+      </Handle>
+    )),
+  );
 }
 
 /** Where a click on the plan is, from the low corner of the stock. */

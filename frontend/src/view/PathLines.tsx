@@ -9,20 +9,25 @@ import type { OperationData } from "./data";
 import { usePaceContext } from "./pace";
 
 const vertex = /* glsl */ `
-  attribute float along; varying float depth; varying float way; varying vec3 place;
-  void main() { depth = position.z; way = along; place = position; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_Position.z -= 0.00006 * gl_Position.w; }`;
+  attribute float along; varying float depth; varying float length; varying vec3 place;
+  void main() { depth = position.z; length = along; place = position; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_Position.z -= 0.00006 * gl_Position.w; }`;
 
 const fragment = /* glsl */ `
   uniform vec3 shallow; uniform vec3 deep; uniform float high; uniform float low; uniform float dots; uniform vec4 plane;
-  varying float depth; varying float way; varying vec3 place;
+  varying float depth; varying float length; varying vec3 place;
   void main() {
     if (dot(place, plane.xyz) > plane.w) discard;
-    if (dots > 0.0 && mod(way, dots) > dots * 0.45) discard;
+    if (dots > 0.0 && mod(length, dots) > dots * 0.45) discard;
     gl_FragColor = vec4(mix(shallow, deep, clamp((high - depth) / max(high - low, 1e-3), 0.0, 1.0)), 1.0);
     #include <colorspace_fragment>
   }`;
 
-interface Layer { geometry: THREE.BufferGeometry; moves: Int32Array; light: THREE.BufferGeometry; lightMoves: Int32Array }
+interface Layer {
+  geometry: THREE.BufferGeometry;
+  moves: Int32Array;
+  light: THREE.BufferGeometry;
+  lightMoves: Int32Array;
+}
 
 /** Millimetres that one line of the coarser picture covers. */
 const LONG = 4;
@@ -35,8 +40,14 @@ export function groups(moves: ArrayLike<number>, along: ArrayLike<number>, long:
   const found: number[] = [];
   let first = 0;
   for (let n = 0; n < moves.length; n++) {
-    const ends = n + 1 === moves.length || (moves[n + 1] as number) !== (moves[n] as number) + 1 || (along[2 * n + 1] as number) - (along[2 * first] as number) >= long;
-    if (ends) { found.push(first, n); first = n + 1; }
+    const ends =
+      n + 1 === moves.length ||
+      (moves[n + 1] as number) !== (moves[n] as number) + 1 ||
+      (along[2 * n + 1] as number) - (along[2 * first] as number) >= long;
+    if (ends) {
+      found.push(first, n);
+      first = n + 1;
+    }
   }
   return Int32Array.from(found);
 }
@@ -44,36 +55,69 @@ export function groups(moves: ArrayLike<number>, along: ArrayLike<number>, long:
 /** The moves of some kinds as pairs of points, with the number of each move. */
 function layer(data: OperationData, kinds: number[]): Layer {
   const chosen: number[] = [];
-  for (let k = 0; k < data.kinds.length; k++) if (kinds.includes(data.kinds[k] as number) && !Number.isNaN(data.points[3 * k])) chosen.push(k);
-  const position = new Float32Array(chosen.length * 6), along = new Float32Array(chosen.length * 2);
-  let way = 0;
+  for (let k = 0; k < data.kinds.length; k++)
+    if (kinds.includes(data.kinds[k] as number) && !Number.isNaN(data.points[3 * k])) chosen.push(k);
+  const position = new Float32Array(chosen.length * 6),
+    along = new Float32Array(chosen.length * 2);
+  let length = 0;
   chosen.forEach((k, n) => {
     const ends = data.points.subarray(3 * k, 3 * k + 6);
     position.set(ends, 6 * n);
-    along[2 * n] = way;
-    way += Math.hypot((ends[3] as number) - (ends[0] as number), (ends[4] as number) - (ends[1] as number), (ends[5] as number) - (ends[2] as number));
-    along[2 * n + 1] = way;
+    along[2 * n] = length;
+    length += Math.hypot(
+      (ends[3] as number) - (ends[0] as number),
+      (ends[4] as number) - (ends[1] as number),
+      (ends[5] as number) - (ends[2] as number),
+    );
+    along[2 * n + 1] = length;
   });
   const geometry = new THREE.BufferGeometry();
   geometry.setAttribute("position", new THREE.BufferAttribute(position, 3));
   geometry.setAttribute("along", new THREE.BufferAttribute(along, 1));
-  const moves = Int32Array.from(chosen), joined = groups(moves, along, LONG);
+  const moves = Int32Array.from(chosen),
+    joined = groups(moves, along, LONG);
   const light = new THREE.BufferGeometry();
   light.setAttribute("position", geometry.getAttribute("position"));
   light.setAttribute("along", geometry.getAttribute("along"));
   // The start of a group's first move and the end of its last one.
-  light.setIndex(new THREE.BufferAttribute(Uint32Array.from(joined, (n, k) => 2 * n + (k % 2)), 1));
+  light.setIndex(
+    new THREE.BufferAttribute(
+      Uint32Array.from(joined, (n, k) => 2 * n + (k % 2)),
+      1,
+    ),
+  );
   return { geometry, moves, light, lightMoves: joined.filter((_, k) => k % 2 === 1).map((n) => moves[n] as number) };
 }
 
-function Lines(props: { layer: Layer; upTo: number; from: string; to: string; dots: number; high: number; low: number; section: Section }) {
+function Lines(props: {
+  layer: Layer;
+  upTo: number;
+  from: string;
+  to: string;
+  dots: number;
+  high: number;
+  low: number;
+  section: Section;
+}) {
   const { coarse } = usePaceContext();
-  const geometry = coarse ? props.layer.light : props.layer.geometry, moves = coarse ? props.layer.lightMoves : props.layer.moves;
-  const material = useMemo(() => new THREE.ShaderMaterial({
-    vertexShader: vertex, fragmentShader: fragment,
-    uniforms: { shallow: { value: new THREE.Color(props.from) }, deep: { value: new THREE.Color(props.to) }, high: { value: 0 }, low: { value: 0 },
-      dots: { value: props.dots }, plane: { value: new THREE.Vector4(0, 0, 0, 1) } },
-  }), [props.from, props.to, props.dots]);
+  const geometry = coarse ? props.layer.light : props.layer.geometry,
+    moves = coarse ? props.layer.lightMoves : props.layer.moves;
+  const material = useMemo(
+    () =>
+      new THREE.ShaderMaterial({
+        vertexShader: vertex,
+        fragmentShader: fragment,
+        uniforms: {
+          shallow: { value: new THREE.Color(props.from) },
+          deep: { value: new THREE.Color(props.to) },
+          high: { value: 0 },
+          low: { value: 0 },
+          dots: { value: props.dots },
+          plane: { value: new THREE.Vector4(0, 0, 0, 1) },
+        },
+      }),
+    [props.from, props.to, props.dots],
+  );
   const u = material.uniforms as Record<"high" | "low", { value: number }> & { plane: { value: THREE.Vector4 } };
   u.high.value = props.high;
   u.low.value = props.low;
@@ -87,8 +131,19 @@ function Lines(props: { layer: Layer; upTo: number; from: string; to: string; do
 
 export function PathLines(props: { data: OperationData; upTo: number; high: number; low: number; section: Section }) {
   const { data } = props;
-  const layers = useMemo(() => ({ cut: layer(data, [1, 3]), rapid: layer(data, [0]), entry: layer(data, [2]) }), [data]);
-  useEffect(() => () => { Object.values(layers).forEach((item) => { item.geometry.dispose(); item.light.dispose(); }); }, [layers]);
+  const layers = useMemo(
+    () => ({ cut: layer(data, [1, 3]), rapid: layer(data, [0]), entry: layer(data, [2]) }),
+    [data],
+  );
+  useEffect(
+    () => () => {
+      Object.values(layers).forEach((item) => {
+        item.geometry.dispose();
+        item.light.dispose();
+      });
+    },
+    [layers],
+  );
   const shared = { upTo: props.upTo, high: props.high, low: props.low, section: props.section };
   return (
     <>

@@ -5,21 +5,46 @@ import styled from "styled-components";
 import * as THREE from "three";
 import type { GridFacts } from "../api/types";
 import { lengthText, type Unit } from "../lib/numbers";
+import type { Point } from "../lib/ray";
 import { capOf, type Axis, type Section } from "../lib/section";
 import { Quiet, Segments } from "../parts/controls";
 import { Card } from "./cards";
 
 const Track = styled(SliderTrack)`
-  width: 120px; height: 16px; position: relative;
-  &::before { content: ""; position: absolute; left: 0; right: 0; top: 7px; height: 2px; background: ${(p) => p.theme.ink}; }
+  width: 120px;
+  height: 16px;
+  position: relative;
+  &::before {
+    content: "";
+    position: absolute;
+    left: 0;
+    right: 0;
+    top: 7px;
+    height: 2px;
+    background: ${(p) => p.theme.ink};
+  }
 `;
 const Thumb = styled(SliderThumb)`
-  width: 8px; height: 16px; background: ${(p) => p.theme.action}; border-radius: 2px; top: 50%;
-  &[data-focus-visible] { outline: 2px solid ${(p) => p.theme.action}; outline-offset: 2px; }
+  width: 8px;
+  height: 16px;
+  background: ${(p) => p.theme.action};
+  border-radius: 2px;
+  top: 50%;
+  &[data-focus-visible] {
+    outline: 2px solid ${(p) => p.theme.action};
+    outline-offset: 2px;
+  }
 `;
 
 /** The face of a section, drawn lighter than the block; anew for each `version` of the heights. */
-export function SectionCap(props: { section: Section; grid: GridFacts; heights: Float32Array; foot: number; version: number; colour: string }) {
+export function SectionCap(props: {
+  section: Section;
+  grid: GridFacts;
+  heights: Float32Array;
+  foot: number;
+  version: number;
+  colour: string;
+}) {
   const { section, grid, heights, foot, version } = props;
   const geometry = useMemo(() => {
     const made = new THREE.BufferGeometry();
@@ -30,23 +55,58 @@ export function SectionCap(props: { section: Section; grid: GridFacts; heights: 
   }, [section, grid, heights, foot, version]);
   useEffect(() => () => geometry.dispose(), [geometry]);
   const tone = useMemo(() => new THREE.Color(props.colour).lerp(new THREE.Color("#FFFFFF"), 0.3), [props.colour]);
-  return <mesh geometry={geometry} frustumCulled={false}><meshBasicMaterial color={tone} side={THREE.DoubleSide} /></mesh>;
+  return (
+    <mesh geometry={geometry} frustumCulled={false}>
+      <meshBasicMaterial color={tone} side={THREE.DoubleSide} />
+    </mesh>
+  );
 }
 
-export function SectionControl(props: { low: number[]; high: number[]; unit: Unit; section: Section; onChange: (section: Section) => void }) {
+export function SectionControl(props: {
+  low: number[];
+  high: number[];
+  zero: Point;
+  unit: Unit;
+  section: Section;
+  onChange: (section: Section) => void;
+}) {
   const { section, onChange, unit } = props;
   const k = "xyz".indexOf(section.axis);
-  const low = props.low[k] as number, high = props.high[k] as number;
+  const low = props.low[k] as number,
+    high = props.high[k] as number;
   return (
     <Card style={{ display: "flex", gap: 8, alignItems: "center" }}>
       <span>section</span>
-      <Segments label="Section along" value={section.axis} choices={{ x: "X", y: "Y", z: "Z" }} onChange={(axis: Axis) => onChange({ axis, at: null, flip: axis === "y" })} />
-      <Slider aria-label={`Section along ${section.axis.toUpperCase()}`} minValue={low} maxValue={high} step={(high - low) / 400} value={section.at ?? high}
-        onChange={(value) => onChange({ ...section, at: (value as number) >= high ? null : (value as number) })}>
-        <Track><Thumb /></Track>
+      <Segments
+        label="Section along"
+        value={section.axis}
+        choices={{ x: "X", y: "Y", z: "Z" }}
+        onChange={(axis: Axis) => onChange({ axis, at: null, flip: axis === "y" })}
+      />
+      <Slider
+        aria-label={`Section along ${section.axis.toUpperCase()}`}
+        minValue={low}
+        maxValue={high}
+        step={(high - low) / 400}
+        value={section.at ?? high}
+        onChange={(value) => onChange({ ...section, at: (value as number) >= high ? null : (value as number) })}
+      >
+        <Track>
+          <Thumb />
+        </Track>
       </Slider>
-      <span style={{ minWidth: 44, textAlign: "right" }}>{section.at === null ? "off" : lengthText(section.at, unit, 1)}</span>
-      {section.axis !== "z" && <Quiet aria-label="Keep the other side" isDisabled={section.at === null} onPress={() => onChange({ ...section, flip: !section.flip })}>⇄</Quiet>}
+      <span style={{ minWidth: 44, textAlign: "right" }}>
+        {section.at === null ? "off" : lengthText(section.at - props.zero[k as 0 | 1 | 2], unit, 1)}
+      </span>
+      {section.axis !== "z" && (
+        <Quiet
+          aria-label="Keep the other side"
+          isDisabled={section.at === null}
+          onPress={() => onChange({ ...section, flip: !section.flip })}
+        >
+          ⇄
+        </Quiet>
+      )}
     </Card>
   );
 }

@@ -12,7 +12,12 @@ export function Shutter(props: { shoot: RefObject<Shoot | null> }) {
     shoot.current = (name) => {
       const ratio = gl.getPixelRatio();
       const hidden: { visible: boolean }[] = [];
-      scene.traverse((item) => { if (item.userData.aside && item.visible) { item.visible = false; hidden.push(item); } });
+      scene.traverse((item) => {
+        if (item.userData.aside && item.visible) {
+          item.visible = false;
+          hidden.push(item);
+        }
+      });
       gl.setPixelRatio(2);
       gl.render(scene, camera);
       gl.domElement.toBlob((blob) => {
@@ -27,7 +32,9 @@ export function Shutter(props: { shoot: RefObject<Shoot | null> }) {
       gl.setPixelRatio(ratio);
       invalidate();
     };
-    return () => { shoot.current = null; };
+    return () => {
+      shoot.current = null;
+    };
   }, [gl, scene, camera, invalidate, shoot]);
   return null;
 }

@@ -6,6 +6,7 @@ import * as THREE from "three";
 import { placedOf } from "../api/types";
 import { onLevel } from "../lib/drag";
 import { lengthText } from "../lib/numbers";
+import { fromZero } from "../lib/ray";
 import { columnAt, lastCut, probeText } from "../lib/probe";
 import { hitHeights, type Point, type Ray } from "../lib/ray";
 import { NO_SECTION, type Section } from "../lib/section";
@@ -33,14 +34,38 @@ import { Shutter, type Shoot } from "./Shutter";
 import { useShownBlock, useShownDeviation } from "./shown";
 
 const Frame = styled.div`
-  position: relative; min-width: 0; min-height: 0; background: ${(p) => p.theme.view};
-  & canvas { outline: none; }
+  position: relative;
+  min-width: 0;
+  min-height: 0;
+  background: ${(p) => p.theme.view};
+  & canvas {
+    outline: none;
+  }
 `;
-const Ramp = styled.div<{ $colours: string }>`width: 170px; height: 8px; background: ${(p) => p.$colours};`;
-const Between = styled.div`display: flex; justify-content: space-between; margin-top: 3px;`;
+const Ramp = styled.div<{ $colours: string }>`
+  width: 170px;
+  height: 8px;
+  background: ${(p) => p.$colours};
+`;
+const Between = styled.div`
+  display: flex;
+  justify-content: space-between;
+  margin-top: 3px;
+`;
 const Empty = styled.div`
-  position: absolute; inset: 0; display: grid; place-items: center; pointer-events: none; text-align: center; color: ${(p) => p.theme.muted};
-  & span { background: ${(p) => p.theme.panel}; border: 1px solid ${(p) => p.theme.hairline}; padding: 10px 16px; max-width: 380px; }
+  position: absolute;
+  inset: 0;
+  display: grid;
+  place-items: center;
+  pointer-events: none;
+  text-align: center;
+  color: ${(p) => p.theme.muted};
+  & span {
+    background: ${(p) => p.theme.panel};
+    border: 1px solid ${(p) => p.theme.hairline};
+    padding: 10px 16px;
+    max-width: 380px;
+  }
 `;
 
 const MODES: Record<Mode, string> = { place: "Place", paths: "Paths", proof: "Proof", compare: "Compare" };
@@ -52,14 +77,29 @@ function PathLegend(props: { high: number; low: number }) {
   return (
     <Card>
       <Ramp $colours={`linear-gradient(90deg, ${scene.shallow}, ${scene.deep})`} />
-      <Between><span>{lengthText(props.high, unit, 1)}</span><span>depth</span><span>{lengthText(props.low, unit, 1)}</span></Between>
-      <div style={{ marginTop: 4 }}><span style={{ color: scene.rapid }}>····</span> positioning <span style={{ color: scene.entry }}>—</span> entry</div>
+      <Between>
+        <span>{lengthText(props.high, unit, 1)}</span>
+        <span>depth</span>
+        <span>{lengthText(props.low, unit, 1)}</span>
+      </Between>
+      <div style={{ marginTop: 4 }}>
+        <span style={{ color: scene.rapid }}>····</span> positioning <span style={{ color: scene.entry }}>—</span> entry
+      </div>
     </Card>
   );
 }
 
-export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: OperationData[]; moment: Moment | null; complete: boolean; focus: Focus | null; onTime: (time: number) => void; onForeignOff: () => void }) {
-  const { job, plan, derived, chosen, edit, keep, tool, setTool, faults, foreign } = useSheetState();
+export function View(props: {
+  mode: Mode;
+  onMode: (mode: Mode) => void;
+  list: OperationData[];
+  moment: Moment | null;
+  complete: boolean;
+  focus: Focus | null;
+  onTime: (time: number) => void;
+  onForeignOff: () => void;
+}) {
+  const { job, plan, derived, chosen, edit, keep, tool, setTool, faults, external, setupId } = useSheetState();
   const theme = useTheme();
   const [direction, setDirection] = useState<Direction>("corner");
   const [turn, setTurn] = useState(0);
@@ -72,72 +112,124 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   const [points, setPoints] = useState<Point[]>([]);
   const [cutOff, setCutOff] = useState<number | null>(null);
   const pace = usePace();
-  const info = infoOf(derived);
+  const info = infoOf(derived, setupId);
   const { mode, list, moment } = props;
   const { poke } = pace;
   // Before the picture is drawn, so that the first one of a drag is the coarser one already.
   useLayoutEffect(() => poke(), [moment, derived.models, poke]);
-  useEffect(() => { setCutOff(null); setPoints([]); setProbe(null); }, [tool]);
+  useEffect(() => {
+    setCutOff(null);
+    setPoints([]);
+    setProbe(null);
+  }, [tool]);
   const look = useCloseLook(job.id, info?.id, list, moment, `${mode} ${info?.summary?.block_key ?? ""}`);
   const { place } = look;
   // A place that is flown to must not lie in what a section cuts away.
-  useEffect(() => { if (props.focus) setSection(NO_SECTION); }, [props.focus]);
+  useEffect(() => {
+    if (props.focus) setSection(NO_SECTION);
+  }, [props.focus]);
 
   const box = useMemo(() => {
     const matrix = info ? matrixOf(info.matrix) : new THREE.Matrix4();
-    const found = new THREE.Box3(new THREE.Vector3(0, 0, 0), new THREE.Vector3(plan.stock.length, plan.stock.width, plan.stock.thickness)).applyMatrix4(matrix);
+    const found = new THREE.Box3(
+      new THREE.Vector3(0, 0, 0),
+      new THREE.Vector3(plan.stock.length, plan.stock.width, plan.stock.thickness),
+    ).applyMatrix4(matrix);
     return { low: found.min.toArray(), high: found.max.toArray(), matrix };
   }, [info, plan.stock]);
   const [low, high] = [box.low, box.high];
-  const top = high[2] as number, foot = low[2] as number;
+  const zero: Point = info?.zero_at ?? [0, 0, 0];
+  const top = high[2] as number,
+    foot = low[2] as number;
 
   const shown = mode === "paths" || mode === "proof" ? moment : null;
-  const block = useShownBlock({ list, moment: shown, top, foot, hidden: mode === "place", complete: props.complete, fineIn: mode === "proof" || mode === "compare", alone: alone && mode === "proof" });
+  const block = useShownBlock({
+    list,
+    moment: shown,
+    top,
+    foot,
+    hidden: mode === "place",
+    complete: props.complete,
+    fineIn: mode === "proof" || mode === "compare",
+    alone: alone && mode === "proof",
+  });
   const { grid, heights: buffers, atEnd, fine } = block;
   const unit = plan.units ?? "mm";
-  const summary = foreign ? null : info?.summary;
-  const limit = limits.limit ?? summary?.compare.limit ?? 0.05, most = limits.most ?? Math.max(10 * limit, 0.2);
-  const compared = useShownDeviation(mode === "compare" && !foreign ? info : undefined, limit, most);
+  const summary = external ? null : info?.summary;
+  const limit = limits.limit ?? summary?.compare.limit ?? 0.05,
+    most = limits.most ?? Math.max(10 * limit, 0.2);
+  const compared = useShownDeviation(mode === "compare" && !external ? info : undefined, limit, most);
 
   const lowestCut = useMemo(() => {
     let found = top - 1;
-    for (const item of list) for (let k = 2; k < item.points.length; k += 3) if ((item.points[k] as number) < found) found = item.points[k] as number;
+    for (const item of list)
+      for (let k = 2; k < item.points.length; k += 3)
+        if ((item.points[k] as number) < found) found = item.points[k] as number;
     return found;
   }, [list, top]);
 
   const models = (plan.models ?? []).filter((model) => model.shown);
-  const operation = chosen.kind === "operation" ? setupOf(plan).operations.find((item) => item.number === chosen.number) : undefined;
+  const operation =
+    chosen.kind === "operation"
+      ? setupOf(plan, setupId).operations.find((item) => item.number === chosen.number)
+      : undefined;
   const bounds = useMemo(() => {
     if (!operation || models.length === 0) return null;
     const union = new THREE.Box3();
     for (const model of models) {
       const placed = placedOf(derived, model.id);
-      if (placed) union.union(new THREE.Box3(new THREE.Vector3(...(placed.low as [number, number, number])), new THREE.Vector3(...(placed.high as [number, number, number]))));
+      if (placed)
+        union.union(
+          new THREE.Box3(
+            new THREE.Vector3(...(placed.low as [number, number, number])),
+            new THREE.Vector3(...(placed.high as [number, number, number])),
+          ),
+        );
     }
     const limit = operation.boundary;
-    if (limit?.boundary === "stock") union.set(new THREE.Vector3(0, 0, 0), new THREE.Vector3(plan.stock.length, plan.stock.width, plan.stock.thickness));
+    if (limit?.boundary === "stock")
+      union.set(
+        new THREE.Vector3(0, 0, 0),
+        new THREE.Vector3(plan.stock.length, plan.stock.width, plan.stock.thickness),
+      );
     else if ((limit?.boundary ?? "box") !== "box") return null;
     union.applyMatrix4(box.matrix);
-    const margin = (limit?.plus ?? 0) + { inside: -1, centre: 0, outside: 1 }[limit?.contain ?? "outside"] * (operation.cutter.diameter / 2);
-    return { low: [union.min.x - margin, union.min.y - margin] as [number, number], high: [union.max.x + margin, union.max.y + margin] as [number, number] };
+    const margin =
+      (limit?.offset ?? 0) +
+      { inside: -1, centre: 0, outside: 1 }[limit?.contain ?? "outside"] * (operation.cutter.diameter / 2);
+    return {
+      low: [union.min.x - margin, union.min.y - margin] as [number, number],
+      high: [union.max.x + margin, union.max.y + margin] as [number, number],
+    };
   }, [operation, models, derived, plan.stock, box]);
 
-  const onBlock = useCallback((ray: Ray) => (buffers && grid ? hitHeights(ray, grid, buffers, foot, top) : null), [buffers, grid, foot, top]);
-  const picked = useCallback((found: Picked | null) => {
-    if (!found) return;
-    if (tool === "measure") setPoints((old) => nextPoints(old, found.point));
-    if (tool === "probe") setProbe(found.point);
-    if (tool === "window") place([found.point[0], found.point[1]].map((value) => Math.round(10 * value) / 10) as [number, number]);
-    if (tool === "pick loop" && chosen.kind === "boundary") {
-      const item = plan.boundaries?.find((other) => other.id === chosen.id);
-      if (item) keep(withBoundary(plan, item.id, { left_out: [...(item.left_out ?? []), onStock(found.point, box.matrix)] }), "pick a loop off");
+  const onBlock = useCallback(
+    (ray: Ray) => (buffers && grid ? hitHeights(ray, grid, buffers, foot, top) : null),
+    [buffers, grid, foot, top],
+  );
+  const picked = useCallback(
+    (found: Picked | null) => {
+      if (!found) return;
+      if (tool === "measure") setPoints((old) => nextPoints(old, found.point));
+      if (tool === "probe") setProbe(found.point);
+      if (tool === "window")
+        place([found.point[0], found.point[1]].map((value) => Math.round(10 * value) / 10) as [number, number]);
+      if (tool === "pick loop" && chosen.kind === "boundary") {
+        const item = plan.boundaries?.find((other) => other.id === chosen.id);
+        if (item)
+          keep(
+            withBoundary(plan, item.id, { left_out: [...(item.left_out ?? []), onStock(found.point, box.matrix)] }),
+            "pick a loop off",
+          );
+        setTool("none");
+      }
+      if (tool !== "lay flat" || !found.model || !found.normal) return;
+      const normal = new THREE.Vector3(...found.normal).transformDirection(box.matrix.clone().invert());
+      edit({ do: "lay_flat", model: found.model, normal: normal.toArray() }, "lay a face flat");
       setTool("none");
-    }
-    if (tool !== "lay flat" || !found.model || !found.normal) return;
-    const normal = new THREE.Vector3(...found.normal).transformDirection(box.matrix.clone().invert());
-    edit({ do: "lay_flat", model: found.model, normal: normal.toArray() }, "lay a face flat");
-    setTool("none");
-  }, [tool, edit, setTool, box, chosen, plan, keep, place]);
+    },
+    [tool, edit, setTool, box, chosen, plan, keep, place],
+  );
   const onTop = useCallback((ray: Ray) => onLevel(ray, top), [top]);
   const grip = Math.max(plan.stock.length, plan.stock.width) * 0.055;
 
@@ -146,98 +238,280 @@ export function View(props: { mode: Mode; onMode: (mode: Mode) => void; list: Op
   const boundary = chosen.kind === "boundary" ? plan.boundaries?.find((item) => item.id === chosen.id) : undefined;
   const operationInfo = operation && info?.operations.find((item) => item.number === operation.number);
   const ready = list.length > 0;
-  const material: Look = mode === "proof" && lookKey in looks ? looks[lookKey as keyof typeof looks] : { colour: plan.stock.material?.colour ?? scene.wood, grain: plan.stock.material?.grain === false ? 0 : 1, shine: 0 };
+  const material: Look =
+    mode === "proof" && lookKey in looks
+      ? looks[lookKey as keyof typeof looks]
+      : {
+          colour: plan.stock.material?.colour ?? scene.wood,
+          grain: plan.stock.material?.grain === false ? 0 : 1,
+          shine: 0,
+        };
   const column = probe && grid ? columnAt(grid, probe[0], probe[1]) : null;
   const cut = column === null ? null : lastCut(list, column);
   const probed = probe && compared.at(probe, cut);
   const parentOf = (number: number) => info?.operations.find((item) => item.number === number)?.parent ?? number;
-  const hidden = new Set(setupOf(plan).operations.filter((item) => !item.shown).map((item) => item.number));
+  const hidden = new Set(
+    setupOf(plan, setupId)
+      .operations.filter((item) => !item.shown)
+      .map((item) => item.number),
+  );
   return (
-    <Frame data-testid="view" data-mode={mode} data-ready={ready} onKeyDown={(event) => { if (event.key === "Escape") setTool("none"); }}>
+    <Frame
+      data-testid="view"
+      data-mode={mode}
+      data-ready={ready}
+      onKeyDown={(event) => {
+        if (event.key === "Escape") setTool("none");
+      }}
+    >
       <PaceContext.Provider value={pace}>
-      <Canvas frameloop="demand" dpr={[1, 1.5]} camera={{ fov: 30, position: [200, -400, 300], up: [0, 0, 1] }} gl={{ antialias: true, preserveDrawingBuffer: true, localClippingEnabled: true }}
-        aria-label="View of the block" tabIndex={0}>
-        <ambientLight intensity={0.9} />
-        <directionalLight position={[-200, 120, 400]} intensity={2.1} />
-        <Camera low={low} high={high} direction={direction} turn={turn} focus={props.focus} raised={mode === "compare" && summary ? 52 : 0} />
-        <Shutter shoot={shoot} />
-        <group userData={{ aside: true }}>{plan.stock.kind === "round" ? <BarEdges length={plan.stock.length} diameter={plan.stock.width} matrix={box.matrix} /> : <StockEdges low={low} high={high} />}</group>
-        {mode === "place" && models.map((model) => {
-          const placed = placedOf(derived, model.id);
-          if (!placed) return null;
-          // In setup space: what lies under the model's own foot is sunk.
-          const floor = (placed.low[2] as number) + (box.matrix.elements[14] as number);
-          const clip = setupOf(plan).side === "top" && (model.placement?.sink ?? 0) > 0 ? floor : -1e6;
-          return placed.matrices.map((rows, k) => {
-            const matrix = box.matrix.clone().multiply(matrixOf(rows));
-            return (
-              <group key={`${model.id} ${k}`}>
-                <ModelPiece id={model.id} look={placed.look} matrix={matrix} floor={clip} />
-                {faults && chosen.kind === "model" && chosen.id === model.id && <FaultMarks look={placed.look} fault={faults} matrix={matrix} />}
+        <Canvas
+          frameloop="demand"
+          dpr={[1, 1.5]}
+          camera={{ fov: 30, position: [200, -400, 300], up: [0, 0, 1] }}
+          gl={{ antialias: true, preserveDrawingBuffer: true, localClippingEnabled: true }}
+          aria-label="View of the block"
+          tabIndex={0}
+        >
+          <ambientLight intensity={0.9} />
+          <directionalLight position={[-200, 120, 400]} intensity={2.1} />
+          <Camera
+            low={low}
+            high={high}
+            direction={direction}
+            turn={turn}
+            focus={props.focus}
+            raised={mode === "compare" && summary ? 52 : 0}
+          />
+          <Shutter shoot={shoot} />
+          <group userData={{ aside: true }}>
+            {plan.stock.kind === "round" ? (
+              <BarEdges length={plan.stock.length} diameter={plan.stock.width} matrix={box.matrix} />
+            ) : (
+              <StockEdges low={low} high={high} />
+            )}
+          </group>
+          {mode === "place" &&
+            models.map((model) => {
+              const placed = placedOf(derived, model.id);
+              if (!placed) return null;
+              // In setup space: what lies under the model's own foot is sunk.
+              const floor = (placed.low[2] as number) + (box.matrix.elements[14] as number);
+              const clip = setupOf(plan, setupId).side === "top" && (model.placement?.sink ?? 0) > 0 ? floor : -1e6;
+              return placed.matrices.map((rows, k) => {
+                const matrix = box.matrix.clone().multiply(matrixOf(rows));
+                return (
+                  <group key={`${model.id} ${k}`}>
+                    <ModelPiece id={model.id} look={placed.look} matrix={matrix} floor={clip} />
+                    {faults && chosen.kind === "model" && chosen.id === model.id && (
+                      <FaultMarks look={placed.look} fault={faults} matrix={matrix} />
+                    )}
+                  </group>
+                );
+              });
+            })}
+          {mode === "place" && (
+            <ZeroHandle low={low} high={high} zero={zero} size={grip}>
+              {(hot) => <ZeroMark size={Math.max(plan.stock.length, plan.stock.width) * 0.11} hot={hot} />}
+            </ZeroHandle>
+          )}
+          <group matrix={box.matrix} matrixAutoUpdate={false}>
+            <KeepOutPieces />
+            {mode === "place" && <PlaceHandles size={grip} cutOff={cutOff} onCutOff={setCutOff} />}
+          </group>
+          <group userData={{ aside: true }}>
+            {bounds && (mode === "place" || mode === "paths") && (
+              <Outline low={bounds.low} high={bounds.high} z={top} tone={theme.action} />
+            )}
+            {operation?.strategy === "cut_out" && operationInfo && (mode === "place" || mode === "paths") && (
+              <TabHandles operation={operation} info={operationInfo} foot={foot} />
+            )}
+            {boundary?.source === "drawn" && mode === "place" && (
+              <group matrix={box.matrix} matrixAutoUpdate={false}>
+                <CurveHandles boundary={boundary} top={plan.stock.thickness} size={grip * 0.16} />
               </group>
-            );
-          });
-        })}
-        {mode === "place" && (
-          <ZeroHandle low={low} high={high} size={grip}>{(hot) => <ZeroMark size={Math.max(plan.stock.length, plan.stock.width) * 0.11} hot={hot} />}</ZeroHandle>
-        )}
-        <group matrix={box.matrix} matrixAutoUpdate={false}>
-          <KeepOutPieces />
-          {mode === "place" && <PlaceHandles size={grip} cutOff={cutOff} onCutOff={setCutOff} />}
-        </group>
-        <group userData={{ aside: true }}>
-        {bounds && (mode === "place" || mode === "paths") && <Outline low={bounds.low} high={bounds.high} z={top} tone={theme.action} />}
-        {operation?.strategy === "cut_out" && operationInfo && (mode === "place" || mode === "paths") && <TabHandles operation={operation} info={operationInfo} foot={foot} />}
-        {boundary?.source === "drawn" && mode === "place" && <group matrix={box.matrix} matrixAutoUpdate={false}><CurveHandles boundary={boundary} top={plan.stock.thickness} size={grip * 0.16} /></group>}
-        {outline && !outline.refused && (mode === "place" || mode === "paths") && <OutlineRings outline={outline.key} z={top} tone={theme.action} />}
-        </group>
-        {mode !== "place" && buffers && grid && (
-          <>
-            <BlockMesh grid={grid} heights={buffers} foot={foot} top={top} section={section} fine={fine} deviation={compared.picture} version={block.version} look={material} lens={look.lens && lensOf(look.lens)} />
-            <SectionCap section={section} grid={grid} heights={buffers} foot={foot} version={block.version} colour={material.colour} />
-            {look.lens && <BlockMesh grid={look.lens.grid} heights={look.lens.data} foot={foot} top={top} section={section} version={0} look={material} />}
-          </>
-        )}
-        {mode === "paths" && list.map((item, k) => {
-          if (!foreign && (hidden.has(parentOf(item.number)) || (operation && operation.number !== parentOf(item.number)))) return null;
-          const upTo = !moment || k < moment.index ? Infinity : k === moment.index ? moment.move : -1;
-          return <PathLines key={item.number} data={item} upTo={upTo} high={top} low={lowestCut} section={section} />;
-        })}
-        {moment && (mode === "paths" || mode === "proof") && !atEnd && <CutterPiece section={(foreign ? foreign.proof.parts : (info?.operations ?? [])).find((item) => item.number === moment.data.number)?.outline ?? []} at={moment.at} />}
-        <Picker active={tool === "measure" || tool === "lay flat" || tool === "pick loop" || tool === "probe" || tool === "window"} block={tool === "pick loop" ? onTop : mode === "place" ? null : onBlock} onPick={picked} />
-        {tool === "window" && <LookFrame look={look} z={top} tone={theme.action} />}
-        {tool === "measure" && <MeasureMarks points={points} size={Math.max(plan.stock.length, plan.stock.width) * 0.005} />}
-      </Canvas>
+            )}
+            {outline && !outline.refused && (mode === "place" || mode === "paths") && (
+              <OutlineRings outline={outline.key} z={top} tone={theme.action} />
+            )}
+          </group>
+          {mode !== "place" && buffers && grid && (
+            <>
+              <BlockMesh
+                grid={grid}
+                heights={buffers}
+                foot={foot}
+                top={top}
+                section={section}
+                fine={fine}
+                deviation={compared.picture}
+                version={block.version}
+                look={material}
+                lens={look.lens && lensOf(look.lens)}
+              />
+              <SectionCap
+                section={section}
+                grid={grid}
+                heights={buffers}
+                foot={foot}
+                version={block.version}
+                colour={material.colour}
+              />
+              {look.lens && (
+                <BlockMesh
+                  grid={look.lens.grid}
+                  heights={look.lens.data}
+                  foot={foot}
+                  top={top}
+                  section={section}
+                  version={0}
+                  look={material}
+                />
+              )}
+            </>
+          )}
+          {mode === "paths" &&
+            list.map((item, k) => {
+              if (
+                !external &&
+                (hidden.has(parentOf(item.number)) || (operation && operation.number !== parentOf(item.number)))
+              )
+                return null;
+              const upTo = !moment || k < moment.index ? Infinity : k === moment.index ? moment.move : -1;
+              return (
+                <PathLines key={item.number} data={item} upTo={upTo} high={top} low={lowestCut} section={section} />
+              );
+            })}
+          {moment && (mode === "paths" || mode === "proof") && !atEnd && (
+            <CutterPiece
+              section={
+                (external ? external.proof.parts : (info?.operations ?? [])).find(
+                  (item) => item.number === moment.data.number,
+                )?.outline ?? []
+              }
+              at={moment.at}
+            />
+          )}
+          <Picker
+            active={
+              tool === "measure" || tool === "lay flat" || tool === "pick loop" || tool === "probe" || tool === "window"
+            }
+            block={tool === "pick loop" ? onTop : mode === "place" ? null : onBlock}
+            onPick={picked}
+          />
+          {tool === "window" && <LookFrame look={look} z={top} tone={theme.action} />}
+          {tool === "measure" && (
+            <MeasureMarks points={points} size={Math.max(plan.stock.length, plan.stock.width) * 0.005} />
+          )}
+        </Canvas>
       </PaceContext.Provider>
       {!ready && mode !== "place" && (
-        <Empty><span>{models.length ? "Nothing is calculated yet. Press Calculate, and the paths, the proof and the comparison appear here." : "Import a mesh first: drop a file on the sheet."}</span></Empty>
+        <Empty>
+          <span>
+            {models.length
+              ? "Nothing is calculated yet. Press Calculate, and the paths, the proof and the comparison appear here."
+              : "Import a mesh first: drop a file on the sheet."}
+          </span>
+        </Empty>
       )}
-      {mode === "compare" && ready && !summary && <Empty><span>{foreign ? "A file from elsewhere is compared in numbers only, in Post files." : "The comparison is made when all operations are up to date. Press Calculate."}</span></Empty>}
-      <Corner $at="top: 10px; left: 12px"><Segments label="Mode" value={mode} choices={MODES} onChange={props.onMode} /></Corner>
-      <Corner $at="top: 10px; right: 12px">
-        <Segments label="Direction" value={direction} choices={DIRECTIONS} onChange={(value) => { setDirection(value); setTurn(turn + 1); }} />
-        <Quiet onPress={() => setTurn(turn + 1)}>Fit</Quiet>
-        <ToggleQuiet isSelected={tool === "measure"} onChange={(on) => setTool(on ? "measure" : "none")}>Measure</ToggleQuiet>
+      {mode === "compare" && ready && !summary && (
+        <Empty>
+          <span>
+            {external
+              ? "An external program is compared in numbers only, in Post files."
+              : "The comparison is made when all operations are up to date. Press Calculate."}
+          </span>
+        </Empty>
+      )}
+      <Corner $at="top: 10px; left: 12px">
+        <Segments label="Mode" value={mode} choices={MODES} onChange={props.onMode} />
       </Corner>
-      {tool === "measure" && <Corner $at="top: 48px; right: 12px"><Card role="status" data-testid="measured">{measured(points, plan.units ?? "mm").map((line) => <div key={line}>{line}</div>)}</Card></Corner>}
-      {mode === "place" && (
-        <Corner $at="bottom: 12px; left: 12px"><Card data-testid="zero"><b style={{ color: scene.zero }}>zero</b> {info?.zero}</Card></Corner>
+      <Corner $at="top: 10px; right: 12px">
+        <Segments
+          label="Direction"
+          value={direction}
+          choices={DIRECTIONS}
+          onChange={(value) => {
+            setDirection(value);
+            setTurn(turn + 1);
+          }}
+        />
+        <Quiet onPress={() => setTurn(turn + 1)}>Fit</Quiet>
+        <ToggleQuiet isSelected={tool === "measure"} onChange={(on) => setTool(on ? "measure" : "none")}>
+          Measure
+        </ToggleQuiet>
+      </Corner>
+      {tool === "measure" && (
+        <Corner $at="top: 48px; right: 12px">
+          <Card role="status" data-testid="measured">
+            {measured(
+              points.map((point) => fromZero(point, zero)),
+              plan.units ?? "mm",
+            ).map((line) => (
+              <div key={line}>{line}</div>
+            ))}
+          </Card>
+        </Corner>
       )}
-      {tool === "cut off" && cutOff !== null && <Corner $at="bottom: 44px; left: 12px"><Card>cut off below {lengthText(cutOff, plan.units ?? "mm", 2)}</Card></Corner>}
-      {mode === "paths" && <Corner $at="bottom: 12px; left: 12px"><PathLegend high={top} low={lowestCut} /></Corner>}
+      {mode === "place" && (
+        <Corner $at="bottom: 12px; left: 12px">
+          <Card data-testid="zero">
+            <b style={{ color: scene.zero }}>zero</b> {info?.zero}
+          </Card>
+        </Corner>
+      )}
+      {tool === "cut off" && cutOff !== null && (
+        <Corner $at="bottom: 44px; left: 12px">
+          <Card>cut off below {lengthText(cutOff, plan.units ?? "mm", 2)}</Card>
+        </Corner>
+      )}
+      {mode === "paths" && (
+        <Corner $at="bottom: 12px; left: 12px">
+          <PathLegend high={top - zero[2]} low={lowestCut - zero[2]} />
+        </Corner>
+      )}
       {mode === "proof" && ready && (
         <Corner $at="bottom: 12px; left: 12px">
-          <ProofPanel look={lookKey} onLook={setLookKey} alone={alone} onAlone={setAlone} canStand={block.canStand} closeLook={look} middle={[((low[0] as number) + (high[0] as number)) / 2, ((low[1] as number) + (high[1] as number)) / 2]} onPicture={() => shoot.current?.(`${job.name}.png`)} times={list} />
+          <ProofPanel
+            look={lookKey}
+            onLook={setLookKey}
+            alone={alone}
+            onAlone={setAlone}
+            canStand={block.canStand}
+            closeLook={look}
+            middle={[((low[0] as number) + (high[0] as number)) / 2, ((low[1] as number) + (high[1] as number)) / 2]}
+            onPicture={() => shoot.current?.(`${job.name}.png`)}
+            times={list}
+          />
         </Corner>
       )}
       {mode === "compare" && summary && (
         <Corner $at="bottom: 12px; left: 12px">
-          <ComparePanel summary={summary} deviation={compared.deviation} reachable={compared.reachable} limit={limit} most={most} onLimit={(value) => setLimits({ ...limits, limit: value })} onMost={(value) => setLimits({ ...limits, most: value })}
-            probed={probed ? probeText(probed, unit) : null} onMoment={cut && probe ? () => props.onTime(cut.time) : null} />
+          <ComparePanel
+            summary={summary}
+            deviation={compared.deviation}
+            reachable={compared.reachable}
+            limit={limit}
+            most={most}
+            onLimit={(value) => setLimits({ ...limits, limit: value })}
+            onMost={(value) => setLimits({ ...limits, most: value })}
+            probed={probed ? probeText(probed, unit, zero) : null}
+            onMoment={cut && probe ? () => props.onTime(cut.time) : null}
+          />
         </Corner>
       )}
-      {mode !== "place" && <Corner $at={`top: ${tool === "measure" ? 140 : 48}px; right: 12px`}><SectionControl low={low} high={high} unit={unit} section={section} onChange={setSection} /></Corner>}
-      {foreign && <Corner $at="top: 48px; left: 12px"><Card role="status" data-testid="foreign">{foreign.name} is shown, not this job <Quiet onPress={() => props.onForeignOff()}>Back to the job</Quiet></Card></Corner>}
+      {mode !== "place" && (
+        <Corner $at={`top: ${tool === "measure" ? 140 : 48}px; right: 12px`}>
+          <SectionControl low={low} high={high} zero={zero} unit={unit} section={section} onChange={setSection} />
+        </Corner>
+      )}
+      {external && (
+        <Corner $at="top: 48px; left: 12px">
+          <Card role="status" data-testid="external">
+            {external.name} is shown, not this job <Quiet onPress={() => props.onForeignOff()}>Back to the job</Quiet>
+          </Card>
+        </Corner>
+      )}
     </Frame>
   );
 }

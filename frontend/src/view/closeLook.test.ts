@@ -15,6 +15,8 @@ describe("a close look", () => {
   });
 
   it("covers its columns and half a column round them", () => {
-    expect(lensOf({ grid: { x0: 10.5, y0: 20.5, pitch: 1, nx: 4, ny: 3 } as never, data: new Float32Array() })).toEqual([10, 20, 14, 23]);
+    expect(lensOf({ grid: { x0: 10.5, y0: 20.5, pitch: 1, nx: 4, ny: 3 } as never, data: new Float32Array() })).toEqual(
+      [10, 20, 14, 23],
+    );
   });
 });

@@ -2,25 +2,42 @@
 import { useQueries } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { loadArray, request } from "../api/client";
-import type { Foreign, GridFacts, SetupInfo } from "../api/types";
+import type { ExternalProgram, GridFacts, SetupInfo } from "../api/types";
 import type { Frames } from "../lib/frames";
 
 export interface OperationData {
-  number: number; points: Float32Array; kinds: Uint8Array; ends: Float64Array; feeds: Float32Array;
-  seconds: number; frames: Frames; grid: GridFacts;
+  number: number;
+  points: Float32Array;
+  kinds: Uint8Array;
+  ends: Float64Array;
+  feeds: Float32Array;
+  seconds: number;
+  frames: Frames;
+  grid: GridFacts;
 }
 
 async function loadOperation(number: number, moves: string, frames: string): Promise<OperationData> {
   const [points, kinds, seconds, feeds, start, moment, height, facts] = await Promise.all([
-    loadArray<Float64Array>(moves, "points"), loadArray<Uint8Array>(moves, "kinds"), loadArray<Float64Array>(moves, "seconds"),
-    loadArray<Float32Array>(moves, "feeds"), loadArray<Int32Array>(frames, "start"), loadArray<Uint16Array>(frames, "moment"),
-    loadArray<Float32Array>(frames, "height"), request<{ facts: GridFacts & { moments: number } }>(`/results/${frames}/facts`),
+    loadArray<Float64Array>(moves, "points"),
+    loadArray<Uint8Array>(moves, "kinds"),
+    loadArray<Float64Array>(moves, "seconds"),
+    loadArray<Float32Array>(moves, "feeds"),
+    loadArray<Int32Array>(frames, "start"),
+    loadArray<Uint16Array>(frames, "moment"),
+    loadArray<Float32Array>(frames, "height"),
+    request<{ facts: GridFacts & { moments: number } }>(`/results/${frames}/facts`),
   ]);
   let total = 0;
   const ends = seconds.data.map((value) => (total += value));
   return {
-    number, points: Float32Array.from(points.data), kinds: kinds.data, ends, feeds: feeds.data, seconds: total,
-    frames: { start: start.data, moment: moment.data, height: height.data, moments: facts.facts.moments }, grid: facts.facts,
+    number,
+    points: Float32Array.from(points.data),
+    kinds: kinds.data,
+    ends,
+    feeds: feeds.data,
+    seconds: total,
+    frames: { start: start.data, moment: moment.data, height: height.data, moments: facts.facts.moments },
+    grid: facts.facts,
   };
 }
 
@@ -41,13 +58,18 @@ export function useOperationData(info: SetupInfo | undefined): OperationData[] {
 
 function useLoaded(wanted: { number: number; moves: string; frames: string }[]): (OperationData | undefined)[] {
   return useQueries({
-    queries: wanted.map(({ number, moves, frames }) => ({ queryKey: ["operation", number, moves, frames], queryFn: () => loadOperation(number, moves, frames), staleTime: Infinity, gcTime: 120_000 })),
+    queries: wanted.map(({ number, moves, frames }) => ({
+      queryKey: ["operation", number, moves, frames],
+      queryFn: () => loadOperation(number, moves, frames),
+      staleTime: Infinity,
+      gcTime: 120_000,
+    })),
     combine: (results) => results.map((result) => result.data),
   });
 }
 
 /** The moves of a program from a file, cutter by cutter. */
-export function useForeignData(proof: Foreign | null): OperationData[] {
+export function useExternalData(proof: ExternalProgram | null): OperationData[] {
   const loaded = useLoaded(proof?.parts ?? []);
   return useMemo(() => (loaded.every(Boolean) ? (loaded as OperationData[]) : []), [loaded]);
 }

@@ -12,7 +12,14 @@ type Render = (scene: THREE.Object3D, camera: THREE.Camera) => void;
 
 export class HalfPicture {
   private readonly target = new THREE.WebGLRenderTarget(1, 1, { samples: 0 });
-  private readonly material = new THREE.ShaderMaterial({ vertexShader: vertex, fragmentShader: fragment, depthTest: false, depthWrite: false, toneMapped: false, uniforms: { picture: { value: null } } });
+  private readonly material = new THREE.ShaderMaterial({
+    vertexShader: vertex,
+    fragmentShader: fragment,
+    depthTest: false,
+    depthWrite: false,
+    toneMapped: false,
+    uniforms: { picture: { value: null } },
+  });
   private readonly sheet = new THREE.Mesh(new THREE.PlaneGeometry(2, 2), this.material);
   private readonly eye = new THREE.OrthographicCamera();
 

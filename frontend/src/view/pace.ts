@@ -6,7 +6,11 @@ export const SLOW = 60;
 /** Milliseconds without a change before the full picture is drawn again: it takes long, and nothing else can be drawn meanwhile. */
 const REST = 700;
 
-export interface Pace { coarse: boolean; poke: () => void; drew: (milliseconds: number) => void }
+export interface Pace {
+  coarse: boolean;
+  poke: () => void;
+  drew: (milliseconds: number) => void;
+}
 
 export const PaceContext = createContext<Pace>({ coarse: false, poke: () => undefined, drew: () => undefined });
 export const usePaceContext = () => useContext(PaceContext);
@@ -23,7 +27,9 @@ export function usePace(): Pace {
     timer.current = setTimeout(() => setCoarse(false), REST);
   }, []);
   const coarser = useRef(false);
-  useEffect(() => { coarser.current = coarse; }, [coarse]);
+  useEffect(() => {
+    coarser.current = coarse;
+  }, [coarse]);
   const drew = useCallback((milliseconds: number) => {
     if (coarser.current) return;
     slow.current = milliseconds > SLOW;

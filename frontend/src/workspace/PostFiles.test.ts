@@ -2,13 +2,25 @@ import { describe, expect, it } from "vitest";
 import type { Finding, FullPlan } from "../api/types";
 import { postId, withOverride } from "./PostFiles";
 
-const finding: Finding = { code: "gouge", level: "stop", row: "30", text: "gouged 0.2 mm deep", way_out: "", place: null, moment: null, ways: [], overridden: "" };
+const finding: Finding = {
+  code: "gouge",
+  level: "stop",
+  row: "30",
+  text: "gouged 0.2 mm deep",
+  advice: "",
+  place: null,
+  moment: null,
+  fixes: [],
+  overridden: "",
+};
 
 describe("overriding a stop", () => {
   it("keeps the words of the finding and the reason, once for each", () => {
     const plan = { overrides: [] } as unknown as FullPlan;
     const once = withOverride(plan, finding, "  it is filled with wax ");
-    expect(once.overrides).toEqual([{ code: "gouge", row: "30", text: "gouged 0.2 mm deep", reason: "it is filled with wax" }]);
+    expect(once.overrides).toEqual([
+      { code: "gouge", row: "30", text: "gouged 0.2 mm deep", reason: "it is filled with wax" },
+    ]);
     expect(withOverride(once, { ...finding, text: "gouged 0.3 mm deep" }, "still").overrides).toHaveLength(1);
     expect(withOverride(once, { ...finding, row: "40" }, "other").overrides).toHaveLength(2);
   });

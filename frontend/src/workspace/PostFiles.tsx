@@ -3,7 +3,7 @@ import { useState } from "react";
 import { FileTrigger } from "react-aria-components";
 import styled from "styled-components";
 import { checkFile, resultOf, usePosts, type FileSaid } from "../api/hooks";
-import type { Finding, Foreign, FullPlan, Post } from "../api/types";
+import type { Finding, ExternalProgram, FullPlan, Post } from "../api/types";
 import { clock, lengthText } from "../lib/numbers";
 import { Ask, Button, Choose, Foot, Said } from "../parts/controls";
 import { WordField } from "../parts/fields";
@@ -11,17 +11,51 @@ import { Mark } from "../parts/Marks";
 import { infoOf, setupOf, useSheetState } from "./state";
 
 const Files = styled.ul`
-  list-style: none; margin: 0; padding: 0; display: grid; gap: 6px;
-  & li { display: flex; justify-content: space-between; gap: 16px; border-bottom: 1px solid ${(p) => p.theme.hairline}; padding-bottom: 6px; }
-  & a { font: 12px ${(p) => p.theme.mono}; color: ${(p) => p.theme.action}; }
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  display: grid;
+  gap: 6px;
+  & li {
+    display: flex;
+    justify-content: space-between;
+    gap: 16px;
+    border-bottom: 1px solid ${(p) => p.theme.hairline};
+    padding-bottom: 6px;
+  }
+  & a {
+    font: 12px ${(p) => p.theme.mono};
+    color: ${(p) => p.theme.action};
+  }
 `;
-const Stop = styled.div`display: grid; gap: 6px; border-bottom: 1px solid ${(p) => p.theme.hairline}; padding-bottom: 8px; & p { display: flex; gap: 7px; align-items: baseline; }`;
+const Stop = styled.div`
+  display: grid;
+  gap: 6px;
+  border-bottom: 1px solid ${(p) => p.theme.hairline};
+  padding-bottom: 8px;
+  & p {
+    display: flex;
+    gap: 7px;
+    align-items: baseline;
+  }
+`;
 const Facts = styled.dl`
-  display: grid; grid-template-columns: auto 1fr; gap: 3px 14px; margin: 0; & dt { color: ${(p) => p.theme.muted}; } & dd { margin: 0; font: 12px ${(p) => p.theme.mono}; }
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 3px 14px;
+  margin: 0;
+  & dt {
+    color: ${(p) => p.theme.muted};
+  }
+  & dd {
+    margin: 0;
+    font: 12px ${(p) => p.theme.mono};
+  }
 `;
 
 /** What the list of posts says of the one that a plan has: a shipped one by name, or one of its own. */
-export const postId = (post: FullPlan["post"]): string => (typeof post === "string" ? post : (post?.id ?? "rs274-metric"));
+export const postId = (post: FullPlan["post"]): string =>
+  typeof post === "string" ? post : (post?.id ?? "rs274-metric");
 
 /** The plan with one override more. */
 export function withOverride(plan: FullPlan, finding: Finding, reason: string): FullPlan {
@@ -34,20 +68,43 @@ function StopLine(props: { finding: Finding }) {
   const { plan, keep } = useSheetState();
   const { finding } = props;
   const [reason, setReason] = useState<string | null>(null);
-  const drop = () => keep({ ...plan, overrides: (plan.overrides ?? []).filter((item) => item.code !== finding.code || item.row !== finding.row) }, "take back an override");
+  const drop = () =>
+    keep(
+      {
+        ...plan,
+        overrides: (plan.overrides ?? []).filter((item) => item.code !== finding.code || item.row !== finding.row),
+      },
+      "take back an override",
+    );
   return (
     <Stop>
-      <p><Mark level="stop" /> <span>{finding.text}: {finding.way_out}.</span></p>
+      <p>
+        <Mark level="stop" />{" "}
+        <span>
+          {finding.text}: {finding.advice}.
+        </span>
+      </p>
       {finding.overridden ? (
-        <div style={{ display: "flex", justifyContent: "space-between", gap: 12 }}><span>Posted anyway, because: {finding.overridden}</span><Button onPress={drop}>Take it back</Button></div>
+        <div style={{ display: "flex", justifyContent: "space-between", gap: 12 }}>
+          <span>Posted anyway, because: {finding.overridden}</span>
+          <Button onPress={drop}>Take it back</Button>
+        </div>
       ) : reason === null ? (
-        <div><Button onPress={() => setReason("")}>Post anyway…</Button></div>
+        <div>
+          <Button onPress={() => setReason("")}>Post anyway…</Button>
+        </div>
       ) : (
         <>
-          <WordField label="Because" value={reason} onChange={setReason} autoFocus />
+          <WordField label="Because" value={reason} onChange={setReason} />
           <div style={{ display: "flex", gap: 8, justifyContent: "flex-end" }}>
             <Button onPress={() => setReason(null)}>Cancel</Button>
-            <Button $danger isDisabled={reason.trim().length < 3} onPress={() => keep(withOverride(plan, finding, reason), "override a stop")}>Post at my own risk</Button>
+            <Button
+              $danger
+              isDisabled={reason.trim().length < 3}
+              onPress={() => keep(withOverride(plan, finding, reason), "override a stop")}
+            >
+              Post at my own risk
+            </Button>
           </div>
         </>
       )}
@@ -55,30 +112,73 @@ function StopLine(props: { finding: Finding }) {
   );
 }
 
-const STATES: Record<FileSaid["state"], Finding["level"]> = { current: "note", earlier: "caution", altered: "stop", unknown: "caution", none: "note" };
+const STATES: Record<FileSaid["state"], Finding["level"]> = {
+  current: "note",
+  earlier: "caution",
+  altered: "stop",
+  unknown: "caution",
+  none: "note",
+};
 
 /** A file from anywhere: whose it is, and what it would cut. */
-function OpenedFile(props: { name: string; said: FileSaid; proof: Foreign | null; problem: string; onShow: (proof: Foreign) => void }) {
+function OpenedFile(props: {
+  name: string;
+  said: FileSaid;
+  proof: ExternalProgram | null;
+  problem: string;
+  onShow: (proof: ExternalProgram) => void;
+}) {
   const { plan } = useSheetState();
   const unit = plan.units ?? "mm";
   const { said, proof } = props;
-  const span = (k: number) => `${lengthText(proof?.low[k] ?? 0, unit, 2)} to ${lengthText(proof?.high[k] ?? 0, unit, 2)}`;
+  const span = (k: number) =>
+    `${lengthText(proof?.low[k] ?? 0, unit, 2)} to ${lengthText(proof?.high[k] ?? 0, unit, 2)}`;
   return (
     <Stop data-testid="opened-file">
-      <p><Mark level={STATES[said.state]} /> <span><b>{props.name}</b>: {said.words}.</span></p>
+      <p>
+        <Mark level={STATES[said.state]} />{" "}
+        <span>
+          <b>{props.name}</b>: {said.words}.
+        </span>
+      </p>
       {props.problem && <Said role="alert">{props.problem}</Said>}
       {!proof && !props.problem && <p>It is being proved against the stock…</p>}
       {proof && (
         <>
           <Facts>
-            <dt>Moves</dt><dd>{proof.moves} in {proof.lines} lines, {clock(proof.seconds)}</dd>
-            <dt>Cutters</dt><dd>{proof.parts.map((part) => `${part.cutter.number} ${part.cutter.name}`).join(" · ")}</dd>
-            <dt>X · Y · Z</dt><dd>{[0, 1, 2].map(span).join(" · ")} {unit}</dd>
-            {proof.compare.gouge_max !== undefined && <><dt>Against the model</dt><dd>deepest gouge {lengthText(proof.compare.gouge_max, unit, 3)}, within {lengthText(proof.compare.limit ?? 0, unit, 3)} on {(100 * (proof.compare.within_tolerance ?? 0)).toFixed(1)} %</dd></>}
+            <dt>Moves</dt>
+            <dd>
+              {proof.moves} in {proof.lines} lines, {clock(proof.seconds)}
+            </dd>
+            <dt>Cutters</dt>
+            <dd>{proof.parts.map((part) => `${part.cutter.number} ${part.cutter.name}`).join(" · ")}</dd>
+            <dt>X · Y · Z</dt>
+            <dd>
+              {[0, 1, 2].map(span).join(" · ")} {unit}
+            </dd>
+            {proof.compare.gouge_max !== undefined && (
+              <>
+                <dt>Against the model</dt>
+                <dd>
+                  deepest gouge {lengthText(proof.compare.gouge_max, unit, 3)}, within{" "}
+                  {lengthText(proof.compare.limit ?? 0, unit, 3)} on{" "}
+                  {(100 * (proof.compare.within_tolerance ?? 0)).toFixed(1)} %
+                </dd>
+              </>
+            )}
           </Facts>
-          {proof.findings.map((finding) => <p key={finding.code + finding.row}><Mark level={finding.level} /> <span>{finding.text}: {finding.way_out}.</span></p>)}
+          {proof.findings.map((finding) => (
+            <p key={finding.code + finding.row}>
+              <Mark level={finding.level} />{" "}
+              <span>
+                {finding.text}: {finding.advice}.
+              </span>
+            </p>
+          ))}
           {proof.findings.length === 0 && <p>It meets nothing that it should not.</p>}
-          <div><Button onPress={() => props.onShow(proof)}>Show it in the view</Button></div>
+          <div>
+            <Button onPress={() => props.onShow(proof)}>Show it in the view</Button>
+          </div>
         </>
       )}
     </Stop>
@@ -86,54 +186,95 @@ function OpenedFile(props: { name: string; said: FileSaid; proof: Foreign | null
 }
 
 export function PostFiles(props: { open: boolean; onClose: () => void; onCalculate: () => void }) {
-  const { job, derived, plan, keep, showForeign, busy, working } = useSheetState();
+  const { job, derived, plan, keep, showExternal, busy, working, setupId } = useSheetState();
   const { data: posts } = usePosts();
-  const [opened, setOpened] = useState<{ name: string; said: FileSaid; proof: Foreign | null; problem: string } | null>(null);
+  const [opened, setOpened] = useState<{
+    name: string;
+    said: FileSaid;
+    proof: ExternalProgram | null;
+    problem: string;
+  } | null>(null);
   const [refused, setRefused] = useState("");
-  const info = infoOf(derived);
+  const info = infoOf(derived, setupId);
   const stops = [...derived.findings, ...(info?.findings ?? [])].filter((finding) => finding.level === "stop");
   const standing = stops.filter((finding) => !finding.overridden);
   const mine = postId(plan.post);
-  const choices = Object.fromEntries([...(typeof plan.post === "object" ? [[mine, `${plan.post?.title} (as this job took it)`]] : []), ...(posts ?? []).map((item) => [item.data.id, item.data.title])]) as Record<string, string>;
+  const choices = Object.fromEntries([
+    ...(typeof plan.post === "object" ? [[mine, `${plan.post?.title} (as this job took it)`]] : []),
+    ...(posts ?? []).map((item) => [item.data.id, item.data.title]),
+  ]) as Record<string, string>;
   const choose = (id: string) => {
     const found = posts?.find((item) => item.data.id === id);
     if (found) keep({ ...plan, post: found.shipped ? id : (found.data as Post) }, "post");
   };
   const look = (file: File) => {
     setRefused("");
-    checkFile(job.id, setupOf(plan).id, file).then((said) => {
-      setOpened({ name: file.name, said, proof: null, problem: "" });
-      resultOf<Foreign>(said.key).then((proof) => setOpened({ name: file.name, said, proof, problem: "" }))
-        .catch((reason: Error) => setOpened({ name: file.name, said, proof: null, problem: reason.message }));
-    }).catch((reason: Error) => setRefused(reason.message));
+    checkFile(job.id, setupOf(plan, setupId).id, file)
+      .then((said) => {
+        setOpened({ name: file.name, said, proof: null, problem: "" });
+        resultOf<ExternalProgram>(said.key)
+          .then((proof) => setOpened({ name: file.name, said, proof, problem: "" }))
+          .catch((reason: Error) => setOpened({ name: file.name, said, proof: null, problem: reason.message }));
+      })
+      .catch((reason: Error) => setRefused(reason.message));
   };
   return (
     <Ask title="Post files" open={props.open} onClose={props.onClose}>
       <Choose wide label="Post" value={mine} choices={choices} onChange={choose} />
-      {stops.map((finding) => <StopLine key={finding.code + finding.row} finding={finding} />)}
-      {!info?.programs && standing.length === 0 && (busy
-        ? <p role="status">The files are being written and read back for this post ({working || "waiting for a worker"}); the list appears here when that is done.</p>
-        : <div style={{ display: "flex", justifyContent: "space-between", gap: 12, alignItems: "center" }}><span>The files are not written yet as the job is now. Only what was proved can be posted.</span><Button $main onPress={props.onCalculate}>Calculate</Button></div>)}
-      {info?.summary && standing.length > 0 && <p>Nothing is posted while a stop stands. Fix it, or write down why you post it anyway.</p>}
+      {stops.map((finding) => (
+        <StopLine key={finding.code + finding.row} finding={finding} />
+      ))}
+      {!info?.programs &&
+        standing.length === 0 &&
+        (busy ? (
+          <p role="status">
+            The files are being written and read back for this post ({working || "waiting for a worker"}); the list
+            appears here when that is done.
+          </p>
+        ) : (
+          <div style={{ display: "flex", justifyContent: "space-between", gap: 12, alignItems: "center" }}>
+            <span>The files are not written yet as the job is now. Only what was proved can be posted.</span>
+            <Button $main onPress={props.onCalculate}>
+              Calculate
+            </Button>
+          </div>
+        ))}
+      {info?.summary && standing.length > 0 && (
+        <p>Nothing is posted while a stop stands. Fix it, or write down why you post it anyway.</p>
+      )}
       {info?.programs && standing.length === 0 && (
         <>
           <p>Zero: {info.zero}. Verified: the text of each file reads back as planned.</p>
           <Files>
             {info.programs.map((program) => (
               <li key={program.name}>
-                <a href={`/api/jobs/${job.id}/program/${info.id}/${program.name}`} download={program.name}>{program.name}</a>
+                <a href={`/api/jobs/${job.id}/program/${info.id}/${program.name}`} download={program.name}>
+                  {program.name}
+                </a>
                 <span>{(program.size / 1024).toFixed(0)} kB</span>
               </li>
             ))}
           </Files>
         </>
       )}
-      {opened && <OpenedFile {...opened} onShow={(proof) => { showForeign({ name: opened.name, proof }); props.onClose(); }} />}
+      {opened && (
+        <OpenedFile
+          {...opened}
+          onShow={(proof) => {
+            showExternal({ name: opened.name, proof });
+            props.onClose();
+          }}
+        />
+      )}
       {refused && <Said role="alert">{refused}</Said>}
       <Foot>
-        <FileTrigger onSelect={(files) => files?.[0] && look(files[0])}><Button>Check a program from disk…</Button></FileTrigger>
+        <FileTrigger onSelect={(files) => files?.[0] && look(files[0])}>
+          <Button>Check a program from disk…</Button>
+        </FileTrigger>
         <span style={{ flex: 1 }} />
-        <a href={`/jobs/${job.id}/sheet`} target="_blank" rel="noreferrer" style={{ alignSelf: "center" }}>Printable sheet</a>
+        <a href={`/jobs/${job.id}/sheet`} target="_blank" rel="noreferrer" style={{ alignSelf: "center" }}>
+          Printable sheet
+        </a>
         <Button onPress={props.onClose}>Close</Button>
       </Foot>
     </Ask>

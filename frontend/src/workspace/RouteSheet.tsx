@@ -3,127 +3,294 @@ import { memo, useState } from "react";
 import { DropZone, FileTrigger, isFileDropItem, type DropItem } from "react-aria-components";
 import styled from "styled-components";
 import { proposeOperation, useFormats, useStrategies } from "../api/hooks";
-import { placedOf, type Calculation, type Finding, type Operation } from "../api/types";
+import { placedOf, type Calculation, type Finding, type Operation, type Setup } from "../api/types";
 import { clock, lengthText } from "../lib/numbers";
-import { Ask, Button, Foot, Quiet, Said, ToggleQuiet } from "../parts/controls";
+import { totalText } from "../lib/times";
+import { Ask, Button, Explained, Foot, Quiet, Said, ToggleQuiet } from "../parts/controls";
 import { CutterDrawing } from "../parts/CutterDrawing";
 import { Mark } from "../parts/Marks";
 import { useUpload } from "../parts/upload";
 import { ModelRow } from "./ModelRow";
 import { Findings, Line, Pick, Tools } from "./rows";
-import { copied, infoOf, moved, setupOf, stateText, useSheetState, withNewBoundary, withOperation, withOperations } from "./state";
+import {
+  copied,
+  freeNumber,
+  infoOf,
+  moved,
+  setupOf,
+  setupWith,
+  stateText,
+  useSheetState,
+  withNewBoundary,
+  withOperation,
+  withOperations,
+  withWork,
+} from "./state";
 
 const Side = styled.aside`
-  display: flex; flex-direction: column; min-height: 0; background: ${(p) => p.theme.panel}; border-right: 1px solid ${(p) => p.theme.hairline};
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  background: ${(p) => p.theme.panel};
+  border-right: 1px solid ${(p) => p.theme.hairline};
 `;
 const Rows = styled(DropZone)`
-  flex: 1; overflow-y: auto; min-height: 0; outline: none;
-  &[data-drop-target] { box-shadow: inset 0 0 0 2px ${(p) => p.theme.action}; }
+  flex: 1;
+  overflow-y: auto;
+  min-height: 0;
+  outline: none;
+  &[data-drop-target] {
+    box-shadow: inset 0 0 0 2px ${(p) => p.theme.action};
+  }
 `;
-const SetupLine = styled.div`
-  display: flex; justify-content: space-between; padding: 8px 14px; background: ${(p) => p.theme.ground}; font-weight: 600; font-size: 12px;
+const SetupLine = styled.div<{ $chosen: boolean }>`
+  display: flex;
+  justify-content: space-between;
+  padding: 8px 14px;
+  background: ${(p) => (p.$chosen ? p.theme.chosen : p.theme.ground)};
+  font-weight: 600;
+  font-size: 12px;
   border-bottom: 1px solid ${(p) => p.theme.hairline};
-  & .time { font: 12px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; }
+  & .time {
+    font: 12px ${(p) => p.theme.mono};
+    color: ${(p) => p.theme.muted};
+  }
 `;
 const Sum = styled.div`
-  display: flex; gap: 14px; align-items: center; padding: 9px 14px; border-top: 1px solid ${(p) => p.theme.hairline}; background: ${(p) => p.theme.ground};
-  & span { display: flex; gap: 5px; align-items: center; }
+  display: flex;
+  gap: 14px;
+  align-items: center;
+  padding: 9px 14px;
+  border-top: 1px solid ${(p) => p.theme.hairline};
+  background: ${(p) => p.theme.ground};
+  & span {
+    display: flex;
+    gap: 5px;
+    align-items: center;
+  }
 `;
 const Act = styled.div`
-  padding: 9px 14px; border-top: 1px solid ${(p) => p.theme.hairline}; display: grid; gap: 6px;
-  & .bar { height: 6px; border: 1px solid ${(p) => p.theme.hairline}; } & .bar i { display: block; height: 100%; background: ${(p) => p.theme.action}; }
-  & .line { display: flex; justify-content: space-between; align-items: center; font-size: 12px; gap: 8px; }
+  padding: 9px 14px;
+  border-top: 1px solid ${(p) => p.theme.hairline};
+  display: grid;
+  gap: 6px;
+  & .bar {
+    height: 6px;
+    border: 1px solid ${(p) => p.theme.hairline};
+  }
+  & .bar i {
+    display: block;
+    height: 100%;
+    background: ${(p) => p.theme.action};
+  }
+  & .line {
+    display: flex;
+    justify-content: space-between;
+    align-items: center;
+    font-size: 12px;
+    gap: 8px;
+  }
 `;
 
 function OperationRow(props: { operation: Operation; findings: Finding[] }) {
   const sheet = useSheetState();
   const { operation } = props;
-  const { plan, derived, chosen, choose, keep } = sheet;
-  const info = infoOf(derived)?.operations.find((item) => item.number === operation.number);
+  const { plan, derived, chosen, choose, keep, setupId } = sheet;
+  const home = setupWith(plan, operation.number)?.id ?? setupId;
+  const info = infoOf(derived, home)?.operations.find((item) => item.number === operation.number);
   const mine = chosen.kind === "operation" && chosen.number === operation.number;
-  const operations = setupOf(plan).operations;
-  const change = (list: Operation[], note: string) => keep(withOperations(plan, list), note);
-  const finer = infoOf(derived)?.operations.find((item) => item.parent === operation.number && item.number !== operation.number);
+  const operations = setupOf(plan, home).operations;
+  const change = (list: Operation[], note: string) => keep(withOperations(plan, home, list), note);
+  const finer = infoOf(derived, home)?.operations.find(
+    (item) => item.parent === operation.number && item.number !== operation.number,
+  );
   const took = (item: typeof info) => item?.seconds ?? item?.estimate?.seconds;
   const seconds = took(info) === undefined ? undefined : (took(info) as number) + (took(finer) ?? 0);
   return (
     <Line $chosen={mine} $off={!operation.on} data-testid={`operation-${operation.number}`}>
       <span className="number">{operation.number}</span>
-      <CutterDrawing section={info?.outline ?? []} flutes={operation.cutter.flute_length} diameter={operation.cutter.diameter} height={32} />
-      <Pick onPress={() => choose({ kind: "operation", number: operation.number })}>{info?.title ?? operation.strategy}</Pick>
+      <CutterDrawing
+        section={info?.outline ?? []}
+        flutes={operation.cutter.flute_length}
+        diameter={operation.cutter.diameter}
+        height={32}
+      />
+      <Pick onPress={() => choose({ kind: "operation", number: operation.number })}>
+        {info?.title ?? operation.strategy}
+      </Pick>
       <div className="right">
-        {seconds !== undefined && <div title={info?.seconds === undefined ? "estimated" : "calculated"}>{info?.seconds === undefined ? "≈ " : ""}{clock(seconds)}</div>}
+        {seconds !== undefined && (
+          <div title={info?.seconds === undefined ? "estimated" : "calculated"}>
+            {info?.seconds === undefined ? "≈ " : ""}
+            {clock(seconds)}
+          </div>
+        )}
       </div>
-      <span className="key" style={{ gridColumn: 3 }}>{info?.line}</span>
-      <span className="state right" data-state={info?.state}>{stateText(info?.state === "current" ? (finer ?? info) : info, sheet, infoOf(derived)?.operations.map((item) => item.number) ?? [])}</span>
-      {finer && <span className="key wide">then {finer.number}: {finer.line}</span>}
+      <span className="key" style={{ gridColumn: 3 }}>
+        {info?.line}
+      </span>
+      <span className="state right" data-state={info?.state}>
+        {stateText(
+          info?.state === "current" ? (finer ?? info) : info,
+          sheet,
+          derived.setups.flatMap((setup) => setup.operations.map((item) => item.number)),
+        )}
+      </span>
+      {finer && (
+        <span className="key wide">
+          then {finer.number}: {finer.line}
+        </span>
+      )}
       {finer && <Findings row={String(finer.number)} list={props.findings} />}
       <Findings row={String(operation.number)} list={props.findings} />
       {mine && (
         <Tools>
-          <Quiet aria-label="Move up" onPress={() => { change(moved(operations, operation.number, -1), "move"); }}>↑</Quiet>
-          <Quiet aria-label="Move down" onPress={() => { change(moved(operations, operation.number, 1), "move"); }}>↓</Quiet>
-          <Quiet onPress={() => change(copied(operations, operation.number), "copy operation")}>Copy</Quiet>
-          <Quiet onPress={() => keep(withOperation(plan, operation.number, { on: !operation.on }), "switch")}>{operation.on ? "Switch off" : "Switch on"}</Quiet>
-          <Quiet onPress={() => keep(withOperation(plan, operation.number, { shown: !operation.shown }), "show")}>{operation.shown ? "Hide" : "Show"}</Quiet>
-          <Quiet onPress={() => { choose({ kind: "stock" }); change(operations.filter((item) => item !== operation), "delete operation"); }}>Delete</Quiet>
+          <Quiet
+            aria-label="Move up"
+            onPress={() => {
+              change(moved(operations, operation.number, -1), "move");
+            }}
+          >
+            ↑
+          </Quiet>
+          <Quiet
+            aria-label="Move down"
+            onPress={() => {
+              change(moved(operations, operation.number, 1), "move");
+            }}
+          >
+            ↓
+          </Quiet>
+          <Quiet onPress={() => change(copied(operations, operation.number, freeNumber(plan)), "copy operation")}>
+            Copy
+          </Quiet>
+          <Quiet onPress={() => keep(withOperation(plan, operation.number, { on: !operation.on }), "switch")}>
+            {operation.on ? "Switch off" : "Switch on"}
+          </Quiet>
+          <Quiet onPress={() => keep(withOperation(plan, operation.number, { shown: !operation.shown }), "show")}>
+            {operation.shown ? "Hide" : "Show"}
+          </Quiet>
+          <Quiet
+            onPress={() => {
+              choose({ kind: "stock" });
+              change(
+                operations.filter((item) => item !== operation),
+                "delete operation",
+              );
+            }}
+          >
+            Delete
+          </Quiet>
         </Tools>
       )}
     </Line>
   );
 }
 
+function SetupSection(props: { setup: Setup; findings: Finding[] }) {
+  const { derived, chosen, choose } = useSheetState();
+  const info = infoOf(derived, props.setup.id);
+  const time = info?.time;
+  return (
+    <>
+      <SetupLine $chosen={chosen.kind === "setup" && chosen.id === props.setup.id}>
+        <Pick onPress={() => choose({ kind: "setup", id: props.setup.id })}>{props.setup.name}</Pick>
+        {time && time.total > 0 && (
+          <Explained text={totalText(time)}>
+            <span className="time">{clock(time.total)}</span>
+          </Explained>
+        )}
+      </SetupLine>
+      {props.setup.operations.map((operation) => (
+        <OperationRow key={operation.number} operation={operation} findings={props.findings} />
+      ))}
+    </>
+  );
+}
+
 function AddOperation() {
-  const { job, plan, keep, choose } = useSheetState();
+  const { job, plan, keep, choose, setupId } = useSheetState();
   const { data: strategies } = useStrategies();
   const [open, setOpen] = useState(false);
   const [problem, setProblem] = useState("");
   const add = (key: string) => {
-    proposeOperation(job.id, key).then((operation) => {
-      setOpen(false);
-      keep(withOperations(plan, [...setupOf(plan).operations, operation]), "add operation");
-      choose({ kind: "operation", number: operation.number });
-    }).catch((reason: Error) => setProblem(reason.message));
+    proposeOperation(job.id, key)
+      .then((operation) => {
+        setOpen(false);
+        keep(withOperations(plan, setupId, [...setupOf(plan, setupId).operations, operation]), "add operation");
+        choose({ kind: "operation", number: operation.number });
+      })
+      .catch((reason: Error) => setProblem(reason.message));
   };
   return (
     <>
       <Quiet onPress={() => setOpen(true)}>+ Add operation</Quiet>
       <Ask title="Add an operation" open={open} onClose={() => setOpen(false)}>
         {strategies?.map((item) => (
-          <Button key={item.key} onPress={() => add(item.key)} style={{ textAlign: "left", padding: "8px 11px" }}><b>{item.title}</b> — {item.summary}</Button>
+          <Button key={item.key} onPress={() => add(item.key)} style={{ textAlign: "left", padding: "8px 11px" }}>
+            <b>{item.title}</b> — {item.summary}
+          </Button>
         ))}
         {problem && <Said>{problem}</Said>}
-        <Foot><Button onPress={() => setOpen(false)}>Cancel</Button></Foot>
+        <Foot>
+          <Button onPress={() => setOpen(false)}>Cancel</Button>
+        </Foot>
       </Ask>
     </>
   );
 }
 
-interface Calculating { calculation: Calculation | null; onCalculate: () => void; onCancel: () => void; byItself: boolean; onByItself: (on: boolean) => void }
+interface Calculating {
+  calculation: Calculation | null;
+  onCalculate: () => void;
+  onCancel: () => void;
+  automatic: boolean;
+  onByItself: (on: boolean) => void;
+}
 
 function CalculateBar(props: Calculating) {
   const { busy, derived, problem, plan } = useSheetState();
-  const info = infoOf(derived);
-  const current = Boolean(info?.programs);
+
+  const todo = withWork(plan);
+  const current = todo.length > 0 && todo.every((setup) => infoOf(derived, setup.id)?.programs);
   const c = props.calculation;
-  const empty = setupOf(plan).operations.filter((item) => item.on).length === 0;
+  const empty = todo.length === 0;
   return (
     <Act>
       {problem && <Said role="alert">{problem}</Said>}
       {busy && c ? (
         <>
           <div className="line">
-            <span>{c.state === "waiting" ? "waiting for a worker" : `${c.note || "starting"} · ${Math.round(c.fraction * 100)} %`}{c.left ? ` · ${clock(c.left)} left` : ""}</span>
+            <span>
+              {c.state === "waiting"
+                ? "waiting for a worker"
+                : `${c.note || "starting"} · ${Math.round(c.fraction * 100)} %`}
+              {c.left ? ` · ${clock(c.left)} left` : ""}
+            </span>
             <Button onPress={props.onCancel}>Cancel</Button>
           </div>
-          <div className="bar" role="progressbar" aria-valuenow={Math.round(c.fraction * 100)} aria-label="Calculation"><i style={{ width: `${100 * c.fraction}%` }} /></div>
+          <div className="bar" role="progressbar" aria-valuenow={Math.round(c.fraction * 100)} aria-label="Calculation">
+            <i style={{ width: `${100 * c.fraction}%` }} />
+          </div>
         </>
       ) : (
         <div className="line">
-          <span>{current ? "all is up to date" : c?.state === "cancelled" ? "cancelled; what was done is kept" : empty ? "no operation is on" : "not all is up to date"}</span>
+          <span>
+            {current
+              ? "all is up to date"
+              : c?.state === "cancelled"
+                ? "cancelled; what was done is kept"
+                : empty
+                  ? "no operation is on"
+                  : "not all is up to date"}
+          </span>
           <span style={{ display: "flex", gap: 6, alignItems: "center" }}>
-            <Button $main={!current} isDisabled={current || empty} onPress={props.onCalculate}>Calculate</Button>
-            <ToggleQuiet isSelected={props.byItself} onChange={props.onByItself} aria-label="Calculate automatically">automatically</ToggleQuiet>
+            <Button $main={!current} isDisabled={current || empty} onPress={props.onCalculate}>
+              Calculate
+            </Button>
+            <ToggleQuiet isSelected={props.automatic} onChange={props.onByItself} aria-label="Calculate automatically">
+              automatically
+            </ToggleQuiet>
           </span>
         </div>
       )}
@@ -132,16 +299,19 @@ function CalculateBar(props: Calculating) {
 }
 
 export const RouteSheet = memo(function RouteSheet(props: Calculating) {
-  const { plan, derived, chosen, choose, edit, keep } = useSheetState();
+  const { plan, derived, chosen, choose, edit, keep, setupId } = useSheetState();
   const { data: formats } = useFormats();
-  const info = infoOf(derived);
-  const findings = [...derived.findings, ...(info?.findings ?? [])];
+  const info = infoOf(derived, setupId);
+  const findings = [...derived.findings, ...derived.setups.flatMap((item) => item.findings)];
   const unit = plan.units ?? "mm";
   const upload = useUpload();
   const bring = (file: File) => {
     void upload.bring(file).then((mesh) => {
       if (!mesh) return;
-      edit({ do: "add_model", mesh: mesh.digest, name: mesh.name.replace(/\.[^.]+$/, ""), unit: mesh.facts.unit.mm }, "import a mesh");
+      edit(
+        { do: "add_model", mesh: mesh.digest, name: mesh.name.replace(/\.[^.]+$/, ""), unit: mesh.facts.unit.mm },
+        "import a mesh",
+      );
     });
   };
   const dropped = (items: DropItem[]) => {
@@ -155,41 +325,95 @@ export const RouteSheet = memo(function RouteSheet(props: Calculating) {
     <Side aria-label="Route sheet">
       <Rows aria-label="Route sheet, drop a mesh here" onDrop={(event) => dropped(event.items)}>
         <Line $chosen={chosen.kind === "stock"} data-testid="row-stock">
-          <span className="number">00</span><span />
+          <span className="number">00</span>
+          <span />
           <Pick onPress={() => choose({ kind: "stock" })}>Stock</Pick>
-          <div className="right state">{placed && <>gap {lengthText(stock.thickness - (placed.high[2] as number), unit, 1)} {unit} above<br />{lengthText(placed.low[2] as number, unit, 1)} {unit} below</>}</div>
-          <span className="key wide">{stock.material?.name} {[stock.length, stock.width, stock.thickness].map((value) => lengthText(value, unit, 2)).join(" × ")} {unit}</span>
+          <div className="right state">
+            {placed && (
+              <>
+                gap {lengthText(stock.thickness - (placed.high[2] as number), unit, 1)} {unit} above
+                <br />
+                {lengthText(placed.low[2] as number, unit, 1)} {unit} below
+              </>
+            )}
+          </div>
+          <span className="key wide">
+            {stock.material?.name}{" "}
+            {[stock.length, stock.width, stock.thickness].map((value) => lengthText(value, unit, 2)).join(" × ")} {unit}
+          </span>
           <span className="key wide">zero {info?.zero}</span>
           <Findings row="stock" list={findings} />
         </Line>
-        {plan.models?.map((model, k) => <ModelRow key={model.id} model={model} number={k + 1} findings={findings} />)}
+        {plan.models?.map((model, k) => (
+          <ModelRow key={model.id} model={model} number={k + 1} findings={findings} />
+        ))}
         {!plan.models?.length && (
-          <Line><span className="number">01</span><span /><span className="wide">No model yet. Drop a mesh here (STL, OBJ, PLY, 3MF, GLB, OFF, a height image or a zip), or choose one below.</span></Line>
+          <Line>
+            <span className="number">01</span>
+            <span />
+            <span className="wide">
+              No model yet. Drop a mesh here (STL, OBJ, PLY, 3MF, GLB, OFF, a height image or a zip), or choose one
+              below.
+            </span>
+          </Line>
         )}
-        {upload.state && <Line><span className="wide">{upload.state}</span></Line>}
-        {upload.problem && <Line><Said className="wide" role="alert">{upload.problem}</Said></Line>}
+        {upload.state && (
+          <Line>
+            <span className="wide">{upload.state}</span>
+          </Line>
+        )}
+        {upload.problem && (
+          <Line>
+            <Said className="wide" role="alert">
+              {upload.problem}
+            </Said>
+          </Line>
+        )}
         {plan.boundaries?.map((item) => (
           <Line key={item.id} $chosen={chosen.kind === "boundary" && chosen.id === item.id} data-testid="row-boundary">
-            <span className="number">◯</span><span />
+            <span className="number">◯</span>
+            <span />
             <Pick onPress={() => choose({ kind: "boundary", id: item.id })}>{item.name}</Pick>
             <span className="right state">boundary</span>
             <Findings row={item.id} list={findings} />
           </Line>
         ))}
-        <SetupLine><span>{setupOf(plan).name}</span><span className="time" title="with cutter changes and waits for the spindle">{info?.time.total ? clock(info.time.total) : ""}</span></SetupLine>
-        {setupOf(plan).operations.map((operation) => <OperationRow key={operation.number} operation={operation} findings={findings} />)}
+        {plan.setups.map((setup) => (
+          <SetupSection key={setup.id} setup={setup} findings={findings} />
+        ))}
         <div style={{ padding: "7px 10px", display: "flex", gap: 4 }}>
           <AddOperation />
-          <Quiet onPress={() => { const made = withNewBoundary(plan); keep(made.plan, "add boundary"); choose({ kind: "boundary", id: made.id }); }}>+ Boundary</Quiet>
-          <FileTrigger acceptedFileTypes={formats?.read ?? [".stl"]} onSelect={(files) => files?.[0] && bring(files[0])}>
+          <Quiet
+            onPress={() => {
+              const made = withNewBoundary(plan);
+              keep(made.plan, "add boundary");
+              choose({ kind: "boundary", id: made.id });
+            }}
+          >
+            + Boundary
+          </Quiet>
+          <FileTrigger
+            acceptedFileTypes={formats?.read ?? [".stl"]}
+            onSelect={(files) => files?.[0] && bring(files[0])}
+          >
             <Quiet>+ Import a mesh</Quiet>
           </FileTrigger>
         </div>
       </Rows>
       <CalculateBar {...props} />
       <Sum aria-label="Findings">
-        <span><Mark level="stop" />{count("stop")} stop</span><span><Mark level="caution" />{count("caution")} caution</span>
-        <span><Mark level="note" />{count("note")} {count("note") === 1 ? "note" : "notes"}</span>
+        <span>
+          <Mark level="stop" />
+          {count("stop")} stop
+        </span>
+        <span>
+          <Mark level="caution" />
+          {count("caution")} caution
+        </span>
+        <span>
+          <Mark level="note" />
+          {count("note")} {count("note") === 1 ? "note" : "notes"}
+        </span>
       </Sum>
     </Side>
   );

@@ -1,7 +1,10 @@
 import { describe, expect, it } from "vitest";
 import { cutterChanges, stepMove, stepOperation, ticks } from "./RunStrip";
 
-const list = [{ seconds: 10, ends: [4, 4, 10] }, { seconds: 5, ends: [1, 5] }];
+const list = [
+  { seconds: 10, ends: [4, 4, 10] },
+  { seconds: 5, ends: [1, 5] },
+];
 
 describe("stepping through the program", () => {
   it("goes from end to end of the operations", () => {
@@ -21,10 +24,18 @@ describe("stepping through the program", () => {
 });
 
 describe("cutter changes", () => {
-  const cutters: Record<number, { number: number }> = { 10: { number: 1 }, 20: { number: 1 }, 30: { number: 4 }, 40: { number: 1 } };
+  const cutters: Record<number, { number: number }> = {
+    10: { number: 1 },
+    20: { number: 1 },
+    30: { number: 4 },
+    40: { number: 1 },
+  };
   const jobs = [10, 20, 30, 40].map((number) => ({ number, seconds: number }));
   it("stand where the next operation has another cutter", () => {
-    expect(cutterChanges(jobs, (number) => cutters[number])).toEqual([{ at: 30, cutter: { number: 4 } }, { at: 60, cutter: { number: 1 } }]);
+    expect(cutterChanges(jobs, (number) => cutters[number])).toEqual([
+      { at: 30, cutter: { number: 4 } },
+      { at: 60, cutter: { number: 1 } },
+    ]);
   });
   it("are none for the first cutter, nor where nothing is known", () => {
     expect(cutterChanges(jobs.slice(0, 2), (number) => cutters[number])).toEqual([]);

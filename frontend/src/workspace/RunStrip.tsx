@@ -14,33 +14,127 @@ import { infoOf, useSheetState } from "./state";
 import { TimeDialog } from "./TimeDialog";
 
 const Strip = styled.footer`
-  display: grid; grid-template-columns: 344px 1fr; background: ${(p) => p.theme.panel}; border-top: 1px solid ${(p) => p.theme.hairline};
-  & .now { padding: 5px 14px 0; display: grid; gap: 1px; align-content: start; }
-  & .clock { display: flex; align-items: center; gap: 9px; font: 17px ${(p) => p.theme.mono}; }
-  & .of { display: flex; justify-content: space-between; align-items: center; } & .of, & .of button { font: 12px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; }
-  & .of > div button { min-height: 21px; padding: 1px 8px; } & .steps { display: flex; } & .steps button { padding: 1px 6px; }
-  & .code { font: 11.5px/16px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted}; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
+  display: grid;
+  grid-template-columns: 344px 1fr;
+  background: ${(p) => p.theme.panel};
+  border-top: 1px solid ${(p) => p.theme.hairline};
+  & .now {
+    padding: 5px 14px 0;
+    display: grid;
+    gap: 1px;
+    align-content: start;
+  }
+  & .clock {
+    display: flex;
+    align-items: center;
+    gap: 9px;
+    font: 17px ${(p) => p.theme.mono};
+  }
+  & .of {
+    display: flex;
+    justify-content: space-between;
+    align-items: center;
+  }
+  & .of,
+  & .of button {
+    font: 12px ${(p) => p.theme.mono};
+    color: ${(p) => p.theme.muted};
+  }
+  & .of > div button {
+    min-height: 21px;
+    padding: 1px 8px;
+  }
+  & .steps {
+    display: flex;
+  }
+  & .steps button {
+    padding: 1px 6px;
+  }
+  & .code {
+    font: 11.5px/16px ${(p) => p.theme.mono};
+    color: ${(p) => p.theme.muted};
+    white-space: nowrap;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
 `;
 const Band = styled(SliderTrack)`
-  height: 62px; margin: 8px 14px 0 0; position: relative; cursor: col-resize;
-  & .blocks { position: absolute; left: 0; right: 0; top: 18px; height: 26px; display: flex; border: 1px solid ${(p) => p.theme.ink}; background: ${(p) => p.theme.panel}; }
-  & .block { border-right: 1px solid ${(p) => p.theme.ink}; font: 11.5px/24px ${(p) => p.theme.mono}; padding-left: 6px; overflow: hidden; min-width: 1px; }
-  & .block:last-child { border-right: 0; } & .block.chosen { background: ${(p) => p.theme.chosen}; }
-  & .change { position: absolute; top: 15px; height: 32px; width: 7px; transform: translateX(-50%); border: 1px solid ${(p) => p.theme.ink};
-    background: repeating-linear-gradient(135deg, ${(p) => p.theme.panel} 0 2px, ${(p) => p.theme.ink} 2px 3px); }
-  & .pin { position: absolute; top: 2px; transform: translateX(-50%); }
+  height: 62px;
+  margin: 8px 14px 0 0;
+  position: relative;
+  cursor: col-resize;
+  & .blocks {
+    position: absolute;
+    left: 0;
+    right: 0;
+    top: 18px;
+    height: 26px;
+    display: flex;
+    border: 1px solid ${(p) => p.theme.ink};
+    background: ${(p) => p.theme.panel};
+  }
+  & .block {
+    border-right: 1px solid ${(p) => p.theme.ink};
+    font: 11.5px/24px ${(p) => p.theme.mono};
+    padding-left: 6px;
+    overflow: hidden;
+    min-width: 1px;
+  }
+  & .block:last-child {
+    border-right: 0;
+  }
+  & .block.chosen {
+    background: ${(p) => p.theme.chosen};
+  }
+  & .change {
+    position: absolute;
+    top: 15px;
+    height: 32px;
+    width: 7px;
+    transform: translateX(-50%);
+    border: 1px solid ${(p) => p.theme.ink};
+    background: repeating-linear-gradient(135deg, ${(p) => p.theme.panel} 0 2px, ${(p) => p.theme.ink} 2px 3px);
+  }
+  & .pin {
+    position: absolute;
+    top: 2px;
+    transform: translateX(-50%);
+  }
 `;
 const Needle = styled(SliderThumb)`
-  top: 31px; width: 2px; height: 44px; background: ${(p) => p.theme.action};
-  &[data-focus-visible] { outline: 2px solid ${(p) => p.theme.action}; outline-offset: 2px; }
+  top: 31px;
+  width: 2px;
+  height: 44px;
+  background: ${(p) => p.theme.action};
+  &[data-focus-visible] {
+    outline: 2px solid ${(p) => p.theme.action};
+    outline-offset: 2px;
+  }
 `;
-const Scale = styled.div`position: relative; height: 18px; margin-right: 14px; font: 11px ${(p) => p.theme.mono}; color: ${(p) => p.theme.muted};
-  & span { position: absolute; transform: translateX(-50%); white-space: nowrap; } & span:first-child { transform: none; } & span:last-child { transform: translateX(-100%); }`;
+const Scale = styled.div`
+  position: relative;
+  height: 18px;
+  margin-right: 14px;
+  font: 11px ${(p) => p.theme.mono};
+  color: ${(p) => p.theme.muted};
+  & span {
+    position: absolute;
+    transform: translateX(-50%);
+    white-space: nowrap;
+  }
+  & span:first-child {
+    transform: none;
+  }
+  & span:last-child {
+    transform: translateX(-100%);
+  }
+`;
 
 function useCodeLine(moment: Moment | null): string {
-  const { derived, foreign } = useSheetState();
-  const info = infoOf(derived);
-  const number = moment?.data.number ?? null, move = moment?.move ?? null;
+  const { derived, external, setupId } = useSheetState();
+  const info = infoOf(derived, setupId);
+  const number = moment?.data.number ?? null,
+    move = moment?.move ?? null;
   // Operation and move wait together: the move of one is none of another's.
   const [settled, setSettled] = useState<{ number: number; move: number } | null>(null);
   useEffect(() => {
@@ -48,11 +142,14 @@ function useCodeLine(moment: Moment | null): string {
     return () => clearTimeout(timer);
   }, [number, move]);
   const { data } = useQuery({
-    queryKey: ["line", info?.files_key, settled?.number, settled?.move], enabled: Boolean(info?.programs) && !foreign && settled !== null,
+    queryKey: ["line", info?.files_key, settled?.number, settled?.move],
+    enabled: Boolean(info?.programs) && !external && settled !== null,
     queryFn: () => request<{ text: string }>(`/results/${info?.files_key}/line/${settled?.number}/${settled?.move}`),
-    placeholderData: (before) => before, staleTime: Infinity, gcTime: 10_000,
+    placeholderData: (before) => before,
+    staleTime: Infinity,
+    gcTime: 10_000,
   });
-  return foreign ? "" : (data?.text ?? "");
+  return external ? "" : (data?.text ?? "");
 }
 
 const SPEEDS = { 1: "×1", 10: "×10", 60: "×60", 300: "×300", 1500: "×1500" };
@@ -65,9 +162,13 @@ export function stepOperation(list: { seconds: number }[], time: number, by: 1 |
 }
 
 /** Where in the program another cutter is put in: the moment (s), and the cutter. */
-export function cutterChanges<C extends { number: number }>(list: { number: number; seconds: number }[], cutterOf: (operation: number) => C | undefined): { at: number; cutter: C }[] {
+export function cutterChanges<C extends { number: number }>(
+  list: { number: number; seconds: number }[],
+  cutterOf: (operation: number) => C | undefined,
+): { at: number; cutter: C }[] {
   const found: { at: number; cutter: C }[] = [];
-  let at = 0, before: number | undefined;
+  let at = 0,
+    before: number | undefined;
   for (const item of list) {
     const cutter = cutterOf(item.number);
     if (cutter && before !== undefined && cutter.number !== before) found.push({ at, cutter });
@@ -81,7 +182,12 @@ export function cutterChanges<C extends { number: number }>(list: { number: numb
 const JUST = 1e-4;
 
 /** The moment at which the move before is all but done, or the next one. */
-export function stepMove(list: { seconds: number; ends: ArrayLike<number> }[], moment: { index: number; move: number }, time: number, by: 1 | -1): number {
+export function stepMove(
+  list: { seconds: number; ends: ArrayLike<number> }[],
+  moment: { index: number; move: number },
+  time: number,
+  by: 1 | -1,
+): number {
   const start = list.slice(0, moment.index).reduce((sum, item) => sum + item.seconds, 0);
   const ends = list[moment.index]?.ends ?? [];
   for (let k = moment.move; k >= 0 && k < ends.length; k += by) {
@@ -99,12 +205,19 @@ export function ticks(total: number): number[] {
   return [...found, total];
 }
 
-export function RunStrip(props: { list: OperationData[]; total: number; time: number; moment: Moment | null; onTime: (time: number) => void }) {
-  const { derived, chosen, plan, foreign } = useSheetState();
+export function RunStrip(props: {
+  list: OperationData[];
+  total: number;
+  time: number;
+  moment: Moment | null;
+  onTime: (time: number) => void;
+}) {
+  const { derived, chosen, plan, external, setupId } = useSheetState();
   const { list, total, moment } = props;
   const [playing, setPlaying] = useState(false);
   const line = useCodeLine(moment);
-  const unit = plan.units ?? "mm", lineUnit = foreign ? null : infoOf(derived)?.post_unit;
+  const unit = plan.units ?? "mm",
+    lineUnit = external ? null : infoOf(derived, setupId)?.post_unit;
   const [chosenSpeed, setSpeed] = useState<number | null>(null);
   const [asking, setAsking] = useState(false);
   const speed = chosenSpeed ?? (total > 3600 ? 300 : 60);
@@ -119,48 +232,150 @@ export function RunStrip(props: { list: OperationData[]; total: number; time: nu
     return () => clearTimeout(timer);
   }, [playing, time, total, speed, onTime]);
   if (!total) {
-    return <Strip aria-label="Run strip"><div className="now"><span className="code">no machining time yet</span></div><div className="now code">When the operations are calculated, their time is laid out here; drag along it to see the block as it will be then.</div></Strip>;
+    return (
+      <Strip aria-label="Run strip">
+        <div className="now">
+          <span className="code">no machining time yet</span>
+        </div>
+        <div className="now code">
+          When the operations are calculated, their time is laid out here; drag along it to see the block as it will be
+          then.
+        </div>
+      </Strip>
+    );
   }
-  const step = (to: number) => { setPlaying(false); onTime(to >= total - 1e-6 ? Infinity : to); };
-  const own = infoOf(derived)?.time;
-  const real = own && !foreign ? realTime(own) : "";
-  const changes = foreign ? [] : cutterChanges(list, (number) => infoOf(derived)?.operations.find((item) => item.number === number)?.cutter);
-  const pins = (foreign?.proof.findings ?? infoOf(derived)?.findings ?? []).filter((finding) => finding.moment !== null);
+  const step = (to: number) => {
+    setPlaying(false);
+    onTime(to >= total - 1e-6 ? Infinity : to);
+  };
+  const own = infoOf(derived, setupId)?.time;
+  const real = own && !external ? realTime(own) : "";
+  const changes = external
+    ? []
+    : cutterChanges(
+        list,
+        (number) => infoOf(derived, setupId)?.operations.find((item) => item.number === number)?.cutter,
+      );
+  const pins = (external?.proof.findings ?? infoOf(derived, setupId)?.findings ?? []).filter(
+    (finding) => finding.moment !== null,
+  );
   return (
     <Strip aria-label="Run strip">
       <TimeDialog open={asking} onClose={() => setAsking(false)} />
       <div className="now">
         <div className="clock">
           <span className="steps">
-            <Quiet aria-label="Operation before" onPress={() => step(stepOperation(list, time, -1))}>⇤</Quiet>
-            <Quiet aria-label="Move before" isDisabled={!moment} onPress={() => moment && step(stepMove(list, moment, time, -1))}>‹</Quiet>
-            <Button aria-label={playing ? "Pause" : "Play"} onPress={() => { if (!playing && time >= total) onTime(0); setPlaying(!playing); }}>{playing ? "❚❚" : "▶"}</Button>
-            <Quiet aria-label="Next move" isDisabled={!moment} onPress={() => moment && step(stepMove(list, moment, time, 1))}>›</Quiet>
-            <Quiet aria-label="Next operation" onPress={() => step(stepOperation(list, time, 1))}>⇥</Quiet>
+            <Quiet aria-label="Operation before" onPress={() => step(stepOperation(list, time, -1))}>
+              ⇤
+            </Quiet>
+            <Quiet
+              aria-label="Move before"
+              isDisabled={!moment}
+              onPress={() => moment && step(stepMove(list, moment, time, -1))}
+            >
+              ‹
+            </Quiet>
+            <Button
+              aria-label={playing ? "Pause" : "Play"}
+              onPress={() => {
+                if (!playing && time >= total) onTime(0);
+                setPlaying(!playing);
+              }}
+            >
+              {playing ? "❚❚" : "▶"}
+            </Button>
+            <Quiet
+              aria-label="Next move"
+              isDisabled={!moment}
+              onPress={() => moment && step(stepMove(list, moment, time, 1))}
+            >
+              ›
+            </Quiet>
+            <Quiet aria-label="Next operation" onPress={() => step(stepOperation(list, time, 1))}>
+              ⇥
+            </Quiet>
           </span>
           <span data-testid="clock">{clock(time)}</span>
         </div>
         <div className="of">
-          <Quiet aria-label="Where the time goes" onPress={() => setAsking(true)} style={{ marginLeft: -5 }}>of {clock(total)}{real && ` · ${real.split(",")[0]}`}</Quiet>
-          <div style={{ width: 92 }}><Choose wide label="Speed" value={String(speed)} choices={SPEEDS as Record<string, string>} onChange={(value) => setSpeed(Number(value))} /></div>
+          <Quiet aria-label="Where the time goes" onPress={() => setAsking(true)} style={{ marginLeft: -5 }}>
+            of {clock(total)}
+            {real && ` · ${real.split(",")[0]}`}
+          </Quiet>
+          <div style={{ width: 92 }}>
+            <Choose
+              wide
+              label="Speed"
+              value={String(speed)}
+              choices={SPEEDS as Record<string, string>}
+              onChange={(value) => setSpeed(Number(value))}
+            />
+          </div>
         </div>
-        <div className="code" data-testid="code-line">{line || "\u00a0"}</div>
-        {moment && <div className="code">op {moment.data.number} · {KINDS[moment.kind]} · {moment.feed ? `${lengthText(moment.feed, unit, 0)} ${unit}/min` : "rapid"} · {lineUnit && lineUnit !== unit ? `file in ${lineUnit} · ` : ""}Z {lengthText(moment.at[2], unit, 3)} {unit}</div>}
+        <div className="code" data-testid="code-line">
+          {line || "\u00a0"}
+        </div>
+        {moment && (
+          <div className="code">
+            op {moment.data.number} · {KINDS[moment.kind]} ·{" "}
+            {moment.feed ? `${lengthText(moment.feed, unit, 0)} ${unit}/min` : "rapid"} ·{" "}
+            {lineUnit && lineUnit !== unit ? `file in ${lineUnit} · ` : ""}Z {lengthText(moment.at[2], unit, 3)} {unit}
+          </div>
+        )}
       </div>
       <div>
-        <Slider aria-label="Moment of the program" minValue={0} maxValue={total} step={total / 5000} value={time} onChange={(value) => { setPlaying(false); onTime((value as number) >= total * 0.9998 ? Infinity : (value as number)); }}>
+        <Slider
+          aria-label="Moment of the program"
+          minValue={0}
+          maxValue={total}
+          step={total / 5000}
+          value={time}
+          onChange={(value) => {
+            setPlaying(false);
+            onTime((value as number) >= total * 0.9998 ? Infinity : (value as number));
+          }}
+        >
           <Band>
             <div className="blocks">
               {list.map((item) => (
-                <div key={item.number} className={chosen.kind === "operation" && chosen.number === item.number ? "block chosen" : "block"} style={{ flex: `${item.seconds} 0 0` }}>{item.seconds > 0.025 * total ? item.number : ""}</div>
+                <div
+                  key={item.number}
+                  className={chosen.kind === "operation" && chosen.number === item.number ? "block chosen" : "block"}
+                  style={{ flex: `${item.seconds} 0 0` }}
+                >
+                  {item.seconds > 0.025 * total ? item.number : ""}
+                </div>
               ))}
             </div>
-            {changes.map(({ at, cutter }) => <span key={at} className="change" data-testid="change" style={{ left: `${(100 * at) / total}%` }} title={`here cutter ${cutter.number} is put in, ${lengthText(cutter.diameter, unit)} ${unit} ${cutter.shape}`} />)}
-            {pins.map((finding) => <span key={finding.code + finding.row} className="pin" style={{ left: `${(100 * (finding.moment as number)) / total}%` }} title={finding.text}><Mark level={finding.level} /></span>)}
+            {changes.map(({ at, cutter }) => (
+              <span
+                key={at}
+                className="change"
+                data-testid="change"
+                style={{ left: `${(100 * at) / total}%` }}
+                title={`here cutter ${cutter.number} is put in, ${lengthText(cutter.diameter, unit)} ${unit} ${cutter.shape}`}
+              />
+            ))}
+            {pins.map((finding) => (
+              <span
+                key={finding.code + finding.row}
+                className="pin"
+                style={{ left: `${(100 * (finding.moment as number)) / total}%` }}
+                title={finding.text}
+              >
+                <Mark level={finding.level} />
+              </span>
+            ))}
             <Needle />
           </Band>
         </Slider>
-        <Scale>{ticks(total).map((at) => <span key={at} style={{ left: `${(100 * at) / total}%` }}>{at === total ? clock(total) : clock(at)}</span>)}</Scale>
+        <Scale>
+          {ticks(total).map((at) => (
+            <span key={at} style={{ left: `${(100 * at) / total}%` }}>
+              {at === total ? clock(total) : clock(at)}
+            </span>
+          ))}
+        </Scale>
       </div>
     </Strip>
   );

@@ -5,7 +5,7 @@ import { isBusy, previewPlan, useCalculation, useJob, useJobActions } from "../a
 import type { Derived, Edit, FullPlan } from "../api/types";
 import { Button } from "../parts/controls";
 import type { Focus } from "../view/Camera";
-import { useForeignData, useOperationData } from "../view/data";
+import { useExternalData, useOperationData } from "../view/data";
 import { momentAt } from "../view/moment";
 import { View } from "../view/View";
 import { useBackground } from "./background";
@@ -13,14 +13,40 @@ import { Header } from "./Header";
 import { Inspector } from "./inspector/Inspector";
 import { RouteSheet } from "./RouteSheet";
 import { RunStrip } from "./RunStrip";
-import { infoOf, SheetState, type Chosen, type Fault, type Mode, type Sheet, type Shown, type Tool } from "./state";
+import {
+  infoOf,
+  shownSetup,
+  SheetState,
+  type Chosen,
+  type Fault,
+  type Mode,
+  type Sheet,
+  type Shown,
+  type Tool,
+} from "./state";
 
 const Page = styled.div`
-  display: grid; height: 100vh; grid-template: 44px minmax(0, 1fr) 98px / 344px minmax(0, 1fr) 316px;
+  display: grid;
+  height: 100vh;
+  grid-template: 44px minmax(0, 1fr) 98px / 344px minmax(0, 1fr) 316px;
   grid-template-areas: "head head head" "sheet view inspector" "strip strip strip";
-  & > header { grid-area: head; } & > aside { grid-area: sheet; } & > footer { grid-area: strip; }
+  & > header {
+    grid-area: head;
+  }
+  & > aside {
+    grid-area: sheet;
+  }
+  & > footer {
+    grid-area: strip;
+  }
 `;
-const Waiting = styled.div`display: grid; place-items: center; height: 100vh; gap: 12px; align-content: center;`;
+const Waiting = styled.div`
+  display: grid;
+  place-items: center;
+  height: 100vh;
+  gap: 12px;
+  align-content: center;
+`;
 
 export function Workspace(props: { id: number }) {
   const { data: job, error } = useJob(props.id);
@@ -34,72 +60,132 @@ export function Workspace(props: { id: number }) {
   const [tool, setTool] = useState<Tool>("none");
   const [faults, showFaults] = useState<Fault | null>(null);
   const [focus, setFocus] = useState<Focus | null>(null);
-  const [foreign, setForeign] = useState<Shown | null>(null);
+  const [external, setExternal] = useState<Shown | null>(null);
   const asked = useRef(0);
   const [looking, setLooking] = useState(false);
 
-  const look = useCallback((plan: FullPlan | null, change: Edit | null) => {
-    const turn = ++asked.current;
-    setLooking(Boolean(plan && job));
-    if (!plan || !job) { setDraft(null); setProblem(""); return; }
-    previewPlan(plan, change).then((seen) => {
-      if (turn === asked.current) { setDraft({ ...seen, base: job.version }); setProblem(""); }
-    }).catch((reason: Error) => { if (turn === asked.current) setProblem(reason.message); })
-      .finally(() => { if (turn === asked.current) setLooking(false); });
-  }, [job]);
+  const look = useCallback(
+    (plan: FullPlan | null, change: Edit | null) => {
+      const turn = ++asked.current;
+      setLooking(Boolean(plan && job));
+      if (!plan || !job) {
+        setDraft(null);
+        setProblem("");
+        return;
+      }
+      previewPlan(plan, change)
+        .then((seen) => {
+          if (turn === asked.current) {
+            setDraft({ ...seen, base: job.version });
+            setProblem("");
+          }
+        })
+        .catch((reason: Error) => {
+          if (turn === asked.current) setProblem(reason.message);
+        })
+        .finally(() => {
+          if (turn === asked.current) setLooking(false);
+        });
+    },
+    [job],
+  );
   const live = useCallback((plan: FullPlan | null) => look(plan, null), [look]);
   const liveEdit = useCallback((change: Edit | null) => look(change && job ? job.plan : null, change), [look, job]);
 
-  const { mutate: makeEdit } = actions.edit, { mutate: writePlan } = actions.write;
-  const edit = useCallback((change: Edit, note: string) => {
-    if (!job) return;
-    asked.current++;
-    setLooking(false);
-    makeEdit({ based_on: job.version, edit: change, note }, {
-      onSuccess: () => { setDraft(null); setProblem(""); },
-      onError: (reason) => { setDraft(null); setProblem(reason.message); },
-    });
-  }, [job, makeEdit]);
+  const { mutate: makeEdit } = actions.edit,
+    { mutate: writePlan } = actions.write;
+  const edit = useCallback(
+    (change: Edit, note: string) => {
+      if (!job) return;
+      asked.current++;
+      setLooking(false);
+      makeEdit(
+        { based_on: job.version, edit: change, note },
+        {
+          onSuccess: () => {
+            setDraft(null);
+            setProblem("");
+          },
+          onError: (reason) => {
+            setDraft(null);
+            setProblem(reason.message);
+          },
+        },
+      );
+    },
+    [job, makeEdit],
+  );
 
-  const keep = useCallback((plan: FullPlan, note: string) => {
-    if (!job) return;
-    asked.current++;
-    setLooking(false);
-    setDraft({ plan, derived: null, base: job.version });
-    writePlan({ based_on: job.version, plan, note }, {
-      onSuccess: () => { setDraft(null); setProblem(""); },
-      onError: (reason) => { setDraft(null); setProblem(reason.message); },
-    });
-  }, [job, writePlan]);
+  const keep = useCallback(
+    (plan: FullPlan, note: string) => {
+      if (!job) return;
+      asked.current++;
+      setLooking(false);
+      setDraft({ plan, derived: null, base: job.version });
+      writePlan(
+        { based_on: job.version, plan, note },
+        {
+          onSuccess: () => {
+            setDraft(null);
+            setProblem("");
+          },
+          onError: (reason) => {
+            setDraft(null);
+            setProblem(reason.message);
+          },
+        },
+      );
+    },
+    [job, writePlan],
+  );
 
   const plan = draft?.plan ?? job?.plan;
   const derived = draft?.derived ?? job?.derived;
-  const own = useOperationData(job ? infoOf(job.derived) : undefined);
-  const other = useForeignData(foreign?.proof ?? null);
-  const list = foreign ? other : own;
+  const [seen, setSeen] = useState("");
+  const setupId = plan ? shownSetup(plan, chosen, seen) : "";
+  useEffect(() => setSeen(setupId), [setupId]);
+  const own = useOperationData(job ? infoOf(job.derived, setupId) : undefined);
+  const other = useExternalData(external?.proof ?? null);
+  const list = external ? other : own;
   const total = list.reduce((sum, item) => sum + item.seconds, 0);
-  const complete = own.length > 0 && own.length === ((job && infoOf(job.derived))?.operations.filter((item) => item.state !== "off").length ?? 0);
+  const complete =
+    own.length > 0 &&
+    own.length ===
+      ((job && infoOf(job.derived, setupId))?.operations.filter((item) => item.state !== "off").length ?? 0);
   const moment = useMemo(() => momentAt(list, time), [list, time]);
 
   const goTo = useCallback((place: [number, number, number] | null, at: number | null) => {
     if (place) setFocus((old) => ({ at: place, turn: (old?.turn ?? 0) + 1 }));
-    if (at !== null) { setTime(at); setMode((old) => (old === "place" || old === "compare" ? "proof" : old)); }
-    else setMode((old) => (old === "place" ? "proof" : old));
+    if (at !== null) {
+      setTime(at);
+      setMode((old) => (old === "place" || old === "compare" ? "proof" : old));
+    } else setMode((old) => (old === "place" ? "proof" : old));
   }, []);
-  const showForeign = useCallback((shown: Shown | null) => {
-    setForeign(shown);
+  const showExternal = useCallback((shown: Shown | null) => {
+    setExternal(shown);
     setTime(Infinity);
     if (shown) setMode("proof");
   }, []);
 
-  const { mutate: undo } = actions.undo, { mutate: redo } = actions.redo;
-  const { mutate: calculate } = actions.calculate, { mutate: cancel } = actions.cancel, { mutate: rename } = actions.rename;
-  const stepTo = useCallback((step: typeof undo) => {
-    if (job) step(job.version, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") });
-  }, [job]);
+  const { mutate: undo } = actions.undo,
+    { mutate: redo } = actions.redo;
+  const { mutate: calculate } = actions.calculate,
+    { mutate: cancel } = actions.cancel,
+    { mutate: rename } = actions.rename;
+  const stepTo = useCallback(
+    (step: typeof undo) => {
+      if (job) step(job.version, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") });
+    },
+    [job],
+  );
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
-      if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z" || event.target instanceof HTMLInputElement) return;
+      if (
+        !(event.ctrlKey || event.metaKey) ||
+        event.key.toLowerCase() !== "z" ||
+        event.target instanceof HTMLInputElement
+      )
+        return;
       event.preventDefault();
       stepTo(event.shiftKey ? redo : undo);
     };
@@ -107,39 +193,131 @@ export function Workspace(props: { id: number }) {
     return () => window.removeEventListener("keydown", press);
   }, [stepTo, undo, redo]);
 
-  const [byItself, setByItself] = useState(localStorage.getItem("calculate") !== "by hand");
-  const start = useCallback(() => calculate(undefined, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") }), [calculate]);
+  const [automatic, keepAutomatic] = useState(localStorage.getItem("calculate") !== "by hand");
+  const start = useCallback(
+    () => calculate(undefined, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") }),
+    [calculate],
+  );
   // What nobody pressed must not talk over what was said of the number that is being typed.
   const startQuietly = useCallback(() => calculate(undefined), [calculate]);
-  useBackground(job, calculation, byItself, startQuietly);
-  const turnByItself = useCallback((on: boolean) => { localStorage.setItem("calculate", on ? "by itself" : "by hand"); setByItself(on); }, []);
+  useBackground(job, calculation, automatic, startQuietly);
+  const setAutomatic = useCallback((on: boolean) => {
+    localStorage.setItem("calculate", on ? "automatically" : "by hand");
+    keepAutomatic(on);
+  }, []);
 
-  useEffect(() => { if (job) document.title = `${job.name} · Nephos`; }, [job]);
+  useEffect(() => {
+    if (job) document.title = `${job.name} · Nephos`;
+  }, [job]);
 
-  const busy = isBusy(calculation), saving = actions.write.isPending || actions.edit.isPending;
+  const busy = isBusy(calculation),
+    saving = actions.write.isPending || actions.edit.isPending;
   const failed = calculation?.state === "failed" && calculation.revision === job?.revision ? calculation.reason : "";
-  const step = calculation?.step ?? 0, ofThis = calculation?.revision === job?.revision, working = busy ? (calculation?.note ?? "") : "", said = problem || failed;
+  const step = calculation?.step ?? 0,
+    ofThis = calculation?.revision === job?.revision,
+    working = busy ? (calculation?.note ?? "") : "",
+    said = problem || failed;
   // One value as long as nothing in it changes: the sheet and the inspector do not follow the run strip.
-  const sheet: Sheet | null = useMemo(() => (job && plan && derived ? {
-    job, plan, derived, chosen, choose, live, keep, busy, step, ofThis, working, problem: said, looking: looking || saving, liveEdit, edit, tool, setTool, faults, showFaults, goTo, foreign, showForeign,
-  } : null), [job, plan, derived, chosen, live, keep, busy, step, ofThis, working, said, looking, saving, liveEdit, edit, tool, faults, goTo, foreign, showForeign]);
+  const sheet: Sheet | null = useMemo(
+    () =>
+      job && plan && derived
+        ? {
+            job,
+            plan,
+            derived,
+            chosen,
+            setupId,
+            choose,
+            live,
+            keep,
+            busy,
+            step,
+            ofThis,
+            working,
+            problem: said,
+            looking: looking || saving,
+            liveEdit,
+            edit,
+            tool,
+            setTool,
+            faults,
+            showFaults,
+            goTo,
+            external,
+            showExternal,
+          }
+        : null,
+    [
+      job,
+      plan,
+      derived,
+      chosen,
+      setupId,
+      live,
+      keep,
+      busy,
+      step,
+      ofThis,
+      working,
+      said,
+      looking,
+      saving,
+      liveEdit,
+      edit,
+      tool,
+      faults,
+      goTo,
+      external,
+      showExternal,
+    ],
+  );
   const stopIt = useCallback(() => cancel(), [cancel]);
-  const back = useCallback(() => stepTo(undo), [stepTo, undo]), again = useCallback(() => stepTo(redo), [stepTo, redo]);
+  const back = useCallback(() => stepTo(undo), [stepTo, undo]),
+    again = useCallback(() => stepTo(redo), [stepTo, redo]);
 
-  if (error && !job) return <Waiting><p>{error.message}</p><Button onPress={() => window.location.assign("/")}>Back to the jobs</Button></Waiting>;
+  if (error && !job)
+    return (
+      <Waiting>
+        <p>{error.message}</p>
+        <Button onPress={() => window.location.assign("/")}>Back to the jobs</Button>
+      </Waiting>
+    );
   if (!sheet) return <Waiting>opening the job…</Waiting>;
   return (
     <SheetState.Provider value={sheet}>
       <Page>
         <Header saving={saving} onUndo={back} onRedo={again} onCalculate={start} onRename={rename} />
-        <RouteSheet calculation={calculation ?? null} onCalculate={start} onCancel={stopIt} byItself={byItself} onByItself={turnByItself} />
-        <View mode={mode} onMode={setMode} list={list} moment={time === Infinity && mode !== "paths" ? null : moment} complete={complete} focus={focus}
-          onTime={(value) => { setTime(value); setMode("proof"); }} onForeignOff={() => showForeign(null)} />
+        <RouteSheet
+          calculation={calculation ?? null}
+          onCalculate={start}
+          onCancel={stopIt}
+          automatic={automatic}
+          onByItself={setAutomatic}
+        />
+        <View
+          mode={mode}
+          onMode={setMode}
+          list={list}
+          moment={time === Infinity && mode !== "paths" ? null : moment}
+          complete={complete}
+          focus={focus}
+          onTime={(value) => {
+            setTime(value);
+            setMode("proof");
+          }}
+          onForeignOff={() => showExternal(null)}
+        />
         <Inspector />
-        <RunStrip list={list} total={total} time={Math.min(time, total)} moment={moment} onTime={(value) => {
-          setTime(value);
-          if (mode === "place" || mode === "compare") setMode("paths");
-        }} />
+        <RunStrip
+          list={list}
+          total={total}
+          time={Math.min(time, total)}
+          moment={moment}
+          onTime={(value) => {
+            setTime(value);
+            if (mode === "place" || mode === "compare") setMode("paths");
+          }}
+        />
       </Page>
     </SheetState.Provider>
   );

@@ -2,10 +2,13 @@ import { describe, expect, it } from "vitest";
 import type { Calculation, Job } from "../api/types";
 import { isWaiting } from "./background";
 
-const job = (change: object = {}, info: object = {}) => ({
-  revision: 3, version: 4, plan: { setups: [{ operations: [{ on: true }] }] },
-  derived: { findings: [], setups: [{ programs: null, operations: [{ state: "out of date" }], ...info }], ...change },
-}) as unknown as Job;
+const job = (change: object = {}, info: object = {}) =>
+  ({
+    revision: 3,
+    version: 4,
+    plan: { setups: [{ operations: [{ on: true }] }] },
+    derived: { findings: [], setups: [{ programs: null, operations: [{ state: "out of date" }], ...info }], ...change },
+  }) as unknown as Job;
 const calculation = (state: string, revision: number) => ({ state, revision }) as Calculation;
 
 describe("working out by itself", () => {

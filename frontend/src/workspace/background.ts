@@ -1,8 +1,8 @@
-/** Works a job out by itself once its changes have come to rest. */
+/** Calculates a job automatically once its changes have come to rest. */
 import { useEffect, useRef } from "react";
 import { isBusy } from "../api/hooks";
 import type { Calculation, Finding, Job } from "../api/types";
-import { infoOf, setupOf } from "./state";
+import { infoOf, withWork } from "./state";
 
 /** How long (ms) nothing must change before it starts. */
 const REST = 1500;
@@ -11,16 +11,23 @@ const stands = (finding: Finding) => finding.level === "stop" && !finding.overri
 
 /** Whether a job could be worked out now and has not been: nor was it tried for this revision and given up. */
 export function isWaiting(job: Job, calculation: Calculation | null | undefined): boolean {
-  const info = infoOf(job.derived);
-  if (!info || info.programs || isBusy(calculation) || calculation?.revision === job.revision) return false;
-  const able = !info.operations.some((item) => item.state === "blocked");
-  return able && setupOf(job.plan).operations.some((item) => item.on) && !job.derived.findings.some(stands);
+  if (isBusy(calculation) || calculation?.revision === job.revision) return false;
+  const due = withWork(job.plan).filter((setup) => !infoOf(job.derived, setup.id)?.programs);
+  const able = !job.derived.setups.some((info) => info.operations.some((item) => item.state === "blocked"));
+  return able && due.length > 0 && !job.derived.findings.some(stands);
 }
 
 /** Starts a calculation once a job that is not up to date has come to rest, unless it is switched off. */
-export function useBackground(job: Job | undefined, calculation: Calculation | null | undefined, on: boolean, start: () => void): void {
+export function useBackground(
+  job: Job | undefined,
+  calculation: Calculation | null | undefined,
+  on: boolean,
+  start: () => void,
+): void {
   const latest = useRef(start);
-  useEffect(() => { latest.current = start; });
+  useEffect(() => {
+    latest.current = start;
+  });
   // Until it is known whether it was tried already, nothing is started.
   const wanted = on && job !== undefined && calculation !== undefined && isWaiting(job, calculation);
   const version = job?.version;

@@ -40,5 +40,10 @@ def main() -> int:
     return 2
 
 
-if __name__ == "__main__":
+def script() -> None:
+    """The entry point `nephos`."""
     raise SystemExit(main())
+
+
+if __name__ == "__main__":
+    script()

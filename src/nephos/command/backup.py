@@ -16,8 +16,8 @@ from typing import Any
 import psycopg
 
 from nephos.command import lock, postgres
-from nephos.command.home import HOME, load_config
 from nephos.command.machine import SetupFailed, say
+from nephos.home import HOME, load_config
 
 FORMAT, VERSION = "nephos-backup", 1
 _APP = "nephos"
@@ -46,8 +46,11 @@ def _queries(results: bool) -> Iterator[tuple[str, str]]:
 
 
 def _columns(connection: "psycopg.Connection[Any]", table: str) -> list[str]:
-    rows = connection.execute("SELECT column_name FROM information_schema.columns WHERE table_schema = 'public' AND table_name = %s "
-                              "ORDER BY ordinal_position", [table]).fetchall()
+    rows = connection.execute(
+        "SELECT column_name FROM information_schema.columns WHERE table_schema = 'public' AND table_name = %s "
+        "ORDER BY ordinal_position",
+        [table],
+    ).fetchall()
     return [str(row[0]) for row in rows]
 
 
@@ -56,7 +59,9 @@ def write_backup(target: Path, results: bool = False, url: str | None = None) ->
     partial = target.with_name(target.name + ".part")
     with psycopg.connect(url or _url()) as connection:
         connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY")
-        done = connection.execute("SELECT name FROM django_migrations WHERE app = %s ORDER BY name DESC LIMIT 1", [_APP]).fetchone()
+        done = connection.execute(
+            "SELECT name FROM django_migrations WHERE app = %s ORDER BY name DESC LIMIT 1", [_APP]
+        ).fetchone()
         migration = str(done[0]) if done else ""
         tables = {}
         try:
@@ -68,12 +73,23 @@ def write_backup(target: Path, results: bool = False, url: str | None = None) ->
                         continue
                     tables[name] = columns
                     listed = ", ".join(f'"{column}"' for column in columns)
-                    with archive.open(f"{name}.copy", "w", force_zip64=True) as out, connection.cursor() as cursor, \
-                            cursor.copy(f'COPY (SELECT {listed} FROM "{table}" WHERE {condition} ORDER BY 1) TO STDOUT') as rows:  # type: ignore[call-overload]
+                    with (
+                        archive.open(f"{name}.copy", "w", force_zip64=True) as out,
+                        connection.cursor() as cursor,
+                        cursor.copy(
+                            f'COPY (SELECT {listed} FROM "{table}" WHERE {condition} ORDER BY 1) TO STDOUT'
+                        ) as rows,
+                    ):  # type: ignore[call-overload]
                         for piece in rows:
                             out.write(piece)
-                about = {"format": FORMAT, "version": VERSION, "migration": migration, "results": results, "tables": tables,
-                         "made": time.strftime("%Y-%m-%d %H:%M:%S")}
+                about = {
+                    "format": FORMAT,
+                    "version": VERSION,
+                    "migration": migration,
+                    "results": results,
+                    "tables": tables,
+                    "made": time.strftime("%Y-%m-%d %H:%M:%S"),
+                }
                 archive.writestr("backup.json", json.dumps(about, indent=1))
         except BaseException:
             partial.unlink(missing_ok=True)
@@ -114,13 +130,18 @@ def fill(source: Path, about: dict[str, Any], url: str | None = None) -> None:
             if set(columns) - set(_columns(connection, table)):
                 raise SetupFailed(f"{source.name} holds columns that {name} does not have: it is damaged")
             listed = ", ".join(f'"{column}"' for column in columns)
-            with archive.open(f"{name}.copy") as rows, connection.cursor() as cursor, \
-                    cursor.copy(f'COPY "{table}" ({listed}) FROM STDIN') as copy:  # type: ignore[call-overload]
+            with (
+                archive.open(f"{name}.copy") as rows,
+                connection.cursor() as cursor,
+                cursor.copy(f'COPY "{table}" ({listed}) FROM STDIN') as copy,
+            ):  # type: ignore[call-overload]
                 while piece := rows.read(1 << 20):
                     copy.write(piece)
             if "id" in columns:
-                connection.execute(f"SELECT setval(pg_get_serial_sequence('\"{table}\"', 'id'), "  # type: ignore[call-overload]
-                                   f'GREATEST((SELECT max(id) FROM "{table}"), 1))')
+                connection.execute(
+                    f"SELECT setval(pg_get_serial_sequence('\"{table}\"', 'id'), "  # type: ignore[call-overload]
+                    f'GREATEST((SELECT max(id) FROM "{table}"), 1))'
+                )
         if not about["results"]:
             # What is known of meshes is a result: they are read again.
             connection.execute("UPDATE nephos_mesh SET state = 'reading'")
@@ -128,9 +149,13 @@ def fill(source: Path, about: dict[str, Any], url: str | None = None) -> None:
 
 def backup(words: list[str]) -> int:
     """`./nephos backup FILE`."""
-    parser = argparse.ArgumentParser(prog="nephos backup", description="Write all jobs, meshes, cutters, materials, posts and settings to a file.")
+    parser = argparse.ArgumentParser(
+        prog="nephos backup", description="Write all jobs, meshes, cutters, materials, posts and settings to a file."
+    )
     parser.add_argument("file", type=Path)
-    parser.add_argument("--results", action="store_true", help="with calculated results, so that nothing has to be calculated again")
+    parser.add_argument(
+        "--results", action="store_true", help="with calculated results, so that nothing has to be calculated again"
+    )
     arguments = parser.parse_args(words)
     was_running = lock.running() is not None
     if not was_running:
@@ -148,7 +173,9 @@ def backup(words: list[str]) -> int:
 
 def restore(words: list[str]) -> int:
     """`./nephos restore FILE`."""
-    parser = argparse.ArgumentParser(prog="nephos restore", description="Put a backup in the place of all that there is now.")
+    parser = argparse.ArgumentParser(
+        prog="nephos restore", description="Put a backup in the place of all that there is now."
+    )
     parser.add_argument("file", type=Path)
     parser.add_argument("--yes", action="store_true", help="do not ask")
     arguments = parser.parse_args(words)
@@ -156,7 +183,9 @@ def restore(words: list[str]) -> int:
     if lock.running():
         raise SetupFailed("Nephos runs: stop it first (./nephos stop)")
     if not arguments.yes:
-        answer = input(f"All that is in Nephos now is replaced by the backup of {about['made']}. Type 'restore' to go on: ")
+        answer = input(
+            f"All that is in Nephos now is replaced by the backup of {about['made']}. Type 'restore' to go on: "
+        )
         if answer.strip() != "restore":
             say("nothing was changed")
             return 1
@@ -213,7 +242,10 @@ def before_upgrade() -> None:
     if not _has_tables():
         return
     with psycopg.connect(_url()) as connection:
-        done = {str(row[0]) for row in connection.execute("SELECT name FROM django_migrations WHERE app = %s", [_APP]).fetchall()}
+        done = {
+            str(row[0])
+            for row in connection.execute("SELECT name FROM django_migrations WHERE app = %s", [_APP]).fetchall()
+        }
         jobs = connection.execute("SELECT count(*) FROM nephos_job").fetchone()[0]  # type: ignore[index]
     if _newest() in done or not jobs:
         return

@@ -7,29 +7,31 @@ import time
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from pydantic import ValidationError
 
 from nephos.core.bench import bench_drop, bench_proof, bench_removal
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
+from nephos.core.findings.placement import placement_findings
+from nephos.core.findings.plan_checks import operation_findings
+from nephos.core.findings.proof_checks import outcome_findings
+from nephos.core.findings.reach import reach_findings
 from nephos.core.mesh.examine import examine
 from nephos.core.mesh.formats import read_mesh
 from nephos.core.mesh.formats.stl import write_stl
-from nephos.core.mesh.look import quick_look, unit_guess
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths.registry import strategy
-from nephos.core.plan.checks import operation_findings
+from nephos.core.mesh.summary import quick_look, unit_guess
+from nephos.core.pipeline.run import run_plan
+from nephos.core.pipeline.space import Work, placed_models, prepared_mesh
+from nephos.core.pipeline.store import MemoryStore
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.fit import placement_findings
-from nephos.core.plan.pipeline import run_setup
-from nephos.core.plan.proof_checks import outcome_findings
-from nephos.core.plan.reach import reach_findings
-from nephos.core.plan.report import setup_report
-from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan, reasons
-from nephos.core.plan.space import Work, placed_models, prepared_mesh
+from nephos.core.plan.versions import RENAMED_STRATEGIES
 from nephos.core.post.schema import post_of
+from nephos.core.report.setup_report import setup_report
 from nephos.core.stock.solid import block_mesh
+from nephos.core.strategies.registry import strategy
 
 BELOW = 3.0
 """Millimetres left below the model by `--fit`."""
@@ -70,8 +72,19 @@ def _spec(text: str) -> dict[str, Any]:
     return found
 
 
-_CUTTER_WORDS = ("feed", "plunge_feed", "spindle", "flute_length", "overall_length", "flutes", "shank_diameter",
-                 "corner_radius", "angle", "tip_diameter", "stickout")
+_CUTTER_WORDS = (
+    "feed",
+    "plunge_feed",
+    "spindle",
+    "flute_length",
+    "overall_length",
+    "flutes",
+    "shank_diameter",
+    "corner_radius",
+    "angle",
+    "tip_diameter",
+    "stickout",
+)
 
 
 def _operation(number: int, kind: str, spec: dict[str, Any]) -> Operation:
@@ -81,34 +94,63 @@ def _operation(number: int, kind: str, spec: dict[str, Any]) -> Operation:
     named = str(spec.pop("boundary", "silhouette" if kind == "cut_out" else "box"))
     boundary = {"boundary": "box" if named == "model" else named, "contain": "outside"}
     if "margin" in spec:
-        boundary |= {"contain": "centre", "plus": spec.pop("margin")}
-    key = "cut_out" if kind == "cut_out" else f"{kind}_{spec.pop('way', 'rings' if kind == 'rough' else 'lines')}"
+        boundary |= {"contain": "centre", "offset": spec.pop("margin")}
+    asked = f"{kind}_{spec.pop('way', spec.pop('path', 'offset' if kind == 'rough' else 'raster'))}"
+    key = "cut_out" if kind == "cut_out" else RENAMED_STRATEGIES.get(asked, asked)
+    if "worth" in spec:
+        spec["minimum"] = spec.pop("worth")
     settings = strategy(key).settings
     if "stepover" not in spec and "stepover" in settings.model_fields:
         spec["stepover"] = round(cutter.diameter * (0.4 if kind == "rough" else 0.1), 4)
     if "stepdown" in settings.model_fields and "stepdown" not in spec:
         spec["stepdown"] = round(cutter.diameter / 2, 4)
-    return Operation(number=number, strategy=key, cutter=cutter, boundary=boundary,  # type: ignore[arg-type]
-                     settings=settings.model_validate(spec))
+    return Operation(
+        number=number,
+        strategy=key,
+        cutter=cutter,
+        boundary=boundary,  # type: ignore[arg-type]
+        settings=settings.model_validate(spec),
+    )
 
 
 def _plan_from(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
     length, width, thickness = arguments.stock
     stock = Stock(length=length, width=width, thickness=thickness)
-    placement = Placement(turn=tuple(arguments.turn), size=(arguments.size_x or None, None, arguments.height or None),
-                          linked=bool(arguments.size_x), offset=(0.0, 0.0, -arguments.gap_above))
-    plan = Plan(stock=stock, models=(Model(id="m1", name="model", mesh="model", placement=placement),),
-                pitch=arguments.pitch, tolerance=arguments.tolerance, post=arguments.post)
+    placement = Placement(
+        turn=tuple(arguments.turn),
+        size=(arguments.size_x or None, None, arguments.height or None),
+        linked=bool(arguments.size_x),
+        offset=(0.0, 0.0, -arguments.gap_above),
+    )
+    plan = Plan(
+        stock=stock,
+        models=(Model(id="m1", name="model", mesh="model", placement=placement),),
+        pitch=arguments.pitch,
+        tolerance=arguments.tolerance,
+        post=arguments.post,
+    )
     if arguments.fit:
         look = quick_look(mesh)
-        plan = apply_edit(plan, lambda _: look, {
-            "do": "fit_model", "model": "m1", "margin": 0.0, "above": arguments.gap_above, "below": BELOW})
+        plan = apply_edit(
+            plan,
+            lambda _: look,
+            {"do": "fit_model", "model": "m1", "margin": 0.0, "above": arguments.gap_above, "below": BELOW},
+        )
     specs = [("rough", spec) for spec in arguments.rough or []] + [("finish", spec) for spec in arguments.finish or []]
     specs += [("cut_out", spec) for spec in [arguments.cutout] if spec]
     operations = tuple(_operation(10 * (k + 1), kind, spec) for k, (kind, spec) in enumerate(specs))
-    return plan.model_copy(update={"setups": (
-        Setup(id=arguments.setup, name=f"Setup A, {arguments.setup} face", side=arguments.setup, operations=operations),
-    )})
+    return plan.model_copy(
+        update={
+            "setups": (
+                Setup(
+                    id=arguments.setup,
+                    name=f"Setup A, {arguments.setup} face",
+                    side=arguments.setup,
+                    operations=operations,
+                ),
+            )
+        }
+    )
 
 
 def _cut_parser() -> argparse.ArgumentParser:
@@ -172,7 +214,7 @@ def cut(words: list[str]) -> int:
     stops = [finding for finding in early if finding.level == "stop"]
     if stops:
         for finding in stops:
-            print(f"nephos cut: {finding.text}: {finding.way_out}", file=sys.stderr)
+            print(f"nephos cut: {finding.text}: {finding.advice}", file=sys.stderr)
         return 1
     work.seconds["read"] = time.perf_counter() - begin
     out = Path(arguments.out)
@@ -181,16 +223,22 @@ def cut(words: list[str]) -> int:
     except OSError as error:
         raise Refused(f"{out}: {error.strerror}: give a folder that can be written") from None
     reports = []
-    for setup in plan.setups:
-        done = run_setup(plan, setup, meshes.__getitem__, work, title=source.stem)
+    for done in run_plan(plan, meshes.__getitem__, work, title=source.stem):
+        setup, to_zero = done.space.setup, np.eye(4)
+        to_zero[:3, 3] = -done.space.zero
         findings = early + operation_findings(plan, setup) + reach_findings(plan, setup, shown) + outcome_findings(done)
         for program in done.programs:
             (out / program.name).write_bytes(program.text)
-        (out / f"model-{setup.id}.stl").write_bytes(write_stl(done.space.mesh, f"model, {setup.name}"))
-        (out / f"proof-{setup.id}.stl").write_bytes(write_stl(block_mesh(done.block), f"proof, {setup.name}"))
-        reports.append(setup_report(done, findings))
-    document = {"plan": plan.model_dump(mode="json"), "setups": reports,
-                "seconds": {key: round(value, 3) for key, value in work.seconds.items()}}
+        (out / f"model-{setup.id}.stl").write_bytes(write_stl(done.space.mesh.moved(to_zero), f"model, {setup.name}"))
+        (out / f"proof-{setup.id}.stl").write_bytes(
+            write_stl(block_mesh(done.block).moved(to_zero), f"proof, {setup.name}")
+        )
+        reports.append(setup_report(done, findings, done.space.zero))
+    document = {
+        "plan": plan.model_dump(mode="json"),
+        "setups": reports,
+        "seconds": {key: round(value, 3) for key, value in work.seconds.items()},
+    }
     (out / "report.json").write_text(json.dumps(document, indent=1))
     return 0
 
@@ -214,13 +262,27 @@ def inspect(words: list[str]) -> int:
             print(f"nephos inspect: {Path(name).name}: {reason}", file=sys.stderr)
             status = 1
             continue
-        print(json.dumps({
-            "file": Path(name).name, "format": found.format, "unit": _unit_name(mesh), "triangles": found.triangles,
-            "vertices": found.vertices, "size": [round(v, 6) for v in found.size], "watertight": found.watertight,
-            "shells": found.shells, "holes": found.holes, "flipped": found.flipped, "inside_out": found.inside_out,
-            "without_area": found.without_area, "duplicates": found.duplicates, "nonmanifold": found.nonmanifold,
-            "repaired": list(found.repairs),
-        }))
+        print(
+            json.dumps(
+                {
+                    "file": Path(name).name,
+                    "format": found.format,
+                    "unit": _unit_name(mesh),
+                    "triangles": found.triangles,
+                    "vertices": found.vertices,
+                    "size": [round(v, 6) for v in found.size],
+                    "watertight": found.watertight,
+                    "shells": found.shells,
+                    "holes": found.holes,
+                    "flipped": found.flipped,
+                    "inside_out": found.inside_out,
+                    "without_area": found.without_area,
+                    "duplicates": found.duplicates,
+                    "nonmanifold": found.nonmanifold,
+                    "repaired": list(found.repairs),
+                }
+            )
+        )
     return status
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
 
-from nephos.command.home import HOME
+from nephos.home import HOME
 
 
 @dataclass(frozen=True)
@@ -24,7 +24,9 @@ def _path() -> Path:
 def _read(file: IO[str]) -> Running | None:
     file.seek(0)
     words = file.read().split()
-    return Running(int(words[0]), int(words[1])) if len(words) == 2 and all(word.isdecimal() for word in words) else None
+    return (
+        Running(int(words[0]), int(words[1])) if len(words) == 2 and all(word.isdecimal() for word in words) else None
+    )
 
 
 def running() -> Running | None:
@@ -40,7 +42,8 @@ def running() -> Running | None:
 
 
 def take(port: int) -> IO[str] | None:
-    """Take the lock for this process; none where another one has it. It is given back when the file is closed or the process ends."""
+    """Take the lock for this process; none where another one has it. It is given back when the file is closed or the
+    process ends."""
     HOME.mkdir(parents=True, exist_ok=True)
     file = _path().open("a+")
     try:

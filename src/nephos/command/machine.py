@@ -9,7 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from threading import Lock
 
-from nephos.command.home import HOME, ROOT
+from nephos.home import HOME, ROOT
 
 FRONTEND = ROOT / "frontend"
 _INSTALLING = Lock()
@@ -28,7 +28,9 @@ def run_logged(words: list[str], log: str, failed: str, **more: object) -> None:
     """Run a command with its output in a log; one clear line where it fails."""
     HOME.mkdir(parents=True, exist_ok=True)
     with (HOME / log).open("ab") as out:
-        done = subprocess.run(words, check=False, stdout=out, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL, **more)  # type: ignore[call-overload]
+        done = subprocess.run(
+            words, check=False, stdout=out, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL, **more
+        )  # type: ignore[call-overload]
     if done.returncode:
         raise SetupFailed(f"{failed} (.nephos/{log} has the details)")
 
@@ -43,8 +45,21 @@ def ensure_packages(wanted: dict[str, str]) -> None:
     failed = f"could not install {' '.join(missing)}: is the network up, and may you use sudo?"
     with _INSTALLING:
         run_logged([*root, "apt-get", "update", "-qq"], "apt.log", failed)
-        run_logged([*root, "env", "DEBIAN_FRONTEND=noninteractive", "apt-get", "install", "-y", "-qq",
-                    "--no-install-recommends", *missing], "apt.log", failed)
+        run_logged(
+            [
+                *root,
+                "env",
+                "DEBIAN_FRONTEND=noninteractive",
+                "apt-get",
+                "install",
+                "-y",
+                "-qq",
+                "--no-install-recommends",
+                *missing,
+            ],
+            "apt.log",
+            failed,
+        )
 
 
 def _hash_of(paths: list[Path]) -> str:
@@ -89,10 +104,15 @@ def ensure_frontend() -> None:
 
 
 def ensure_built(packages: dict[str, str] | None = None) -> None:
-    """All that is made from the sources: the page and the kernels, side by side, as both keep one core busy; and beside them more
+    """All that is made from the sources: the page and the kernels, side by side, as both keep one core busy; and beside
+    them more
     Debian packages, as of :func:`ensure_packages`, that take their time to come."""
     with ThreadPoolExecutor(3) as pool:
-        for done in [pool.submit(ensure_packages, packages or {}), pool.submit(ensure_frontend), pool.submit(ensure_kernels)]:
+        for done in [
+            pool.submit(ensure_packages, packages or {}),
+            pool.submit(ensure_frontend),
+            pool.submit(ensure_kernels),
+        ]:
             done.result()
 
 

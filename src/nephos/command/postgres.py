@@ -8,8 +8,8 @@ import tempfile
 import time
 from pathlib import Path
 
-from nephos.command.home import HOME, Config
 from nephos.command.machine import SetupFailed, ensure_packages, say
+from nephos.home import HOME, Config
 
 _OWNER = "postgres"
 
@@ -50,10 +50,25 @@ def _create(folder: Path, config: Config) -> None:
         secret.write(config.database_password)
         secret.flush()
         os.chmod(secret.name, 0o644 if os.geteuid() == 0 else 0o600)
-        done = _as_owner([str(_bin() / "initdb"), "-D", str(folder / "data"), "-U", "nephos", "-A", "scram-sha-256",
-                          f"--pwfile={secret.name}", "-E", "UTF8", "--locale=C.UTF-8"])
+        done = _as_owner(
+            [
+                str(_bin() / "initdb"),
+                "-D",
+                str(folder / "data"),
+                "-U",
+                "nephos",
+                "-A",
+                "scram-sha-256",
+                f"--pwfile={secret.name}",
+                "-E",
+                "UTF8",
+                "--locale=C.UTF-8",
+            ]
+        )
     if done.returncode:
-        raise SetupFailed(f"the database could not be created: {done.stderr.strip().splitlines()[-1:] or 'is the disk full?'}")
+        raise SetupFailed(
+            f"the database could not be created: {done.stderr.strip().splitlines()[-1:] or 'is the disk full?'}"
+        )
     (folder / "made-by").write_text(_mark(config))
     with (folder / "data" / "postgresql.conf").open("a") as conf:
         conf.write(
@@ -86,10 +101,16 @@ def start(config: Config) -> None:
     if _as_owner([str(binary / "pg_ctl"), "-D", str(folder / "data"), "status"]).returncode == 0:
         _ensure_database(config)
         return
-    done = _as_owner([str(binary / "pg_ctl"), "-D", str(folder / "data"), "-l", str(folder / "log"), "-w", "-t", "30", "start"],
-                     capture_output=False, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    done = _as_owner(
+        [str(binary / "pg_ctl"), "-D", str(folder / "data"), "-l", str(folder / "log"), "-w", "-t", "30", "start"],
+        capture_output=False,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
     if done.returncode:
-        tail = (folder / "log").read_text(errors="replace").strip().splitlines()[-3:] if (folder / "log").exists() else []
+        tail = (
+            (folder / "log").read_text(errors="replace").strip().splitlines()[-3:] if (folder / "log").exists() else []
+        )
         raise SetupFailed(f"the database does not start on port {config.database_port}: {' '.join(tail)}")
     _ensure_database(config)
 

@@ -4,11 +4,11 @@ from pathlib import Path
 
 from demo.make import make
 
-from nephos.command.home import HOME
 from nephos.core.cutters import SHAPES, Cutter, HolderStep, standard_cutter
 from nephos.core.mesh.formats import read_mesh
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.plan.shelf import Piece
+from nephos.home import HOME
 from nephos.web.blobs import pieces_of, save_blob
 from nephos.web.jobs import create_job
 from nephos.web.models import Calculation, Job, Mesh
@@ -22,27 +22,54 @@ _GROUPS = {"flat": "roughing", "bull-nose": "roughing", "v": "lettering", "engra
 
 def sample_cutters() -> list[Cutter]:
     """The cutters of the sample shop."""
-    made = [("flat", 10, 30, 75), ("flat", 6, 22, 60), ("flat", 3, 15, 50), ("ball", 6, 25, 75), ("ball", 3, 15, 60), ("ball", 2, 12, 50),
-            ("bull-nose", 8, 25, 70), ("tapered-ball", 6, 25, 75), ("v", 12, 14, 50), ("engraver", 3, 8, 40), ("drill", 5, 50, 80)]
+    made = [
+        ("flat", 10, 30, 75),
+        ("flat", 6, 22, 60),
+        ("flat", 3, 15, 50),
+        ("ball", 6, 25, 75),
+        ("ball", 3, 15, 60),
+        ("ball", 2, 12, 50),
+        ("bull-nose", 8, 25, 70),
+        ("tapered-ball", 6, 25, 75),
+        ("v", 12, 14, 50),
+        ("engraver", 3, 8, 40),
+        ("drill", 5, 50, 80),
+    ]
     nut = (HolderStep(diameter=22, length=18), HolderStep(diameter=43, length=40))
     cutters = []
     for k, (shape, size, fluted, long) in enumerate(made):
         usual = standard_cutter(shape, size, k + 1)
         name = f"{size} mm {SHAPES[shape].title.lower() if shape != 'v' else 'V, 60°'}, {usual.flutes} flute"
-        cutters.append(Cutter.model_validate(usual.model_dump() | {
-            "name": name, "flute_length": max(fluted, usual.profile.rim + 0.5), "overall_length": long, "stickout": long - 22,
-            "holder": nut, "group": _GROUPS.get(shape, "finishing")}))
+        cutters.append(
+            Cutter.model_validate(
+                usual.model_dump()
+                | {
+                    "name": name,
+                    "flute_length": max(fluted, usual.profile.rim + 0.5),
+                    "overall_length": long,
+                    "stickout": long - 22,
+                    "holder": nut,
+                    "group": _GROUPS.get(shape, "finishing"),
+                }
+            )
+        )
     return cutters
 
 
 def sample_pieces() -> list[Piece]:
     """What lies on the sample shop's shelf."""
     sizes = [
-        ("lime board", "lime", 1200, 220, 28, 2), ("lime offcut", "lime", 310, 200, 32, 1),
-             ("oak board", "oak", 900, 300, 35, 1),
-             ("sycamore blank", "sycamore", 260, 260, 40, 3), ("foam sheet", "foam", 600, 400, 50, 4),
-             ("lime square", "lime", 320, 60, 60, 2)]
-    return [Piece(name=name, material=material, length=x, width=y, thickness=z, count=n) for name, material, x, y, z, n in sizes]
+        ("lime board", "lime", 1200, 220, 28, 2),
+        ("lime offcut", "lime", 310, 200, 32, 1),
+        ("oak board", "oak", 900, 300, 35, 1),
+        ("sycamore blank", "sycamore", 260, 260, 40, 3),
+        ("foam sheet", "foam", 600, 400, 50, 4),
+        ("lime square", "lime", 320, 60, 60, 2),
+    ]
+    return [
+        Piece(name=name, material=material, length=x, width=y, thickness=z, count=n)
+        for name, material, x, y, z, n in sizes
+    ]
 
 
 def _upload(path: Path) -> Mesh:
@@ -59,14 +86,19 @@ def heron_plan(digest: str) -> Plan:
     cutters = {cutter.number: cutter for cutter in sample_cutters()}
 
     def cut(number: int, strategy: str, cutter: int, **settings: object) -> Operation:
-        return Operation(number=number, strategy=strategy, cutter=cutters[cutter], boundary=Limit(boundary="silhouette"),
-                         settings=settings)  # type: ignore[arg-type]
+        return Operation(
+            number=number,
+            strategy=strategy,
+            cutter=cutters[cutter],
+            boundary=Limit(boundary="silhouette"),
+            settings=settings,
+        )  # type: ignore[arg-type]
 
     operations = (
-        cut(10, "rough_rings", 1, stepdown=4.0, stepover=4.0, leave=0.5, ramp_angle=5.0),
-        cut(20, "rough_rings", 4, stepdown=2.0, stepover=1.6, leave=0.3, ramp_angle=5.0),
-        cut(30, "finish_lines", 5, stepover=0.28, angle=30.0),
-        cut(40, "finish_levels", 5, stepdown=0.5, steeper=60.0),
+        cut(10, "rough_offset", 1, stepdown=4.0, stepover=4.0, leave=0.5, ramp_angle=5.0),
+        cut(20, "rough_offset", 4, stepdown=2.0, stepover=1.6, leave=0.3, ramp_angle=5.0),
+        cut(30, "finish_raster", 5, stepover=0.28, angle=30.0),
+        cut(40, "finish_waterline", 5, stepdown=0.5, steeper=60.0),
         cut(50, "cut_out", 2, stepdown=4.0, tabs=5, tab_length=8.0, tab_height=2.5),
     )
     # The plaque stands on a sheet of 2 mm, which is sunk away.

@@ -4,18 +4,18 @@ import numpy as np
 
 from nephos.core.bench import bench_drop, bench_removal
 from nephos.core.cutters import SHAPES, standard_cutter
+from nephos.core.estimate.estimate_input import estimate_input
 from nephos.core.mesh.formats.stl import read_stl, write_stl
-from nephos.core.mesh.look import look_at, quick_look
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.picture import picture_mesh
 from nephos.core.mesh.repair.registry import repair_kind
-from nephos.core.paths.registry import strategies
-from nephos.core.plan.ground import ground_of
-from nephos.core.plan.pipeline import run_setup
+from nephos.core.mesh.summary import quick_look, summarize
+from nephos.core.pipeline.run import run_setup
+from nephos.core.pipeline.space import Work
+from nephos.core.pipeline.store import MemoryStore
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.results import MemoryStore
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
-from nephos.core.plan.space import Work
+from nephos.core.strategies.registry import strategies
 
 
 def small_hill(side: float = 24.0, cells: int = 40) -> Mesh:
@@ -34,7 +34,7 @@ def main() -> None:
     text = b"solid t\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0.5\nendloop\nendfacet\nendsolid t\n"
     read_stl(text)
     look = quick_look(hill)
-    look_at(hill)
+    summarize(hill)
     picture_mesh(small_hill(cells=500))
     for kind in ("unify", "drop_shells", "close_holes"):
         repair_kind(kind).apply(hill, repair_kind(kind).settings())
@@ -46,16 +46,28 @@ def main() -> None:
             if shape not in kind.shapes:
                 continue
             values = {"stepover": 1.0, "stepdown": 2.0, "leave": 0.2}
-            settings = kind.settings.model_validate({k: v for k, v in values.items() if k in kind.settings.model_fields})
-            setup = Setup(id="a", name="a", operations=(
-                Operation(number=10, strategy=key, cutter=cutter, settings=settings),
-                Operation(number=20, strategy="finish_lines", cutter=standard_cutter("ball", 2),
-                          settings=strategies()["finish_lines"].settings.model_validate({"stepover": 1.0, "rest": 0.05})),
-            ))
+            settings = kind.settings.model_validate(
+                {k: v for k, v in values.items() if k in kind.settings.model_fields}
+            )
+            setup = Setup(
+                id="a",
+                name="a",
+                operations=(
+                    Operation(number=10, strategy=key, cutter=cutter, settings=settings),
+                    Operation(
+                        number=20,
+                        strategy="finish_raster",
+                        cutter=standard_cutter("ball", 2),
+                        settings=strategies()["finish_raster"].settings.model_validate({"stepover": 1.0, "rest": 0.05}),
+                    ),
+                ),
+            )
             plan = Plan(stock=Stock(length=30, width=30, thickness=10), models=(model,), setups=(setup,), pitch=0.5)
             run_setup(plan, setup, lambda _: hill, Work(MemoryStore()))
             for operation in setup.operations:
-                ground = ground_of(plan, setup, operation, [(model, placed_model(look.support, model, plan.stock), look)])
+                ground = estimate_input(
+                    plan, setup, operation, [(model, placed_model(look.support, model, plan.stock), look)]
+                )
                 strategies()[operation.strategy].estimate(operation.settings, operation.cutter, 0.0, ground)
         bench_removal(20, 10, 0.5, 3, 1, shape)
     bench_drop(hill, 3, 0.5, 24)

@@ -31,11 +31,21 @@ async def _main() -> None:
         lost = asyncio.create_task(_take_up_lost_work())
         try:
             # One calculation at a time takes both cores; reading and drawing go on beside it.
-            queues = [asyncio.create_task(worker.run_worker_async(
-                name=f"{queue} of {os.getpid()}", queues=[queue], concurrency=concurrency, update_heartbeat_interval=HEARTBEAT,
-                stalled_worker_timeout=LOST, fetch_job_polling_interval=1.0, shutdown_graceful_timeout=3,
-                install_signal_handlers=queue == "calculate",
-            )) for queue, concurrency in (("calculate", 1), ("mesh", 2))]
+            queues = [
+                asyncio.create_task(
+                    worker.run_worker_async(
+                        name=f"{queue} of {os.getpid()}",
+                        queues=[queue],
+                        concurrency=concurrency,
+                        update_heartbeat_interval=HEARTBEAT,
+                        stalled_worker_timeout=LOST,
+                        fetch_job_polling_interval=1.0,
+                        shutdown_graceful_timeout=3,
+                        install_signal_handlers=queue == "calculate",
+                    )
+                )
+                for queue, concurrency in (("calculate", 1), ("mesh", 2))
+            ]
             # Told to stop, the first ends; the other goes with it.
             _, others = await asyncio.wait(queues, return_when=asyncio.FIRST_COMPLETED)
             for task in others:

@@ -6,9 +6,9 @@ from typing import Any
 import numpy as np
 
 from nephos.core.cutters import standard_cutter
-from nephos.core.machine.kinematics import MACHINES, move_seconds
+from nephos.core.machine.kinematics import move_seconds
+from nephos.core.machine.machine import MACHINES
 from nephos.core.mesh.model import Mesh
-from nephos.core.paths.toolpath import Toolpath
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import post_named
 from nephos.core.post.write import Step, write_program
@@ -17,6 +17,7 @@ from nephos.core.stock.frames import record_frames, shown_grid, shown_top
 from nephos.core.stock.sweep import sweep, sweep_watching
 from nephos.core.surface.drop import drop_grid
 from nephos.core.surface.index import build_index
+from nephos.core.toolpath import Toolpath
 
 
 def bench_drop(mesh: Mesh, ball: float, step: float, size: float) -> dict[str, Any]:
@@ -30,12 +31,17 @@ def bench_drop(mesh: Mesh, ball: float, step: float, size: float) -> dict[str, A
         begin = time.perf_counter()
         tips = drop_grid(index, 0.0, 0.0, step, nx, ny, profile, 0.0)
         seconds = time.perf_counter() - begin
-    return {"triangles": len(mesh.faces), "locations": tips.size, "seconds": round(seconds, 4),
-            "mean_tip_z": round(float(tips.mean()), 6)}
+    return {
+        "triangles": len(mesh.faces),
+        "locations": tips.size,
+        "seconds": round(seconds, 4),
+        "mean_tip_z": round(float(tips.mean()), 6),
+    }
 
 
-def bench_removal(width: float, height: float, pitch: float, diameter: float, stepover: float,
-                  shape: str) -> dict[str, Any]:
+def bench_removal(
+    width: float, height: float, pitch: float, diameter: float, stepover: float, shape: str
+) -> dict[str, Any]:
     """Cut a wavy floor in lines out of a full height field, sampled at half a cell."""
     nx, ny = int(width / pitch) + 1, int(height / pitch) + 1
     profile = standard_cutter(shape, diameter).profile
@@ -50,11 +56,23 @@ def bench_removal(width: float, height: float, pitch: float, diameter: float, st
         points[:, :-1, 1] = y[:, None]
         points[:, :-1, 2] = 10 + 4 * np.sin(x * 0.07) * np.cos(y * 0.05)[:, None]
         flat = points.reshape(-1, 3)
-        sweep(top, touched, Grid(0.0, 0.0, pitch, nx, ny), flat, np.ones(len(flat) - 1, np.uint8), 0, profile,
-              straight=pitch / 200)
+        sweep(
+            top,
+            touched,
+            Grid(0.0, 0.0, pitch, nx, ny),
+            flat,
+            np.ones(len(flat) - 1, np.uint8),
+            0,
+            profile,
+            straight=pitch / 200,
+        )
         seconds = time.perf_counter() - begin
-    return {"cells": top.size, "length_mm": round(width * len(y)), "seconds": round(seconds, 4),
-            "mean_left": round(float(top.mean(dtype=np.float64)), 5)}
+    return {
+        "cells": top.size,
+        "length_mm": round(width * len(y)),
+        "seconds": round(seconds, 4),
+        "mean_left": round(float(top.mean(dtype=np.float64)), 5),
+    }
 
 
 def bench_proof(moves: int, pitch: float) -> dict[str, Any]:
@@ -66,8 +84,8 @@ def bench_proof(moves: int, pitch: float) -> dict[str, Any]:
     for k, y in enumerate(np.linspace(0, 190, lines)):
         along = x if k % 2 == 0 else x[::-1]
         points[k] = np.column_stack([along, np.full(len(x), y), -8 + 4 * np.sin(along * 0.35) * np.cos(y * 0.25)])
-    way = points.reshape(-1, 3)
-    path = Toolpath(way, np.ones(len(way) - 1, np.uint8), np.full(len(way) - 1, 2400, np.float32))
+    line = points.reshape(-1, 3)
+    path = Toolpath(line, np.ones(len(line) - 1, np.uint8), np.full(len(line) - 1, 2400, np.float32))
     told: dict[str, Any] = {}
     for _ in range(2):
         laps = [time.perf_counter()]
@@ -84,7 +102,9 @@ def bench_proof(moves: int, pitch: float) -> dict[str, Any]:
         lap()
         block = box_block((0, 0, -28), (260, 190, 0), pitch)
         top, touched = block.top.copy(), np.full(block.top.shape, -1, np.int32)
-        sweep_watching(top, touched, block.grid, reading.points, kinds, 0, cutter.profile, np.array([[1.5, 12.0], [3.0, 40.0]]))
+        sweep_watching(
+            top, touched, block.grid, reading.points, kinds, 0, cutter.profile, np.array([[1.5, 12.0], [3.0, 40.0]])
+        )
         lap()
         grid = shown_grid(block.grid)
         record_frames(shown_top(block, grid), grid, reading.points, kinds, seconds, cutter.profile)
@@ -93,5 +113,11 @@ def bench_proof(moves: int, pitch: float) -> dict[str, Any]:
         told = {name: round(b - a, 3) for name, a, b in zip(names, laps, laps[1:], strict=False)}
     columns = block.top.size
     bytes_held = block.low.nbytes + block.high.nbytes + block.touched.nbytes + top.nbytes + touched.nbytes
-    return {"moves": len(kinds), "minutes": round(float(seconds.sum()) / 60, 1), "columns": columns, "megabytes": round(bytes_held / 1e6, 1),
-            **told, "seconds": round(laps[-1] - laps[0], 3)}
+    return {
+        "moves": len(kinds),
+        "minutes": round(float(seconds.sum()) / 60, 1),
+        "columns": columns,
+        "megabytes": round(bytes_held / 1e6, 1),
+        **told,
+        "seconds": round(laps[-1] - laps[0], 3),
+    }

@@ -24,8 +24,16 @@ class Material(BaseModel):
 
 
 def _material(name: str, group: str, colour: str, speed: float, chip: float, force: float, step: float) -> Material:
-    return Material(name=name, group=group, colour=colour, surface_speed=speed, chip_load=chip, cutting_force=force,
-                    stepdown=step, grain=group == "wood")
+    return Material(
+        name=name,
+        group=group,
+        colour=colour,
+        surface_speed=speed,
+        chip_load=chip,
+        cutting_force=force,
+        stepdown=step,
+        grain=group == "wood",
+    )
 
 
 SHIPPED: tuple[Material, ...] = (

@@ -5,7 +5,7 @@ from math import sqrt
 import numpy as np
 
 from nephos.core.arrays import F64, I64
-from nephos.core.bands import kernel
+from nephos.core.parallel import kernel
 
 
 @kernel

@@ -1,6 +1,6 @@
 """Disjoint sets in an array of parents, for kernels (Tarjan, 1975, with halving of paths)."""
 
-from nephos.core.bands import inlined
+from nephos.core.parallel import inlined
 
 
 @inlined

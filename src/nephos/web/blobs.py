@@ -65,7 +65,8 @@ def read_chunks(blob_id: int, first: int = 0, last: int | None = None) -> Iterat
 
 
 async def stream_chunks(blob_id: int, head: bytes = b"", instead: bytes = b"") -> AsyncIterator[bytes]:
-    """All chunks of a blob for an answer that is sent as it is read, two chunks in memory at most. Its first bytes, `head`, are replaced."""
+    """All chunks of a blob for an answer that is sent as it is read, two chunks in memory at most. Its first bytes,
+    `head`, are replaced."""
     unpacker = zstandard.ZstdDecompressor()
     found = Chunk.objects.filter(blob_id=blob_id).order_by("position").values_list("data", flat=True)
     async for data in found.aiterator(chunk_size=2):

@@ -1,4 +1,5 @@
-"""Old results go: what current revisions need stays, and beside it what was used lately, up to a size that the shop sets."""
+"""Old results go: what current revisions need stays, and beside it what was used lately, up to a size that the shop
+sets."""
 
 from collections.abc import Iterable
 from datetime import timedelta
@@ -8,19 +9,19 @@ from django.db.models import Sum
 from django.utils import timezone
 
 from nephos.core.errors import Refused
-from nephos.core.plan.keys import outline_key_of, setup_keys
+from nephos.core.estimate.stock_estimate import height_map_key
+from nephos.core.pipeline.keys import outline_key_of, setup_keys
+from nephos.core.pipeline.space import prepared_key
 from nephos.core.plan.schema import Plan, parse_plan
-from nephos.core.plan.space import prepared_key
-from nephos.core.plan.survey import relief_key
-from nephos.web.looks import look_key, outline_keys, raw_look_key
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision, Setting
+from nephos.web.summaries import mesh_summary_key, outline_keys, raw_mesh_summary_key
 
 LIMIT = 4 * 2**30
 """Bytes of results that are kept where the shop has set nothing."""
 LEAST = 64 * 2**20
 _LIMIT_KEY = "result-limit"
 _ORPHAN = timedelta(hours=24)
-"""Files that nothing refers to go after so long; an upload may still be on its way."""
+"""Files that nothing refers to go after so long; an upload may still be on its path."""
 _FINISHED = timedelta(hours=1)
 _AT_ONCE = 200
 
@@ -45,16 +46,32 @@ def kept_bytes() -> int:
 
 def keys_of(plan: Plan) -> set[str]:
     """Keys of all results that a plan needs. Programs lie under the key of their files, with a name behind it."""
-    found = {raw_look_key(model.mesh) for model in plan.models} | {look_key(model) for model in plan.models}
+    found = {raw_mesh_summary_key(model.mesh) for model in plan.models} | {
+        mesh_summary_key(model) for model in plan.models
+    }
     found |= {prepared_key(model) for model in plan.models}
     for setup in plan.setups:
         keys = setup_keys(plan, setup)
-        found |= {keys.space, keys.compare, keys.pieces, keys.summary, keys.files, relief_key(plan, setup)}
-        drawn = {name for operation in setup.operations for name in (operation.boundary.boundary, *operation.boundary.without)}
+        found |= {keys.space, keys.compare, keys.pieces, keys.summary, keys.files, height_map_key(plan, setup)}
+        drawn = {
+            name
+            for operation in setup.operations
+            for name in (operation.boundary.boundary, *operation.boundary.without)
+        }
         drawn |= {other.boundary for item in plan.boundaries for other in item.combine}
         found |= set(outline_keys(plan, setup).values()) | {outline_key_of(plan, setup, name) for name in drawn}
         for item in keys.operations.values():
-            found |= {item.before, item.passes, item.path, item.moves, item.block, item.frames, item.rapids, item.gouges}
+            found |= {
+                item.before,
+                item.passes,
+                item.path,
+                item.moves,
+                item.block,
+                item.frames,
+                item.rapids,
+                item.gouges,
+                item.arcs,
+            }
     return found
 
 
@@ -93,7 +110,11 @@ def _drop(keys: list[str]) -> None:
 def forget_job(job_id: int) -> int:
     """Drop the results that were made for a job that is gone, and that no other job needs; returns how many."""
     needed = needed_keys()
-    keys = [key for key in Result.objects.filter(job=job_id).values_list("key", flat=True) if key.split("/")[0] not in needed]
+    keys = [
+        key
+        for key in Result.objects.filter(job=job_id).values_list("key", flat=True)
+        if key.split("/")[0] not in needed
+    ]
     _drop(keys)
     return len(keys)
 
@@ -120,7 +141,11 @@ def collect() -> int:
 def _drop_orphans() -> None:
     """Refused uploads, meshes that no revision names, files that nothing refers to, and finished rows of the queue."""
     old = timezone.now() - _ORPHAN
-    named = {model.get("mesh") for plan in Revision.objects.values_list("plan", flat=True) for model in plan.get("models", ())}
+    named = {
+        model.get("mesh")
+        for plan in Revision.objects.values_list("plan", flat=True)
+        for model in plan.get("models", ())
+    }
     for mesh in Mesh.objects.filter(created__lt=old).exclude(state=Mesh.State.READING):
         if mesh.state == Mesh.State.REFUSED or mesh.digest not in named:
             with transaction.atomic():
@@ -128,6 +153,8 @@ def _drop_orphans() -> None:
                 Blob.objects.filter(pk=mesh.file_id).delete()
     Blob.objects.filter(created__lt=old, mesh__isnull=True, resultarray__isnull=True).delete()
     with connection.cursor() as cursor:
-        cursor.execute("DELETE FROM procrastinate_jobs WHERE status IN ('succeeded', 'failed', 'cancelled', 'aborted') AND NOT EXISTS ("
-                       "SELECT 1 FROM procrastinate_events e WHERE e.job_id = procrastinate_jobs.id AND e.at > %s)",
-                       [timezone.now() - _FINISHED])
+        cursor.execute(
+            "DELETE FROM procrastinate_jobs WHERE status IN ('succeeded', 'failed', 'cancelled', 'aborted') AND NOT EXISTS ("
+            "SELECT 1 FROM procrastinate_events e WHERE e.job_id = procrastinate_jobs.id AND e.at > %s)",
+            [timezone.now() - _FINISHED],
+        )

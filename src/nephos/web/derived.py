@@ -6,26 +6,26 @@ import numpy as np
 from django.db import connection
 
 from nephos.core.cutters.feeds import chip_sum, propose
+from nephos.core.estimate.estimate import EstimateInput
+from nephos.core.estimate.estimate_input import estimate_input
+from nephos.core.estimate.stock_estimate import DrawnHeightMap
+from nephos.core.findings.overrides import Seen, seen, standing
+from nephos.core.findings.placement import placement_findings
+from nephos.core.findings.plan_checks import boundary_findings, operation_findings
+from nephos.core.findings.reach import reach_findings
 from nephos.core.machine.job_time import calibrate, job_time
-from nephos.core.machine.kinematics import machine_named
+from nephos.core.machine.machine import machine_of
 from nephos.core.memo import Memo
-from nephos.core.mesh.attitude import slab_height, undercut
-from nephos.core.paths.cut_out import CutOutSettings, shown_tabs
-from nephos.core.paths.estimate import Ground
-from nephos.core.paths.registry import strategy
-from nephos.core.plan.checks import boundary_findings, operation_findings
-from nephos.core.plan.fit import placement_findings
-from nephos.core.plan.ground import ground_of
-from nephos.core.plan.keys import SetupKeys, setup_keys
-from nephos.core.plan.overrides import Seen, seen, standing
-from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, zero_in_words
-from nephos.core.plan.reach import reach_findings
+from nephos.core.mesh.orientation import slab_height, undercut
+from nephos.core.pipeline.keys import SetupKeys, setup_keys
+from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, zero_in_frame, zero_in_words
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
-from nephos.core.plan.survey import DrawnRelief
 from nephos.core.post.schema import post_of
+from nephos.core.strategies.cut_out import CutOutSettings, shown_tabs
+from nephos.core.strategies.registry import strategy
 from nephos.core.units import number_in
-from nephos.web.looks import Known, known, outline_keys, outline_rims, relief_of
 from nephos.web.models import RealTime, Result
+from nephos.web.summaries import Known, height_map_of, known, outline_keys, outline_rims
 
 
 def _operation_state(operation: Operation, done: dict[str, dict[str, Any]], blocked: str, keys: Any) -> dict[str, Any]:
@@ -37,18 +37,30 @@ def _operation_state(operation: Operation, done: dict[str, dict[str, Any]], bloc
     facts = done.get(mine.moves)
     if facts is None or mine.block not in done or mine.frames not in done:
         return {"state": "out of date"}
-    return {"state": "current", "seconds": facts["seconds"], "moves": facts["moves"],
-            "keys": {"moves": mine.moves, "frames": mine.frames}}
+    return {
+        "state": "current",
+        "seconds": facts["seconds"],
+        "moves": facts["moves"],
+        "keys": {"moves": mine.moves, "frames": mine.frames},
+    }
 
 
 def _feeds(plan: Plan, operation: Operation) -> dict[str, Any]:
     """The sum behind an operation's feed, what would be proposed for the material, and which numbers are its own."""
     cutter = operation.cutter
-    p = propose(cutter, plan.stock.material, machine_named(plan.machine))
-    own = [name for name in ("feed", "plunge_feed", "spindle") if getattr(operation, name) not in (None, getattr(cutter, name))]
-    return {"sum": chip_sum(operation.cutting_feed, cutter.flutes, operation.spindle_speed, plan.units), "own": own, "kept": p.kept,
-            "proposed": {"feed": p.feed, "plunge_feed": p.plunge_feed, "spindle": p.spindle},
-            "proposed_sum": chip_sum(p.feed, cutter.flutes, p.spindle, plan.units)}
+    p = propose(cutter, plan.stock.material, machine_of(plan.machine))
+    own = [
+        name
+        for name in ("feed", "plunge_feed", "spindle")
+        if getattr(operation, name) not in (None, getattr(cutter, name))
+    ]
+    return {
+        "sum": chip_sum(operation.cutting_feed, cutter.flutes, operation.spindle_speed, plan.units),
+        "own": own,
+        "kept": p.kept,
+        "proposed": {"feed": p.feed, "plunge_feed": p.plunge_feed, "spindle": p.spindle},
+        "proposed_sum": chip_sum(p.feed, cutter.flutes, p.spindle, plan.units),
+    }
 
 
 _TABS: Memo[list[dict[str, Any]]] = Memo(64)
@@ -56,7 +68,8 @@ _TABS: Memo[list[dict[str, Any]]] = Memo(64)
 
 
 def _tabs(plan: Plan, setup: Setup, operation: Operation, outline: str | None) -> list[dict[str, Any]]:
-    """Where the tabs of a cut-out stand on its drawn outline: number of the outline, share of its length, place in the setup."""
+    """Where the tabs of a cut-out stand on its drawn outline: number of the outline, share of its length, place in the
+    setup."""
     if not isinstance(operation.settings, CutOutSettings) or outline is None:
         return []
     matrix = to_setup(plan.stock, setup)
@@ -64,8 +77,13 @@ def _tabs(plan: Plan, setup: Setup, operation: Operation, outline: str | None) -
     (x0, y0), (x1, y1) = corners.min(axis=0)[:2].tolist(), corners.max(axis=0)[:2].tolist()
     settings = operation.settings
     key = (outline, settings.model_dump_json(), operation.cutter.radius, x0, y0, x1, y1)
-    return _TABS.get(key, lambda: [{"outline": k, "share": share, "at": at} for k, share, at in shown_tabs(
-        *outline_rims(outline), settings, operation.cutter, (x0, y0, x1, y1))])
+    return _TABS.get(
+        key,
+        lambda: [
+            {"outline": k, "share": share, "at": at}
+            for k, share, at in shown_tabs(*outline_rims(outline), settings, operation.cutter, (x0, y0, x1, y1))
+        ],
+    )
 
 
 _SLABS: Memo[float | None] = Memo(64)
@@ -78,48 +96,83 @@ def _model_state(model: Model, box: Placed, item: Known) -> dict[str, Any]:
     sunk = model.placement.sink / max(float(box.size[2]), 1e-9)
     at = (item.key, item.state, linear.tobytes())
     return {
-        "state": item.state, "reason": item.reason, "look": item.key, "facts": item.facts,
-        "low": box.low.tolist(), "high": box.high.tolist(), "size": box.size.tolist(), "scale": box.scale.tolist(),
-        "matrices": box.matrices.tolist(), "percent": float(100 * box.scale[0] / item.look.unit),
+        "state": item.state,
+        "reason": item.reason,
+        "look": item.key,
+        "facts": item.facts,
+        "low": box.low.tolist(),
+        "high": box.high.tolist(),
+        "size": box.size.tolist(),
+        "scale": box.scale.tolist(),
+        "matrices": box.matrices.tolist(),
+        "percent": float(100 * box.scale[0] / item.look.unit),
         "slab": _SLABS.get((*at, float(box.scale[2])), lambda: slab_height(item.look, linear, float(box.scale[2])))
-        if item.state == "ready" else None,
+        if item.state == "ready"
+        else None,
         "undercut": _UNDERCUTS.get((*at, sunk), lambda: undercut(item.look, linear, sunk)),
     }
 
 
-def _operations(plan: Plan, setup: Setup, keys: SetupKeys, done: dict[str, dict[str, Any]], drawn: dict[str, dict[str, Any]],
-                relief: DrawnRelief | None, shown: list[Any], blocked: str) -> list[dict[str, Any]]:
+def _operations(
+    plan: Plan,
+    setup: Setup,
+    keys: SetupKeys,
+    done: dict[str, dict[str, Any]],
+    drawn: dict[str, dict[str, Any]],
+    height_map: DrawnHeightMap | None,
+    shown: list[Any],
+    blocked: str,
+) -> list[dict[str, Any]]:
     """The operations of a setup: what they are called, how they stand, what they will cost."""
     outlines = outline_keys(plan, setup)
     operations = []
     for operation, parent in [(step, whole.number) for whole in setup.operations for step in whole.steps]:
         kind = strategy(operation.strategy)
-        item = {"number": operation.number, "parent": parent, "title": kind.title, "summary": kind.summary,
-                "line": f"{operation.cutter.name} · {kind.describe(operation.settings, operation.cutter, number_in(plan.units))}",
-                "outline": operation.cutter.outline(), "cutter": operation.cutter.model_dump(), "feeds": _feeds(plan, operation),
-                **_operation_state(operation, done, blocked, keys)}
+        item = {
+            "number": operation.number,
+            "parent": parent,
+            "title": kind.title,
+            "summary": kind.summary,
+            "line": f"{operation.cutter.name} · {kind.describe(operation.settings, operation.cutter, number_in(plan.units))}",
+            "outline": operation.cutter.outline(),
+            "cutter": operation.cutter.model_dump(),
+            "feeds": _feeds(plan, operation),
+            **_operation_state(operation, done, blocked, keys),
+        }
         boundary = outlines.get(operation.boundary.boundary)
-        item["tabs"] = _tabs(plan, setup, operation, boundary if boundary in drawn and "loops" in drawn[boundary] else None)
+        item["tabs"] = _tabs(
+            plan, setup, operation, boundary if boundary in drawn and "loops" in drawn[boundary] else None
+        )
         if shown:
-            ground = ground_of(plan, setup, operation, shown, drawn.get(outlines.get(operation.boundary.boundary, "")), relief)
+            ground = estimate_input(
+                plan, setup, operation, shown, drawn.get(outlines.get(operation.boundary.boundary, "")), height_map
+            )
             estimate = kind.estimate(operation.settings, operation.cutter, 0.0, ground)
             item["estimate"] = estimate.__dict__
             # Once the time is known, the curve goes through it.
-            item["curve"] = _curve(operation, ground, item.get("seconds", estimate.seconds) / max(estimate.seconds, 1e-9))
+            item["curve"] = _curve(
+                operation, ground, item.get("seconds", estimate.seconds) / max(estimate.seconds, 1e-9)
+            )
         operations.append(item)
     return operations
 
 
 def _time(plan: Plan, setup: Setup, operations: list[dict[str, Any]]) -> dict[str, Any]:
     """How long a setup takes with changes and waits, and what it will really take by the times that were entered."""
-    machine = machine_named(plan.machine)
+    machine = machine_of(plan.machine)
     by_number = {item["number"]: item for item in operations}
     on = [(operation, by_number[operation.number]) for operation in setup.worked]
     seconds = [float(item.get("seconds") or item.get("estimate", {}).get("seconds", 0.0)) for _, item in on]
     time = job_time(seconds, [operation.cutter.number for operation, _ in on], machine)
     calibration = calibrate(list(RealTime.objects.filter(machine=machine.id).values_list("calculated", "real")))
-    return {"moves": time.moves, "changes": time.changes, "waits": time.waits, "total": time.total,
-            "calculated": all("seconds" in item for _, item in on), **calibration.__dict__}
+    return {
+        "moves": time.moves,
+        "changes": time.changes,
+        "waits": time.waits,
+        "total": time.total,
+        "calculated": all("seconds" in item for _, item in on),
+        **calibration.__dict__,
+    }
 
 
 def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str, Any]:
@@ -128,20 +181,32 @@ def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str
     done = dict(Result.objects.filter(key__in=[*wanted, keys.summary, keys.files]).values_list("key", "facts"))
     outlines = outline_keys(plan, setup)
     drawn = dict(Result.objects.filter(key__in=outlines.values()).values_list("key", "facts"))
-    surveyed, relief = relief_of(plan, setup)
-    operations = _operations(plan, setup, keys, done, drawn, relief, shown, blocked)
+    drawn_yet, height_map = height_map_of(plan, setup)
+    operations = _operations(plan, setup, keys, done, drawn, height_map, shown, blocked)
     summary = done.get(keys.summary)
-    told = [finding.as_dict() for finding in operation_findings(plan, setup)
-            + reach_findings(plan, setup, shown)
-            + boundary_findings(plan, setup, {name: drawn[key] for name, key in outlines.items() if key in drawn})]
+    told = [
+        finding.as_dict()
+        for finding in operation_findings(plan, setup)
+        + reach_findings(plan, setup, shown)
+        + boundary_findings(plan, setup, {name: drawn[key] for name, key in outlines.items() if key in drawn})
+    ]
     return {
-        "id": setup.id, "zero": zero_in_words(setup, plan.units), "post_unit": post_of(plan.post).unit,
+        "id": setup.id,
+        "zero": zero_in_words(setup, plan.units),
+        "post_unit": post_of(plan.post).unit,
         "matrix": to_setup(plan.stock, setup).tolist(),
+        "zero_at": zero_in_frame(plan.stock, setup).tolist(),
         "outlines": {name: {"key": key, **drawn[key]} if key in drawn else None for name, key in outlines.items()},
-        "surveyed": surveyed or not shown, "operations": operations, "summary_key": keys.summary if summary else None, "summary": summary,
-        "programs": done[keys.files]["programs"] if summary and keys.files in done else None, "files_key": keys.files,
-        "compare_key": keys.compare if summary else None, "pieces_key": keys.pieces if summary else None,
-        "time": _time(plan, setup, operations), "told": told,
+        "drawn": drawn_yet or not shown,
+        "operations": operations,
+        "summary_key": keys.summary if summary else None,
+        "summary": summary,
+        "programs": done[keys.files]["programs"] if summary and keys.files in done else None,
+        "files_key": keys.files,
+        "compare_key": keys.compare if summary else None,
+        "pieces_key": keys.pieces if summary else None,
+        "time": _time(plan, setup, operations),
+        "told": told,
         "findings": seen(plan, summary["findings_in" if plan.units == "in" else "findings"] if summary else []),
     }
 
@@ -152,28 +217,39 @@ _DERIVED: Memo[dict[str, Any]] = Memo(64)
 def _stamp() -> tuple[object, ...]:
     """What changes whenever anything kept changes that an answer about a plan goes by."""
     with connection.cursor() as cursor:
-        cursor.execute("SELECT (SELECT count(*) FROM nephos_result), (SELECT max(created) FROM nephos_result), "
-                       "(SELECT max(id) FROM nephos_realtime), (SELECT count(*) FROM nephos_realtime), "
-                       "(SELECT count(*) FROM nephos_mesh WHERE state = 'ready'), (SELECT count(*) FROM nephos_mesh)")
+        cursor.execute(
+            "SELECT (SELECT count(*) FROM nephos_result), (SELECT max(created) FROM nephos_result), "
+            "(SELECT max(id) FROM nephos_realtime), (SELECT count(*) FROM nephos_realtime), "
+            "(SELECT count(*) FROM nephos_mesh WHERE state = 'ready'), (SELECT count(*) FROM nephos_mesh)"
+        )
         found: tuple[object, ...] = cursor.fetchone()
     return found
 
 
 def derived(plan: Plan) -> dict[str, Any]:
-    """What follows from a plan without calculating. Many windows look at the same few plans: the answer is remembered while it holds."""
+    """What follows from a plan without calculating. Many windows look at the same few plans: the answer is remembered
+    while it holds."""
     key = (plan.model_dump_json(), _stamp())
     return _DERIVED.get(key, lambda: _derived(plan))
 
 
 def _derived(plan: Plan) -> dict[str, Any]:
     items = known(plan)
-    placed = {model.id: placed_model(items[model.id].look.support, model, plan.stock) for model in plan.models if model.id in items}
+    placed = {
+        model.id: placed_model(items[model.id].look.support, model, plan.stock)
+        for model in plan.models
+        if model.id in items
+    }
     sure = {key: bool(item.facts["unit"]["sure"]) for key, item in items.items()}
     findings = placement_findings(plan, placed, {key: item.look for key, item in items.items()}, sure)
-    models = {model.id: _model_state(model, placed[model.id], items[model.id]) if model.id in items else {"state": "reading"}
-              for model in plan.models}
+    models = {
+        model.id: _model_state(model, placed[model.id], items[model.id]) if model.id in items else {"state": "reading"}
+        for model in plan.models
+    }
     first: list[Seen] = seen(plan, [finding.as_dict() for finding in findings])
-    shown = [(model, placed[model.id], items[model.id].look) for model in plan.models if model.shown and model.id in placed]
+    shown = [
+        (model, placed[model.id], items[model.id].look) for model in plan.models if model.shown and model.id in placed
+    ]
     blocked = next((item["text"] for item in standing(first)), "") if shown else "the job has no model yet"
     blocked = blocked or next((item.reason for item in items.values() if item.state == "refused"), "")
     setups = [_setup(plan, setup, shown, blocked) for setup in plan.setups]
@@ -187,7 +263,7 @@ def standing_stops(plan: Plan) -> list[Seen]:
     return standing([*whole["findings"], *(finding for setup in whole["setups"] for finding in setup["findings"])])
 
 
-def _curve(operation: Operation, ground: Ground, scale: float) -> list[list[float]]:
+def _curve(operation: Operation, ground: EstimateInput, scale: float) -> list[list[float]]:
     """Seconds over stepover, `scale` times the estimate, for the small drawing that shows what a finer step costs."""
     kind = strategy(operation.strategy)
     stepover = getattr(operation.settings, "stepover", None)
@@ -197,5 +273,7 @@ def _curve(operation: Operation, ground: Ground, scale: float) -> list[list[floa
     for share in np.geomspace(0.02, 0.6, 24):
         value = float(share * operation.cutter.diameter)
         settings = operation.settings.model_copy(update={"stepover": value})
-        points.append([round(value, 4), round(scale * kind.estimate(settings, operation.cutter, 0.0, ground).seconds, 1)])
+        points.append(
+            [round(value, 4), round(scale * kind.estimate(settings, operation.cutter, 0.0, ground).seconds, 1)]
+        )
     return points

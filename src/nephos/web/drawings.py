@@ -5,9 +5,9 @@ from hashlib import sha256
 from pathlib import PurePath
 from typing import Any
 
-from nephos.core.curves import check_drawing_name
 from nephos.core.errors import Refused
-from nephos.core.plan.results import key_of
+from nephos.core.mesh.curves import check_drawing_name
+from nephos.core.pipeline.store import key_of
 from nephos.web.blobs import save_blob
 from nephos.web.models import Result
 from nephos.web.rows import to_be_made

@@ -1,4 +1,5 @@
-"""What comes before everything else: requests that must not be answered are turned away before a byte of their body is kept.
+"""What comes before everything else: requests that must not be answered are turned away before a byte of their body is
+kept.
 
 The framework writes a body to disk before it looks at the request. So host, origin, token and size are looked
 at here first, on the bare ASGI messages; the framework checks them again after that.
@@ -70,8 +71,17 @@ async def _answer(send: Send, status: int, text: str) -> None:
     import json
 
     body = json.dumps({"message": text}).encode()
-    await send({"type": "http.response.start", "status": status, "headers": [
-        (b"content-type", b"application/json"), (b"content-length", str(len(body)).encode()), (b"connection", b"close")]})
+    await send(
+        {
+            "type": "http.response.start",
+            "status": status,
+            "headers": [
+                (b"content-type", b"application/json"),
+                (b"content-length", str(len(body)).encode()),
+                (b"connection", b"close"),
+            ],
+        }
+    )
     await send({"type": "http.response.body", "body": body})
 
 
@@ -115,4 +125,6 @@ class Gate:
                 await self.app(scope, counted, watched)
         except TooLarge:
             if not begun:
-                await _answer(send, 413, f"the file is larger than {limit // 2**20} MB: thin it out before you import it")
+                await _answer(
+                    send, 413, f"the file is larger than {limit // 2**20} MB: thin it out before you import it"
+                )

@@ -11,8 +11,8 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from prometheus_client import CONTENT_TYPE_LATEST, REGISTRY, CollectorRegistry, Gauge, generate_latest
 from prometheus_client.multiprocess import MultiProcessCollector
 
-from nephos.command.home import HOME
 from nephos.core.errors import Refused
+from nephos.home import HOME
 
 LEAST_FREE = int(os.environ.get("NEPHOS_LEAST_FREE", str(500 * 2**20)))
 """Bytes that must be free on the disk for uploads and calculations."""
@@ -44,8 +44,10 @@ def require_space(what: str) -> None:
     """Refuse work that writes much while the disk is nearly full, before anything breaks."""
     free = free_bytes()
     if free < LEAST_FREE:
-        raise Refused(f"only {free // 2**20} MB are free on the disk: {what} needs {LEAST_FREE // 2**20} MB; delete files, or lower the size "
-                      "of kept results")
+        raise Refused(
+            f"only {free // 2**20} MB are free on the disk: {what} needs {LEAST_FREE // 2**20} MB; delete files, or lower the size "
+            "of kept results"
+        )
 
 
 def _queue() -> tuple[int, int]:
@@ -53,7 +55,10 @@ def _queue() -> tuple[int, int]:
     with connection.cursor() as cursor:
         cursor.execute("SELECT count(*) FROM procrastinate_jobs WHERE status = 'todo'")
         waiting = int(cursor.fetchone()[0])
-        cursor.execute("SELECT count(*) FROM procrastinate_workers WHERE last_heartbeat > now() - make_interval(secs => %s)", [SILENT])
+        cursor.execute(
+            "SELECT count(*) FROM procrastinate_workers WHERE last_heartbeat > now() - make_interval(secs => %s)",
+            [SILENT],
+        )
         return waiting, int(cursor.fetchone()[0])
 
 
@@ -76,7 +81,8 @@ def health() -> Health:
 
 
 def health_view(request: HttpRequest) -> HttpResponse:
-    """`/health`: 200 where all is well, else 503 with what is wrong; the page asks with `?page` and is answered with 200 always."""
+    """`/health`: 200 where all is well, else 503 with what is wrong; the page asks with `?page` and is answered with
+    200 always."""
     found = health()
     return JsonResponse(asdict(found), status=503 if found.problem and "page" not in request.GET else 200)
 

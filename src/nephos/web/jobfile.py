@@ -14,8 +14,8 @@ from nephos.core.mesh.formats import check_name
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.web.api.meshes import body_pieces
 from nephos.web.blobs import CHUNK, read_chunks, save_blob
-from nephos.web.looks import work_out_missing
 from nephos.web.models import Cutter, Job, Mesh, Revision
+from nephos.web.summaries import work_out_missing
 from nephos.web.tasks import read_uploaded
 
 FORMAT = "nephos-job"
@@ -27,7 +27,10 @@ def write_job_file(job: Job) -> IO[bytes]:
     """The job file of a job, as a file at its beginning. Meshes go through chunk by chunk."""
     document = Revision.objects.get(job=job, number=job.revision).plan
     plan = parse_plan(document)
-    meshes = {row.digest: row for row in Mesh.objects.filter(digest__in=[model.mesh for model in plan.models], state=Mesh.State.READY)}
+    meshes = {
+        row.digest: row
+        for row in Mesh.objects.filter(digest__in=[model.mesh for model in plan.models], state=Mesh.State.READY)
+    }
     names = {digest: f"meshes/{digest[:16]}/{row.name}" for digest, row in meshes.items()}
     steps = [step for setup in plan.setups for operation in setup.operations for step in operation.steps]
     cutters = {step.cutter.number: step.cutter.model_dump() for step in steps}
@@ -87,7 +90,13 @@ def _checked(about: Any) -> tuple[str, int, dict[str, str]]:
     if not isinstance(about.get("version"), int) or about["version"] > VERSION:
         raise Refused("this job file was written by a newer Nephos: update this one")
     name, revision, meshes = about.get("name"), about.get("revision"), about.get("meshes")
-    fits = isinstance(name, str) and name and isinstance(revision, int) and 0 < revision < 2**31 and isinstance(meshes, dict)
+    fits = (
+        isinstance(name, str)
+        and name
+        and isinstance(revision, int)
+        and 0 < revision < 2**31
+        and isinstance(meshes, dict)
+    )
     if not fits or not all(isinstance(item, str) for pair in meshes.items() for item in pair):  # type: ignore[union-attr]
         raise Refused("job.json in this job file is damaged: export the job again")
     return str(name)[:120], int(revision), dict(meshes)  # type: ignore[arg-type, call-overload]
@@ -100,7 +109,8 @@ def _known(plan: Plan, names: dict[str, str]) -> None:
 
 
 def read_job_file(request: HttpRequest, limit: int) -> Job:
-    """Make a job of a job file; all of it or nothing. Its programs will be the same to the byte, so its revision is kept."""
+    """Make a job of a job file; all of it or nothing. Its programs will be the same to the byte, so its revision is
+    kept."""
     with tempfile.TemporaryFile() as held:
         for piece in body_pieces(request, limit):
             held.write(piece)

@@ -12,9 +12,10 @@ from nephos.core.errors import Refused
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.proposed import proposed_operation, proposed_sheet
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan
-from nephos.web.looks import known, look_for, work_out_missing
+from nephos.core.plan.versions import RENAMED_STRATEGIES
 from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.models import Cutter as CutterRow
+from nephos.web.summaries import known, mesh_summary_for, work_out_missing
 
 
 class Stale(Exception):
@@ -45,7 +46,9 @@ def write_plan(job_id: int, based_on: int, document: object, note: str) -> Job:
 
     def add(job: Job) -> None:
         number = (Revision.objects.filter(job=job).aggregate(Max("number"))["number__max"] or 0) + 1
-        Revision.objects.create(job=job, number=number, parent=job.revision, plan=plan.model_dump(mode="json"), note=note[:200])
+        Revision.objects.create(
+            job=job, number=number, parent=job.revision, plan=plan.model_dump(mode="json"), note=note[:200]
+        )
         job.revision, job.redo = number, []
         work_out_missing(plan)
 
@@ -55,11 +58,12 @@ def write_plan(job_id: int, based_on: int, document: object, note: str) -> Job:
 def edit_plan(job_id: int, based_on: int, edit: dict[str, Any], note: str) -> Job:
     """Add a revision that an edit makes of the plan as it stands."""
     plan = parse_plan(current_plan(Job.objects.get(pk=job_id)))
-    return write_plan(job_id, based_on, apply_edit(plan, look_for, edit).model_dump(mode="json"), note)
+    return write_plan(job_id, based_on, apply_edit(plan, mesh_summary_for, edit).model_dump(mode="json"), note)
 
 
 def step_back(job_id: int, based_on: int) -> Job:
     """Undo: stand at the revision before. Nothing is thrown away."""
+
     def back(job: Job) -> None:
         parent = Revision.objects.get(job=job, number=job.revision).parent
         if parent is None:
@@ -71,6 +75,7 @@ def step_back(job_id: int, based_on: int) -> Job:
 
 def step_forward(job_id: int, based_on: int) -> Job:
     """Redo what was undone last."""
+
     def forward(job: Job) -> None:
         if not job.redo:
             raise Refused("there is nothing to do again")
@@ -82,15 +87,18 @@ def step_forward(job_id: int, based_on: int) -> Job:
 def _first_plan(name: str, mesh: Mesh | None) -> Plan:
     """A sensible start: stock a little larger than the model, roughing and finishing with usual cutters."""
     if mesh is None:
-        return Plan(stock=Stock(length=260, width=190, thickness=28), setups=(Setup(id="a", name="Setup A · top face"),))
+        return Plan(
+            stock=Stock(length=260, width=190, thickness=28), setups=(Setup(id="a", name="Setup A · top face"),)
+        )
     unit = float(mesh.facts["unit"]["mm"])
     length, width, height = (np.asarray(mesh.facts["size"]) * unit).tolist()
     stock = Stock(length=_up(length + 24), width=_up(width + 24), thickness=max(_up(height + 7, 1), 10))
     placement = Placement(unit=unit)
     model = Model(id="m1", name=mesh.name.rsplit(".", 1)[0], mesh=mesh.digest, placement=placement)
-    plan = Plan(stock=stock, models=(model,), setups=(Setup(id="a", name="Setup A · top face"),))
-    operations = proposed_sheet(plan, look_for(model), shop_cutters())
-    return plan.model_copy(update={"setups": (plan.setups[0].model_copy(update={"operations": operations}),)})
+    setup = Setup(id="a", name="Setup A · top face")
+    plan = Plan(stock=stock, models=(model,), setups=(setup,))
+    operations = proposed_sheet(plan, setup, mesh_summary_for(model), shop_cutters())
+    return plan.model_copy(update={"setups": (setup.model_copy(update={"operations": operations}),)})
 
 
 def _up(value: float, step: float = 10) -> float:
@@ -104,13 +112,19 @@ def shop_cutters() -> list[Cutter]:
 
 def cutters_for(plan: Plan) -> list[Cutter]:
     """Cutters by number: those of the plan as it has them, then those of the shop that it does not use."""
-    used = {step.cutter.number: step.cutter for setup in plan.setups for operation in setup.operations for step in operation.steps}
+    used = {
+        step.cutter.number: step.cutter
+        for setup in plan.setups
+        for operation in setup.operations
+        for step in operation.steps
+    }
     return list(({cutter.number: cutter for cutter in shop_cutters()} | used).values())
 
 
 def new_operation(plan: Plan, key: str) -> Operation:
     """An operation with proposed settings and the next free number."""
-    numbers = [operation.number for setup in plan.setups for operation in setup.operations]
+    key = RENAMED_STRATEGIES.get(key, key)
+    numbers = [step.number for setup in plan.setups for operation in setup.operations for step in operation.steps]
     return proposed_operation(plan, shop_cutters(), key, (max(numbers, default=0) // 10 + 1) * 10)
 
 

@@ -5,7 +5,8 @@ from django.utils import timezone
 
 
 class Blob(models.Model):
-    """Bytes of any length (`size`), kept as compressed chunks (`stored` bytes), never whole in memory of the web process."""
+    """Bytes of any length (`size`), kept as compressed chunks (`stored` bytes), never whole in memory of the web
+    process."""
 
     size = models.BigIntegerField(default=0)
     stored = models.BigIntegerField(default=0)
@@ -42,7 +43,8 @@ class Mesh(models.Model):
 
 
 class Result(models.Model):
-    """The result of a stage of the pipeline, under the hash of its causes; `size` is what it takes in the database, `job` for which it
+    """The result of a stage of the pipeline, under the hash of its causes; `size` is what it takes in the database,
+    `job` for which it
     was made first, `used` when it was asked for last, to the hour."""
 
     key = models.CharField(primary_key=True, max_length=200)
@@ -122,6 +124,13 @@ class Piece(models.Model):
 
 class Post(models.Model):
     """A post of the shop's own, as the core describes it."""
+
+    key = models.CharField(max_length=60, unique=True)
+    data = models.JSONField()
+
+
+class Machine(models.Model):
+    """A machine of the shop, as the core describes it."""
 
     key = models.CharField(max_length=60, unique=True)
     data = models.JSONField()

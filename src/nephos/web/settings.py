@@ -3,7 +3,7 @@
 import os
 from urllib.parse import unquote, urlsplit
 
-from nephos.command.home import HOME, ROOT, load_config
+from nephos.home import HOME, ROOT, load_config
 
 _config = load_config()
 PORT = int(os.environ.get("NEPHOS_PORT", _config.web_port))
@@ -14,7 +14,9 @@ ALLOWED_HOSTS = ["localhost", "127.0.0.1"]
 CSRF_TRUSTED_ORIGINS = [f"http://localhost:{PORT}", f"http://127.0.0.1:{PORT}"]
 CSRF_COOKIE_SAMESITE = "Strict"
 INSTALLED_APPS = [
-    "django.contrib.contenttypes", "django.contrib.staticfiles", "procrastinate.contrib.django",
+    "django.contrib.contenttypes",
+    "django.contrib.staticfiles",
+    "procrastinate.contrib.django",
     "nephos.web.apps.NephosConfig",
 ]
 MIDDLEWARE = [
@@ -32,11 +34,16 @@ _serves = os.environ.get("NEPHOS_ROLE") == "web"
 _url = urlsplit(os.environ.get("NEPHOS_DATABASE_URL", ""))
 DATABASES = {
     "default": {
-        "ENGINE": "django.db.backends.postgresql", "NAME": _url.path.strip("/") or os.environ.get("NEPHOS_DATABASE", "nephos"),
-        "USER": unquote(_url.username or "nephos"), "PASSWORD": unquote(_url.password or _config.database_password),
-        "HOST": _url.hostname or "127.0.0.1", "PORT": _url.port or _config.database_port,
+        "ENGINE": "django.db.backends.postgresql",
+        "NAME": _url.path.strip("/") or os.environ.get("NEPHOS_DATABASE", "nephos"),
+        "USER": unquote(_url.username or "nephos"),
+        "PASSWORD": unquote(_url.password or _config.database_password),
+        "HOST": _url.hostname or "127.0.0.1",
+        "PORT": _url.port or _config.database_port,
         # A new connection costs 18 ms. The pages share a few; workers and tests open their own.
-        "CONN_MAX_AGE": 0, "CONN_HEALTH_CHECKS": True, "OPTIONS": {"pool": {"min_size": 2, "max_size": 8}} if _serves else {},
+        "CONN_MAX_AGE": 0,
+        "CONN_HEALTH_CHECKS": True,
+        "OPTIONS": {"pool": {"min_size": 2, "max_size": 8}} if _serves else {},
         "TEST": {"NAME": os.environ.get("NEPHOS_TEST_DATABASE", "nephos_test")},
     }
 }
@@ -56,11 +63,21 @@ SECURE_CONTENT_TYPE_NOSNIFF = True
 LOGS = HOME / "logs"
 LOGS.mkdir(parents=True, exist_ok=True)
 LOGGING = {
-    "version": 1, "disable_existing_loggers": False,
+    "version": 1,
+    "disable_existing_loggers": False,
     "formatters": {"line": {"format": "%(asctime)s %(process)d %(levelname)s %(name)s: %(message)s"}},
-    "handlers": {"file": {
-        "class": "logging.handlers.RotatingFileHandler", "filename": str(LOGS / f"nephos-{os.environ.get('NEPHOS_ROLE', 'other')}.log"),
-        "maxBytes": 5 * 2**20, "backupCount": 5, "formatter": "line", "delay": True}},
-    "loggers": {"nephos": {"handlers": ["file"], "level": "INFO"},
-                "django.request": {"handlers": ["file"], "level": "ERROR", "propagate": False}},
+    "handlers": {
+        "file": {
+            "class": "logging.handlers.RotatingFileHandler",
+            "filename": str(LOGS / f"nephos-{os.environ.get('NEPHOS_ROLE', 'other')}.log"),
+            "maxBytes": 5 * 2**20,
+            "backupCount": 5,
+            "formatter": "line",
+            "delay": True,
+        }
+    },
+    "loggers": {
+        "nephos": {"handlers": ["file"], "level": "INFO"},
+        "django.request": {"handlers": ["file"], "level": "ERROR", "propagate": False},
+    },
 }

@@ -11,7 +11,7 @@ import numpy as np
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 
-from nephos.core.plan.results import Result as CoreResult
+from nephos.core.pipeline.store import Result as CoreResult
 from nephos.web.blobs import pieces_of, read_chunks, save_blob
 from nephos.web.models import Result, ResultArray
 
@@ -65,12 +65,18 @@ class DatabaseStore:
         try:
             with transaction.atomic():
                 Result.objects.filter(key=key, facts__transient=True).delete()
-                row = Result.objects.create(key=key, stage=stage, facts=result.facts, job=getattr(self._job, "id", None))
+                row = Result.objects.create(
+                    key=key, stage=stage, facts=result.facts, job=getattr(self._job, "id", None)
+                )
                 size = 0
                 for name, array in result.arrays.items():
                     little = np.ascontiguousarray(array, array.dtype.newbyteorder("<"))
-                    blob = save_blob(pieces_of(memoryview(little.reshape(-1)).cast("B") if little.size else memoryview(b"")))
-                    ResultArray.objects.create(result=row, name=name, dtype=little.dtype.str, shape=list(array.shape), blob=blob)
+                    blob = save_blob(
+                        pieces_of(memoryview(little.reshape(-1)).cast("B") if little.size else memoryview(b""))
+                    )
+                    ResultArray.objects.create(
+                        result=row, name=name, dtype=little.dtype.str, shape=list(array.shape), blob=blob
+                    )
                     size += blob.stored
                 Result.objects.filter(pk=key).update(size=size)
         except IntegrityError:

@@ -15,25 +15,25 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued
 
-from nephos.core.curves import read_curves
 from nephos.core.errors import Cancelled, NotYet, Refused
+from nephos.core.estimate.stock_estimate import draw_height_map, height_map_key
+from nephos.core.findings.proof_checks import outcome_findings
+from nephos.core.mesh.curves import read_curves
 from nephos.core.mesh.formats import read_mesh, write_mesh
 from nephos.core.mesh.formats.gltf import write_glb
-from nephos.core.mesh.look import look_at
 from nephos.core.mesh.model import Mesh as CoreMesh
-from nephos.core.plan.boundaries import shape_of
-from nephos.core.plan.foreign import prove_foreign
-from nephos.core.plan.keys import outline_key_of, setup_keys
-from nephos.core.plan.outcome import SetupOutcome
-from nephos.core.plan.pipeline import run_setup
-from nephos.core.plan.proof import grid_facts
-from nephos.core.plan.proof_checks import outcome_findings
-from nephos.core.plan.report import setup_report
-from nephos.core.plan.results import as_result
+from nephos.core.mesh.summary import summarize
+from nephos.core.pipeline.boundaries import shape_of
+from nephos.core.pipeline.external_program import prove_external
+from nephos.core.pipeline.keys import outline_key_of, setup_keys
+from nephos.core.pipeline.outcome import SetupOutcome
+from nephos.core.pipeline.proof import grid_facts
+from nephos.core.pipeline.run import run_plan
+from nephos.core.pipeline.space import Work, first_block, joined, placed_parts, prepared_key, prepared_mesh, setup_space
+from nephos.core.pipeline.store import as_result
 from nephos.core.plan.schema import Model, Plan, Setup, parse_plan
-from nephos.core.plan.space import Work, first_block, joined, placed_parts, prepared_key, prepared_mesh, setup_space
-from nephos.core.plan.survey import draw_relief, relief_key
-from nephos.core.post.seal import check_word
+from nephos.core.post.checksum import check_word
+from nephos.core.report.setup_report import setup_report
 from nephos.core.stock.frames import shown_grid, shown_top
 from nephos.core.stock.solid import block_mesh
 from nephos.core.stock.window import cut_window, window_grid
@@ -41,10 +41,10 @@ from nephos.web.blobs import read_chunks
 from nephos.web.collect import collect, forget_job
 from nephos.web.health import require_space
 from nephos.web.jobs import cutters_for
-from nephos.web.looks import look_key, outlines_wanted, raw_look_key
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision
 from nephos.web.pictures import mesh_thumbnail, shaded
 from nephos.web.store import DatabaseStore
+from nephos.web.summaries import mesh_summary_key, outlines_wanted, raw_mesh_summary_key
 
 STORE = DatabaseStore()
 LOG = logging.getLogger("nephos.tasks")
@@ -55,12 +55,17 @@ def _loaded(digest: str) -> CoreMesh:
     row = Mesh.objects.filter(digest=digest, state=Mesh.State.READY).first()
     if row is None:
         reading = Mesh.objects.filter(digest=digest, state=Mesh.State.READING).exists()
-        raise NotYet("the mesh is still being read: try again in a moment" if reading else "the mesh of this job is gone: import it again")
+        raise NotYet(
+            "the mesh is still being read: try again in a moment"
+            if reading
+            else "the mesh of this job is gone: import it again"
+        )
     return read_mesh(row.name, b"".join(read_chunks(row.file_id)))
 
 
 def _fault() -> str:
-    """What is said of a fault of our own, with the mark under which the log has it. To be called while it is handled."""
+    """What is said of a fault of our own, with the mark under which the log has it. To be called while it is
+    handled."""
     mark = secrets.token_hex(4)
     LOG.exception("fault %s", mark)
     return f"this broke off by a fault of Nephos (fault {mark} in the log): please report it"
@@ -70,7 +75,8 @@ def _fault() -> str:
 def _or_refused(keys: Iterable[str], stage: str, too_large: str) -> Iterator[None]:
     """Keep the reason why the results under `keys` cannot be made, for those who wait for them.
 
-    Only what follows from the causes of a result is kept for good. What can change, such as memory or a mesh that is being
+    Only what follows from the causes of a result is kept for good. What can change, such as memory or a mesh that is
+    being
     read, is kept for those who wait now and dropped when the result is asked for again.
     """
     try:
@@ -90,13 +96,13 @@ def _refuse(keys: Iterable[str], stage: str, reason: str, transient: bool = Fals
         STORE.put(key, stage, as_result({"refused": reason} | ({"transient": True} if transient else {})))
 
 
-def _keep_look(key: str, mesh: CoreMesh, said: tuple[str, ...] = ()) -> dict[str, Any]:
+def _keep_mesh_summary(key: str, mesh: CoreMesh, said: tuple[str, ...] = ()) -> dict[str, Any]:
     """Work out and keep the look of a mesh; returns its facts."""
     kept = STORE.get(key)
     if kept is not None:
         return kept.facts
-    facts, arrays = look_at(mesh, said)
-    STORE.put(key, "look", as_result(facts, **arrays))
+    facts, arrays = summarize(mesh, said)
+    STORE.put(key, "mesh-summary", as_result(facts, **arrays))
     return facts
 
 
@@ -109,7 +115,7 @@ def read_uploaded(mesh_id: int) -> None:
     try:
         mesh = read_mesh(row.name, b"".join(read_chunks(row.file_id)))
         digest = mesh.digest()
-        facts = _keep_look(raw_look_key(digest), mesh)
+        facts = _keep_mesh_summary(raw_mesh_summary_key(digest), mesh)
     except (Refused, MemoryError) as reason:
         text = str(reason) or "there is not enough memory to read this mesh: thin it out before you import it"
         Mesh.objects.filter(pk=mesh_id).update(state=Mesh.State.REFUSED, reason=text)
@@ -117,7 +123,7 @@ def read_uploaded(mesh_id: int) -> None:
     except Exception:
         Mesh.objects.filter(pk=mesh_id).update(state=Mesh.State.REFUSED, reason=_fault())
         return
-    look = STORE.get(raw_look_key(digest))
+    look = STORE.get(raw_mesh_summary_key(digest))
     thumbnail = mesh_thumbnail(look.arrays["vertices"], look.arrays["faces"]) if look else None
     # What was asked for while it was being read was refused for the time being.
     Result.objects.filter(facts__transient=True).delete()
@@ -128,22 +134,23 @@ def read_uploaded(mesh_id: int) -> None:
 def prepare(model: dict[str, Any]) -> None:
     """Do a model's repairs and keep what can be said of the mesh after them."""
     item = Model.model_validate(model)
-    key = look_key(item)
+    key = mesh_summary_key(item)
     if STORE.get(key) is not None:
         return
-    with _or_refused([key], "look", "there is not enough memory for this repair: thin the mesh out first"):
+    with _or_refused([key], "mesh-summary", "there is not enough memory for this repair: thin the mesh out first"):
         mesh = prepared_mesh(item, _loaded, Work(STORE))
         made = STORE.get(prepared_key(item))
-        _keep_look(key, mesh, tuple(made.facts["said"]) if made else ())
+        _keep_mesh_summary(key, mesh, tuple(made.facts["said"]) if made else ())
 
 
 @app.task(queue="mesh", retry=2)
 def draw_outlines(plan: dict[str, Any]) -> None:
-    """Work out the boundaries of a plan and its relief, so that they can be seen and estimates be made before anything is calculated."""
+    """Work out the boundaries of a plan and its relief, so that they can be seen and estimates be made before anything
+    is calculated."""
     whole = parse_plan(plan)
     for setup in whole.setups:
         outlines = {key: outline_key_of(whole, setup, key) for key in outlines_wanted(whole)}
-        relief, work = relief_key(whole, setup), Work(STORE)
+        relief, work = height_map_key(whole, setup), Work(STORE)
         missing = [at for at in (relief, *outlines.values()) if STORE.get(at) is None]
         if not missing:
             continue
@@ -151,8 +158,8 @@ def draw_outlines(plan: dict[str, Any]) -> None:
         # Where one cannot be drawn the others still can; without a mesh in its place, none.
         with _or_refused(missing, "outline", too_large):
             space = setup_space(whole, setup, _loaded, work)
-            with _or_refused([relief], "relief", too_large):
-                work.stage(relief, "relief", partial(draw_relief, space))
+            with _or_refused([relief], "height-map", too_large):
+                work.stage(relief, "height-map", partial(draw_height_map, space))
             for key, at in outlines.items():
                 with _or_refused([at], "outline", too_large):
                     shape_of(space, work, key)
@@ -168,13 +175,18 @@ def read_drawing(key: str, name: str, blob: int) -> None:
     """Read the closed curves of a drawing; they are fetched under `key`."""
     with _or_refused([key], "drawing", "there is not enough memory to read this drawing: simplify it"):
         found = read_curves(name, b"".join(read_chunks(blob)))
-        STORE.put(key, "drawing", as_result({"curves": [curve.tolist() for curve in found.curves], "notes": list(found.notes)}))
+        STORE.put(
+            key,
+            "drawing",
+            as_result({"curves": [curve.tolist() for curve in found.curves], "notes": list(found.notes)}),
+        )
     Blob.objects.filter(pk=blob).delete()
 
 
 @app.task(queue="mesh")
 def export_model(key: str, name: str, plan: dict[str, Any], model: str) -> None:
-    """Write a model as it is placed, in millimetres from the stock's low corner, to a file to be fetched under `key`."""
+    """Write a model as it is placed, in millimetres from the stock's low corner, to a file to be fetched under
+    `key`."""
     whole = parse_plan(plan)
     item = next(other for other in whole.models if other.id == model)
     with _or_refused([key], "export", "there is not enough memory to write this file"):
@@ -186,13 +198,15 @@ def export_model(key: str, name: str, plan: dict[str, Any], model: str) -> None:
 def prove_program(key: str, plan: dict[str, Any], setup: str, blob: int, usual: int) -> None:
     """Prove a program from a file against the stock of a setup; what is found lies under `key`."""
     whole, item = _in_setup(plan, setup)
-    with _or_refused([key], "foreign", "there is not enough memory to prove this file: use a coarser pitch"):
-        prove_foreign(whole, item, _loaded, b"".join(read_chunks(blob)), cutters_for(whole), usual, Work(STORE))
+    with _or_refused([key], "external", "there is not enough memory to prove this file: use a coarser pitch"):
+        prove_external(whole, item, _loaded, b"".join(read_chunks(blob)), cutters_for(whole), usual, Work(STORE))
     Blob.objects.filter(pk=blob).delete()
 
 
 @app.task(queue="mesh")
-def cut_window_of(key: str, plan: dict[str, Any], setup: str, low: list[float], high: list[float], pitch: float, operations: int) -> None:
+def cut_window_of(
+    key: str, plan: dict[str, Any], setup: str, low: list[float], high: list[float], pitch: float, operations: int
+) -> None:
     """Cut a window of the block at full resolution with the moves of the first so many operations."""
     whole, item = _in_setup(plan, setup)
     with _or_refused([key], "window", "there is not enough memory for this window: make it smaller"):
@@ -245,7 +259,9 @@ class _Progress:
             return
         self.told = now
         step = min(max((self.most - self.low) / max(self.high - self.low, 1e-9), 0.0), 1.0)
-        Calculation.objects.filter(pk=self.id).update(fraction=self.most, step=step, note=self.text, updated=timezone.now())
+        Calculation.objects.filter(pk=self.id).update(
+            fraction=self.most, step=step, note=self.text, updated=timezone.now()
+        )
         if Calculation.objects.filter(pk=self.id, cancel=True).exists():
             raise Cancelled
 
@@ -258,22 +274,34 @@ def _keep_programs(done: SetupOutcome, title: str) -> None:
         text = np.frombuffer(program.text, np.uint8)
         offsets = np.concatenate([[0], np.flatnonzero(text == 10) + 1]).astype(np.int64)
         arrays = {f"lines_{number}": lines.astype(np.int32) for number, (_, lines) in program.found.items()}
-        STORE.put(key, "program", as_result({
-            "name": program.name, "numbers": list(program.numbers), "title": title, "check": check_word(program.text),
-            "firsts": {str(number): first for number, (first, _) in program.found.items()}}, text=text, offsets=offsets, **arrays))
+        STORE.put(
+            key,
+            "program",
+            as_result(
+                {
+                    "name": program.name,
+                    "numbers": list(program.numbers),
+                    "title": title,
+                    "check": check_word(program.text),
+                    "firsts": {str(number): first for number, (first, _) in program.found.items()},
+                },
+                text=text,
+                offsets=offsets,
+                **arrays,
+            ),
+        )
     if STORE.get(done.keys.files) is None:
         listed = [{"name": p.name, "size": len(p.text), "numbers": list(p.numbers)} for p in done.programs]
         STORE.put(done.keys.files, "program", as_result({"programs": listed}))
 
 
-def _keep_summary(done: SetupOutcome, plan: Plan) -> None:
+def _keep_summary(done: SetupOutcome) -> None:
     findings = outcome_findings(done)
-    report = setup_report(done, findings)
+    report = setup_report(done, findings, np.zeros(3))
     report["findings_in"] = [finding.as_dict() for finding in outcome_findings(done, "in")]
     grid = shown_grid(done.block.grid)
     report["grid"], report["compare_grid"] = grid_facts(grid), grid_facts(done.comparison.grid)
-    report["block_key"] = done.keys.operations[done.outcomes[-1].operation.number].block
-    report["matrix"] = done.space.matrix.tolist()
+    report["block_key"] = done.keys.block
     if STORE.get(done.keys.summary) is None:
         STORE.put(done.keys.summary, "summary", as_result(report, top=shown_top(done.block, grid)))
 
@@ -313,14 +341,11 @@ def calculate(calculation_id: int) -> None:
     try:
         require_space("a calculation")
         plan = parse_plan(Revision.objects.get(job_id=row.job_id, number=row.revision).plan)
-        if not plan.setups:
-            raise Refused("there is no setup: add an operation first")
-        for setup in plan.setups:
-            title = f"{row.job.name}, revision {row.revision}"
-            with STORE.made_for(row.job_id):
-                done = run_setup(plan, setup, _loaded, work, title)
+        title = f"{row.job.name}, revision {row.revision}"
+        with STORE.made_for(row.job_id):
+            for done in run_plan(plan, _loaded, work, title):
                 _keep_programs(done, title)
-                _keep_summary(done, plan)
+                _keep_summary(done)
             grid = shown_grid(done.block.grid)
             Job.objects.filter(pk=row.job_id).update(picture=shaded(shown_top(done.block, grid), grid.pitch))
     except Cancelled:
@@ -332,7 +357,9 @@ def calculate(calculation_id: int) -> None:
         Calculation.objects.filter(pk=row.pk).update(state=Calculation.State.FAILED, reason=_fault())
     else:
         Calculation.objects.filter(pk=row.pk).update(
-            state=Calculation.State.DONE, fraction=1.0, step=1.0, seconds={k: round(v, 3) for k, v in work.seconds.items()},
+            state=Calculation.State.DONE,
+            fraction=1.0,
+            step=1.0,
+            seconds={k: round(v, 3) for k, v in work.seconds.items()},
         )
         collect_soon()
-

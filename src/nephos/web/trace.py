@@ -22,11 +22,22 @@ def failure(request: HttpRequest, error: Exception) -> HttpResponse:
     """The answer to a request that failed, with its number; the log has the rest."""
     number = getattr(request, "number", "none")
     if isinstance(error, OperationalError | InterfaceError):
-        LOG.error("request %s %s %s: the database does not answer: %s", number, request.method, request.path, str(error).splitlines()[0])
+        LOG.error(
+            "request %s %s %s: the database does not answer: %s",
+            number,
+            request.method,
+            request.path,
+            str(error).splitlines()[0],
+        )
         return JsonResponse({"message": DATABASE_DOWN, "request": number}, status=503)
     LOG.error("request %s %s %s failed", number, request.method, request.path, exc_info=error)
-    return JsonResponse({"message": f"this failed by a fault of Nephos (request {number} in the log): please report it", "request": number},
-                        status=500)
+    return JsonResponse(
+        {
+            "message": f"this failed by a fault of Nephos (request {number} in the log): please report it",
+            "request": number,
+        },
+        status=500,
+    )
 
 
 class Trace:
@@ -48,7 +59,14 @@ class Trace:
         REQUESTS.labels(request.method, response.status_code).inc()
         SECONDS.observe(took)
         if _LOGGED:
-            LOG.info("request %s %s %s %s %.0f ms", request.number, request.method, request.path, response.status_code, 1000 * took)  # type: ignore[attr-defined]
+            LOG.info(
+                "request %s %s %s %s %.0f ms",
+                request.number,
+                request.method,
+                request.path,
+                response.status_code,
+                1000 * took,
+            )  # type: ignore[attr-defined]
         return response
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:

@@ -4,7 +4,7 @@ from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
-from nephos.command.home import ROOT
+from nephos.home import ROOT
 from nephos.web.api import api
 from nephos.web.health import health_view, metrics_view
 
@@ -18,4 +18,9 @@ def page(request: HttpRequest) -> HttpResponse:
     return HttpResponse(index.read_bytes(), content_type="text/html")
 
 
-urlpatterns = [path("health", health_view), path("metrics", metrics_view), path("api/", api.urls), re_path(r"^(?!api/|static/).*$", page)]
+urlpatterns = [
+    path("health", health_view),
+    path("metrics", metrics_view),
+    path("api/", api.urls),
+    re_path(r"^(?!api/|static/).*$", page),
+]

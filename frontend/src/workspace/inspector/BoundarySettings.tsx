@@ -7,67 +7,213 @@ import { boundaryChoices, infoOf, useSheetState, withBoundary } from "../state";
 import { CurveList } from "./CurveList";
 import { Buttons, Head, Note } from "./shared";
 
-const SOURCES = { silhouette: "outline of models", slice: "what stands above", box: "box of models", stock: "stock", rectangle: "rectangle", circle: "circle", drawn: "drawn or brought in" };
+const SOURCES = {
+  silhouette: "outline of models",
+  slice: "above a height",
+  box: "box of models",
+  stock: "stock",
+  rectangle: "rectangle",
+  circle: "circle",
+  drawn: "drawn or brought in",
+};
 const HOW = { join: "joined with", cut: "without", intersect: "common with" };
 
 export function BoundarySettings(props: { boundary: Boundary }) {
-  const { plan, derived, live, keep, choose, problem, tool, setTool } = useSheetState();
+  const { plan, derived, live, keep, choose, problem, tool, setTool, setupId } = useSheetState();
   const { boundary } = props;
   const unit = plan.units ?? "mm";
   const square = unit === "in" ? 645.16 : 1;
-  const drawn = infoOf(derived)?.outlines[boundary.id];
+  const drawn = infoOf(derived, setupId)?.outlines[boundary.id];
   const changed = (change: Partial<Boundary>) => withBoundary(plan, boundary.id, change);
-  const number = (label: string, value: number, change: (value: number) => Partial<Boundary>, range: { low?: number; over?: number; high: number }, help?: string) => (
-    <NumberField label={label} unit={unit} value={value} {...range} help={help} step={0.5} onLive={(next) => next !== null && live(changed(change(next)))}
-      onChange={(next) => next !== null && keep(changed(change(next)), label.toLowerCase())} />
+  const number = (
+    label: string,
+    value: number,
+    change: (value: number) => Partial<Boundary>,
+    range: { low?: number; over?: number; high: number },
+    help?: string,
+  ) => (
+    <NumberField
+      label={label}
+      unit={unit}
+      value={value}
+      {...range}
+      help={help}
+      step={0.5}
+      onLive={(next) => next !== null && live(changed(change(next)))}
+      onChange={(next) => next !== null && keep(changed(change(next)), label.toLowerCase())}
+    />
   );
   const others = boundaryChoices(plan, boundary.id);
   const combine = boundary.combine ?? [];
-  const at = boundary.at ?? [0, 0], size = boundary.size ?? [50, 50];
+  const at = boundary.at ?? [0, 0],
+    size = boundary.size ?? [50, 50];
   const placed = boundary.source === "rectangle" || boundary.source === "circle";
   return (
     <>
       <h2>{boundary.name}</h2>
-      <p className="sub">{drawn?.refused ? "" : drawn ? `${drawn.loops} ${drawn.loops === 1 ? "loop" : "loops"} · ${areaText(drawn.area ?? 0, unit)}` : "being drawn…"}</p>
+      <p className="sub">
+        {drawn?.refused
+          ? ""
+          : drawn
+            ? `${drawn.loops} ${drawn.loops === 1 ? "loop" : "loops"} · ${areaText(drawn.area ?? 0, unit)}`
+            : "being drawn…"}
+      </p>
       {(problem || drawn?.refused) && <Said role="alert">{problem || drawn?.refused}</Said>}
       <NameField label="Name" value={boundary.name} onChange={(name) => keep(changed({ name }), "name")} />
-      <Choose label="Comes from" value={boundary.source ?? "silhouette"} choices={SOURCES} onChange={(source) => keep(changed({ source: source as "box" }), "source")} />
-      {boundary.source === "slice" && number("Height over the foot", boundary.height ?? 1, (height) => ({ height }), { low: 0, high: 10000 })}
+      <Choose
+        label="Comes from"
+        value={boundary.source ?? "silhouette"}
+        choices={SOURCES}
+        onChange={(source) => keep(changed({ source: source as "box" }), "source")}
+      />
+      {boundary.source === "slice" &&
+        number("Height over the foot", boundary.height ?? 1, (height) => ({ height }), { low: 0, high: 10000 })}
       {placed && number("Middle at, X", at[0], (value) => ({ at: [value, at[1]] }), { low: -10000, high: 10000 })}
       {placed && number("Middle at, Y", at[1], (value) => ({ at: [at[0], value] }), { low: -10000, high: 10000 })}
-      {placed && number(boundary.source === "circle" ? "Diameter" : "Size X", size[0], (value) => ({ size: boundary.source === "circle" ? [value, value] : [value, size[1]] }), { over: 0, high: 10000 })}
-      {boundary.source === "rectangle" && number("Size Y", size[1], (value) => ({ size: [size[0], value] }), { over: 0, high: 10000 })}
+      {placed &&
+        number(
+          boundary.source === "circle" ? "Diameter" : "Size X",
+          size[0],
+          (value) => ({ size: boundary.source === "circle" ? [value, value] : [value, size[1]] }),
+          { over: 0, high: 10000 },
+        )}
+      {boundary.source === "rectangle" &&
+        number("Size Y", size[1], (value) => ({ size: [size[0], value] }), { over: 0, high: 10000 })}
       {boundary.source === "drawn" && <CurveList boundary={boundary} />}
       {!placed && boundary.source !== "stock" && boundary.source !== "drawn" && (plan.models?.length ?? 0) > 1 && (
         <Buttons>
           {plan.models?.map((model) => (
-            <ToggleQuiet key={model.id} isSelected={boundary.models?.includes(model.id) ?? false} onChange={(on) => keep(changed({ models: on ? [...(boundary.models ?? []), model.id] : (boundary.models ?? []).filter((id) => id !== model.id) }), "models")}>{model.name}</ToggleQuiet>
+            <ToggleQuiet
+              key={model.id}
+              isSelected={boundary.models?.includes(model.id) ?? false}
+              onChange={(on) =>
+                keep(
+                  changed({
+                    models: on
+                      ? [...(boundary.models ?? []), model.id]
+                      : (boundary.models ?? []).filter((id) => id !== model.id),
+                  }),
+                  "models",
+                )
+              }
+            >
+              {model.name}
+            </ToggleQuiet>
           ))}
         </Buttons>
       )}
-      {number("Offset", boundary.offset ?? 0, (offset) => ({ offset }), { low: -500, high: 500 }, "outwards; negative inwards")}
-      <Choose label="Corners" value={boundary.corners ?? "round"} choices={{ round: "round", sharp: "sharp" }} onChange={(corners) => keep(changed({ corners: corners as "round" }), "corners")} />
+      {number(
+        "Offset",
+        boundary.offset ?? 0,
+        (offset) => ({ offset }),
+        { low: -500, high: 500 },
+        "outwards; negative inwards",
+      )}
+      <Choose
+        label="Corners"
+        value={boundary.corners ?? "round"}
+        choices={{ round: "round", sharp: "sharp" }}
+        onChange={(corners) => keep(changed({ corners: corners as "round" }), "corners")}
+      />
       {number("Smooth within", boundary.smooth ?? 0, (smooth) => ({ smooth }), { low: 0, high: 10 })}
-      <NumberField label="Drop loops under" kind="plain" suffix={`${unit}²`} unit={unit} value={(boundary.drop_under ?? 0) / square} low={0} high={100000000} step={unit === "in" ? 0.05 : 10} onChange={(value) => value !== null && keep(changed({ drop_under: value * square }), "small loops")} />
+      <NumberField
+        label="Drop loops under"
+        kind="plain"
+        suffix={`${unit}²`}
+        unit={unit}
+        value={(boundary.drop_under ?? 0) / square}
+        low={0}
+        high={100000000}
+        step={unit === "in" ? 0.05 : 10}
+        onChange={(value) => value !== null && keep(changed({ drop_under: value * square }), "small loops")}
+      />
       <Buttons>
-        <ToggleQuiet isSelected={boundary.outer_only ?? false} onChange={(outer_only) => keep(changed({ outer_only }), "holes")}>Outer loops only</ToggleQuiet>
-        <ToggleQuiet isSelected={tool === "pick loop"} onChange={(on) => setTool(on ? "pick loop" : "none")}>Pick a loop off</ToggleQuiet>
-        {(boundary.left_out?.length ?? 0) > 0 && <Quiet onPress={() => keep(changed({ left_out: [] }), "loops back in")}>Take {boundary.left_out?.length} back in</Quiet>}
+        <ToggleQuiet
+          isSelected={boundary.outer_only ?? false}
+          onChange={(outer_only) => keep(changed({ outer_only }), "holes")}
+        >
+          Outer loops only
+        </ToggleQuiet>
+        <ToggleQuiet isSelected={tool === "pick loop"} onChange={(on) => setTool(on ? "pick loop" : "none")}>
+          Pick a loop off
+        </ToggleQuiet>
+        {(boundary.left_out?.length ?? 0) > 0 && (
+          <Quiet onPress={() => keep(changed({ left_out: [] }), "loops back in")}>
+            Take {boundary.left_out?.length} back in
+          </Quiet>
+        )}
       </Buttons>
       {tool === "pick loop" && <Note>Click near the loop in the view. Escape lets it be.</Note>}
-      <Head>Combined<span>{combine.length || "with none"}</span></Head>
+      <Head>
+        Combined<span>{combine.length || "with none"}</span>
+      </Head>
       {combine.map((item, k) => (
         <Buttons key={k}>
-          <span style={{ flex: 1 }}><Choose wide label="How" value={item.how ?? "join"} choices={HOW} onChange={(how) => keep(changed({ combine: combine.map((old, n) => (n === k ? { ...old, how: how as "join" } : old)) }), "combine")} /></span>
-          <span style={{ flex: 1 }}><Choose wide label="With" value={item.boundary} choices={others} onChange={(other) => keep(changed({ combine: combine.map((old, n) => (n === k ? { ...old, boundary: other } : old)) }), "combine")} /></span>
-          <Quiet aria-label="Take the combination out" onPress={() => keep(changed({ combine: combine.filter((_, n) => n !== k) }), "combine")}>×</Quiet>
+          <span style={{ flex: 1 }}>
+            <Choose
+              wide
+              label="How"
+              value={item.how ?? "join"}
+              choices={HOW}
+              onChange={(how) =>
+                keep(
+                  changed({ combine: combine.map((old, n) => (n === k ? { ...old, how: how as "join" } : old)) }),
+                  "combine",
+                )
+              }
+            />
+          </span>
+          <span style={{ flex: 1 }}>
+            <Choose
+              wide
+              label="With"
+              value={item.boundary}
+              choices={others}
+              onChange={(other) =>
+                keep(
+                  changed({ combine: combine.map((old, n) => (n === k ? { ...old, boundary: other } : old)) }),
+                  "combine",
+                )
+              }
+            />
+          </span>
+          <Quiet
+            aria-label="Take the combination out"
+            onPress={() => keep(changed({ combine: combine.filter((_, n) => n !== k) }), "combine")}
+          >
+            ×
+          </Quiet>
         </Buttons>
       ))}
       <Buttons>
-        <Quiet onPress={() => keep(changed({ combine: [...combine, { how: "join", boundary: Object.keys(others)[0] as string }] }), "combine")}>+ Combine with another</Quiet>
-        <Quiet onPress={() => { choose({ kind: "stock" }); keep({ ...plan, boundaries: (plan.boundaries ?? []).filter((item) => item.id !== boundary.id) }, "delete boundary"); }}>Delete</Quiet>
+        <Quiet
+          onPress={() =>
+            keep(
+              changed({ combine: [...combine, { how: "join", boundary: Object.keys(others)[0] as string }] }),
+              "combine",
+            )
+          }
+        >
+          + Combine with another
+        </Quiet>
+        <Quiet
+          onPress={() => {
+            choose({ kind: "stock" });
+            keep(
+              { ...plan, boundaries: (plan.boundaries ?? []).filter((item) => item.id !== boundary.id) },
+              "delete boundary",
+            );
+          }}
+        >
+          Delete
+        </Quiet>
       </Buttons>
-      {placed && <Note>From the low corner of the stock, {lengthText(plan.stock.length, unit, 1)} × {lengthText(plan.stock.width, unit, 1)} {unit}.</Note>}
+      {placed && (
+        <Note>
+          From the low corner of the stock, {lengthText(plan.stock.length, unit, 1)} ×{" "}
+          {lengthText(plan.stock.width, unit, 1)} {unit}.
+        </Note>
+      )}
     </>
   );
 }

@@ -8,9 +8,17 @@ import { CurveList } from "./CurveList";
 const reading = vi.hoisted(() => ({ of: (): Promise<unknown> => Promise.resolve() }));
 vi.mock("../../api/hooks", () => ({ readCurves: () => reading.of() }));
 
-const triangle = { points: [[0, 0], [40, 0], [0, 30]], smooth: false };
+const triangle = {
+  points: [
+    [0, 0],
+    [40, 0],
+    [0, 30],
+  ],
+  smooth: false,
+};
 const boundary = (curves: unknown[]) => ({ id: "b1", name: "Drawn", kind: "drawn", curves }) as unknown as Boundary;
-const planWith = (item: Boundary) => ({ units: "mm", stock: { length: 200, width: 100, thickness: 20 }, boundaries: [item] }) as unknown as FullPlan;
+const planWith = (item: Boundary) =>
+  ({ units: "mm", stock: { length: 200, width: 100, thickness: 20 }, boundaries: [item] }) as unknown as FullPlan;
 const curvesOf = (plan: FullPlan) => plan.boundaries?.[0]?.curves;
 
 function list(curves: unknown[]) {
@@ -23,7 +31,17 @@ describe("the curves of a boundary", () => {
   it("begin with a polygon about the middle of the stock", async () => {
     const { user, kept } = list([]);
     await user.click(screen.getByText("+ Polygon"));
-    expect(curvesOf(kept()[0])).toEqual([{ points: [[140, 50], [100, 75], [60, 50], [100, 25]], smooth: false }]);
+    expect(curvesOf(kept()[0])).toEqual([
+      {
+        points: [
+          [140, 50],
+          [100, 75],
+          [60, 50],
+          [100, 25],
+        ],
+        smooth: false,
+      },
+    ]);
     expect(kept()[1]).toBe("add a polygon");
   });
 
@@ -32,17 +50,45 @@ describe("the curves of a boundary", () => {
     const field = within(screen.getByTestId("curve")).getByLabelText("2 X");
     await user.clear(field);
     await user.type(field, "45");
-    expect(curvesOf(sheet.live.mock.lastCall?.[0] as FullPlan)).toEqual([{ points: [[0, 0], [45, 0], [0, 30]], smooth: false }]);
+    expect(curvesOf(sheet.live.mock.lastCall?.[0] as FullPlan)).toEqual([
+      {
+        points: [
+          [0, 0],
+          [45, 0],
+          [0, 30],
+        ],
+        smooth: false,
+      },
+    ]);
     expect(sheet.keep).not.toHaveBeenCalled();
     await user.tab();
-    expect(curvesOf(kept()[0])).toEqual([{ points: [[0, 0], [45, 0], [0, 30]], smooth: false }]);
+    expect(curvesOf(kept()[0])).toEqual([
+      {
+        points: [
+          [0, 0],
+          [45, 0],
+          [0, 30],
+        ],
+        smooth: false,
+      },
+    ]);
   });
 
   it("get a point in the middle of the longest side, and never fewer than three", async () => {
     const { user, kept } = list([triangle]);
     expect(screen.getByLabelText("Take out point 1").hasAttribute("disabled")).toBe(true);
     await user.click(screen.getByText("+ Point"));
-    expect(curvesOf(kept()[0])).toEqual([{ points: [[0, 0], [40, 0], [20, 15], [0, 30]], smooth: false }]);
+    expect(curvesOf(kept()[0])).toEqual([
+      {
+        points: [
+          [0, 0],
+          [40, 0],
+          [20, 15],
+          [0, 30],
+        ],
+        smooth: false,
+      },
+    ]);
   });
 
   it("are bent and taken out one by one", async () => {
@@ -54,18 +100,46 @@ describe("the curves of a boundary", () => {
   });
 
   it("are imported from a drawing, after those that are there", async () => {
-    reading.of = () => Promise.resolve({ curves: [[[1, 1], [2, 1], [2, 2]]], notes: ["1 line that does not close was left out"] });
+    reading.of = () =>
+      Promise.resolve({
+        curves: [
+          [
+            [1, 1],
+            [2, 1],
+            [2, 2],
+          ],
+        ],
+        notes: ["1 line that does not close was left out"],
+      });
     const { user, kept, container } = list([triangle]);
-    await user.upload(container.querySelector("input[type=file]") as HTMLInputElement, new File(["<svg/>"], "wing.svg"));
-    expect((await screen.findByRole("status")).textContent).toBe("1 curve imported; 1 line that does not close was left out.");
-    expect(curvesOf(kept()[0])).toEqual([triangle, { points: [[1, 1], [2, 1], [2, 2]], smooth: false }]);
+    await user.upload(
+      container.querySelector("input[type=file]") as HTMLInputElement,
+      new File(["<svg/>"], "wing.svg"),
+    );
+    expect((await screen.findByRole("status")).textContent).toBe(
+      "1 curve imported; 1 line that does not close was left out.",
+    );
+    expect(curvesOf(kept()[0])).toEqual([
+      triangle,
+      {
+        points: [
+          [1, 1],
+          [2, 1],
+          [2, 2],
+        ],
+        smooth: false,
+      },
+    ]);
     expect(kept()[1]).toBe("curves of wing.svg");
   });
 
   it("stay as they are where a drawing cannot be read, and it is said why", async () => {
     reading.of = () => Promise.reject(new Error("wing.svg holds no closed curve: close its outlines"));
     const { user, sheet, container } = list([triangle]);
-    await user.upload(container.querySelector("input[type=file]") as HTMLInputElement, new File(["<svg/>"], "wing.svg"));
+    await user.upload(
+      container.querySelector("input[type=file]") as HTMLInputElement,
+      new File(["<svg/>"], "wing.svg"),
+    );
     expect((await screen.findByRole("alert")).textContent).toContain("close its outlines");
     expect(sheet.keep).not.toHaveBeenCalled();
   });

@@ -8,14 +8,28 @@ import { Panel } from "./shared";
 import { StockSettings } from "./StockSettings";
 
 export const Inspector = memo(function Inspector() {
-  const { plan, chosen } = useSheetState();
+  const { plan, chosen, setupId } = useSheetState();
   const model = chosen.kind === "model" ? plan.models?.find((item) => item.id === chosen.id) : undefined;
-  const operation = chosen.kind === "operation" ? setupOf(plan).operations.find((item) => item.number === chosen.number) : undefined;
+  const operation =
+    chosen.kind === "operation"
+      ? setupOf(plan, setupId).operations.find((item) => item.number === chosen.number)
+      : undefined;
   const boundary = chosen.kind === "boundary" ? plan.boundaries?.find((item) => item.id === chosen.id) : undefined;
-  if (boundary) return <Panel aria-label="Inspector"><BoundarySettings key={boundary.id} boundary={boundary} /></Panel>;
+  if (boundary)
+    return (
+      <Panel aria-label="Inspector">
+        <BoundarySettings key={boundary.id} boundary={boundary} />
+      </Panel>
+    );
   return (
     <Panel aria-label="Inspector">
-      {model ? <ModelSettings key={model.id} model={model} /> : operation ? <OperationSettings key={operation.number} operation={operation} /> : <StockSettings />}
+      {model ? (
+        <ModelSettings key={model.id} model={model} />
+      ) : operation ? (
+        <OperationSettings key={operation.number} operation={operation} />
+      ) : (
+        <StockSettings />
+      )}
     </Panel>
   );
 });

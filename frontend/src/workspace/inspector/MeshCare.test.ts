@@ -3,8 +3,23 @@ import type { MeshFacts } from "../../api/types";
 import { factLines, proposedLength, saidIn } from "./MeshCare";
 
 const facts: MeshFacts = {
-  format: "STL", triangles: 12, vertices: 8, size: [200, 100, 20], watertight: true, shells: 1, holes: 0, flipped: 0, inside_out: 0, without_area: 0,
-  duplicates: 0, nonmanifold: 0, largest_hole: 0, smallest_shell: 12, repairs: [], said: [], unit: { name: "mm", mm: 1, sure: false },
+  format: "STL",
+  triangles: 12,
+  vertices: 8,
+  size: [200, 100, 20],
+  watertight: true,
+  shells: 1,
+  holes: 0,
+  flipped: 0,
+  inside_out: 0,
+  without_area: 0,
+  duplicates: 0,
+  nonmanifold: 0,
+  largest_hole: 0,
+  smallest_shell: 12,
+  repairs: [],
+  said: [],
+  unit: { name: "mm", mm: 1, sure: false },
 };
 
 it("tells faults only where there are any, and offers to show those that have a place", () => {
@@ -21,6 +36,8 @@ it("proposes lengths that fit the mesh, whatever its unit", () => {
 });
 
 it("says the lengths of a repair as they will be cut", () => {
-  expect(saidIn("thinned; the surface moved {0.02} at most", 25.4, "mm")).toBe("thinned; the surface moved 0.508 mm at most");
+  expect(saidIn("thinned; the surface moved {0.02} at most", 25.4, "mm")).toBe(
+    "thinned; the surface moved 0.508 mm at most",
+  );
   expect(saidIn("a base {2} below its lowest point", 25.4, "in")).toBe("a base 2 in below its lowest point");
 });

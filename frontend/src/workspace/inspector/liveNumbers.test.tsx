@@ -7,17 +7,42 @@ import { showInSheet } from "../../testing/render";
 import type { Sheet } from "../state";
 import { OperationSettings } from "./OperationSettings";
 
-const operation = { number: 10, strategy: "finish_lines", cutter: { name: "3 mm ball", diameter: 3, feed: 1800, plunge_feed: 600, spindle: 18000 },
-  settings: {}, boundary: { boundary: "box", contain: "centre", plus: 0 } } as unknown as Operation;
+const operation = {
+  number: 10,
+  strategy: "finish_raster",
+  cutter: { name: "3 mm ball", diameter: 3, feed: 1800, plunge_feed: 600, spindle: 18000 },
+  settings: {},
+  boundary: { boundary: "box", contain: "centre", offset: 0 },
+} as unknown as Operation;
 const plan = { setups: [{ operations: [operation] }], stock: {} } as unknown as FullPlan;
-const derived = { setups: [{ operations: [{ number: 10, estimate: { scallop: 0.008, seconds: 75, lines: 120, layers: 0 },
-  feeds: { own: [], kept: [], sum: "", proposed_sum: "", proposed: {} } }] }] } as unknown as Derived;
+const derived = {
+  setups: [
+    {
+      operations: [
+        {
+          number: 10,
+          estimate: { scallop: 0.008, seconds: 75, lines: 120, layers: 0 },
+          feeds: { own: [], kept: [], sum: "", proposed_sum: "", proposed: {} },
+        },
+      ],
+    },
+  ],
+} as unknown as Derived;
 
 function shown(more: Partial<Sheet>) {
   const client = new QueryClient({ defaultOptions: { queries: { staleTime: Infinity } } });
-  client.setQueryData(["strategies"], [{ key: "finish_lines", title: "Finish, raster", summary: "", shapes: [], schema: { properties: {} } }]);
+  client.setQueryData(
+    ["strategies"],
+    [{ key: "finish_raster", title: "Finish, raster", summary: "", shapes: [], schema: { properties: {} } }],
+  );
   client.setQueryData(["cutters"], []);
-  showInSheet(<QueryClientProvider client={client}><OperationSettings operation={operation} /></QueryClientProvider>, plan, { derived, ...more });
+  showInSheet(
+    <QueryClientProvider client={client}>
+      <OperationSettings operation={operation} />
+    </QueryClientProvider>,
+    plan,
+    { derived, ...more },
+  );
   return screen.getByText("time, about").closest("dl") as HTMLElement;
 }
 

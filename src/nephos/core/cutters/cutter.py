@@ -58,7 +58,8 @@ class Cutter(BaseModel):
     @model_validator(mode="before")
     @classmethod
     def _only_its_own(cls, data: Any) -> Any:
-        """Dimensions that the shape does not have are dropped, and those that it lacks get usual numbers: another shape is no error."""
+        """Dimensions that the shape does not have are dropped, and those that it lacks get usual numbers: another shape
+        is no error."""
         if not isinstance(data, dict) or data.get("shape") not in SHAPES:
             return data
         kind, diameter = SHAPES[data["shape"]], data.get("diameter")
@@ -74,18 +75,22 @@ class Cutter(BaseModel):
             )
         if self.stickout is not None and self.stickout > self.overall_length:
             raise ValueError(
-                f"it stands out {self.stickout:g} mm, more than it is long ({self.overall_length:g} mm): correct one of them")
+                f"it stands out {self.stickout:g} mm, more than it is long ({self.overall_length:g} mm): correct one of them"
+            )
         if self.corner_radius > self.radius:
             raise ValueError(
-                f"the corner radius ({self.corner_radius:g} mm) is more than half the diameter: give {self.radius:g} mm or less")
+                f"the corner radius ({self.corner_radius:g} mm) is more than half the diameter: give {self.radius:g} mm or less"
+            )
         if self.tip_diameter > self.diameter:
             raise ValueError(
-                f"the tip ({self.tip_diameter:g} mm) is thicker than the cutter ({self.diameter:g} mm): correct one of them")
+                f"the tip ({self.tip_diameter:g} mm) is thicker than the cutter ({self.diameter:g} mm): correct one of them"
+            )
         if self.profile.rim > self.flute_length + 1e-9:
             raise ValueError(
                 f"with this angle the cone is {self.profile.rim:.3g} mm high, more than the flutes are long "
                 f"({self.flute_length:g} mm): "
-                "give a larger angle, a smaller diameter or longer flutes")
+                "give a larger angle, a smaller diameter or longer flutes"
+            )
         return self
 
     @property
@@ -125,7 +130,9 @@ class Cutter(BaseModel):
         if p.flat > 0:
             points.append((p.flat, 0.0))
         if p.corner > 0:
-            points += [(rho, p.height(min(rho, p.knee))) for rho in (p.flat + (p.knee - p.flat) * k / 12 for k in range(1, 13))]
+            points += [
+                (rho, p.height(min(rho, p.knee))) for rho in (p.flat + (p.knee - p.flat) * k / 12 for k in range(1, 13))
+            ]
         if p.rim > p.rise or p.radius > p.knee:
             points.append((p.radius, p.rim))
         shank = self.shank_diameter / 2
@@ -157,9 +164,20 @@ def standard_cutter(shape: str, diameter: float, number: int = 1) -> Cutter:
     feed = round(min(max(18000 * 2 * diameter / 60 * 1.0, 600), 3000) / 100) * 100
     usual = SHAPES[shape].usual(diameter)
     document = {
-        "number": number, "name": f"{diameter:g} mm {shape}", "shape": shape, "diameter": diameter,
-        "shank_diameter": max(diameter, 3.0), "flutes": 2, "feed": feed, "plunge_feed": round(feed / 3), "spindle": 18000, **usual}
+        "number": number,
+        "name": f"{diameter:g} mm {shape}",
+        "shape": shape,
+        "diameter": diameter,
+        "shank_diameter": max(diameter, 3.0),
+        "flutes": 2,
+        "feed": feed,
+        "plunge_feed": round(feed / 3),
+        "spindle": 18000,
+        **usual,
+    }
     # As long as its cone asks for, and no shorter than usual.
     bare = Cutter.model_validate(document | {"flute_length": 1000.0, "overall_length": 1000.0})
     flutes = max(3.0 * diameter, 8.0, round(bare.profile.rim + 0.5, 1) if bare.profile.rim > 3.0 * diameter else 0.0)
-    return Cutter.model_validate(document | {"flute_length": flutes, "overall_length": flutes + max(25.0, 2 * diameter)})
+    return Cutter.model_validate(
+        document | {"flute_length": flutes, "overall_length": flutes + max(25.0, 2 * diameter)}
+    )

@@ -13,10 +13,38 @@ from nephos.core.errors import Refused
 
 FORMAT = "nephos cutters 1"
 _MOST = 1000
-COLUMNS = ("number", "name", "group", "shape", "unit", "diameter", "corner_radius", "tip_diameter", "angle", "flute_length",
-           "shank_diameter", "overall_length", "stickout", "holder", "flutes", "feed", "plunge_feed", "spindle", "ramp_limit")
-_LENGTHS = {"diameter", "corner_radius", "tip_diameter", "flute_length", "shank_diameter", "overall_length", "stickout",
-            "feed", "plunge_feed"}
+COLUMNS = (
+    "number",
+    "name",
+    "group",
+    "shape",
+    "unit",
+    "diameter",
+    "corner_radius",
+    "tip_diameter",
+    "angle",
+    "flute_length",
+    "shank_diameter",
+    "overall_length",
+    "stickout",
+    "holder",
+    "flutes",
+    "feed",
+    "plunge_feed",
+    "spindle",
+    "ramp_limit",
+)
+_LENGTHS = {
+    "diameter",
+    "corner_radius",
+    "tip_diameter",
+    "flute_length",
+    "shank_diameter",
+    "overall_length",
+    "stickout",
+    "feed",
+    "plunge_feed",
+}
 """Columns that are in the unit of the record (feeds in that unit a minute)."""
 
 
@@ -26,7 +54,8 @@ def to_json(cutters: Iterable[Cutter]) -> str:
 
 
 def to_csv(cutters: Iterable[Cutter]) -> str:
-    """All cutters as CSV with a header line, in millimetres. Steps of a holder stand as `diameter x length` with `+` between."""
+    """All cutters as CSV with a header line, in millimetres. Steps of a holder stand as `diameter x length` with `+`
+    between."""
     out = io.StringIO()
     writer = csv.DictWriter(out, COLUMNS, lineterminator="\n")
     writer.writeheader()
@@ -92,7 +121,9 @@ def _rows(rows: "csv.DictReader[str]", name: str) -> Iterator[dict[str, str]]:
     try:
         yield from rows
     except csv.Error as reason:
-        raise Refused(f"{name} is not CSV that can be read ({reason}): save it again as CSV with one cutter a line") from None
+        raise Refused(
+            f"{name} is not CSV that can be read ({reason}): save it again as CSV with one cutter a line"
+        ) from None
 
 
 def read_cutters(name: str, data: bytes) -> list[Cutter]:
@@ -116,9 +147,13 @@ def read_cutters(name: str, data: bytes) -> list[Cutter]:
         try:
             names = {(key or "").strip().lower() for key in rows.fieldnames or ()}
         except csv.Error as reason:
-            raise Refused(f"{name} is not CSV that can be read ({reason}): save it again as CSV with one cutter a line") from None
+            raise Refused(
+                f"{name} is not CSV that can be read ({reason}): save it again as CSV with one cutter a line"
+            ) from None
         if not {"number", "diameter"} <= names:
-            raise Refused(f"{name} has no header line with at least number and diameter: use {', '.join(COLUMNS[:7])}, …")
+            raise Refused(
+                f"{name} has no header line with at least number and diameter: use {', '.join(COLUMNS[:7])}, …"
+            )
         found = []
         for line, row in enumerate(_rows(rows, name), 2):
             try:

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from math import pi
 
 from nephos.core.cutters.cutter import Cutter
-from nephos.core.machine.kinematics import Machine
+from nephos.core.machine.machine import Machine
 from nephos.core.materials import Material
 from nephos.core.units import Units, feed_in, length_in
 
@@ -34,9 +34,11 @@ def working_diameter(cutter: Cutter) -> float:
 
 
 def propose(cutter: Cutter, material: Material, machine: Machine) -> Proposal:
-    """Speed from the material's surface speed, feed = chip load x flutes x speed, both kept within the machine's limits.
+    """Speed from the material's surface speed, feed = chip load x flutes x speed, both kept within the machine's
+    limits.
 
-    The chip load grows with the diameter, between a quarter and twice that of a 6 mm cutter. Straight down a third of the feed
+    The chip load grows with the diameter, between a quarter and twice that of a 6 mm cutter. Straight down a third of
+    the feed
     is proposed, for drills all of it at half the chip.
     """
     kept = []
@@ -58,4 +60,6 @@ def propose(cutter: Cutter, material: Material, machine: Machine) -> Proposal:
 
 def chip_sum(feed: float, flutes: int, spindle: float, units: Units) -> str:
     """The sum behind a feed in words: what each tooth takes."""
-    return f"{feed_in(units)(feed)} = {length_in(units)(feed / (flutes * spindle))} a tooth × {flutes} × {spindle:g}/min"
+    return (
+        f"{feed_in(units)(feed)} = {length_in(units)(feed / (flutes * spindle))} a tooth × {flutes} × {spindle:g}/min"
+    )

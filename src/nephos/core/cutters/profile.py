@@ -44,12 +44,14 @@ class Profile(NamedTuple):
     def grown(self, leave: float) -> "Profile":
         """The cutter enlarged by `leave` in all directions. Its tip lies `leave` under the true one.
 
-        Where a cone turns upright the enlarged cutter keeps its edge instead of rounding it: larger by a hair, never smaller.
+        Where a cone turns upright the enlarged cutter keeps its edge instead of rounding it: larger by a hair, never
+        smaller.
         """
         return Profile.of(self.flat, self.corner + leave, self.slope, self.radius + leave)
 
     def shrunk(self, by: float) -> tuple["Profile", float]:
-        """A cutter that lies at least `by` within this one on all sides, and how far its tip is over the true one then."""
+        """A cutter that lies at least `by` within this one on all sides, and how far its tip is over the true one
+        then."""
         corner, flat = max(self.corner - by, 0.0), max(self.flat - max(by - self.corner, 0.0), 0.0)
         if self.slope == inf:
             return Profile.of(flat, corner), by
@@ -75,5 +77,7 @@ class Profile(NamedTuple):
         """As :meth:`height`, for many distances at once."""
         round_part = self.corner - np.sqrt(np.maximum(self.corner**2 - np.maximum(rho - self.flat, 0.0) ** 2, 0.0))
         cone = self.rise + (self.slope if self.slope < inf else 0.0) * (rho - self.knee)
-        found: F64 = np.where(rho <= self.flat, 0.0, np.where(rho <= self.knee, round_part, np.where(rho <= self.radius, cone, inf)))
+        found: F64 = np.where(
+            rho <= self.flat, 0.0, np.where(rho <= self.knee, round_part, np.where(rho <= self.radius, cone, inf))
+        )
         return found

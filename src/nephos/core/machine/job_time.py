@@ -5,7 +5,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from nephos.core.machine.kinematics import Machine
+from nephos.core.machine.machine import Machine
 
 
 @dataclass(frozen=True)
@@ -45,7 +45,8 @@ class Calibration:
 
 
 def calibrate(pairs: list[tuple[float, float]]) -> Calibration:
-    """From pairs of calculated and real seconds; the usual ratio is the median, so that one run with a pause in it does not count."""
+    """From pairs of calculated and real seconds; the usual ratio is the median, so that one run with a pause in it does
+    not count."""
     ratios = np.array([real / calculated for calculated, real in pairs if calculated > 0 and real > 0])
     if not len(ratios):
         return Calibration(1.0, 1.0, 1.0, 0)

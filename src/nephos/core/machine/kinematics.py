@@ -1,72 +1,38 @@
 """How long moves take on a machine with limited acceleration on each axis."""
 
 from math import sqrt
-from typing import Annotated
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
 
 from nephos.core.arrays import F32, F64, U8
-from nephos.core.bands import kernel
-from nephos.core.errors import Refused
-
-Triple = tuple[
-    Annotated[float, Field(gt=0)], Annotated[float, Field(gt=0)], Annotated[float, Field(gt=0)]
-]
-
-
-class Machine(BaseModel):
-    """What a machine can do: travel in mm, speeds in mm/min, accelerations in mm/s^2, for X, Y, Z."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    id: str
-    name: str
-    travel: Triple
-    rapid: Triple
-    feed_limit: Triple
-    acceleration: Triple
-    corner_deviation: float = Field(default=0.02, gt=0, description="mm, how far a corner may be rounded")
-    lookahead: int = Field(default=100, ge=1, le=100_000, description="moves that the controller looks ahead")
-    spindle_limit: float = Field(default=24000, gt=0)
-    cutter_change_seconds: float = Field(default=90, ge=0)
-    spindle_wait_seconds: float = Field(default=4, ge=0)
-
-
-MACHINES: dict[str, Machine] = {
-    "shed-router": Machine(
-        id="shed-router", name="Shed router", travel=(800, 600, 110), rapid=(6000, 6000, 3000),
-        feed_limit=(5000, 5000, 2500), acceleration=(600, 600, 400),
-    ),
-}
-
-
-def machine_named(key: str) -> Machine:
-    """The machine called `key`."""
-    if key not in MACHINES:
-        raise Refused(f"there is no machine '{key}': use one of {', '.join(MACHINES)}")
-    return MACHINES[key]
+from nephos.core.machine.machine import Machine
+from nephos.core.parallel import kernel
 
 
 @kernel
-def _seconds(points, kinds, feeds, rapid, limit, acceleration, deviation, lookahead, out):  # type: ignore[no-untyped-def]
+def _seconds(points, kinds, feeds, linear, rapid, limit, acceleration, deviation, lookahead, out):  # type: ignore[no-untyped-def]
     n = len(kinds)
+    axes = points.shape[1]
     length = np.zeros(n)
     speed = np.zeros(n)
     push = np.zeros(n)
-    ux = np.zeros((n, 3))
+    ux = np.zeros((n, axes))
     for k in range(n):
-        d2 = 0.0
-        for i in range(3):
+        # The length along the linear axes; where only others move, along those, in degrees (RS274/NGC, 2.1.2.5).
+        d2 = turned = 0.0
+        for i in range(axes):
             ux[k, i] = points[k + 1, i] - points[k, i]
-            d2 += ux[k, i] * ux[k, i]
-        length[k] = sqrt(d2)
+            if linear[i]:
+                d2 += ux[k, i] * ux[k, i]
+            else:
+                turned += ux[k, i] * ux[k, i]
+        length[k] = sqrt(d2) if d2 > 1e-24 or not turned > 0.0 else sqrt(turned)
         if not length[k] > 1e-12:
             length[k] = 0.0
             continue
         v = np.inf if kinds[k] == 0 else feeds[k] / 60.0
         a = np.inf
-        for i in range(3):
+        for i in range(axes):
             ux[k, i] /= length[k]
             part = abs(ux[k, i])
             if part > 1e-9:
@@ -84,7 +50,7 @@ def _seconds(points, kinds, feeds, rapid, limit, acceleration, deviation, lookah
             continue
         if last >= 0:
             c = 0.0
-            for i in range(3):
+            for i in range(axes):
                 c -= ux[last, i] * ux[k, i]
             v = min(speed[last], speed[k])
             if c > -0.999999:
@@ -100,7 +66,11 @@ def _seconds(points, kinds, feeds, rapid, limit, acceleration, deviation, lookah
     following = 0.0
     for k in range(n - 1, -1, -1):
         if length[k] > 0.0:
-            enter[k] = min(enter[k], sqrt(following * following + 2.0 * push[k] * length[k]), sqrt(room[min(k + lookahead, n)] - room[k]))
+            enter[k] = min(
+                enter[k],
+                sqrt(following * following + 2.0 * push[k] * length[k]),
+                sqrt(room[min(k + lookahead, n)] - room[k]),
+            )
             following = enter[k]
     for k in range(n):
         if length[k] == 0.0:
@@ -127,7 +97,8 @@ def _seconds(points, kinds, feeds, rapid, limit, acceleration, deviation, lookah
 def move_seconds(points: F64, kinds: U8, feeds: F32, machine: Machine) -> F64:
     """Seconds (n,) float64 that each move takes, from rest to rest over the whole chain.
 
-    Parameters are those of a :class:`~nephos.core.paths.toolpath.Toolpath`.
+    Parameters are those of a :class:`~nephos.core.toolpath.Toolpath`; `points` (n + 1, axes) may have fewer axes than the
+    machine, in its order.
 
     Notes
     -----
@@ -138,8 +109,17 @@ def move_seconds(points: F64, kinds: U8, feeds: F32, machine: Machine) -> F64:
     controller looks ahead; jerk is not limited.
     """
     out = np.empty(len(kinds))
+    axes = machine.axes[: points.shape[1]]
     _seconds(
-        np.ascontiguousarray(points), kinds, feeds.astype(np.float64), np.array(machine.rapid),
-        np.array(machine.feed_limit), np.array(machine.acceleration), machine.corner_deviation, machine.lookahead, out,
+        np.ascontiguousarray(points),
+        kinds,
+        feeds.astype(np.float64),
+        np.array([axis.kind == "linear" for axis in axes]),
+        np.array([axis.rapid for axis in axes]),
+        np.array([axis.feed_limit for axis in axes]),
+        np.array([axis.acceleration for axis in axes]),
+        machine.corner_deviation,
+        machine.lookahead,
+        out,
     )
     return out

@@ -15,7 +15,8 @@ SHOWN = 20_000
 
 @dataclass(frozen=True)
 class Examination:
-    """Findings about a mesh. Lengths in the file's unit, `area` in its square, `volume` in its cube (closed meshes only)."""
+    """Findings about a mesh. Lengths in the file's unit, `area` in its square, `volume` in its cube (closed meshes
+    only)."""
 
     format: str
     triangles: int
@@ -51,7 +52,9 @@ def _duplicates(faces: I32) -> int:
     corners = np.sort(faces, axis=1).astype(np.uint64)
     # A mixed key first: sorting three columns costs three times as much and is needed where keys meet only.
     a, b, c = corners.T
-    key = (a * np.uint64(11400714819323198485) ^ b * np.uint64(14029467366897019727)) + c * np.uint64(1609587929392839161)
+    key = (a * np.uint64(11400714819323198485) ^ b * np.uint64(14029467366897019727)) + c * np.uint64(
+        1609587929392839161
+    )
     order = np.argsort(key)
     key = key[order]
     meet = np.flatnonzero(key[1:] == key[:-1])
@@ -92,13 +95,23 @@ def examine_closely(mesh: Mesh, edges: Edges | None = None) -> tuple[Examination
     diagonal = float(np.linalg.norm(mesh.size))
     largest = max((float(np.linalg.norm(np.ptp(mesh.vertices[loop], axis=0))) for loop in loops), default=0.0)
     examination = Examination(
-        format=mesh.format, triangles=len(faces), vertices=n,
+        format=mesh.format,
+        triangles=len(faces),
+        vertices=n,
         size=(float(mesh.size[0]), float(mesh.size[1]), float(mesh.size[2])),
-        watertight=watertight, shells=shells, holes=len(loops), flipped=int(flipped.sum()),
+        watertight=watertight,
+        shells=shells,
+        holes=len(loops),
+        flipped=int(flipped.sum()),
         inside_out=int(((volume < 0) & ~is_open).sum()),
-        without_area=int((area <= 1e-12 * diagonal * diagonal).sum()), duplicates=_duplicates(faces),
-        nonmanifold=int((edges.uses > 2).sum()), largest_hole=largest, smallest_shell=int(per_shell.min()),
-        area=float(area.sum()), volume=float(volume.sum()) if watertight else None, repairs=mesh.repairs,
+        without_area=int((area <= 1e-12 * diagonal * diagonal).sum()),
+        duplicates=_duplicates(faces),
+        nonmanifold=int((edges.uses > 2).sum()),
+        largest_hole=largest,
+        smallest_shell=int(per_shell.min()),
+        area=float(area.sum()),
+        volume=float(volume.sum()) if watertight else None,
+        repairs=mesh.repairs,
     )
     biggest = np.bincount(shell, area, shells).argmax()
     points = mesh.vertices
@@ -106,8 +119,12 @@ def examine_closely(mesh: Mesh, edges: Edges | None = None) -> tuple[Examination
     def shown(picked: I32) -> F32:
         return np.ascontiguousarray(points[picked[:SHOWN]], np.float32)
 
-    faults = Faults(shown(edges.ends[edges.open]), shown(edges.ends[edges.uses > 2]), shown(faces[flipped]),
-                    shown(faces[shell != biggest]))
+    faults = Faults(
+        shown(edges.ends[edges.open]),
+        shown(edges.ends[edges.uses > 2]),
+        shown(faces[flipped]),
+        shown(faces[shell != biggest]),
+    )
     return examination, faults
 
 

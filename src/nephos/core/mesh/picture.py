@@ -4,8 +4,8 @@ import fast_simplification
 import numpy as np
 
 from nephos.core.arrays import F32, F64, I32
-from nephos.core.bands import kernel
 from nephos.core.mesh.model import Mesh
+from nephos.core.parallel import kernel
 
 DRAWN = 160_000
 CLUSTERED = 400_000

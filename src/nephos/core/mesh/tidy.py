@@ -28,7 +28,9 @@ def tidied(corners: F64, kind: str, notes: list[str], unit: float | None = None)
     finite = np.isfinite(corners).all(axis=(1, 2)) & (np.abs(corners).max(axis=(1, 2), initial=0) < FARTHEST)
     dropped = int(np.count_nonzero(~finite))
     if dropped and dropped >= 0.5 * len(corners):
-        raise Refused(f"this is no {kind.split(',', maxsplit=1)[0]} file: most of what should be coordinates are no numbers")
+        raise Refused(
+            f"this is no {kind.split(',', maxsplit=1)[0]} file: most of what should be coordinates are no numbers"
+        )
     if dropped:
         corners = corners[finite]
         notes.append(f"{dropped} triangles with corners that are no numbers were left out")

@@ -1,11 +1,11 @@
-"""Edges, shells and the way that faces run: what examining and repairing a mesh stand on."""
+"""Edges, shells and the path that faces run: what examining and repairing a mesh stand on."""
 
 from dataclasses import dataclass
 
 import numpy as np
 
 from nephos.core.arrays import I32, I64, U8
-from nephos.core.bands import kernel
+from nephos.core.parallel import kernel
 from nephos.core.union_find import root
 
 
@@ -134,7 +134,9 @@ def edges_of(faces: I32) -> Edges:
     first, second = np.empty(most, np.int64), np.full(most, -1, np.int64)
     uses, balance = np.zeros(most, np.int32), np.zeros(most, np.int32)
     n = _edges(faces, slots, low, high, first, second, uses, balance)
-    return Edges(np.stack([low[:n], high[:n]], 1), first[:n].copy(), second[:n].copy(), uses[:n].copy(), balance[:n].copy())
+    return Edges(
+        np.stack([low[:n], high[:n]], 1), first[:n].copy(), second[:n].copy(), uses[:n].copy(), balance[:n].copy()
+    )
 
 
 def shells_of(faces: I32, vertices: int) -> tuple[I32, int]:

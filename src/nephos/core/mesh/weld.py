@@ -3,7 +3,7 @@
 import numpy as np
 
 from nephos.core.arrays import F64, I32, I64
-from nephos.core.bands import kernel
+from nephos.core.parallel import kernel
 
 
 @kernel

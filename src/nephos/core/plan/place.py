@@ -6,12 +6,16 @@ import numpy as np
 
 from nephos.core.arrays import F64
 from nephos.core.plan.schema import Copies, Model, Placement, Setup, Stock
-from nephos.core.turns import turning
+from nephos.core.rotation import turning
 from nephos.core.units import Units, size_in
 
 _SIDES: dict[str, tuple[float, float, float]] = {
-    "top": (0, 0, 0), "bottom": (180, 0, 0), "front": (-90, 0, 0), "back": (90, 0, 180),
-    "left": (0, 90, -90), "right": (0, -90, 90),
+    "top": (0, 0, 0),
+    "bottom": (180, 0, 0),
+    "front": (-90, 0, 0),
+    "back": (90, 0, 180),
+    "left": (0, 90, -90),
+    "right": (0, -90, 90),
 }
 _SHARE = {"low": 0.0, "centre": 0.5, "high": 1.0}
 
@@ -91,21 +95,39 @@ def placed_model(support: F64, model: Model, stock: Stock) -> Placed:
     return place(support, model.placement, stock, model.copies)
 
 
-def to_setup(stock: Stock, setup: Setup) -> F64:
-    """(4, 4) rigid transform from stock space to the setup's space, whose origin is the work zero."""
+def _turned(stock: Stock, setup: Setup) -> tuple[F64, F64, F64]:
+    """The rotation of a setup, and the low and high corner of the turned stock."""
     rotation = turning(*_SIDES[setup.side])
-    corners = np.array([[x, y, z] for x in (0, stock.length) for y in (0, stock.width) for z in (0, stock.thickness)])
-    turned = corners @ rotation.T
-    low, high = turned.min(axis=0), turned.max(axis=0)
-    zero = setup.zero
-    if zero.at is not None:
-        origin = low + np.array(zero.at)
-    else:
-        height = {"top": high[2], "bottom": low[2], "bed": low[2] - setup.packing}[zero.z]
-        origin = np.array([low[0] + (high[0] - low[0]) * _SHARE[zero.x], low[1] + (high[1] - low[1]) * _SHARE[zero.y], height])
+    turned = np.array([[0.0, 0.0, 0.0], stock.size]) @ rotation.T
+    return rotation, turned.min(axis=0), turned.max(axis=0)
+
+
+def to_setup(stock: Stock, setup: Setup) -> F64:
+    """(4, 4) rigid transform from stock space to the orientation frame of a setup.
+
+    The origin of the frame is the low corner of the turned stock: it does not move with the work zero.
+    """
+    rotation, low, _ = _turned(stock, setup)
     matrix = np.eye(4)
     matrix[:3, :3] = rotation
-    matrix[:3, 3] = -origin
+    matrix[:3, 3] = -low
+    return matrix
+
+
+def zero_in_frame(stock: Stock, setup: Setup) -> F64:
+    """(3,) the work zero in the orientation frame of a setup. Programs count from it."""
+    _, low, high = _turned(stock, setup)
+    zero, size = setup.zero, high - low
+    if zero.at is not None:
+        return np.array(zero.at, np.float64)
+    height = {"top": float(size[2]), "bottom": 0.0, "bed": -setup.packing}[zero.z]
+    return np.array([size[0] * _SHARE[zero.x], size[1] * _SHARE[zero.y], height])
+
+
+def to_program(stock: Stock, setup: Setup) -> F64:
+    """(4, 4) rigid transform from stock space to the space that the programs of a setup are written in."""
+    matrix = to_setup(stock, setup)
+    matrix[:3, 3] -= zero_in_frame(stock, setup)
     return matrix
 
 

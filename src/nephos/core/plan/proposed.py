@@ -6,11 +6,11 @@ import numpy as np
 
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.cutters.feeds import working_diameter
-from nephos.core.mesh.look import Look
-from nephos.core.paths.registry import strategy
+from nephos.core.findings.reach import fitted, terrain_of
+from nephos.core.mesh.summary import MeshSummary
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.reach import fitted, terrain_of
-from nephos.core.plan.schema import Limit, Operation, Plan
+from nephos.core.plan.schema import Limit, Operation, Plan, Setup
+from nephos.core.strategies.registry import strategy
 
 _USUAL: dict[str, tuple[str, float]] = {"drill": ("drill", 5.0)}
 """The cutter that an operation is first given where it is neither roughing nor finishing: shape and diameter."""
@@ -20,14 +20,20 @@ _STEEP = 55.0
 
 
 def nearest_cutter(cutters: Sequence[Cutter], shape: str, diameter: float) -> Cutter:
-    """The shop's cutter of a shape that is nearest to a diameter; a usual one, under a free number, where it has none of that shape."""
+    """The shop's cutter of a shape that is nearest to a diameter; a usual one, under a free number, where it has none
+    of that shape."""
     of_shape = [cutter for cutter in cutters if cutter.shape == shape]
     free = 1 + max((cutter.number for cutter in cutters), default=0)
-    return min(of_shape, key=lambda cutter: abs(cutter.diameter - diameter), default=standard_cutter(shape, diameter, min(free, 999)))
+    return min(
+        of_shape,
+        key=lambda cutter: abs(cutter.diameter - diameter),
+        default=standard_cutter(shape, diameter, min(free, 999)),
+    )
 
 
-def proposed_operation(plan: Plan, cutters: Sequence[Cutter], key: str, number: int, cutter: Cutter | None = None,
-                       **words: object) -> Operation:
+def proposed_operation(
+    plan: Plan, cutters: Sequence[Cutter], key: str, number: int, cutter: Cutter | None = None, **words: object
+) -> Operation:
     """An operation with settings that suit its cutter and the material; `words` are settings that are given."""
     kind = strategy(key)
     finishing = key.startswith("finish")
@@ -37,54 +43,77 @@ def proposed_operation(plan: Plan, cutters: Sequence[Cutter], key: str, number: 
     usual = {
         "stepover": round(fine * 0.1 if finishing else cutter.diameter * 0.4, 3),
         "stepdown": round(fine * 0.1 if finishing else cutter.diameter * min(plan.stock.material.stepdown, 0.7), 2),
-        "step_x": round(cutter.diameter * 0.5, 2), "step_y": round(cutter.diameter * 0.5, 2),
+        "step_x": round(cutter.diameter * 0.5, 2),
+        "step_y": round(cutter.diameter * 0.5, 2),
     }
     settings = {name: value for name, value in usual.items() if name in fields} | words
     limit = Limit(boundary="silhouette") if key == "cut_out" else Limit()
-    return Operation(number=number, strategy=key, cutter=cutter, boundary=limit, settings=kind.settings.model_validate(settings))
+    return Operation(
+        number=number, strategy=key, cutter=cutter, boundary=limit, settings=kind.settings.model_validate(settings)
+    )
 
 
-def _wall_share(look: Look) -> float:
+def _wall_share(look: MeshSummary) -> float:
     """How much of the surface stands steep, as the file has it."""
     up = look.samples[:, 5]
     seen = up > 0.02
     return float(np.mean(up[seen] < np.cos(np.radians(_STEEP)))) if seen.any() else 0.0
 
 
-def proposed_sheet(plan: Plan, look: Look, cutters: Sequence[Cutter]) -> tuple[Operation, ...]:
-    """Rough, rough again, finish, walls and cut-out for the first model of a plan.
+def proposed_sheet(plan: Plan, setup: Setup, look: MeshSummary, cutters: Sequence[Cutter]) -> tuple[Operation, ...]:
+    """Rough, rough again, finish, walls and cut-out for the first model of a plan, in a setup.
 
-    Cutters follow the model's size (about a twenty-fifth of its longest side for roughing, an eightieth for finishing), what the shop has,
-    and how much of the surface is steep; a thin relief needs no second roughing, one that lies on the underside cannot be cut out.
+    Cutters follow the model's size (about a twenty-fifth of its longest side for roughing, an eightieth for finishing),
+    what the shop has,
+    and how much of the surface is steep; a thin relief needs no second roughing, one that lies on the underside cannot
+    be cut out.
     """
     box = placed_model(look.support, plan.models[0], plan.stock)
     longest, height = float(box.size[:2].max()), float(box.size[2])
     rough = nearest_cutter(cutters, "flat", min(max(longest / 25, 3.0), 12.0))
     fine = nearest_cutter(cutters, "ball", min(max(longest / 80, 1.0), 6.0))
     middle = nearest_cutter(cutters, "ball", (rough.diameter + fine.diameter) / 2)
-    found = [proposed_operation(plan, cutters, "rough_rings", 10, rough, leave=0.5)]
+    found = [proposed_operation(plan, cutters, "rough_offset", 10, rough, leave=0.5)]
     if height > rough.diameter and fine.diameter < middle.diameter < rough.diameter:
-        found.append(proposed_operation(plan, cutters, "rough_rings", 20, middle, leave=0.3, stepdown=round(middle.diameter / 3, 2),
-                                        stepover=round(middle.diameter * 0.3, 2)))
-    found.append(proposed_operation(plan, cutters, "finish_lines", 30, fine))
+        found.append(
+            proposed_operation(
+                plan,
+                cutters,
+                "rough_offset",
+                20,
+                middle,
+                leave=0.3,
+                stepdown=round(middle.diameter / 3, 2),
+                stepover=round(middle.diameter * 0.3, 2),
+            )
+        )
+    found.append(proposed_operation(plan, cutters, "finish_raster", 30, fine))
     if _wall_share(look) > _WALL:
-        found.append(proposed_operation(plan, cutters, "finish_levels", 40, fine, steeper=_STEEP, stepdown=round(fine.diameter * 0.1, 2)))
+        found.append(
+            proposed_operation(
+                plan, cutters, "finish_waterline", 40, fine, steeper=_STEEP, stepdown=round(fine.diameter * 0.1, 2)
+            )
+        )
     if float(box.low[2]) > 0.5:
         flats = [cutter for cutter in cutters if cutter.shape == "flat"]
         longest_flutes = max((cutter.flute_length for cutter in flats), default=0.0)
         enough = min(plan.stock.thickness - 5, longest_flutes)
         through = nearest_cutter([cutter for cutter in flats if cutter.flute_length >= enough] or cutters, "flat", 6.0)
         found.append(proposed_operation(plan, cutters, "cut_out", 50, through))
-    found = _within_reach(plan, look, found, cutters)
+    found = _within_reach(plan, setup, look, found, cutters)
     return tuple(operation.model_copy(update={"number": 10 * (k + 1)}) for k, operation in enumerate(found))
 
 
-def _within_reach(plan: Plan, look: Look, operations: list[Operation], cutters: Sequence[Cutter]) -> list[Operation]:
-    """The operations with cutters and depths at which neither shank nor holder meets anything; those that cannot be done are left out.
+def _within_reach(
+    plan: Plan, setup: Setup, look: MeshSummary, operations: list[Operation], cutters: Sequence[Cutter]
+) -> list[Operation]:
+    """The operations with cutters and depths at which neither shank nor holder meets anything; those that cannot be
+    done are left out.
 
-    None goes deeper than the one before it has cleared. A finisher that finds more material than its flutes are long goes in layers.
+    None goes deeper than the one before it has cleared. A finisher that finds more material than its flutes are long
+    goes in layers.
     """
-    terrain = terrain_of(plan, plan.setups[0], [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)])
+    terrain = terrain_of(plan, setup, [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)])
     if terrain is None:
         return operations
     found: list[Operation] = []
@@ -97,10 +126,22 @@ def _within_reach(plan: Plan, look: Look, operations: list[Operation], cutters: 
             continue
         if not cut_out:
             depth = done.cut_to
-        if not found and "layer" in type(done.settings).model_fields and terrain.top - terrain.foot > done.cutter.flute_length:
-            done = done.model_copy(update={"settings": done.settings.model_copy(update={"layer": round(0.8 * done.cutter.flute_length, 1)})})
+        if (
+            not found
+            and "layer" in type(done.settings).model_fields
+            and terrain.top - terrain.foot > done.cutter.flute_length
+        ):
+            done = done.model_copy(
+                update={
+                    "settings": done.settings.model_copy(update={"layer": round(0.8 * done.cutter.flute_length, 1)})
+                }
+            )
         found.append(done)
     # One number means one cutter: where it stands out farther for one operation it does so for all.
-    farthest = {item.cutter.number: max((other.cutter for other in found if other.cutter.number == item.cutter.number), key=lambda c: c.reach)
-                for item in found}
+    farthest = {
+        item.cutter.number: max(
+            (other.cutter for other in found if other.cutter.number == item.cutter.number), key=lambda c: c.reach
+        )
+        for item in found
+    }
     return [item.model_copy(update={"cutter": farthest[item.cutter.number]}) for item in found]

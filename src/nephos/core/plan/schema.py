@@ -18,12 +18,12 @@ from pydantic import (
 
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
-from nephos.core.machine.kinematics import machine_named
+from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.materials import Material, shipped_material
 from nephos.core.mesh.repair.registry import Repair
-from nephos.core.paths.registry import StrategySettings, strategy
 from nephos.core.plan.versions import SCHEMA_VERSION, upgrade
 from nephos.core.post.schema import Post, post_of
+from nephos.core.strategies.registry import StrategySettings, strategy
 
 Align = Literal["low", "centre", "high"]
 Side = Literal["top", "bottom", "front", "back", "left", "right"]
@@ -70,15 +70,20 @@ class Placement(Part):
     turn: tuple[Place, Place, Place] = (0.0, 0.0, 0.0)
     mirror: tuple[bool, bool, bool] = (False, False, False)
     unit: Size = Field(default=1.0, description="millimetres that one unit of the file stands for")
-    factors: tuple[Factor, Factor, Factor] = Field(default=(1.0, 1.0, 1.0), description="besides the unit, along each axis of the stock")
+    factors: tuple[Factor, Factor, Factor] = Field(
+        default=(1.0, 1.0, 1.0), description="besides the unit, along each axis of the stock"
+    )
     size: tuple[Size | None, Size | None, Size | None] = (None, None, None)
     before_repairs: tuple[Size, Size, Size] | None = Field(
-        default=None, description="the size that was set before repairs changed what there is to size; none where none was set")
+        default=None,
+        description="the size that was set before repairs changed what there is to size; none where none was set",
+    )
     linked: bool = Field(default=True, description="axes without a size follow")
     align: tuple[Align, Align, Align] = ("centre", "centre", "high")
     offset: tuple[Place, Place, Place] = (0.0, 0.0, -1.0)
     sink: Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)] = Field(
-        default=0.0, title="Sink", description="how much of its foot is sunk away and not cut")
+        default=0.0, title="Sink", description="how much of its foot is sunk away and not cut"
+    )
 
 
 class Copies(Part):
@@ -163,7 +168,8 @@ class Boundary(Part):
 
     `slice` is the outline of what stands higher than `height` over the models' foot. `rectangle` and
     `circle` lie at `at` (the middle) with `size` (X, Y; a circle's diameter first), from the low corner
-    of the stock. `drawn` is what the `curves` enclose. `offset` grows it, or shrinks it where negative. Loops that pass nearest to
+    of the stock. `drawn` is what the `curves` enclose. `offset` grows it, or shrinks it where negative. Loops that pass
+    nearest to
     one of the spots in `left_out` are left out: an outline with all in it, or a hole, which is filled.
     """
 
@@ -178,7 +184,8 @@ class Boundary(Part):
     corners: Literal["round", "sharp"] = "round"
     outer_only: bool = Field(default=False, description="holes are filled")
     drop_under: Annotated[float, Field(ge=0, le=1e8, allow_inf_nan=False)] = Field(
-        default=0.0, description="loops of less area, mm^2, are left out")
+        default=0.0, description="loops of less area, mm^2, are left out"
+    )
     smooth: Annotated[float, Field(ge=0, le=10)] = Field(default=0.0, description="within this, mm")
     combine: tuple[Combine, ...] = ()
     curves: tuple[Curve, ...] = Field(default=(), max_length=500)
@@ -189,12 +196,13 @@ class Limit(Part):
     """What an operation may reach: a boundary, and how the cutter keeps to it.
 
     The cutter's edge stays inside (`inside`), its centre does (`centre`), or its centre may pass it by
-    the cutter's radius (`outside`); `plus` is added to that. It stays, in the same way, out of the boundaries in `without`.
+    the cutter's radius (`outside`); `offset` is added to that. It stays, in the same way, out of the boundaries in
+    `without`.
     """
 
     boundary: str = "box"
     contain: Literal["inside", "centre", "outside"] = "outside"
-    plus: Shift = 0.0
+    offset: Shift = 0.0
     without: tuple[str, ...] = ()
 
 
@@ -213,7 +221,9 @@ class Operation(Part):
     cut_to: float | None = Field(default=None, gt=0, le=10_000, description="deepest, from the top of the stock down")
     cut_from: float | None = Field(default=None, ge=0, le=10_000, description="highest, from the top of the stock down")
     coolant: Literal["none", "mist", "flood"] = "none"
-    fine: Cutter | None = Field(default=None, description="goes over what the cutter left, in the same way, as the next number")
+    fine: Cutter | None = Field(
+        default=None, description="goes over what the cutter left, in the same way, as the next number"
+    )
     settings: SerializeAsAny[StrategySettings]
 
     @model_validator(mode="before")
@@ -228,8 +238,10 @@ class Operation(Part):
     @model_validator(mode="after")
     def _agrees_with_cutter(self) -> "Operation":
         if self.cut_from is not None and self.cut_to is not None and self.cut_from >= self.cut_to:
-            raise ValueError(f"it is cut from {self.cut_from:g} mm down, which is not above the {self.cut_to:g} mm that it is cut to: "
-                             "correct one of them")
+            raise ValueError(
+                f"it is cut from {self.cut_from:g} mm down, which is not above the {self.cut_to:g} mm that it is cut to: "
+                "correct one of them"
+            )
         self.settings.check_cutter(self.cutter)
         if self.fine is not None:
             if not hasattr(self.settings, "rest"):
@@ -240,14 +252,22 @@ class Operation(Part):
 
     @property
     def steps(self) -> tuple["Operation", ...]:
-        """What it is worked out as: itself, and with a finer cutter what is left by then, with a stepover in proportion."""
+        """What it is worked out as: itself, and with a finer cutter what is left by then, with a stepover in
+        proportion."""
         if self.fine is None:
             return (self,)
         change: dict[str, Any] = {"rest": getattr(self.settings, "rest", 0.0) or FINE_REST}
         if hasattr(self.settings, "stepover"):
             change["stepover"] = self.settings.stepover * self.fine.diameter / self.cutter.diameter
-        after = {"number": self.number + 1, "cutter": self.fine, "fine": None, "feed": None, "plunge_feed": None, "spindle": None,
-                 "settings": self.settings.model_copy(update=change)}
+        after = {
+            "number": self.number + 1,
+            "cutter": self.fine,
+            "fine": None,
+            "feed": None,
+            "plunge_feed": None,
+            "spindle": None,
+            "settings": self.settings.model_copy(update=change),
+        }
         return self, self.model_copy(update=after)
 
     @property
@@ -267,7 +287,7 @@ class Operation(Part):
 
 
 class Setup(Part):
-    """One way the stock is held, and what is cut while it is held so."""
+    """One path the stock is held, and what is cut while it is held so."""
 
     id: str = Field(min_length=1, max_length=40)
     name: str = Field(min_length=1, max_length=80)
@@ -276,7 +296,9 @@ class Setup(Part):
     zero: Zero = Zero()
     clearance: Annotated[float, Field(gt=0, le=500)] = Field(default=5.0, description="over the stock")
     packing: Annotated[float, Field(ge=0, le=500)] = Field(default=0.0, description="between bed and stock")
-    home: tuple[Place, Place] | None = Field(default=None, description="where the cutter is left at the end, from the zero")
+    home: tuple[Place, Place] | None = Field(
+        default=None, description="where the cutter is left at the end, from the zero"
+    )
     keep_outs: tuple[KeepOut, ...] = ()
     operations: tuple[Operation, ...] = ()
 
@@ -285,7 +307,9 @@ class Setup(Part):
     def _numbers_once(cls, value: tuple[Operation, ...]) -> tuple[Operation, ...]:
         numbers = [step.number for operation in value for step in operation.steps]
         if len(set(numbers)) != len(numbers):
-            raise ValueError("two operations have one number: renumber them (a finer cutter takes the number after its operation's)")
+            raise ValueError(
+                "two operations have one number: renumber them (a finer cutter takes the number after its operation's)"
+            )
         return value
 
     @property
@@ -304,7 +328,7 @@ class Override(Part):
 
 
 class Plan(Part):
-    """A whole job. `post` names a shipped post, or is the shop's own as it was when the job took it."""
+    """A whole job. `post` and `machine` name what ships, or are the shop's own as they were when the job took them."""
 
     schema_version: int = SCHEMA_VERSION
     units: Literal["mm", "in"] = "mm"
@@ -314,7 +338,7 @@ class Plan(Part):
     setups: tuple[Setup, ...] = ()
     post: str | Post = "rs274-metric"
     overrides: tuple[Override, ...] = Field(default=(), max_length=50)
-    machine: str = "shed-router"
+    machine: str | Machine = "shed-router"
     pitch: Annotated[float, Field(ge=0.02, le=10)] | None = Field(
         default=None, description="of the block; none means chosen from its size"
     )
@@ -328,10 +352,22 @@ class Plan(Part):
             raise ValueError("two boundaries have one id")
         return value
 
+    @field_validator("setups")
+    @classmethod
+    def _numbers_once(cls, value: tuple[Setup, ...]) -> tuple[Setup, ...]:
+        if len({setup.id for setup in value}) != len(value):
+            raise ValueError("two setups have one id")
+        of: dict[int, str] = {}
+        for setup in value:
+            for step in (step for operation in setup.operations for step in operation.steps):
+                if of.setdefault(step.number, setup.id) != setup.id:
+                    raise ValueError(f"operation {step.number} is in two setups: renumber one of them")
+        return value
+
     @model_validator(mode="after")
     def _post_and_machine_exist(self) -> "Plan":
         post_of(self.post)
-        machine_named(self.machine)
+        machine_of(self.machine)
         return self
 
     @property

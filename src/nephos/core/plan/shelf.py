@@ -34,17 +34,24 @@ class Fitting(BaseModel):
     more: float
 
 
-def fitting_pieces(plan: Plan, looks: Looks, pieces: list[Piece], margin: float = 5.0, above: float = 1.0,
-                   below: float = 3.0) -> list[Fitting]:
+def fitting_pieces(
+    plan: Plan, looks: Looks, pieces: list[Piece], margin: float = 5.0, above: float = 1.0, below: float = 3.0
+) -> list[Fitting]:
     """The pieces that hold all models with a margin: those of the job's material first, the least waste first."""
     low, high = box_of_models(plan, looks)
     need = high - low + [2 * margin, 2 * margin, above + below]
     found = []
     for piece in pieces:
         for turned in (False, True):
-            size = np.array([piece.width, piece.length, piece.thickness] if turned else [piece.length, piece.width, piece.thickness])
+            size = np.array(
+                [piece.width, piece.length, piece.thickness] if turned else [piece.length, piece.width, piece.thickness]
+            )
             if (size >= need - 1e-9).all():
                 more = float(size.prod() - need.prod())
-                found.append(Fitting(piece=piece, turned=turned, same_material=piece.material == plan.stock.material.name, more=more))
+                found.append(
+                    Fitting(
+                        piece=piece, turned=turned, same_material=piece.material == plan.stock.material.name, more=more
+                    )
+                )
                 break
     return sorted(found, key=lambda item: (not item.same_material, item.more))

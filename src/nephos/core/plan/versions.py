@@ -1,14 +1,26 @@
 """Plan documents of older schema versions, brought up to date."""
 
+from math import ceil
 from typing import Any
 
 import numpy as np
 
 from nephos.core.errors import Refused
 from nephos.core.materials import shipped_material
-from nephos.core.turns import angles_of, turning
+from nephos.core.rotation import angles_of, turning
 
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
+
+RENAMED_STRATEGIES = {
+    "rough_rings": "rough_offset",
+    "rough_lines": "rough_raster",
+    "rough_fronts": "rough_engagement",
+    "finish_rings": "finish_offset",
+    "finish_lines": "finish_raster",
+    "finish_levels": "finish_waterline",
+    "finish_both": "finish_steep_shallow",
+}
+"""Strategies by the key that they had up to version 2."""
 
 
 def _placement_1_to_2(old: dict[str, Any]) -> dict[str, Any]:
@@ -23,8 +35,13 @@ def _placement_1_to_2(old: dict[str, Any]) -> dict[str, Any]:
     x, y = old.get("align", ("centre", "centre"))
     dx, dy = old.get("offset", (0.0, 0.0))
     return {
-        "turn": list(turn), "mirror": mirror, "unit": old.get("unit", 1.0), "size": [size_x, None, height],
-        "linked": not (height and not size_x), "align": [x, y, "high"], "offset": [dx, dy, -old.get("gap_above", 1.0)],
+        "turn": list(turn),
+        "mirror": mirror,
+        "unit": old.get("unit", 1.0),
+        "size": [size_x, None, height],
+        "linked": not (height and not size_x),
+        "align": [x, y, "high"],
+        "offset": [dx, dy, -old.get("gap_above", 1.0)],
     }
 
 
@@ -40,14 +57,56 @@ def _from_1_to_2(document: dict[str, Any]) -> dict[str, Any]:
     stock = dict(document.get("stock", {}))
     if isinstance(stock.get("material", "lime"), str):
         stock["material"] = shipped_material(stock.get("material", "lime")).model_dump()
-    models = [model | {"placement": _placement_1_to_2(model.get("placement", {}))} for model in document.get("models", ())]
-    setups = [setup | {"operations": [
-        operation | {"boundary": _limit_1_to_2(operation.get("boundary", {}), operation["cutter"]["diameter"])}
-        for operation in setup.get("operations", ())]} for setup in document.get("setups", ())]
+    models = [
+        model | {"placement": _placement_1_to_2(model.get("placement", {}))} for model in document.get("models", ())
+    ]
+    setups = [
+        setup
+        | {
+            "operations": [
+                operation | {"boundary": _limit_1_to_2(operation.get("boundary", {}), operation["cutter"]["diameter"])}
+                for operation in setup.get("operations", ())
+            ]
+        }
+        for setup in document.get("setups", ())
+    ]
     return document | {"schema_version": 2, "stock": stock, "models": models, "setups": setups}
 
 
-_UPGRADES = {1: _from_1_to_2}
+def _unique_numbers(setups: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Up to version 2 a number was used once in a setup; now it is used once in a job. Later setups are renumbered."""
+    used: set[int] = set()
+    found = []
+    for setup in setups:
+        operations = list(setup.get("operations", ()))
+        own = {int(item["number"]) + k for item in operations for k in range(2 if item.get("fine") else 1)}
+        shift = 0 if not own & used else ceil((max(used) + 1) / 10) * 10 - min(own)
+        used |= {number + shift for number in own}
+        moved = [item | {"number": int(item["number"]) + shift} for item in operations]
+        found.append(setup | {"operations": moved})
+    return found
+
+
+def _from_2_to_3(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 calls strategies by the terms of the trade, the distance of a limit `offset` and a roughing's limit
+    `minimum`."""
+    setups = []
+    for setup in document.get("setups", ()):
+        operations = []
+        for operation in setup.get("operations", ()):
+            limit, settings = dict(operation.get("boundary", {})), dict(operation.get("settings", {}))
+            if "plus" in limit:
+                limit["offset"] = limit.pop("plus")
+            if "worth" in settings:
+                settings["minimum"] = settings.pop("worth")
+            key = operation.get("strategy")
+            renamed = {"strategy": RENAMED_STRATEGIES.get(key, key), "boundary": limit, "settings": settings}
+            operations.append(operation | renamed)
+        setups.append(setup | {"operations": operations})
+    return document | {"schema_version": 3, "setups": _unique_numbers(setups)}
+
+
+_UPGRADES = {1: _from_1_to_2, 2: _from_2_to_3}
 
 
 def upgrade(document: dict[str, Any]) -> dict[str, Any]:

@@ -5,12 +5,13 @@ from math import pi
 
 import numpy as np
 
-from nephos.core.arrays import F64
-from nephos.core.bands import kernel
-from nephos.core.paths.toolpath import Toolpath
+from nephos.core.arrays import F64, I64
+from nephos.core.parallel import kernel
+from nephos.core.toolpath import Toolpath
 
 VERTEX, SAG = 0.15, 0.3
-"""Shares of the tolerance: how far a vertex may lie off the arc, and how far the arc may bulge beyond the chords it replaces."""
+"""Shares of the tolerance: how far a vertex may lie off the arc, and how far the arc may bulge beyond the chords it
+replaces."""
 _LEAST = 4
 """Fewer moves than this are not worth an arc."""
 _MOST = 400
@@ -22,12 +23,16 @@ _LARGEST = 2000.0
 
 @dataclass(frozen=True)
 class ArcPath:
-    """A toolpath of which some moves are arcs on the level: `centres` (n, 2) float64, `turns` (n,) int8, 1 counterclockwise, -1 clockwise,
-    0 straight. An arc goes from its point to the next one."""
+    """A toolpath of which some moves are arcs on the level: `centres` (n, 2) float64, `turns` (n,) int8, 1
+    counterclockwise, -1 clockwise,
+    0 straight. An arc goes from its point to the next one. `firsts` and `ends` (n,) int64 are the numbers of the first and
+    last move of the whole path that each stands for."""
 
     path: Toolpath
     centres: F64
     turns: np.ndarray  # type: ignore[type-arg]
+    firsts: I64
+    ends: I64
 
 
 @kernel
@@ -46,7 +51,9 @@ def _circle(ax, ay, bx, by, cx, cy):  # type: ignore[no-untyped-def]
 def _fits(points, first, last, vertex, sag, out):  # type: ignore[no-untyped-def]
     """Whether points first..last lie on one arc; its centre and its turn are put in `out`."""
     middle = (first + last) // 2
-    cx, cy, r = _circle(points[first, 0], points[first, 1], points[middle, 0], points[middle, 1], points[last, 0], points[last, 1])
+    cx, cy, r = _circle(
+        points[first, 0], points[first, 1], points[middle, 0], points[middle, 1], points[last, 0], points[last, 1]
+    )
     if not r <= _LARGEST:
         return False
     total = 0.0
@@ -69,7 +76,8 @@ def _fits(points, first, last, vertex, sag, out):  # type: ignore[no-untyped-def
 
 @kernel
 def _fit(points, kinds, feeds, vertex, sag, keep, centres, turns):  # type: ignore[no-untyped-def]
-    """Indices of the points that stay (into `keep`); for each move to such a point its centre and turn. Returns how many."""
+    """Indices of the points that stay (into `keep`); for each move to such a point its centre and turn. Returns how
+    many."""
     n = len(kinds)
     count = 0
     k = 0
@@ -79,9 +87,16 @@ def _fit(points, kinds, feeds, vertex, sag, keep, centres, turns):  # type: igno
         last = k + 1
         turn = 0.0
         if kinds[k] != 0:
-            while (last < n and last - k < _MOST and kinds[last] == kinds[k] and feeds[last] == feeds[k]
-                   and points[last + 1, 2] == points[k, 2] and points[last, 2] == points[k, 2]):
-                # The first two moves always lie on a circle: it must not be a sharp corner, so sag and turn decide from the start.
+            while (
+                last < n
+                and last - k < _MOST
+                and kinds[last] == kinds[k]
+                and feeds[last] == feeds[k]
+                and points[last + 1, 2] == points[k, 2]
+                and points[last, 2] == points[k, 2]
+            ):
+                # The first two moves always lie on a circle: it must not be a sharp corner, so sag and turn decide from
+                # the start.
                 if not _fits(points, k, last + 1, vertex, sag, out):
                     break
                 best[:] = out
@@ -100,13 +115,29 @@ def _fit(points, kinds, feeds, vertex, sag, keep, centres, turns):  # type: igno
 
 def straight_only(path: Toolpath) -> ArcPath:
     """The path as it is, without arcs."""
-    return ArcPath(path, np.zeros((path.moves, 2)), np.zeros(path.moves, np.int8))
+    every = np.arange(path.moves)
+    return ArcPath(path, np.zeros((path.moves, 2)), np.zeros(path.moves, np.int8), every, every)
 
 
 def with_arcs(path: Toolpath, tolerance: float) -> ArcPath:
     """Runs of level feed moves that lie on a circle within the tolerance, as one arc each."""
     keep, centres, turns = np.empty(path.moves, np.int64), np.zeros((path.moves, 2)), np.zeros(path.moves, np.int8)
-    count = _fit(np.ascontiguousarray(path.points), path.kinds, path.feeds, VERTEX * tolerance, SAG * tolerance, keep, centres, turns)
+    count = _fit(
+        np.ascontiguousarray(path.points),
+        path.kinds,
+        path.feeds,
+        VERTEX * tolerance,
+        SAG * tolerance,
+        keep,
+        centres,
+        turns,
+    )
     keep = keep[:count]
     points = np.concatenate([path.points[:1], path.points[keep]])
-    return ArcPath(Toolpath(points, path.kinds[keep - 1], path.feeds[keep - 1]), centres[:count], turns[:count])
+    return ArcPath(
+        Toolpath(points, path.kinds[keep - 1], path.feeds[keep - 1]),
+        centres[:count],
+        turns[:count],
+        np.append(0, keep[:-1]),
+        keep - 1,
+    )

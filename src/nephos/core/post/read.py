@@ -1,7 +1,7 @@
 """Reads RS-274 programs (ISO 6983 words) without knowing who wrote them.
 
-Nothing here is shared with the writer: what is shown, timed and certified is what this finds in
-the text.
+Nothing here is shared with the writer: what is certified is what this finds in the text. The lexer (lex.py) finds the
+words; the interpreter here keeps the state that a controller has and turns them into moves and events.
 """
 
 from dataclasses import dataclass
@@ -9,8 +9,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from nephos.core.arrays import F32, F64, I64, U8
-from nephos.core.bands import inlined, kernel
 from nephos.core.errors import Refused
+from nephos.core.parallel import inlined, kernel
+from nephos.core.post.lex import words_of
 
 _STATES = {
     1: "the number '{word}' cannot be read",
@@ -21,20 +22,27 @@ _STATES = {
     6: "the arc's end does not lie on its circle",
     7: "the arc has no centre (I and J) and no radius (R)",
     8: "the arc begins where the cutter is not known to be",
+    9: "there is a move after the end of the program",
+    10: "the work offset changes in the middle of the program ({word}): only one work zero is known",
 }
 _CHORD = 0.001
 """How far (mm) the chords that stand for an arc may lie off it."""
 _OFF_CIRCLE = 0.02
 """How far (mm) the end of an arc may lie off its circle by rounding."""
 
+UNIT, DISTANCE, SPINDLE, TOOL, LENGTH, DWELL, PAUSE, COOLANT, OFFSET, SKIPPED, END = range(11)
+"""Kinds of events. What their value is: 20 or 21; 90 or 91; 3, 4 or 5; the number of the tool; that of the length offset,
+-1 where it is taken off; seconds or what stands at P; 0 or 1; 7, 8 or 9; 54 to 59.3; none; 2 or 30."""
+
 
 @dataclass(frozen=True)
 class Reading:
-    """The moves of a program. `away` (n,) uint8, 1 for moves in the machine's own coordinates, of which the end is not known.
+    """The moves of a program. `away` (n,) uint8, 1 for moves in the machine's own coordinates, of which the end is not
+    known.
 
     `points` (n + 1, 3) float64 millimetres; coordinates not yet given are not a number. `rapid`
-    (n,) uint8, `feeds` (n,) float32 mm/min, `lines` (n,) int64 from 1 (the chords of an arc share theirs), `tools` (n,) and
-    `speeds` (n,) the T and S in force.
+    (n,) uint8, `feeds` (n,) float32 mm/min, `lines` (n,) int64 from 1 (the chords of an arc share theirs), `tools` (n,)
+    and `speeds` (n,) the T and S in force. `events` (m, 4) float64: kind, value, line, and before which move it comes.
     """
 
     points: F64
@@ -44,6 +52,7 @@ class Reading:
     tools: I64
     speeds: F32
     away: U8
+    events: F64
 
 
 @kernel
@@ -74,7 +83,8 @@ def _note(count, is_rapid, feed, line, tool, speed, rapid, feeds, lines, tools, 
 
 @kernel
 def _centre_of_radius(x, y, qx, qy, r, clockwise):  # type: ignore[no-untyped-def]
-    """Centre of an arc given by its radius; a negative one takes the longer way round. Not a number where there is none."""
+    """Centre of an arc given by its radius; a negative one takes the longer way round. Not a number where there is
+    none."""
     dx, dy = qx - x, qy - y
     d2 = dx * dx + dy * dy
     h2 = r * r - d2 / 4.0
@@ -86,12 +96,22 @@ def _centre_of_radius(x, y, qx, qy, r, clockwise):  # type: ignore[no-untyped-de
     return x + dx / 2.0 - h * dy, y + dy / 2.0 + h * dx
 
 
+@inlined
+def _event(events, count, kind, value, line, move):  # type: ignore[no-untyped-def]
+    """Write down an event; returns how many there are."""
+    events[count, 0], events[count, 1], events[count, 2], events[count, 3] = kind, value, line, move
+    return count + 1
+
+
 @kernel
-def _read(text, points, rapid, feeds, lines, tools, speeds, away, problem):  # type: ignore[no-untyped-def]
-    n = len(text)
+def _interpret(  # type: ignore[no-untyped-def]
+    letters, values, word_lines, points, rapid, feeds, lines, tools, speeds, away, events, problem
+):
+    """Moves and events of words; returns how many of each there are, -1 moves where the arrays are too short. Where a word
+    cannot be followed, `problem` gets the state and the number of the word."""
+    n = len(letters)
     k = 0
-    line = 1
-    count = 0
+    count = happened = 0
     x = y = z = np.nan
     motion = -1
     absolute = True
@@ -99,193 +119,179 @@ def _read(text, points, rapid, feeds, lines, tools, speeds, away, problem):  # t
     feed = 0.0
     tool = 0
     speed = 0.0
+    offset = 0.0
+    ended = False
     points[0, 0] = points[0, 1] = points[0, 2] = np.nan
-    nx = ny = nz = ni = nj = nr = np.nan
-    has = False
-    moveless = False
-    elsewhere = False
-    while k <= n:
-        c = text[k] if k < n else 10
-        if c == 10:
-            if elsewhere:
-                # In the machine's own coordinates: where that is from the work zero is not known.
-                if count + 1 >= len(rapid):
-                    return -1
-                x = np.nan if nx == nx or not has else x
-                y = np.nan if ny == ny or not has else y
-                z = np.nan if nz == nz or not has else z
-                points[count + 1, 0], points[count + 1, 1], points[count + 1, 2] = x, y, z
-                away[count] = 1
-                count = _note(count, 1, 0.0, line, tool, speed, rapid, feeds, lines, tools, speeds)
-            elif has and not moveless:
-                if motion < 0:
-                    problem[0], problem[1], problem[2] = 5, line, k
-                    return count
-                if motion >= 1 and feed <= 0.0:
-                    problem[0], problem[1], problem[2] = 4, line, k
-                    return count
-                if motion >= 2:
-                    if not (ni == ni or nj == nj or nr == nr):
-                        problem[0], problem[1], problem[2] = 7, line, k
-                        return count
-                    if not (x == x and y == y):
-                        problem[0], problem[1], problem[2] = 8, line, k
-                        return count
-                    qx = x if nx != nx else nx * scale if absolute else x + nx * scale
-                    qy = y if ny != ny else ny * scale if absolute else y + ny * scale
-                    qz = z if nz != nz else nz * scale if absolute else z + nz * scale
-                    cx = x + (ni * scale if ni == ni else 0.0)
-                    cy = y + (nj * scale if nj == nj else 0.0)
-                    if not (ni == ni or nj == nj):
-                        cx, cy = _centre_of_radius(x, y, qx, qy, nr * scale, motion == 2)
-                    if not abs(np.hypot(qx - cx, qy - cy) - np.hypot(x - cx, y - cy)) <= _OFF_CIRCLE:
-                        problem[0], problem[1], problem[2] = 6, line, k
-                        return count
-                    parted, step = _chords(x, y, cx, cy, qx, qy, motion == 2)
-                    if count + parted + 1 >= len(rapid):
-                        return -1
-                    ax, ay = x - cx, y - cy
-                    for part in range(1, parted):
-                        cos, sin = np.cos(part * step), np.sin(part * step)
-                        points[count + 1, 0] = cx + cos * ax - sin * ay
-                        points[count + 1, 1] = cy + sin * ax + cos * ay
-                        points[count + 1, 2] = z + (qz - z) * part / parted
-                        count = _note(count, 0, feed, line, tool, speed, rapid, feeds, lines, tools, speeds)
-                if count + 1 >= len(rapid):
-                    return -1
-                if nx == nx:
-                    x = nx * scale if absolute else x + nx * scale
-                if ny == ny:
-                    y = ny * scale if absolute else y + ny * scale
-                if nz == nz:
-                    z = nz * scale if absolute else z + nz * scale
-                points[count + 1, 0] = x
-                points[count + 1, 1] = y
-                points[count + 1, 2] = z
-                count = _note(count, motion == 0, feed if motion >= 1 else 0.0, line, tool, speed, rapid, feeds, lines, tools, speeds)
-            nx = ny = nz = ni = nj = nr = np.nan
-            has = False
-            moveless = False
-            elsewhere = False
-            line += 1
-            k += 1
-            continue
-        if c <= 32 or c == 37 or c == 47:
-            k += 1
-            continue
-        if c == 59:
-            while k < n and text[k] != 10:
-                k += 1
-            continue
-        if c == 40:
-            begin = k
-            while k < n and text[k] != 41 and text[k] != 10:
-                k += 1
-            if k >= n or text[k] == 10:
-                problem[0], problem[1], problem[2] = 3, line, begin
-                return count
-            k += 1
-            continue
+    while k < n:
+        line = word_lines[k]
         begin = k
-        letter = c - 32 if 97 <= c <= 122 else c
-        k += 1
-        while k < n and text[k] == 32:
+        nx = ny = nz = ni = nj = nr = np.nan
+        has = moveless = elsewhere = dwells = lengthens = False
+        pause = np.nan
+        number_h = -1.0
+        while k < n and word_lines[k] == line:
+            letter, value = letters[k], values[k]
+            if value != value:
+                problem[0], problem[1] = 3 if letter == 40 else 1, k
+                return count, happened
+            if letter == 88:
+                nx = value
+                has = True
+            elif letter == 89:
+                ny = value
+                has = True
+            elif letter == 90:
+                nz = value
+                has = True
+            elif letter == 73:
+                ni = value
+                has = True
+            elif letter == 74:
+                nj = value
+                has = True
+            elif letter == 82:
+                nr = value
+            elif letter == 70:
+                feed = value * scale
+            elif letter == 83:
+                speed = value
+            elif letter == 84:
+                tool = int(value)
+                happened = _event(events, happened, 3, value, line, count)
+            elif letter == 72:
+                number_h = value
+            elif letter == 80:
+                pause = value
+            elif letter == 47:
+                happened = _event(events, happened, 9, 0.0, line, count)
+            elif letter == 71:
+                code = int(round(value * 10))
+                if code == 0 or code == 10 or code == 20 or code == 30:
+                    motion = code // 10
+                elif code == 200 or code == 210:
+                    scale = 25.4 if code == 200 else 1.0
+                    happened = _event(events, happened, 0, value, line, count)
+                elif code == 900 or code == 910:
+                    absolute = code == 900
+                    happened = _event(events, happened, 1, value, line, count)
+                elif code == 40:
+                    moveless = dwells = True
+                elif code == 280 or code == 300 or code == 530:
+                    elsewhere = True
+                elif code == 430:
+                    lengthens = True
+                elif code == 490:
+                    happened = _event(events, happened, 4, -1.0, line, count)
+                elif 540 <= code <= 593:
+                    if offset != 0.0 and offset != value and count > 0:
+                        problem[0], problem[1] = 10, k
+                        return count, happened
+                    offset = value
+                    happened = _event(events, happened, 8, value, line, count)
+                elif not (
+                    code == 170
+                    or code == 940
+                    or code == 400
+                    or code == 610
+                    or code == 640
+                    or code == 800
+                    or code == 911
+                ):
+                    problem[0], problem[1] = 2, k
+                    return count, happened
+            elif letter == 77:
+                code = int(value)
+                if 97 <= code <= 99:
+                    # Calls of other programs: what they do is not known.
+                    problem[0], problem[1] = 2, k
+                    return count, happened
+                if code == 0 or code == 1:
+                    happened = _event(events, happened, 6, value, line, count)
+                elif code == 2 or code == 30:
+                    ended = True
+                    happened = _event(events, happened, 10, value, line, count)
+                elif 3 <= code <= 5:
+                    happened = _event(events, happened, 2, value, line, count)
+                elif 7 <= code <= 9:
+                    happened = _event(events, happened, 7, value, line, count)
+            elif not (letter == 68 or letter == 76 or letter == 78 or letter == 79):
+                problem[0], problem[1] = 2, k
+                return count, happened
             k += 1
-        sign = 1.0
-        if k < n and (text[k] == 43 or text[k] == 45):
-            if text[k] == 45:
-                sign = -1.0
-            k += 1
-        whole = np.int64(0)
-        parts = np.int64(0)
-        tens = 1.0
-        digits = 0
-        while k < n and 48 <= text[k] <= 57:
-            whole = whole * 10 + (text[k] - 48)
-            digits += 1
-            k += 1
-        if k < n and text[k] == 46:
-            k += 1
-            while k < n and 48 <= text[k] <= 57:
-                if tens < 1e15:
-                    parts = parts * 10 + (text[k] - 48)
-                    tens *= 10.0
-                digits += 1
-                k += 1
-        if digits == 0:
-            problem[0], problem[1], problem[2] = 1, line, begin
-            return count
-        value = sign * (whole + parts / tens)
-        if letter == 88:
-            nx = value
-            has = True
-        elif letter == 89:
-            ny = value
-            has = True
-        elif letter == 90:
-            nz = value
-            has = True
-        elif letter == 73:
-            ni = value
-            has = True
-        elif letter == 74:
-            nj = value
-            has = True
-        elif letter == 82:
-            nr = value
-        elif letter == 70:
-            feed = value * scale
-        elif letter == 83:
-            speed = value
-        elif letter == 84:
-            tool = int(value)
-        elif letter == 71:
-            code = int(round(value * 10))
-            if code == 0 or code == 10 or code == 20 or code == 30:
-                motion = code // 10
-            elif code == 200:
-                scale = 25.4
-            elif code == 210:
-                scale = 1.0
-            elif code == 900:
-                absolute = True
-            elif code == 910:
-                absolute = False
-            elif code == 40:
-                moveless = True
-            elif code == 280 or code == 300 or code == 530:
-                elsewhere = True
-            elif not (code == 170 or code == 940 or code == 400 or code == 430 or code == 490 or code == 610 or code == 640 or code == 800
-                      or code == 911 or (540 <= code <= 593)):
-                problem[0], problem[1], problem[2] = 2, line, begin
-                return count
-        elif letter == 77 and 97 <= int(value) <= 98:
-            # Calls of other programs: what they do is not known.
-            problem[0], problem[1], problem[2] = 2, line, begin
-            return count
-        elif letter == 68 or letter == 72 or letter == 76 or 77 <= letter <= 80:
-            pass
-        else:
-            problem[0], problem[1], problem[2] = 2, line, begin
-            return count
-    return count
+        if dwells:
+            happened = _event(events, happened, 5, pause, line, count)
+        if lengthens:
+            happened = _event(events, happened, 4, number_h, line, count)
+        if ended and (elsewhere or (has and not moveless)):
+            problem[0], problem[1] = 9, begin
+            return count, happened
+        if elsewhere:
+            # In the machine's own coordinates: where that is from the work zero is not known.
+            if count + 1 >= len(rapid):
+                return -1, happened
+            x = np.nan if nx == nx or not has else x
+            y = np.nan if ny == ny or not has else y
+            z = np.nan if nz == nz or not has else z
+            points[count + 1, 0], points[count + 1, 1], points[count + 1, 2] = x, y, z
+            away[count] = 1
+            count = _note(count, 1, 0.0, line, tool, speed, rapid, feeds, lines, tools, speeds)
+        elif has and not moveless:
+            if motion < 0 or (motion >= 1 and feed <= 0.0):
+                problem[0], problem[1] = 5 if motion < 0 else 4, begin
+                return count, happened
+            if motion >= 2:
+                if not (ni == ni or nj == nj or nr == nr) or not (x == x and y == y):
+                    problem[0], problem[1] = 7 if not (ni == ni or nj == nj or nr == nr) else 8, begin
+                    return count, happened
+                qx = x if nx != nx else nx * scale if absolute else x + nx * scale
+                qy = y if ny != ny else ny * scale if absolute else y + ny * scale
+                qz = z if nz != nz else nz * scale if absolute else z + nz * scale
+                cx = x + (ni * scale if ni == ni else 0.0)
+                cy = y + (nj * scale if nj == nj else 0.0)
+                if not (ni == ni or nj == nj):
+                    cx, cy = _centre_of_radius(x, y, qx, qy, nr * scale, motion == 2)
+                if not abs(np.hypot(qx - cx, qy - cy) - np.hypot(x - cx, y - cy)) <= _OFF_CIRCLE:
+                    problem[0], problem[1] = 6, begin
+                    return count, happened
+                parted, step = _chords(x, y, cx, cy, qx, qy, motion == 2)
+                if count + parted + 1 >= len(rapid):
+                    return -1, happened
+                ax, ay = x - cx, y - cy
+                for part in range(1, parted):
+                    cos, sin = np.cos(part * step), np.sin(part * step)
+                    points[count + 1, 0] = cx + cos * ax - sin * ay
+                    points[count + 1, 1] = cy + sin * ax + cos * ay
+                    points[count + 1, 2] = z + (qz - z) * part / parted
+                    count = _note(count, 0, feed, line, tool, speed, rapid, feeds, lines, tools, speeds)
+            if count + 1 >= len(rapid):
+                return -1, happened
+            if nx == nx:
+                x = nx * scale if absolute else x + nx * scale
+            if ny == ny:
+                y = ny * scale if absolute else y + ny * scale
+            if nz == nz:
+                z = nz * scale if absolute else z + nz * scale
+            points[count + 1, 0], points[count + 1, 1], points[count + 1, 2] = x, y, z
+            rate = feed if motion >= 1 else 0.0
+            count = _note(count, motion == 0, rate, line, tool, speed, rapid, feeds, lines, tools, speeds)
+    return count, happened
 
 
 def read_program(text: bytes) -> Reading:
     """Parse a program.
 
-    Understands straight moves (G0, G1), arcs on the level plane and helices (G2, G3 with I and J from their beginning, or R), which are
-    given as chords within a thousandth of a millimetre, G20 and G21, G90 and G91, dwell, F, S, T, M words, line
-    numbers, comments in brackets or behind a semicolon, and words of the plane and offsets that
-    change nothing here. After moves in the machine's own coordinates (G28, G30, G53) the axes that they name are not known.
+    Understands straight moves (G0, G1), arcs on the level plane and helices (G2, G3 with I and J from their beginning, or
+    R), which are given as chords within a thousandth of a millimetre, G20 and G21, G90 and G91, one work offset (G54 to
+    G59.3), dwell, F, S, T, M words, tool length offsets, line numbers, and comments in brackets or behind a semicolon.
+    After moves in the machine's own coordinates (G28, G30, G53) the axes that they name are not known.
 
     Raises
     ------
     Refused
-        At the first word that it cannot follow, with its line: a program that is only half
-        understood must not be certified.
+        At the first word that it cannot follow, with its line: a program that is only half understood must not be
+        certified. So at another plane, another work offset, G92, subprograms, and moves after the end of the program.
     """
-    data = np.frombuffer(text, np.uint8)
+    words = words_of(text)
     most = text.count(b"\n") + 3
     count = -1
     while count < 0:
@@ -293,11 +299,28 @@ def read_program(text: bytes) -> Reading:
         rapid, feeds = np.empty(most, np.uint8), np.empty(most, np.float32)
         lines, tools = np.empty(most, np.int64), np.empty(most, np.int64)
         speeds, away = np.empty(most, np.float32), np.zeros(most, np.uint8)
-        problem = np.zeros(3, np.int64)
-        count = _read(data, points, rapid, feeds, lines, tools, speeds, away, problem)
+        events, problem = np.empty((_most_events(words.letters) + 1, 4)), np.zeros(2, np.int64)
+        count, happened = _interpret(
+            words.letters, words.values, words.lines, points, rapid, feeds, lines, tools, speeds, away, events, problem
+        )
         most *= 2
     if problem[0]:
-        word = text[problem[2] : problem[2] + 24].split()[:1]
+        at = int(words.starts[problem[1]])
+        word = text[at : at + 24].split()[:1]
         shown = word[0].decode("ascii", "replace") if word else ""
-        raise Refused(f"line {problem[1]}: {_STATES[int(problem[0])].format(word=shown)}")
-    return Reading(points[: count + 1], rapid[:count], feeds[:count], lines[:count], tools[:count], speeds[:count], away[:count])
+        raise Refused(f"line {words.lines[problem[1]]}: {_STATES[int(problem[0])].format(word=shown)}")
+    return Reading(
+        points[: count + 1],
+        rapid[:count],
+        feeds[:count],
+        lines[:count],
+        tools[:count],
+        speeds[:count],
+        away[:count],
+        events[:happened].copy(),
+    )
+
+
+def _most_events(letters: U8) -> int:
+    """How many events words can make at most: G, M, T, H words and slashes, and one more for each G."""
+    return int(2 * np.count_nonzero(np.isin(letters, (71, 77, 84, 72, 47))))

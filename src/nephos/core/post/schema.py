@@ -24,7 +24,9 @@ def _fillable(lines: tuple[str, ...]) -> tuple[str, ...]:
             raise ValueError(f"line {number} may hold plain letters, digits and signs only, all in one line")
         unknown = [name for name in _BLANK.findall(line) if name not in BLANKS]
         if unknown:
-            raise ValueError(f"line {number}: {{{unknown[0]}}} is not known; use {', '.join('{' + name + '}' for name in BLANKS)}")
+            raise ValueError(
+                f"line {number}: {{{unknown[0]}}} is not known; use {', '.join('{' + name + '}' for name in BLANKS)}"
+            )
         if set(_BLANK.sub("", line)) & set("{}"):
             raise ValueError(f"line {number} has a brace without its partner")
     return lines
@@ -81,8 +83,10 @@ class Coolant(_Table):
 class Post(_Table):
     """A table of words, formats, headers and changes.
 
-    `changes` says how cutters are changed: in a `file` of its own for each, at a `pause` in one file, or by the machine's `changer`. The
-    line lists may hold the words of `BLANKS` in braces. `cutter_first` stands for the first cutter of a file, `cutter_change` for the
+    `changes` says how cutters are changed: in a `file` of its own for each, at a `pause` in one file, or by the
+    machine's `changer`. The
+    line lists may hold the words of `BLANKS` in braces. `cutter_first` stands for the first cutter of a file,
+    `cutter_change` for the
     others; `warm_up` follows the first start of the spindle.
     """
 
@@ -100,7 +104,9 @@ class Post(_Table):
     comment: Comment = Comment()
     words: Words = Words()
     coolant: Coolant = Coolant()
-    longest_line: int | None = Field(default=None, ge=20, le=1000, description="characters that the controller takes in a line")
+    longest_line: int | None = Field(
+        default=None, ge=20, le=1000, description="characters that the controller takes in a line"
+    )
     most_lines: int | None = Field(default=None, ge=200, le=100_000_000, description="lines that it takes in a file")
     most_kilobytes: int | None = Field(default=None, ge=16, le=4_000_000, description="how large a file it takes")
     start: Lines = ()
@@ -139,16 +145,27 @@ def _sentence(item: dict[str, Any]) -> str:
     place = " > ".join(str(step).replace("_", " ") for step in item["loc"])
     context = item.get("ctx", {})
     said = {
-        "missing": "is missing", "extra_forbidden": "is nothing that a post has", "string_too_short": "must not be empty",
-        "greater_than_equal": f"must be {context.get('ge')} or more", "less_than_equal": f"must be {context.get('le')} or less",
-        "string_too_long": f"may have {context.get('max_length')} characters", "literal_error": f"must be {context.get('expected')}",
-        "int_parsing": "must be a whole number", "int_type": "must be a whole number", "int_from_float": "must be a whole number",
-        "string_type": "must be text", "bool_parsing": "must be true or false", "bool_type": "must be true or false",
+        "missing": "is missing",
+        "extra_forbidden": "is nothing that a post has",
+        "string_too_short": "must not be empty",
+        "greater_than_equal": f"must be {context.get('ge')} or more",
+        "less_than_equal": f"must be {context.get('le')} or less",
+        "string_too_long": f"may have {context.get('max_length')} characters",
+        "literal_error": f"must be {context.get('expected')}",
+        "int_parsing": "must be a whole number",
+        "int_type": "must be a whole number",
+        "int_from_float": "must be a whole number",
+        "string_type": "must be text",
+        "bool_parsing": "must be true or false",
+        "bool_type": "must be true or false",
     }.get(item["type"])
     if item["type"] == "string_pattern_mismatch":
-        said = {"id": "may hold small letters, digits and dashes", "extension": "may hold letters and digits, at most eight",
-                "open": "must be one sign, such as ( or ;", "close": "must be one sign, such as ), or nothing"}.get(
-                    str(item["loc"][-1]), "must begin with a letter and hold letters and digits only")
+        said = {
+            "id": "may hold small letters, digits and dashes",
+            "extension": "may hold letters and digits, at most eight",
+            "open": "must be one sign, such as ( or ;",
+            "close": "must be one sign, such as ), or nothing",
+        }.get(str(item["loc"][-1]), "must begin with a letter and hold letters and digits only")
     message = said or str(item["msg"]).removeprefix("Value error, ")
     return f"{place}: {message}" if place and item["type"] == "value_error" else f"{place} {message}".strip()
 
@@ -166,7 +183,9 @@ def parse_post(text: str) -> Post:
 def shipped_posts() -> dict[str, Post]:
     """The shipped posts by their id."""
     entries = [entry for entry in (files(__package__) / "posts").iterdir() if entry.name.endswith(".json")]
-    return {post.id: post for post in sorted((parse_post(entry.read_text()) for entry in entries), key=lambda post: post.id)}
+    return {
+        post.id: post for post in sorted((parse_post(entry.read_text()) for entry in entries), key=lambda post: post.id)
+    }
 
 
 def post_named(key: str) -> Post:

@@ -6,10 +6,10 @@ import numpy as np
 
 from nephos.core.arrays import I64
 from nephos.core.errors import Refused
-from nephos.core.paths.toolpath import Toolpath
 from nephos.core.post.arcs import ArcPath
 from nephos.core.post.schema import Post
 from nephos.core.post.write import Program, Step, arcs_of
+from nephos.core.toolpath import Toolpath
 
 _WORTH = 0.6
 """A place at the clearance is preferred where the file is at least so full by then."""
@@ -29,7 +29,8 @@ def slice_of(arcs: ArcPath, first: int, last: int) -> ArcPath:
     """Moves `first` to `last` (not with it)."""
     path = arcs.path
     part = Toolpath(path.points[first : last + 1], path.kinds[first:last], path.feeds[first:last])
-    return ArcPath(part, arcs.centres[first:last], arcs.turns[first:last])
+    mine = slice(first, last)
+    return ArcPath(part, arcs.centres[mine], arcs.turns[mine], arcs.firsts[mine], arcs.ends[mine])
 
 
 def split_steps(post: Post, steps: list[Step], whole: Program) -> list[list[Step]]:
@@ -47,9 +48,14 @@ def split_steps(post: Post, steps: list[Step], whole: Program) -> list[list[Step
     moving = sum(len(np.unique(lines)) for lines in whole.move_lines)
     written = sum(int(sizes[np.unique(lines) - 1].sum()) for lines in whole.move_lines)
     other_lines, other_bytes = len(sizes) - moving + 8, len(whole.text) - written + 400
-    room = np.array([(post.most_lines or 2**60) - other_lines, 1024 * (post.most_kilobytes or 2**50) - other_bytes]) * _MARGIN
+    room = (
+        np.array([(post.most_lines or 2**60) - other_lines, 1024 * (post.most_kilobytes or 2**50) - other_bytes])
+        * _MARGIN
+    )
     if room[0] < _LEAST or room[1] < _LEAST * sizes.max():
-        raise Refused(f"the post '{post.title}' allows so small a file that its own lines fill it: allow more lines or kilobytes")
+        raise Refused(
+            f"the post '{post.title}' allows so small a file that its own lines fill it: allow more lines or kilobytes"
+        )
     files: list[list[Step]] = [[]]
     used = np.zeros(2)
     for step, lines in zip(steps, whole.move_lines, strict=True):
@@ -61,7 +67,9 @@ def split_steps(post: Post, steps: list[Step], whole: Program) -> list[list[Step
             fits = int(min(np.searchsorted(taken[:, k] - before[k], room[k] - used[k], side="right") for k in (0, 1)))
             last = _cut_at(arcs, step.clearance, first, fits, len(lines))
             if last > first:
-                files[-1].append(replace(step, arcs=slice_of(arcs, first, last), resumed=first > 0, broken=last < len(lines)))
+                files[-1].append(
+                    replace(step, arcs=slice_of(arcs, first, last), resumed=first > 0, broken=last < len(lines))
+                )
                 used += taken[last - 1] - before
             if last < len(lines):
                 files.append([])

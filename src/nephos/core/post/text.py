@@ -1,4 +1,5 @@
-"""Free text (names of jobs, cutters, materials, reasons) made safe to stand in a program. The only way in for such text.
+"""Free text (names of jobs, cutters, materials, reasons) made safe to stand in a program. The only way in for such
+text.
 
 A controller must never take a letter of a name for a word. Text is normalised first, as that can turn one sign into
 another (a full-width bracket into a plain one), and only then reduced to a set of signs that mean nothing in any comment style.
@@ -7,7 +8,19 @@ another (a full-width bracket into a plain one), and only then reduced to a set 
 import re
 import unicodedata
 
-_SAID = {"·": "-", "×": "x", "ß": "ss", "–": "-", "—": "-", "°": " deg", "⌀": "d", "Ø": "O", "ø": "o", "µ": "u", "½": " 1/2"}
+_SAID = {
+    "·": "-",
+    "×": "x",
+    "ß": "ss",
+    "–": "-",
+    "—": "-",
+    "°": " deg",
+    "⌀": "d",
+    "Ø": "O",
+    "ø": "o",
+    "µ": "u",
+    "½": " 1/2",
+}
 _UNSAFE = re.compile(r"[^A-Za-z0-9 .,:+*/'_-]")
 _CHECKSUM = re.compile(r"check (?=[0-9a-f]{16})")
 _ACTIVE = re.compile(r"^(\W*(?:[A-Z]{2,}|(?i:msg|debug|print|log\w*|probe\w*|abort|eval|py)))\s*,")
@@ -29,7 +42,8 @@ def plain_text(text: str) -> str:
 
 
 def comment_text(text: str, marks: str) -> str:
-    """Free text for one line of a comment between `marks`, which are taken out, so that it is no command to any controller."""
+    """Free text for one line of a comment between `marks`, which are taken out, so that it is no command to any
+    controller."""
     plain = plain_text(text)
     for mark in marks:
         plain = plain.replace(mark, " ")

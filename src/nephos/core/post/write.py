@@ -6,15 +6,15 @@ from textwrap import wrap
 import numpy as np
 
 from nephos.core.arrays import F64, I64, U8, Bool
-from nephos.core.bands import kernel
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
-from nephos.core.paths.toolpath import Toolpath
+from nephos.core.parallel import kernel
 from nephos.core.post.arcs import ArcPath, straight_only, with_arcs
+from nephos.core.post.checksum import NO_CHECKSUM, with_checksum
 from nephos.core.post.control import number_text
 from nephos.core.post.schema import Post
-from nephos.core.post.seal import UNSEALED, sealed
 from nephos.core.post.text import comment_text, title_text
+from nephos.core.toolpath import Toolpath
 
 
 @dataclass(frozen=True)
@@ -22,7 +22,8 @@ class Step:
     """One operation to be written, its path thinned to `tolerance` (mm) by arcs where the post has them.
 
     A step that goes on where the file before was cut off is `resumed`: the cutter first goes to its beginning over the
-    `clearance` and down at the `entering` feed. One that is cut off before its end is `broken`: the cutter goes up at its end.
+    `clearance` and down at the `entering` feed. One that is cut off before its end is `broken`: the cutter goes up at
+    its end.
     """
 
     number: int
@@ -45,8 +46,10 @@ class Program:
 
     `text` is its bytes. For each operation: `numbers` its number, `lines` the first and last line
     of the file (from 1) that belong to it, `move_lines` (n,) int64 the line of each move as it was written, and
-    `kinds` (n,) uint8 what each is for. `leads` are the lines that bring the cutter over the beginning of an operation, `added` those with
-    moves that no operation asked for, as the file was cut off or goes on there, or sends the cutter home. `found` is filled in when the
+    `kinds` (n,) uint8 what each is for. `leads` are the lines that bring the cutter over the beginning of an operation,
+    `added` those with
+    moves that no operation asked for, as the file was cut off or goes on there, or sends the cutter home. `found` is
+    filled in when the
     file was certified: by operation the number of its first move that stands in it, and the line of each from there on.
     """
 
@@ -116,8 +119,32 @@ def _put_fixed(out, at, units, decimals):  # type: ignore[no-untyped-def]
 
 @kernel
 def _put_moves(  # type: ignore[no-untyped-def]
-    out, units, kinds, feeds, centres, turns, decimals, feed_decimals, full, number, number_first, number_step, number_last, first_line,
-    move_lines, rapid, feed, clockwise, counterclockwise, wx, wy, wz, wf, wi, wj, line_end,
+    out,
+    units,
+    kinds,
+    feeds,
+    centres,
+    turns,
+    decimals,
+    feed_decimals,
+    full,
+    number,
+    number_first,
+    number_step,
+    number_last,
+    first_line,
+    move_lines,
+    rapid,
+    feed,
+    clockwise,
+    counterclockwise,
+    wx,
+    wy,
+    wz,
+    wf,
+    wi,
+    wj,
+    line_end,
 ):
     """Write the moves to points 1..n; words that repeat are left out unless `full`. Returns the length."""
     at = 0
@@ -142,7 +169,11 @@ def _put_moves(  # type: ignore[no-untyped-def]
         is_feed = 0 if kinds[k] == 0 else 1
         wanted = is_feed if turns[k] == 0 else 2 if turns[k] < 0 else 3
         if full or wanted != mode:
-            at = _put_text(out, at, rapid if wanted == 0 else feed if wanted == 1 else clockwise if wanted == 2 else counterclockwise)
+            at = _put_text(
+                out,
+                at,
+                rapid if wanted == 0 else feed if wanted == 1 else clockwise if wanted == 2 else counterclockwise,
+            )
             out[at] = 32
             at += 1
             mode = wanted
@@ -231,8 +262,15 @@ class _Writer:
             self.parts.append(f"{style.open}{text}{style.close}{self.post.line_end}".encode("ascii"))
             self.line += 1
 
-    def go(self, *, x: float | None = None, y: float | None = None, z: float | None = None, feed: float | None = None,
-           added: bool = False) -> None:
+    def go(
+        self,
+        *,
+        x: float | None = None,
+        y: float | None = None,
+        z: float | None = None,
+        feed: float | None = None,
+        added: bool = False,
+    ) -> None:
         """A move with all its words, in millimetres; without a feed it is a rapid."""
         post, w = self.post, self.post.words
         text = w.rapid if feed is None else w.feed
@@ -253,14 +291,39 @@ class _Writer:
         lines = np.empty(path.moves, np.int64)
         w, n = post.words, post.line_numbers
         length, self.line, self.number = _put_moves(
-            out, units, path.kinds, feeds, centres, arcs.turns, post.decimals, post.feed_decimals, post.full_words, self.number, n.first,
-            n.step, self.last_number, self.line, lines, _bytes(w.rapid), _bytes(w.feed), _bytes(w.clockwise), _bytes(w.counterclockwise),
-            _bytes(w.x), _bytes(w.y), _bytes(w.z), _bytes(w.f), _bytes(w.i), _bytes(w.j), _bytes(post.line_end),
+            out,
+            units,
+            path.kinds,
+            feeds,
+            centres,
+            arcs.turns,
+            post.decimals,
+            post.feed_decimals,
+            post.full_words,
+            self.number,
+            n.first,
+            n.step,
+            self.last_number,
+            self.line,
+            lines,
+            _bytes(w.rapid),
+            _bytes(w.feed),
+            _bytes(w.clockwise),
+            _bytes(w.counterclockwise),
+            _bytes(w.x),
+            _bytes(w.y),
+            _bytes(w.z),
+            _bytes(w.f),
+            _bytes(w.i),
+            _bytes(w.j),
+            _bytes(post.line_end),
         )
         self.parts.append(out[:length].tobytes())
         return lines, path.kinds
 
-    def step(self, step: Step, arcs: ArcPath, fields: dict[str, str], *, new_cutter: bool, first: bool) -> tuple[I64, U8]:
+    def step(
+        self, step: Step, arcs: ArcPath, fields: dict[str, str], *, new_cutter: bool, first: bool
+    ) -> tuple[I64, U8]:
         """One operation, or a part of it."""
         post = self.post
         self.comment(f"{step.number} {step.title}, {step.cutter.name}{', goes on' if step.resumed else ''}")
@@ -305,11 +368,22 @@ def retitled(post: Post, first_line: bytes, title: str) -> bytes:
 def _fields(step: Step, post: Post) -> dict[str, str]:
     """The values of the blanks in a post's lines, for one step."""
     name = comment_text(step.cutter.name, post.comment.open + post.comment.close)
-    return {"spindle": number_text(step.spindle), "tool": str(step.cutter.number), "cutter": name, "operation": str(step.number)}
+    return {
+        "spindle": number_text(step.spindle),
+        "tool": str(step.cutter.number),
+        "cutter": name,
+        "operation": str(step.number),
+    }
 
 
-def write_program(post: Post, name: str, header: list[str], steps: list[Step], spindle_wait: float,
-                  home: tuple[float, float] | None = None) -> Program:
+def write_program(
+    post: Post,
+    name: str,
+    header: list[str],
+    steps: list[Step],
+    spindle_wait: float,
+    home: tuple[float, float] | None = None,
+) -> Program:
     """The text of one program: `header` as comments, with a check word, then each step with its cutter.
 
     Each step begins with the cutter going up to the clearance, then across, with all words
@@ -327,7 +401,7 @@ def write_program(post: Post, name: str, header: list[str], steps: list[Step], s
     for text in header[1:]:
         writer.comment(text)
     if header:
-        writer.raw_comment(UNSEALED)
+        writer.raw_comment(NO_CHECKSUM)
     plain = _fields(steps[0], post) | {"spindle_wait": number_text(spindle_wait)}
     writer.lines(post.start, plain)
     numbers, ranges, move_lines, written = [], [], [], []
@@ -335,7 +409,9 @@ def write_program(post: Post, name: str, header: list[str], steps: list[Step], s
     for step in steps:
         fields = plain | _fields(step, post)
         first = writer.line
-        lines, kinds = writer.step(step, arcs_of(post, step), fields, new_cutter=step.cutter.number != tool, first=tool is None)
+        lines, kinds = writer.step(
+            step, arcs_of(post, step), fields, new_cutter=step.cutter.number != tool, first=tool is None
+        )
         tool = step.cutter.number
         numbers.append(step.number)
         ranges.append((first, writer.line - 1))
@@ -344,10 +420,18 @@ def write_program(post: Post, name: str, header: list[str], steps: list[Step], s
     if home is not None:
         writer.go(x=home[0], y=home[1], added=True)
     writer.lines(post.end, plain)
-    whole = sealed(b"".join(writer.parts))
+    whole = with_checksum(b"".join(writer.parts))
     _check_lines(whole, post)
-    return Program(f"{name}.{post.extension}", whole, tuple(numbers), tuple(ranges),
-                   tuple(move_lines), tuple(written), tuple(writer.leads), tuple(writer.added))
+    return Program(
+        f"{name}.{post.extension}",
+        whole,
+        tuple(numbers),
+        tuple(ranges),
+        tuple(move_lines),
+        tuple(written),
+        tuple(writer.leads),
+        tuple(writer.added),
+    )
 
 
 def _check_lines(text: bytes, post: Post) -> None:
@@ -356,5 +440,7 @@ def _check_lines(text: bytes, post: Post) -> None:
     ends = np.flatnonzero(np.frombuffer(text, np.uint8) == 10)
     lengths = np.diff(ends, prepend=-1) - len(post.line_end)
     if len(lengths) and lengths.max() > post.longest_line:
-        raise Refused(f"line {int(lengths.argmax()) + 1} has {int(lengths.max())} characters, but the post '{post.title}' allows "
-                      f"{post.longest_line}: leave out line numbers or decimal places, or words that repeat")
+        raise Refused(
+            f"line {int(lengths.argmax()) + 1} has {int(lengths.max())} characters, but the post '{post.title}' allows "
+            f"{post.longest_line}: leave out line numbers or decimal places, or words that repeat"
+        )

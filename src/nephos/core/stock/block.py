@@ -33,6 +33,7 @@ class Grid:
 
     def window(self, low: tuple[float, float], high: tuple[float, float]) -> tuple[slice, slice]:
         """Rows and columns whose centres lie between `low` and `high` (both (x, y))."""
+
         def span(a: float, b: float, start: float, count: int) -> slice:
             first = max(ceil((a - start) / self.pitch - 1e-9), 0)
             last = min(floor((b - start) / self.pitch + 1e-9), count - 1)
@@ -108,8 +109,11 @@ def box_block(low: tuple[float, float, float], high: tuple[float, float, float],
     grid = Grid(low[0] + pitch / 2, low[1] + pitch / 2, pitch, nx, ny)
     shape = (1, ny, nx)
     return Block(
-        grid, np.full(shape, low[2], np.float32), np.full(shape, high[2], np.float32),
-        np.full(shape[1:], -1, np.int32), np.full(shape[1:], high[2], np.float32),
+        grid,
+        np.full(shape, low[2], np.float32),
+        np.full(shape, high[2], np.float32),
+        np.full(shape[1:], -1, np.int32),
+        np.full(shape[1:], high[2], np.float32),
     )
 
 
@@ -122,7 +126,9 @@ def rounded(block: Block, axis: F64) -> Block:
     low, high = float(block.low.min()), float(block.high.max())
     grid = block.grid
     across = np.abs(axis).argmax()
-    x, y = np.meshgrid(grid.xs - (grid.x0 + grid.pitch * (grid.nx - 1) / 2), grid.ys - (grid.y0 + grid.pitch * (grid.ny - 1) / 2))
+    x, y = np.meshgrid(
+        grid.xs - (grid.x0 + grid.pitch * (grid.nx - 1) / 2), grid.ys - (grid.y0 + grid.pitch * (grid.ny - 1) / 2)
+    )
     middle = (low + high) / 2
     if across == 2:
         radius = grid.pitch * min(grid.nx, grid.ny) / 2
@@ -134,5 +140,9 @@ def rounded(block: Block, axis: F64) -> Block:
     # Within a cell the bar is highest where it is nearest to its middle.
     nearest = np.maximum(np.abs(side) - grid.pitch / 2, 0.0)
     bound = middle + np.sqrt(np.maximum(radius * radius - nearest * nearest, 0.0))
-    return replace(block, low=(middle - half)[None].astype(np.float32), high=(middle + half)[None].astype(np.float32),
-                   bound=np.nextafter(bound.astype(np.float32), np.float32(np.inf)))
+    return replace(
+        block,
+        low=(middle - half)[None].astype(np.float32),
+        high=(middle + half)[None].astype(np.float32),
+        bound=np.nextafter(bound.astype(np.float32), np.float32(np.inf)),
+    )

@@ -12,8 +12,8 @@ from math import ceil, floor
 import numpy as np
 
 from nephos.core.arrays import F32, F64, U8, Bool
-from nephos.core.bands import Report, in_bands, inlined, kernel, silent
 from nephos.core.cutters.profile import Profile
+from nephos.core.parallel import Report, in_parallel, inlined, kernel, silent
 from nephos.core.stock.block import Grid
 from nephos.core.stock.sweep import FEW, row_span, sweep_rows
 
@@ -36,7 +36,8 @@ def _cell_rows(py, qy, r, y0, pitch, j0, rows):  # type: ignore[no-untyped-def]
 
 @kernel
 def _lower_bound_by_move(bound, corners, marks, x0, y0, pitch, j0, a, b, id1, hit1, p):  # type: ignore[no-untyped-def]
-    """Lower `bound` (rows, columns) by one feed move. `corners` (rows + 1, columns + 1) is scratch space, all far above."""
+    """Lower `bound` (rows, columns) by one feed move. `corners` (rows + 1, columns + 1) is scratch space, all far
+    above."""
     rows, columns = bound.shape
     cx, cy = x0 - pitch / 2, y0 - pitch / 2
     first, last = _cell_rows(a[1], b[1], p.radius, cy, pitch, j0, rows + 1)
@@ -109,7 +110,18 @@ def _meets(bound, scratch, marks, x0, y0, pitch, j0, a, b, id1, hit1, p, cells):
         return False
     points = np.empty((2, 3))
     points[0], points[1] = a, b
-    sweep_rows(scratch[first : last + 1, :columns], marks[first : last + 1, :columns], x0, y0, pitch, j0 + first, points, id1, p, hit1)
+    sweep_rows(
+        scratch[first : last + 1, :columns],
+        marks[first : last + 1, :columns],
+        x0,
+        y0,
+        pitch,
+        j0 + first,
+        points,
+        id1,
+        p,
+        hit1,
+    )
     met = False
     for j in range(first, last + 1):
         low, high = row_span(a[0], a[1], b[0], b[1], p.radius, y0 + (j0 + j) * pitch)
@@ -123,7 +135,8 @@ def _meets(bound, scratch, marks, x0, y0, pitch, j0, a, b, id1, hit1, p, cells):
 
 @kernel
 def _thinned(points, kinds, within, most, keep):  # type: ignore[no-untyped-def]
-    """Numbers of the points to keep so that feed moves between them lie within `within` of one straight move; returns how many.
+    """Numbers of the points to keep so that feed moves between them lie within `within` of one straight move; returns
+    how many.
 
     Rapids are kept one by one.
     """
@@ -157,7 +170,9 @@ def _thinned(points, kinds, within, most, keep):  # type: ignore[no-untyped-def]
     return count
 
 
-def lower_bound(bound: F32, grid: Grid, points: F64, kinds: U8, cutter: Profile, report: Report = silent) -> tuple[Bool, Bool]:
+def lower_bound(
+    bound: F32, grid: Grid, points: F64, kinds: U8, cutter: Profile, report: Report = silent
+) -> tuple[Bool, Bool]:
     """Take the feed moves of a cutter out of `bound` in place.
 
     Parameters
@@ -181,7 +196,9 @@ def lower_bound(bound: F32, grid: Grid, points: F64, kinds: U8, cutter: Profile,
     asked = bool((kinds == 0).any())
     cells = np.zeros(bound.shape if asked else (0, 0), np.bool_)
     low, high = np.fmin.reduce(points[:, :2], axis=0) - wide.radius, np.fmax.reduce(points[:, :2], axis=0) + wide.radius
-    rows, columns = grid.window((low[0], low[1]), (high[0], high[1])) if np.isfinite(low).all() else (slice(0, 0), slice(0, 0))
+    rows, columns = (
+        grid.window((low[0], low[1]), (high[0], high[1])) if np.isfinite(low).all() else (slice(0, 0), slice(0, 0))
+    )
     window = np.ascontiguousarray(bound[rows, columns])
     met = np.zeros(window.shape, np.uint8)
     x0, y0 = grid.x0 + columns.start * grid.pitch, grid.y0 + rows.start * grid.pitch
@@ -189,13 +206,26 @@ def lower_bound(bound: F32, grid: Grid, points: F64, kinds: U8, cutter: Profile,
     found = np.zeros((len(window) // band + 2, len(kinds)), np.uint8)
 
     def work(first: int, last: int) -> None:
-        lower_bound_rows(window[first:last], x0, y0, grid.pitch, first, points, kinds, smaller, lift, wide, margin, found[first // band],
-                         met[first:last])
+        lower_bound_rows(
+            window[first:last],
+            x0,
+            y0,
+            grid.pitch,
+            first,
+            points,
+            kinds,
+            smaller,
+            lift,
+            wide,
+            margin,
+            found[first // band],
+            met[first:last],
+        )
 
     if window.size and len(kinds) < FEW:
         work(0, len(window))
     elif window.size:
-        in_bands(work, len(window), band, report)
+        in_parallel(work, len(window), band, report)
     bound[rows, columns] = window
     if asked:
         cells[rows, columns] = met

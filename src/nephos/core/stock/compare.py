@@ -9,8 +9,8 @@ import numpy as np
 import shapely
 
 from nephos.core.arrays import F32, F64, Bool
-from nephos.core.bands import Report, in_bands, kernel, part, silent
 from nephos.core.cutters import Profile
+from nephos.core.parallel import Report, in_parallel, kernel, part, silent
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.sweep import sweep
 from nephos.core.surface.drop import drop_grid, drop_points
@@ -32,8 +32,10 @@ class Comparison:
     """Deviation of each column of the block, over a window of its grid.
 
     `deviation` : (ny, nx) float32 millimetres along the normal, positive for material left,
-    negative for removed material that belongs to the model; not a number outside the boundary. `reachable` : (ny, nx) bool, whether
-    an ideal pass of one of the cutters would come within the tolerance there. `under` : (ny, nx) float32 height of the model.
+    negative for removed material that belongs to the model; not a number outside the boundary. `reachable` : (ny, nx)
+    bool, whether
+    an ideal pass of one of the cutters would come within the tolerance there. `under` : (ny, nx) float32 height of the
+    model.
     `gouge` : depth of the deepest gouge along the moves (surface/gouge.py), in millimetres; no column can show more.
     """
 
@@ -54,9 +56,13 @@ class Comparison:
         left = np.maximum(values, 0)
         p50, p95, p99 = np.percentile(reached, (50, 95, 99)) if reached.size else (0.0, 0.0, 0.0)
         figures = {
-            "gouge_max": max(float(-values.min()), self.gouge), "leftover_p50": p50, "leftover_p95": p95,
-            "leftover_p99": p99, "leftover_max": reached.max(initial=0.0),
-            "leftover_max_unreachable": left.max(), "limit": self.limit,
+            "gouge_max": max(float(-values.min()), self.gouge),
+            "leftover_p50": p50,
+            "leftover_p95": p95,
+            "leftover_p99": p99,
+            "leftover_max": reached.max(initial=0.0),
+            "leftover_max_unreachable": left.max(),
+            "limit": self.limit,
             "within_tolerance": np.mean(np.abs(values) <= self.limit),
             "unreachable": 1 - np.mean(self.reachable[inside]),
             "could_reach": np.mean((self.deviation > self.limit)[inside & self.reachable]) if reached.size else 0,
@@ -85,11 +91,15 @@ def _deviations(grid, top, under, floor, x0, y0, pitch, reach, deepest, out):  #
             out[j, i] = size
 
 
-def lowest_left(tips: F64, grid: Grid, cutter: Profile, within: float = inf, drop: Callable[[F64], F64] | None = None) -> F32:
+def lowest_left(
+    tips: F64, grid: Grid, cutter: Profile, within: float = inf, drop: Callable[[F64], F64] | None = None
+) -> F32:
     """The lowest surface a cutter leaves that has been everywhere, from its tips on the grid.
 
-    Between two neighbouring tips it goes straight, unless the surface between them may stand more than `within` (mm) over that way,
-    as on an edge: there it is at the tips alone, and at as many places between as a small cutter needs, whose tips `drop` tells.
+    Between two neighbouring tips it goes straight, unless the surface between them may stand more than `within` (mm)
+    over that way,
+    as on an edge: there it is at the tips alone, and at as many places between as a small cutter needs, whose tips
+    `drop` tells.
     """
     ny, nx = tips.shape
     second = np.zeros_like(tips)
@@ -97,7 +107,7 @@ def lowest_left(tips: F64, grid: Grid, cutter: Profile, within: float = inf, dro
     bulge = np.maximum(-second, 0.0) / 2
     broken = np.ones((ny, nx), np.bool_)
     broken[:, :-1] = np.maximum(bulge[:, :-1], bulge[:, 1:]) > within
-    # Where the way is broken the tip comes twice, so that it is cut there on its own, and then a gap.
+    # Where the path is broken the tip comes twice, so that it is cut there on its own, and then a gap.
     slots = np.full((ny, nx, 3, 3), np.nan)
     slots[..., :2, 0], slots[..., :2, 1], slots[..., :2, 2] = grid.xs[:, None], grid.ys[:, None, None], tips[..., None]
     flat = slots[np.stack([np.ones_like(broken), broken, broken], axis=-1)]
@@ -106,12 +116,13 @@ def lowest_left(tips: F64, grid: Grid, cutter: Profile, within: float = inf, dro
     if drop is not None and steps > 1:
         j, i = np.nonzero(broken[:, :-1])
         between = np.linspace(0, 1, steps + 1)[1:-1]
-        xy = np.column_stack([(grid.xs[i][:, None] + grid.pitch * between).ravel(), np.repeat(grid.ys[j], len(between))])
+        xy = np.column_stack(
+            [(grid.xs[i][:, None] + grid.pitch * between).ravel(), np.repeat(grid.ys[j], len(between))]
+        )
         places = np.column_stack([xy, drop(xy)])
         flat = np.concatenate([flat, np.stack([places, places, np.full_like(places, np.nan)], axis=1).reshape(-1, 3)])
     top = np.full((ny, nx), np.inf, np.float32)
-    sweep(top, np.zeros((ny, nx), np.int32), grid, flat, np.ones(len(flat) - 1, np.uint8), 0, cutter,
-          straight=0.002)
+    sweep(top, np.zeros((ny, nx), np.int32), grid, flat, np.ones(len(flat) - 1, np.uint8), 0, cutter, straight=0.002)
     return top
 
 
@@ -131,8 +142,15 @@ def deciding(cutters: list[Profile]) -> list[Profile]:
 
 
 def compare(
-    block: Block, index: SurfaceIndex, region: shapely.Geometry, floor: float, cutters: list[Profile],
-    limit: float, tolerance: float, gouge: float | None = None, report: Report = silent,
+    block: Block,
+    index: SurfaceIndex,
+    region: shapely.Geometry,
+    floor: float,
+    cutters: list[Profile],
+    limit: float,
+    tolerance: float,
+    gouge: float | None = None,
+    report: Report = silent,
 ) -> Comparison:
     """Measure the block over `region` against the surface above `floor`.
 
@@ -150,8 +168,13 @@ def compare(
     x_low, y_low, x_high, y_high = region.bounds
     rows, columns = block.grid.window((x_low, y_low), (x_high, y_high))
     g = block.grid
-    grid = Grid(g.x0 + columns.start * g.pitch, g.y0 + rows.start * g.pitch, g.pitch,
-                columns.stop - columns.start, rows.stop - rows.start)
+    grid = Grid(
+        g.x0 + columns.start * g.pitch,
+        g.y0 + rows.start * g.pitch,
+        g.pitch,
+        columns.stop - columns.start,
+        rows.stop - rows.start,
+    )
     top = np.ascontiguousarray(block.top[rows, columns])
     args = (grid.x0, grid.y0, grid.pitch, grid.nx, grid.ny)
     surface = drop_grid(index, *args, _POINT, floor - _NOWHERE, part(report, 0, 0.15))
@@ -161,7 +184,9 @@ def compare(
     for k, cutter in enumerate(chosen):
         # A cutter beside the window reaches into it.
         more = ceil(cutter.radius / grid.pitch)
-        wide = Grid(grid.x0 - more * grid.pitch, grid.y0 - more * grid.pitch, grid.pitch, grid.nx + 2 * more, grid.ny + 2 * more)
+        wide = Grid(
+            grid.x0 - more * grid.pitch, grid.y0 - more * grid.pitch, grid.pitch, grid.nx + 2 * more, grid.ny + 2 * more
+        )
         told = part(report, 0.15 + 0.2 * k / len(chosen), 0.15 + 0.2 * (k + 1) / len(chosen))
         tips = drop_grid(index, wide.x0, wide.y0, wide.pitch, wide.nx, wide.ny, cutter, floor, told)
         left = lowest_left(tips, wide, cutter, tolerance / 2, partial(drop_points, index, cutter=cutter, floor=floor))
@@ -169,16 +194,27 @@ def compare(
     deviation = np.empty_like(top)
 
     def work(first: int, last: int) -> None:
-        _deviations(index.arrays, top[first:last], under[first:last], floor, grid.x0, grid.y0 + first * grid.pitch,
-                    grid.pitch, REACH, gouge if known else inf, deviation[first:last])
+        _deviations(
+            index.arrays,
+            top[first:last],
+            under[first:last],
+            floor,
+            grid.x0,
+            grid.y0 + first * grid.pitch,
+            grid.pitch,
+            REACH,
+            gouge if known else inf,
+            deviation[first:last],
+        )
 
-    in_bands(work, grid.ny, max(1, grid.ny // 32), part(report, 0.35, 1))
+    in_parallel(work, grid.ny, max(1, grid.ny // 32), part(report, 0.35, 1))
     gap = top - under
     slope = np.divide(deviation, gap, out=np.ones_like(gap), where=gap > 1e-4)
     reachable = (closed - under) * np.clip(slope, 0, 1) <= tolerance
     shapely.prepare(region)
     xs, ys = np.meshgrid(grid.xs, grid.ys)
     deviation[~shapely.intersects_xy(region, xs, ys)] = np.nan
-    # Beside the model there is nothing to gouge: that is where it is cut out, deeper than the floor by more than rounding.
+    # Beside the model there is nothing to gouge: that is where it is cut out, deeper than the floor by more than
+    # rounding.
     deviation[(surface <= floor - _NOWHERE) & (top < floor - tolerance)] = np.nan
     return Comparison(grid, deviation, reachable, limit, under.astype(np.float32), gouge if known else 0.0)

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from nephos.core.arrays import F32, F64, U8, Bool
-from nephos.core.bands import Report, part, silent
 from nephos.core.cutters import Cutter
+from nephos.core.parallel import Report, part, silent
 from nephos.core.stock.block import Block
 from nephos.core.stock.bound import lower_bound
 from nephos.core.stock.sweep import sweep_watching
@@ -22,7 +22,8 @@ Struck = tuple[str, float, int]
 class Cut:
     """The block afterwards, how much (mm) each move took off where it took most (n,), and what was struck.
 
-    `suspects` : (n,) bool, rapids that may meet material between the centres of cells, and `cells` (ny, nx) bool, where:
+    `suspects` : (n,) bool, rapids that may meet material between the centres of cells, and `cells` (ny, nx) bool,
+    where:
     all rapids that do meet some are among them (stock/rapids.py looks closer).
     """
 
@@ -34,12 +35,26 @@ class Cut:
 
 
 def cut_block(block: Block, points: F64, kinds: U8, first: int, cutter: Cutter, report: Report = silent) -> Cut:
-    """Cut a block with moves (`points`, `kinds` as in :func:`nephos.core.stock.sweep.sweep`), counted over the job from `first`."""
+    """Cut a block with moves (`points`, `kinds` as in :func:`nephos.core.stock.sweep.sweep`), counted over the job from
+    `first`."""
     top, touched = np.ascontiguousarray(block.top), np.full(block.touched.shape, -1, np.int32)
     bodies = cutter.bodies
-    depths, strikes = sweep_watching(top, touched, block.grid, points, kinds, first, cutter.profile,
-                                     np.array([[radius, height] for _, radius, height in bodies]), part(report, 0, 0.5))
-    struck = tuple((name, float(depth), int(move)) for (name, _, _), (depth, move) in zip(bodies, strikes, strict=True) if depth > STRIKE)
+    depths, strikes = sweep_watching(
+        top,
+        touched,
+        block.grid,
+        points,
+        kinds,
+        first,
+        cutter.profile,
+        np.array([[radius, height] for _, radius, height in bodies]),
+        part(report, 0, 0.5),
+    )
+    struck = tuple(
+        (name, float(depth), int(move))
+        for (name, _, _), (depth, move) in zip(bodies, strikes, strict=True)
+        if depth > STRIKE
+    )
     bound = block.bound.copy()
     suspects, cells = lower_bound(bound, block.grid, points, kinds, cutter.profile, part(report, 0.5, 1))
     return Cut(block.cut_above(top, touched, np.maximum(bound, top)), depths, struck, suspects, cells)

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from nephos.core.arrays import F32, F64, I32, U8, U16
-from nephos.core.bands import kernel
 from nephos.core.cutters import Profile
+from nephos.core.parallel import kernel
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.sweep import sweep_rows
 
@@ -54,7 +54,20 @@ def shown_top(block: Block, shown: Grid) -> F32:
 
 @kernel
 def _record(  # type: ignore[no-untyped-def]
-    top, touched, x0, y0, pitch, points, kinds, moment, cutter, cells, moments, heights, hits, ids,
+    top,
+    touched,
+    x0,
+    y0,
+    pitch,
+    points,
+    kinds,
+    moment,
+    cutter,
+    cells,
+    moments,
+    heights,
+    hits,
+    ids,
 ):
     """Sweep moment by moment; writes the columns that changed. Returns how many, or -1 if there is no room."""
     rows, columns = top.shape
@@ -80,8 +93,18 @@ def _record(  # type: ignore[no-untyped-def]
             if ja <= jb and ia <= ib:
                 if count + (jb - ja + 1) * (ib - ia + 1) > len(cells):
                     return -1
-                sweep_rows(top[ja : jb + 1], touched[ja : jb + 1], x0, y0, pitch, ja, points[first : last + 1],
-                           ids[first:last], cutter, hits[first:last])
+                sweep_rows(
+                    top[ja : jb + 1],
+                    touched[ja : jb + 1],
+                    x0,
+                    y0,
+                    pitch,
+                    ja,
+                    points[first : last + 1],
+                    ids[first:last],
+                    cutter,
+                    hits[first:last],
+                )
                 for j in range(ja, jb + 1):
                     for i in range(ia, ib + 1):
                         if touched[j, i] >= first:
@@ -109,9 +132,20 @@ def record_frames(top: F32, grid: Grid, points: F64, kinds: U8, seconds: F64, cu
         moments = np.empty(room, np.uint16)
         heights = np.empty(room, np.float32)
         count = _record(
-            top.copy(), np.full(top.shape, -1, np.int32), grid.x0, grid.y0, grid.pitch,
-            np.ascontiguousarray(points), kinds, moment, cutter,
-            cells, moments, heights, np.zeros(len(kinds), np.float32), ids,
+            top.copy(),
+            np.full(top.shape, -1, np.int32),
+            grid.x0,
+            grid.y0,
+            grid.pitch,
+            np.ascontiguousarray(points),
+            kinds,
+            moment,
+            cutter,
+            cells,
+            moments,
+            heights,
+            np.zeros(len(kinds), np.float32),
+            ids,
         )
         if count >= 0:
             break

@@ -9,7 +9,8 @@ from nephos.core.arrays import F32, Bool
 
 @dataclass(frozen=True)
 class Gain:
-    """Of one operation: how much it `removed` (mm^3), and over the boundary what was `left` after it, on average along the normal (mm),
+    """Of one operation: how much it `removed` (mm^3), and over the boundary what was `left` after it, on average along
+    the normal (mm),
     and which share of the area was `within` the limit then."""
 
     number: int
@@ -18,8 +19,16 @@ class Gain:
     within: float
 
 
-def gains(numbers: list[int], before: F32, tops: list[F32], pitch: float, window: tuple[slice, slice], under: F32, inside: Bool,
-          limit: float) -> tuple[Gain, ...]:
+def gains(
+    numbers: list[int],
+    before: F32,
+    tops: list[F32],
+    pitch: float,
+    window: tuple[slice, slice],
+    under: F32,
+    inside: Bool,
+    limit: float,
+) -> tuple[Gain, ...]:
     """What each of several operations brought.
 
     Parameters
@@ -29,7 +38,8 @@ def gains(numbers: list[int], before: F32, tops: list[F32], pitch: float, window
 
     Notes
     -----
-    The distance along the normal is taken as that straight up times the cosine of the model's slope under it, which is exact
+    The distance along the normal is taken as that straight up times the cosine of the model's slope under it, which is
+    exact
     on planes; the comparison of the finished part measures it.
     """
     gy, gx = np.gradient(under.astype(np.float64), pitch)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nephos.core.arrays import F32, I32, Bool
-from nephos.core.bands import kernel
+from nephos.core.parallel import kernel
 from nephos.core.stock.block import Block
 from nephos.core.stock.frames import Frames
 from nephos.core.union_find import root
@@ -16,7 +16,8 @@ LEAST = 1.0
 
 @dataclass(frozen=True)
 class Piece:
-    """A connected piece: its `label`, `volume` in mm^3, the corners of its box, whether it reaches the `side` of the stock, and one
+    """A connected piece: its `label`, `volume` in mm^3, the corners of its box, whether it reaches the `side` of the
+    stock, and one
     `column` (j, i) of it."""
 
     label: int
@@ -29,7 +30,8 @@ class Piece:
 
 @kernel
 def _label(low, high, bridge, labels):  # type: ignore[no-untyped-def]
-    """Number connected intervals from 0; returns how many pieces there are. Neighbours share more than `bridge` of height."""
+    """Number connected intervals from 0; returns how many pieces there are. Neighbours share more than `bridge` of
+    height."""
     planes, rows, columns = low.shape
     size = rows * columns
     parent = np.empty(planes * size, np.int32)
@@ -117,9 +119,16 @@ def find_pieces(block: Block, bridge: float = 0.0, least: float = LEAST) -> tupl
             break
         x0, y0, z0, x1, y1, z1 = map(float, boxes[k, :6])
         half = g.pitch / 2
-        found.append(Piece(int(k), float(volumes[k]), (g.x0 + x0 * g.pitch - half, g.y0 + y0 * g.pitch - half, z0),
-                           (g.x0 + x1 * g.pitch + half, g.y0 + y1 * g.pitch + half, z1), bool(sides[k]),
-                           (int(columns[k, 0]), int(columns[k, 1]))))
+        found.append(
+            Piece(
+                int(k),
+                float(volumes[k]),
+                (g.x0 + x0 * g.pitch - half, g.y0 + y0 * g.pitch - half, z0),
+                (g.x0 + x1 * g.pitch + half, g.y0 + y1 * g.pitch + half, z1),
+                bool(sides[k]),
+                (int(columns[k, 0]), int(columns[k, 1])),
+            )
+        )
     return labels, tuple(found)
 
 
@@ -145,13 +154,16 @@ def heights_at(top: F32, frames: Frames, moment: int) -> F32:
 
 
 def freed_at(top: F32, foot: float, frames: Frames, place: tuple[float, float]) -> float | None:
-    """The share of an operation's time at which the piece that stands at `place` has come free of the sides of the stock.
+    """The share of an operation's time at which the piece that stands at `place` has come free of the sides of the
+    stock.
 
     None where it has not, on the grid of the frames, or was free before.
     """
     grid = frames.grid
-    column = (int(np.clip(round((place[1] - grid.y0) / grid.pitch), 0, grid.ny - 1)),
-              int(np.clip(round((place[0] - grid.x0) / grid.pitch), 0, grid.nx - 1)))
+    column = (
+        int(np.clip(round((place[1] - grid.y0) / grid.pitch), 0, grid.ny - 1)),
+        int(np.clip(round((place[0] - grid.x0) / grid.pitch), 0, grid.nx - 1)),
+    )
 
     def free(moment: int) -> bool:
         heights = heights_at(top, frames, moment)[None]
@@ -169,4 +181,3 @@ def freed_at(top: F32, foot: float, frames: Frames, place: tuple[float, float]) 
         middle = (first + last) // 2
         first, last = (first, middle) if free(middle) else (middle, last)
     return last / frames.moments
-

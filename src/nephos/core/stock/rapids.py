@@ -9,8 +9,8 @@ from math import ceil
 import numpy as np
 
 from nephos.core.arrays import F32, F64, U8, Bool
-from nephos.core.bands import Report, in_bands, kernel, silent
 from nephos.core.cutters.profile import Profile
+from nephos.core.parallel import Report, in_parallel, kernel, silent
 from nephos.core.stock.block import Block
 from nephos.core.stock.sweep import sweep_rows
 
@@ -38,7 +38,8 @@ def _boxes(points, size, out):  # type: ignore[no-untyped-def]
 
 @kernel
 def _replay(top, x0, y0, sub, points, kinds, boxes, size, p, ask, depths):  # type: ignore[no-untyped-def]
-    """Cut one cell `top` (n, n), whose first fine centre is (x0, y0), by all feed moves; rapids in `ask` are held against it."""
+    """Cut one cell `top` (n, n), whose first fine centre is (x0, y0), by all feed moves; rapids in `ask` are held
+    against it."""
     n = len(top)
     marks = np.zeros(top.shape, np.int32)
     ids, hit = np.zeros(1, np.int64), np.zeros(1, np.float32)
@@ -51,7 +52,12 @@ def _replay(top, x0, y0, sub, points, kinds, boxes, size, p, ask, depths):  # ty
             a, b = points[k], points[k + 1]
             if not (a[0] == a[0] and b[0] == b[0]):
                 continue
-            if min(a[0], b[0]) - reach > x1 or max(a[0], b[0]) + reach < x0 or min(a[1], b[1]) - reach > y1 or max(a[1], b[1]) + reach < y0:
+            if (
+                min(a[0], b[0]) - reach > x1
+                or max(a[0], b[0]) + reach < x0
+                or min(a[1], b[1]) - reach > y1
+                or max(a[1], b[1]) + reach < y0
+            ):
                 continue
             hit[0] = 0.0
             if kinds[k] != 0:
@@ -61,7 +67,9 @@ def _replay(top, x0, y0, sub, points, kinds, boxes, size, p, ask, depths):  # ty
                 depths[k] = max(depths[k], hit[0])
 
 
-def close_rapid_depths(stock: Block, before: list[Cuts], cuts: Cuts, suspects: Bool, cells: Bool, report: Report = silent) -> F32:
+def close_rapid_depths(
+    stock: Block, before: list[Cuts], cuts: Cuts, suspects: Bool, cells: Bool, report: Report = silent
+) -> F32:
     """How deep (mm) each suspected rapid of the last cuts goes into material, (n,) float32; 0 for all other moves.
 
     Parameters
@@ -80,12 +88,13 @@ def close_rapid_depths(stock: Block, before: list[Cuts], cuts: Cuts, suspects: B
     fine = max(2, ceil(grid.pitch / FINE))
     sub = grid.pitch / fine
     ask = suspects.astype(np.uint8)
-    history = [(np.ascontiguousarray(p), k, c, np.zeros(len(k), np.uint8)) for p, k, c in before] + \
-        [(np.ascontiguousarray(points), kinds, cuts[2], ask)]
+    history = [(np.ascontiguousarray(p), k, c, np.zeros(len(k), np.uint8)) for p, k, c in before] + [
+        (np.ascontiguousarray(points), kinds, cuts[2], ask)
+    ]
     boxes = []
-    for way, marks, _, _ in history:
+    for path, marks, _, _ in history:
         box = np.empty((ceil(len(marks) / _CHUNK), 4))
-        _boxes(way, _CHUNK, box)
+        _boxes(path, _CHUNK, box)
         boxes.append(box)
 
     def work(first: int, last: int) -> F32:
@@ -93,9 +102,8 @@ def close_rapid_depths(stock: Block, before: list[Cuts], cuts: Cuts, suspects: B
         for j, i in places[first:last]:
             top = np.full((fine, fine), stock.bound[j, i], np.float32)
             x0, y0 = grid.x0 + (i - 0.5) * grid.pitch + sub / 2, grid.y0 + (j - 0.5) * grid.pitch + sub / 2
-            for (way, moves, profile, asked), box in zip(history, boxes, strict=True):
-                _replay(top, x0, y0, sub, way, moves, box, _CHUNK, profile, asked, found)
+            for (path, moves, profile, asked), box in zip(history, boxes, strict=True):
+                _replay(top, x0, y0, sub, path, moves, box, _CHUNK, profile, asked, found)
         return found
 
-    return np.maximum(depths, np.max(in_bands(work, len(places), max(16, len(places) // 64), report), axis=0))
-
+    return np.maximum(depths, np.max(in_parallel(work, len(places), max(16, len(places) // 64), report), axis=0))

@@ -11,7 +11,8 @@ _MOST = 500_000
 
 
 def _whole_cells(filled: Bool) -> Bool:
-    """Cells between four filled columns, without those that touch only at a corner, where a mesh could not be closed."""
+    """Cells between four filled columns, without those that touch only at a corner, where a mesh could not be
+    closed."""
     cells: Bool = filled[:-1, :-1] & filled[:-1, 1:] & filled[1:, 1:] & filled[1:, :-1]
     while True:
         a, b, c, d = cells[:-1, :-1], cells[:-1, 1:], cells[1:, 1:], cells[1:, :-1]
@@ -28,14 +29,17 @@ def _walls(cells: Bool, k: I32) -> I32:
     framed = np.pad(cells, 1)
     inner = framed[1:-1, 1:-1]
     sides = (
-        (inner & ~framed[:-2, 1:-1], k[:-1, :-1], k[:-1, 1:]), (inner & ~framed[1:-1, 2:], k[:-1, 1:], k[1:, 1:]),
-        (inner & ~framed[2:, 1:-1], k[1:, 1:], k[1:, :-1]), (inner & ~framed[1:-1, :-2], k[1:, :-1], k[:-1, :-1]),
+        (inner & ~framed[:-2, 1:-1], k[:-1, :-1], k[:-1, 1:]),
+        (inner & ~framed[1:-1, 2:], k[:-1, 1:], k[1:, 1:]),
+        (inner & ~framed[2:, 1:-1], k[1:, 1:], k[1:, :-1]),
+        (inner & ~framed[1:-1, :-2], k[1:, :-1], k[:-1, :-1]),
     )
     return np.concatenate([np.stack([start[open_], end[open_]], 1) for open_, start, end in sides])
 
 
 def block_mesh(block: Block) -> Mesh:
-    """A closed mesh of the block: its top, its foot and walls around and in its holes, columns thinned to half a million.
+    """A closed mesh of the block: its top, its foot and walls around and in its holes, columns thinned to half a
+    million.
 
     Raises
     ------

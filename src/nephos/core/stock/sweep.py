@@ -10,8 +10,8 @@ from math import ceil, floor, sqrt
 import numpy as np
 
 from nephos.core.arrays import F32, F64, I32, U8
-from nephos.core.bands import Report, in_bands, inlined, kernel, silent
 from nephos.core.cutters.profile import Profile
+from nephos.core.parallel import Report, in_parallel, inlined, kernel, silent
 from nephos.core.stock.block import Grid
 from nephos.core.surface.contact import along_line, underside
 
@@ -165,7 +165,8 @@ def _sweep_flat(top, touched, x0, y0, pitch, j0, points, ids, r, hits):  # type:
 
 @inlined
 def _heading(px, py, pz, qx, qy, qz):  # type: ignore[no-untyped-def]
-    """Length of a move on the plan, its direction, its rise, and the height it begins at; an upright one is its lower end.
+    """Length of a move on the plan, its direction, its rise, and the height it begins at; an upright one is its lower
+    end.
 
     The kernels for flat and ball write this out: the call costs them a tenth (measured).
     """
@@ -177,7 +178,8 @@ def _heading(px, py, pz, qx, qy, qz):  # type: ignore[no-untyped-def]
 
 @kernel
 def _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, p, hits):  # type: ignore[no-untyped-def]
-    """For every shape: where along the move the cutter is lowest over a cell is where it would rest on a line of that slope."""
+    """For every shape: where along the move the cutter is lowest over a cell is where it would rest on a line of that
+    slope."""
     rows, columns = top.shape
     r = p.radius
     for k in range(len(ids)):
@@ -196,7 +198,9 @@ def _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, p, hits):  # type: 
             y = y0 + (j0 + j) * pitch
             low, high = row_span(px, py, qx, qy, r, y)
             wy = y - py
-            for i in range(max(int(ceil((low - x0) / pitch)), 0), min(int(floor((high - x0) / pitch)), columns - 1) + 1):
+            for i in range(
+                max(int(ceil((low - x0) / pitch)), 0), min(int(floor((high - x0) / pitch)), columns - 1) + 1
+            ):
                 dx = x0 - px + i * pitch
                 u = dx * ux + wy * uy
                 v = dx * uy - wy * ux
@@ -303,7 +307,9 @@ def _sweep_and_watch(top, touched, x0, y0, pitch, j0, points, ids, p, hits, bodi
         if a[0] == a[0] and b[0] == b[0]:
             for q in range(len(bodies)):
                 if min(a[2], b[2]) + bodies[q, 1] < ceiling:
-                    depth = _strike(top, x0, y0, pitch, j0, a[0], a[1], a[2], b[0], b[1], b[2], bodies[q, 0], bodies[q, 1])
+                    depth = _strike(
+                        top, x0, y0, pitch, j0, a[0], a[1], a[2], b[0], b[1], b[2], bodies[q, 0], bodies[q, 1]
+                    )
                     if depth > strikes[q, 0]:
                         strikes[q, 0] = depth
                         strikes[q, 1] = ids[k]
@@ -311,7 +317,14 @@ def _sweep_and_watch(top, touched, x0, y0, pitch, j0, points, ids, p, hits, bodi
 
 
 def sweep_watching(
-    top: F32, touched: I32, grid: Grid, points: F64, kinds: U8, first_id: int, cutter: Profile, bodies: F64,
+    top: F32,
+    touched: I32,
+    grid: Grid,
+    points: F64,
+    kinds: U8,
+    first_id: int,
+    cutter: Profile,
+    bodies: F64,
     report: Report = silent,
 ) -> tuple[F32, F64]:
     """As :func:`sweep`, watching shank and holder.
@@ -338,10 +351,22 @@ def sweep_watching(
 
     def work(first: int, last: int) -> None:
         band = first // bands
-        _sweep_and_watch(top[first:last], touched[first:last], grid.x0, grid.y0, grid.pitch, first, points, ids, cutter,
-                         hits[band], watched, found[band])
+        _sweep_and_watch(
+            top[first:last],
+            touched[first:last],
+            grid.x0,
+            grid.y0,
+            grid.pitch,
+            first,
+            points,
+            ids,
+            cutter,
+            hits[band],
+            watched,
+            found[band],
+        )
 
-    in_bands(work, grid.ny, bands, report)
+    in_parallel(work, grid.ny, bands, report)
     for k, body in enumerate(near):
         worst = int(found[:, k, 0].argmax())
         strikes[body] = found[worst, k, 0], found[worst, k, 1] - first_id
@@ -349,8 +374,15 @@ def sweep_watching(
 
 
 def sweep(
-    top: F32, touched: I32, grid: Grid, points: F64, kinds: U8, first_id: int, cutter: Profile,
-    report: Report = silent, straight: float = 0.0,
+    top: F32,
+    touched: I32,
+    grid: Grid,
+    points: F64,
+    kinds: U8,
+    first_id: int,
+    cutter: Profile,
+    report: Report = silent,
+    straight: float = 0.0,
 ) -> F32:
     """Take the swept cutter out of `top` in place; returns how deep each move went into material.
 
@@ -358,7 +390,7 @@ def sweep(
     ----------
     top, touched : (ny, nx) float32 heights in millimetres, and int32 number of the last move.
     points : (n + 1, 3) float64 tip positions; move k goes from point k to point k + 1.
-    kinds : (n,) uint8, 0 for rapids (see :class:`nephos.core.paths.toolpath.Kind`).
+    kinds : (n,) uint8, 0 for rapids (see :class:`nephos.core.toolpath.Kind`).
     first_id : number of the first move, written into `touched`.
     straight : moves of a kind whose points lie within this many millimetres of one straight line
         are swept as that line (and carry the number of its last move).
@@ -371,10 +403,11 @@ def sweep(
     ids = np.arange(first_id, first_id + moves, dtype=np.int64)
     chosen = np.arange(moves)
     if straight > 0.0 and moves:
+
         def shorten(first: int, last: int) -> np.ndarray:  # type: ignore[type-arg]
             return _straight(points[first : last + 1], kinds[first:last], straight, 24) + first
 
-        kept = in_bands(shorten, moves, max(4096, moves // 16 + 1))
+        kept = in_parallel(shorten, moves, max(4096, moves // 16 + 1))
         indices = np.concatenate([part[1:] for part in kept])
         points = np.concatenate([points[:1], points[indices]])
         chosen = indices - 1
@@ -385,11 +418,19 @@ def sweep(
 
     def work(first: int, last: int) -> None:
         sweep_rows(
-            top[first:last], touched[first:last], grid.x0, grid.y0, grid.pitch, first, points, ids,
-            cutter, hits[first // bands],
+            top[first:last],
+            touched[first:last],
+            grid.x0,
+            grid.y0,
+            grid.pitch,
+            first,
+            points,
+            ids,
+            cutter,
+            hits[first // bands],
         )
 
-    in_bands(work, grid.ny, bands, report)
+    in_parallel(work, grid.ny, bands, report)
     found = np.zeros(moves, np.float32)
     found[chosen] = hits.max(axis=0)
     return found

@@ -28,12 +28,15 @@ def window_grid(low: tuple[float, float], high: tuple[float, float], pitch: floa
         raise Refused("the window is too small: make it larger")
     if nx * ny > MOST:
         finest = ((high[0] - low[0]) * (high[1] - low[1]) / MOST) ** 0.5
-        raise Refused(f"at {pitch:g} mm this window has {nx * ny / 1e6:.1f} million columns: make it smaller, or give {finest:.2g} mm or more")
+        raise Refused(
+            f"at {pitch:g} mm this window has {nx * ny / 1e6:.1f} million columns: make it smaller, or give {finest:.2g} mm or more"
+        )
     return Grid(low[0] + pitch / 2, low[1] + pitch / 2, pitch, nx, ny)
 
 
 def near(points: F64, grid: Grid, reach: float) -> F64:
-    """The moves that come within `reach` of the grid, all others broken off: (m + 1, 3), with a gap (not a number) where some are left out."""
+    """The moves that come within `reach` of the grid, all others broken off: (m + 1, 3), with a gap (not a number)
+    where some are left out."""
     low = np.array([grid.x0, grid.y0]) - reach - grid.pitch
     high = np.array([grid.xs[-1], grid.ys[-1]]) + reach + grid.pitch
     a, b = points[:-1, :2], points[1:, :2]

@@ -1,4 +1,5 @@
-"""The places where a block is farthest from the model, a few and apart from one another, so that each can be looked at."""
+"""The places where a block is farthest from the model, a few and apart from one another, so that each can be looked
+at."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -14,7 +15,8 @@ _LOOKED_AT = 20_000
 
 @dataclass(frozen=True)
 class Worst:
-    """A place (x, y, z) in setup space, the deviation there (mm, positive for material left), and whether a cutter of the job could
+    """A place (x, y, z) in setup space, the deviation there (mm, positive for material left), and whether a cutter of
+    the job could
     have reached it."""
 
     place: tuple[float, float, float]
@@ -23,7 +25,8 @@ class Worst:
 
 
 def worst_gouges(gouges: Sequence[Gouge], limit: float, count: int = 6, apart: float = 5.0) -> tuple[Worst, ...]:
-    """At most `count` of the gouges deeper than `limit`, the deepest first (as they are given), `apart` mm from one another."""
+    """At most `count` of the gouges deeper than `limit`, the deepest first (as they are given), `apart` mm from one
+    another."""
     found: list[Worst] = []
     for item in gouges:
         if item.depth <= limit or len(found) == count:
@@ -51,7 +54,9 @@ def most_left(comparison: Comparison, top: F32, count: int = 6, apart: float = 5
         j, i = divmod(int(k), grid.nx)
         x, y = grid.x0 + i * grid.pitch, grid.y0 + j * grid.pitch
         if all((x - w.place[0]) ** 2 + (y - w.place[1]) ** 2 >= apart * apart for w in found):
-            found.append(Worst((x, y, float(top[j, i])), float(comparison.deviation[j, i]), bool(comparison.reachable[j, i])))
+            found.append(
+                Worst((x, y, float(top[j, i])), float(comparison.deviation[j, i]), bool(comparison.reachable[j, i]))
+            )
         if len(found) == count:
             break
     return tuple(found)

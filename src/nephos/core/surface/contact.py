@@ -17,7 +17,7 @@ from math import sqrt
 
 import numpy as np
 
-from nephos.core.bands import inlined, kernel
+from nephos.core.parallel import inlined, kernel
 
 NOTHING = -np.inf
 _LEVEL = 1e-12
@@ -87,7 +87,15 @@ def _bull_on_line(d: float, m: float, a: float, c: float) -> float:
 
 @inlined
 def _ball_on_edge(
-    x: float, y: float, c: float, px: float, py: float, pz: float, qx: float, qy: float, qz: float,
+    x: float,
+    y: float,
+    c: float,
+    px: float,
+    py: float,
+    pz: float,
+    qx: float,
+    qy: float,
+    qz: float,
 ) -> float:
     """`on_edge` for a ball, in lengths times the edge's own, which saves most roots and divisions."""
     ux = qx - px
@@ -113,7 +121,8 @@ def _ball_on_edge(
 def along_line(d, m, p):  # type: ignore[no-untyped-def]
     """Distance along a line of slope m >= 0, uphill from the foot of the axis, to the contact with cutter `p`.
 
-    `d` (at most the radius) is how far the axis stands from the line on the plan. It is where m t - h(sqrt(d^2 + t^2)) is largest.
+    `d` (at most the radius) is how far the axis stands from the line on the plan. It is where m t - h(sqrt(d^2 + t^2))
+    is largest.
     """
     if p.slope < np.inf:
         first = sqrt(p.knee * p.knee - d * d) if d < p.knee else 0.0
@@ -160,8 +169,14 @@ def on_edge(x, y, p, px, py, pz, qx, qy, qz):  # type: ignore[no-untyped-def]
 
 @inlined
 def inside_triangle(
-    x: float, y: float,
-    ax: float, ay: float, bx: float, by: float, cx: float, cy: float,
+    x: float,
+    y: float,
+    ax: float,
+    ay: float,
+    bx: float,
+    by: float,
+    cx: float,
+    cy: float,
 ) -> bool:
     """Whether (x, y) lies in a triangle on the plan, its border counted in, however it runs round."""
     u = (bx - ax) * (y - ay) - (by - ay) * (x - ax)

@@ -5,8 +5,8 @@ from math import ceil, floor, sqrt
 import numpy as np
 
 from nephos.core.arrays import F64
-from nephos.core.bands import Report, in_bands, inlined, kernel, silent
 from nephos.core.cutters.profile import Profile
+from nephos.core.parallel import Report, in_parallel, inlined, kernel, silent
 from nephos.core.surface.contact import inside_triangle, on_edge, on_vertex, underside
 from nephos.core.surface.index import COARSE, SurfaceIndex
 
@@ -81,10 +81,23 @@ def _try(corners, planes, owned, t, x, y, p, best):  # type: ignore[no-untyped-d
         return best
     sx, sy = _contact_shift(planes, t, p)
     return _rest(
-        corners[t, 0, 0], corners[t, 0, 1], corners[t, 0, 2],
-        corners[t, 1, 0], corners[t, 1, 1], corners[t, 1, 2],
-        corners[t, 2, 0], corners[t, 2, 1], corners[t, 2, 2],
-        owned[t], sx, sy, x, y, p, bound, best,
+        corners[t, 0, 0],
+        corners[t, 0, 1],
+        corners[t, 0, 2],
+        corners[t, 1, 0],
+        corners[t, 1, 1],
+        corners[t, 1, 2],
+        corners[t, 2, 0],
+        corners[t, 2, 1],
+        corners[t, 2, 2],
+        owned[t],
+        sx,
+        sy,
+        x,
+        y,
+        p,
+        bound,
+        best,
     )
 
 
@@ -96,7 +109,12 @@ def drop_at(grid, x, y, p, floor, hint):  # type: ignore[no-untyped-def]
     the bound at once, so that almost all others are passed over without being looked at closely.
     """
     corners, planes, owned, start, items, tops = (
-        grid.corners, grid.planes, grid.owned, grid.start, grid.items, grid.tops
+        grid.corners,
+        grid.planes,
+        grid.owned,
+        grid.start,
+        grid.items,
+        grid.tops,
     )
     best = floor
     rest = -1
@@ -195,9 +213,7 @@ def _drop_by_triangle(corners, planes, owned, falling, x0, y0, step, j0, p, out)
                 best = out[j, i]
                 bound = over + gx * x
                 if best < top and best < bound:
-                    out[j, i] = _rest(
-                        ax, ay, az, bx, by, bz, cx, cy, cz, mask, sx, sy, x, y, p, bound, best
-                    )
+                    out[j, i] = _rest(ax, ay, az, bx, by, bz, cx, cy, cz, mask, sx, sy, x, y, p, bound, best)
 
 
 def drop_points(index: SurfaceIndex, xy: F64, cutter: Profile, floor: float) -> F64:
@@ -212,13 +228,20 @@ def drop_points(index: SurfaceIndex, xy: F64, cutter: Profile, floor: float) -> 
         _drop_points(index.arrays, points[first:last], cutter, floor, out[first:last])
 
     if len(points):
-        in_bands(work, len(points), max(2048, len(points) // 32))
+        in_parallel(work, len(points), max(2048, len(points) // 32))
     return out
 
 
 def drop_grid(
-    index: SurfaceIndex, x0: float, y0: float, step: float, nx: int, ny: int,
-    cutter: Profile, floor: float, report: Report = silent,
+    index: SurfaceIndex,
+    x0: float,
+    y0: float,
+    step: float,
+    nx: int,
+    ny: int,
+    cutter: Profile,
+    floor: float,
+    report: Report = silent,
 ) -> F64:
     """Tip heights (ny, nx) float64 over the grid x0 + i * step, y0 + j * step, in millimetres.
 
@@ -233,10 +256,9 @@ def drop_grid(
     def work(first: int, last: int) -> None:
         rows = out[first:last]
         if dense:
-            _drop_by_triangle(grid.corners, grid.planes, grid.owned, index.falling, x0, y0, step, first,
-                              cutter, rows)
+            _drop_by_triangle(grid.corners, grid.planes, grid.owned, index.falling, x0, y0, step, first, cutter, rows)
         else:
             _drop_rows(grid, x0, y0, step, first, cutter, floor, rows)
 
-    in_bands(work, ny, max(1, ny // 16 if dense else ny // 32), report)
+    in_parallel(work, ny, max(1, ny // 16 if dense else ny // 32), report)
     return out

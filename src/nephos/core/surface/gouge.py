@@ -1,6 +1,7 @@
 """How deep moves go into the model: cutter against mesh, exact at places along each move, on no grid.
 
-The depth of a gouge is the penetration depth of the cutter: the shortest way, in any direction that is not down, on which
+The depth of a gouge is the penetration depth of the cutter: the shortest path, in any direction that is not down, on
+which
 it comes clear of the mesh (Cameron, "Enhancing GJK: computing minimum and directional distance", 1997, for the term).
 On a plane, a slope or a wall that is the depth along the normal. A thin lip beside the cutter counts as deep as the
 cutter goes into it, however tall the lip is.
@@ -12,8 +13,8 @@ from math import ceil, pi, sqrt
 import numpy as np
 
 from nephos.core.arrays import F64
-from nephos.core.bands import Report, in_bands, kernel, silent
 from nephos.core.cutters.profile import Profile
+from nephos.core.parallel import Report, in_parallel, kernel, silent
 from nephos.core.surface.drop import drop_at
 from nephos.core.surface.index import SurfaceIndex
 
@@ -54,7 +55,8 @@ _DIRECTIONS = _directions()
 
 @kernel
 def _comes_clear(grid, x, y, z, p, by, directions, last):  # type: ignore[no-untyped-def]
-    """Number of a direction in which the cutter comes clear on a way of length `by`; -1 where there is none. `last` is tried first."""
+    """Number of a direction in which the cutter comes clear on a way of length `by`; -1 where there is none. `last` is
+    tried first."""
     n = len(directions)
     for q in range(-1, n):
         k = last if q < 0 else q
@@ -89,7 +91,7 @@ def _depth(grid, x, y, z, p, low, most, directions, last):  # type: ignore[no-un
 
 @kernel
 def _along(grid, points, first, p, every, limit, least, most, directions, places, moves):  # type: ignore[no-untyped-def]
-    """Look along moves; writes places (x, y, z, depth) and move numbers, returns how many there are.
+    """MeshSummary along moves; writes places (x, y, z, depth) and move numbers, returns how many there are.
 
     Kept are places deeper than `limit`, and of shallower ones each that is deeper than all before it and than `least`.
     """
@@ -131,13 +133,16 @@ def _along(grid, points, first, p, every, limit, least, most, directions, places
     return count
 
 
-def gouges_along(index: SurfaceIndex, points: F64, cutter: Profile, limit: float, report: Report = silent) -> tuple[Gouge, ...]:
+def gouges_along(
+    index: SurfaceIndex, points: F64, cutter: Profile, limit: float, report: Report = silent
+) -> tuple[Gouge, ...]:
     """Where moves go into the model, the deepest first.
 
     Parameters
     ----------
     points : (n + 1, 3) float64 tip positions in the space of the index, mm; places not yet known are not a number.
-    limit : all moves that go deeper than this (mm) are listed. Of shallower ones the deepest is, where it is more than a quarter of it.
+    limit : all moves that go deeper than this (mm) are listed. Of shallower ones the deepest is, where it is more than
+    a quarter of it.
 
     Returns
     -------
@@ -149,11 +154,30 @@ def gouges_along(index: SurfaceIndex, points: F64, cutter: Profile, limit: float
 
     def work(first: int, last: int) -> list[Gouge]:
         places, moves = np.empty((2 * _LISTED, 4)), np.empty(2 * _LISTED, np.int64)
-        count = _along(index.arrays, points[first : last + 1], first, cutter, every, limit, limit / 4, DEEPEST, _DIRECTIONS, places, moves)
-        return [Gouge((x, y, z), depth, int(move)) for (x, y, z, depth), move in zip(places[:count].tolist(), moves[:count], strict=True)]
+        count = _along(
+            index.arrays,
+            points[first : last + 1],
+            first,
+            cutter,
+            every,
+            limit,
+            limit / 4,
+            DEEPEST,
+            _DIRECTIONS,
+            places,
+            moves,
+        )
+        return [
+            Gouge((x, y, z), depth, int(move))
+            for (x, y, z, depth), move in zip(places[:count].tolist(), moves[:count], strict=True)
+        ]
 
     moves = len(points) - 1
-    found = [item for band in in_bands(work, moves, max(512, moves // 64 + 1), report) for item in band] if moves > 0 else []
+    found = (
+        [item for band in in_parallel(work, moves, max(512, moves // 64 + 1), report) for item in band]
+        if moves > 0
+        else []
+    )
     deepest: dict[int, Gouge] = {}
     for item in found:
         if item.move not in deepest or item.depth > deepest[item.move].depth:

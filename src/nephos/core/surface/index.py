@@ -6,7 +6,7 @@ from typing import NamedTuple
 import numpy as np
 
 from nephos.core.arrays import F64, I32, I64, U8
-from nephos.core.bands import kernel
+from nephos.core.parallel import kernel
 
 
 class GridArrays(NamedTuple):
@@ -224,7 +224,17 @@ def build_index(vertices: F64, faces: I32) -> SurfaceIndex:
     start32 = start.astype(np.int32)
     _fill(corners, falling, low[0], low[1], cell, nx, ny, start32, items, tops)
     arrays = GridArrays(
-        corners, planes, owned, start32, items, tops, _coarse(start32, tops, nx, ny, COARSE),
-        float(low[0]), float(low[1]), float(cell), nx, ny,
+        corners,
+        planes,
+        owned,
+        start32,
+        items,
+        tops,
+        _coarse(start32, tops, nx, ny, COARSE),
+        float(low[0]),
+        float(low[1]),
+        float(cell),
+        nx,
+        ny,
     )
     return SurfaceIndex(arrays, falling, low, high)

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nephos.core.bands import kernel
+from nephos.core.parallel import kernel
 from nephos.core.surface.nearest import distance_at
 
 _MOST = 512
@@ -14,7 +14,8 @@ _LOOKED_AT = 7
 
 @kernel
 def crossings(grid, x, y, heights, turns):  # type: ignore[no-untyped-def]
-    """Where an upright line crosses the mesh, from the top: `heights`, and `turns` 1 into a facet that faces up, -1 down.
+    """Where an upright line crosses the mesh, from the top: `heights`, and `turns` 1 into a facet that faces up, -1
+    down.
 
     Both are filled, (n,) each; returns how many there are.
     """
@@ -43,9 +44,11 @@ def crossings(grid, x, y, heights, turns):  # type: ignore[no-untyped-def]
 
 @kernel
 def depth_of_removed(grid, x, y, low, high, reach):  # type: ignore[no-untyped-def]
-    """How deep in the mesh the upright line at (x, y) gets between `low` and `high`, at most `reach` mm; 0 where it is nowhere inside.
+    """How deep in the mesh the upright line at (x, y) gets between `low` and `high`, at most `reach` mm; 0 where it is
+    nowhere inside.
 
-    Inside is where the facets crossed from above do not cancel out (winding number not 0), so that shells which overlap, or are
+    Inside is where the facets crossed from above do not cancel out (winding number not 0), so that shells which
+    overlap, or are
     nested and turned inwards, count rightly. Below an open sheet all is inside.
     """
     heights, turns = np.empty(_MOST), np.empty(_MOST, np.int64)

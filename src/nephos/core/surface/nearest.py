@@ -4,7 +4,7 @@ from math import sqrt
 
 import numpy as np
 
-from nephos.core.bands import inlined, kernel
+from nephos.core.parallel import inlined, kernel
 
 
 @inlined
@@ -69,8 +69,18 @@ def distance_at(grid, x, y, z, reach):  # type: ignore[no-untyped-def]
                 if gz * gz >= best:
                     continue
                 d = _to_triangle(
-                    x, y, z, corners[t, 0, 0], corners[t, 0, 1], az, corners[t, 1, 0], corners[t, 1, 1], bz,
-                    corners[t, 2, 0], corners[t, 2, 1], cz,
+                    x,
+                    y,
+                    z,
+                    corners[t, 0, 0],
+                    corners[t, 0, 1],
+                    az,
+                    corners[t, 1, 0],
+                    corners[t, 1, 1],
+                    bz,
+                    corners[t, 2, 0],
+                    corners[t, 2, 1],
+                    cz,
                 )
                 best = min(best, d)
     return sqrt(best)

@@ -8,7 +8,9 @@ from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import SurfaceIndex
 
 
-def touched_by_ball(index: SurfaceIndex, points: F64, normals: F64, radius: float, floor: float, within: float) -> float:
+def touched_by_ball(
+    index: SurfaceIndex, points: F64, normals: F64, radius: float, floor: float, within: float
+) -> float:
     """The share of points of a surface that a ball of `radius` comes to within `within` mm of, seen from above.
 
     A ball that touches a point has its centre a radius along the normal from it. It can be there if the drop-cutter

@@ -17,7 +17,8 @@ from nephos.core.surface.index import SurfaceIndex, build_index
 MANY = 20_000
 """More edges than this are sieved: those that lie well inside are no part of the outline."""
 TOO_MANY = 150_000
-"""More edges near the outline than this, as a raw scan seen along its back has, are not followed: a grid tells the outline."""
+"""More edges near the outline than this, as a raw scan seen along its back has, are not followed: a grid tells the
+outline."""
 _POINT = Profile.of(0.0, 1e-6)
 
 
@@ -64,8 +65,12 @@ def _near_outline(rim: F64, cover: _Cover) -> F64:
 def _from_grid(cover: _Cover) -> shapely.Geometry:
     """The outline as finely as the grid shows it, half a cell outside: for meshes whose rims are past counting."""
     ny, nx = cover.under.shape
-    contours = contour_generator(cover.x0 + cover.pitch * np.arange(nx), cover.y0 + cover.pitch * np.arange(ny),
-                                 cover.under.astype(np.float64), fill_type="OuterOffset")
+    contours = contour_generator(
+        cover.x0 + cover.pitch * np.arange(nx),
+        cover.y0 + cover.pitch * np.arange(ny),
+        cover.under.astype(np.float64),
+        fill_type="OuterOffset",
+    )
     outlines, offsets = contours.filled(0.5, np.inf)
     rings = [[points[a:b] for a, b in pairwise(offset)] for points, offset in zip(outlines, offsets, strict=True)]
     whole = shapely.union_all([shapely.make_valid(shapely.Polygon(ring[0], ring[1:])) for ring in rings])
@@ -82,9 +87,12 @@ def silhouette(vertices: F64, faces: I32) -> shapely.Geometry:
     Notes
     -----
     The outline runs along edges where a face that looks up meets one that does not, or none. Those edges, from both
-    sides of the mesh, cut the plan into cells, each of which is covered or not as any point in it is; a point is covered
-    where it lies under a face. Of a rough mesh, whose faces turn away everywhere, only the edges near the outline are looked
-    at: what is not covered is then found down to about a thousandth of its size. Where even those are past counting, the
+    sides of the mesh, cut the plan into cells, each of which is covered or not as any point in it is; a point is
+    covered
+    where it lies under a face. Of a rough mesh, whose faces turn away everywhere, only the edges near the outline are
+    looked
+    at: what is not covered is then found down to about a thousandth of its size. Where even those are past counting,
+    the
     outline is that of a grid of a 2400th of its size, half a cell outside.
     """
     # Millionths of a micrometre are no lengths, and numbers next to nothing upset where lines are found to cross.

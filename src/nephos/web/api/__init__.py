@@ -10,7 +10,7 @@ from ninja.openapi.schema import OpenAPISchema
 from ninja.security import APIKeyCookie
 
 from nephos.core.errors import Refused
-from nephos.web.api import cutters, jobs, meshes, posts, proofs, results, shelf, storage, times
+from nephos.web.api import cutters, jobs, machines, meshes, posts, proofs, results, shelf, storage, times
 from nephos.web.jobs import Stale
 from nephos.web.trace import failure
 
@@ -26,10 +26,16 @@ class OwnPage(APIKeyCookie):
 
 
 _REFUSALS = {
-    "400": "the request is not one that Nephos answers", "401": "the request does not come from the page of Nephos",
-    "403": "the request does not come from the page of Nephos", "404": "there is no such thing", "405": "this cannot be done here",
-    "409": "somebody else changed it first", "413": "the body is too large", "422": "bad input: one plain sentence",
-    "500": "a fault of Nephos, with the number of the request", "503": "the database does not answer",
+    "400": "the request is not one that Nephos answers",
+    "401": "the request does not come from the page of Nephos",
+    "403": "the request does not come from the page of Nephos",
+    "404": "there is no such thing",
+    "405": "this cannot be done here",
+    "409": "somebody else changed it first",
+    "413": "the body is too large",
+    "422": "bad input: one plain sentence",
+    "500": "a fault of Nephos, with the number of the request",
+    "503": "the database does not answer",
 }
 _SENTENCE = {"application/json": {"schema": {"type": "object"}}}
 
@@ -52,6 +58,7 @@ api.add_router("/jobs", jobs.router)
 api.add_router("/meshes", meshes.router)
 api.add_router("/cutters", cutters.router)
 api.add_router("/jobs", proofs.router)
+api.add_router("/machines", machines.router)
 api.add_router("/posts", posts.router)
 api.add_router("/times", times.router)
 api.add_router("/results", results.router)

@@ -12,10 +12,10 @@ from nephos.core.cutters import SHAPES, Cutter
 from nephos.core.cutters.exchange import read_cutters, to_csv, to_json
 from nephos.core.cutters.feeds import chip_sum, propose
 from nephos.core.errors import Refused
-from nephos.core.machine.kinematics import machine_named
+from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.materials import Material
-from nephos.core.paths.registry import strategies
 from nephos.core.plan.schema import reasons
+from nephos.core.strategies.registry import strategies
 from nephos.core.units import Units
 from nephos.web.models import Cutter as Row
 from nephos.web.rows import save_once
@@ -53,12 +53,13 @@ class LookBody(Schema):
 
     data: dict[str, Any]
     material: dict[str, Any] | None = None
-    machine: str = "shed-router"
+    machine: str | Machine = "shed-router"
     units: Units = "mm"
 
 
 class CutterLook(Schema):
-    """What can be said of a cutter: its section, the sum behind its feed, and what would be proposed; or what is wrong with it."""
+    """What can be said of a cutter: its section, the sum behind its feed, and what would be proposed; or what is wrong
+    with it."""
 
     problem: str = ""
     outline: Outline = Field(default_factory=list)
@@ -130,7 +131,7 @@ def look_at_cutter(request: HttpRequest, body: LookBody) -> CutterLook:
         return CutterLook(problem=str(reason))
     found = CutterLook(outline=cutter.outline(), sum=chip_sum(cutter.feed, cutter.flutes, cutter.spindle, body.units))
     if body.material is not None:
-        p = propose(cutter, Material.model_validate(body.material), machine_named(body.machine))
+        p = propose(cutter, Material.model_validate(body.material), machine_of(body.machine))
         found.proposed = {"feed": p.feed, "plunge_feed": p.plunge_feed, "spindle": p.spindle}
         found.proposed_sum, found.kept = chip_sum(p.feed, cutter.flutes, p.spindle, body.units), list(p.kept)
     return found
@@ -143,8 +144,11 @@ def cutters_file(request: HttpRequest, suffix: str) -> HttpResponse:
         raise Refused("cutters are written as csv or json")
     cutters = [Cutter.model_validate(row.data) for row in Row.objects.order_by("number")]
     text, kind = (to_csv(cutters), "text/csv") if suffix == "csv" else (to_json(cutters), "application/json")
-    return HttpResponse(text, content_type=f"{kind}; charset=utf-8",
-                        headers={"Content-Disposition": f'attachment; filename="cutters.{suffix}"'})
+    return HttpResponse(
+        text,
+        content_type=f"{kind}; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="cutters.{suffix}"'},
+    )
 
 
 @router.post("/import", response=Imported)
@@ -192,5 +196,13 @@ def shapes(request: HttpRequest) -> dict[str, ShapeListed]:
 @router.get("/strategies", response=list[dict[str, Any]])
 def list_strategies(request: HttpRequest) -> list[dict[str, Any]]:
     """What each strategy is called and which settings it has, as a JSON schema with names and units."""
-    return [{"key": item.key, "title": item.title, "summary": item.summary, "shapes": list(item.shapes),
-             "schema": item.settings.model_json_schema()} for item in strategies().values()]
+    return [
+        {
+            "key": item.key,
+            "title": item.title,
+            "summary": item.summary,
+            "shapes": list(item.shapes),
+            "schema": item.settings.model_json_schema(),
+        }
+        for item in strategies().values()
+    ]

@@ -14,10 +14,10 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from nephos.core.errors import Refused
-from nephos.core.machine.kinematics import machine_named
+from nephos.core.findings.overrides import standing
+from nephos.core.machine.machine import Machine, machine_of
+from nephos.core.pipeline.store import key_of
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.overrides import standing
-from nephos.core.plan.results import key_of
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.shelf import Fitting, Piece, fitting_pieces
 from nephos.web import jobs as service
@@ -26,10 +26,10 @@ from nephos.web.derived import derived
 from nephos.web.drawings import drawing_facts
 from nephos.web.health import require_space
 from nephos.web.jobfile import read_job_file, write_job_file
-from nephos.web.looks import look_for
 from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.models import Piece as PieceRow
 from nephos.web.rows import to_be_made
+from nephos.web.summaries import mesh_summary_for
 from nephos.web.tasks import calculate as calculate_task
 from nephos.web.tasks import export_model, forget_results
 
@@ -75,7 +75,7 @@ class JobState(Schema):
     can_redo: bool
     plan: Plan
     derived: dict[str, Any]
-    machine: dict[str, Any]
+    machine: Machine
     meshes: dict[str, dict[str, Any]]
     calculation: CalculationState | None
 
@@ -154,8 +154,18 @@ def calculation_state(row: Calculation | None) -> dict[str, Any] | None:
         return None
     elapsed = (row.updated - row.started).total_seconds() if row.started else 0.0
     left = elapsed * (1 - row.fraction) / row.fraction if row.state == "working" and row.fraction > 0.05 else None
-    return {"id": row.pk, "revision": row.revision, "state": row.state, "fraction": row.fraction, "step": row.step, "note": row.note,
-            "reason": row.reason, "elapsed": elapsed, "left": left, "seconds": row.seconds}
+    return {
+        "id": row.pk,
+        "revision": row.revision,
+        "state": row.state,
+        "fraction": row.fraction,
+        "step": row.step,
+        "note": row.note,
+        "reason": row.reason,
+        "elapsed": elapsed,
+        "left": left,
+        "seconds": row.seconds,
+    }
 
 
 def job_state(job: Job) -> dict[str, Any]:
@@ -165,9 +175,16 @@ def job_state(job: Job) -> dict[str, Any]:
     digests = [model.mesh for model in plan.models]
     meshes = {row.digest: {"facts": row.facts, "name": row.name} for row in Mesh.objects.filter(digest__in=digests)}
     return {
-        "id": job.pk, "name": job.name, "version": job.version, "revision": job.revision,
-        "can_undo": revision.parent is not None, "can_redo": bool(job.redo), "plan": plan,
-        "derived": derived(plan), "machine": machine_named(plan.machine).model_dump(), "meshes": meshes,
+        "id": job.pk,
+        "name": job.name,
+        "version": job.version,
+        "revision": job.revision,
+        "can_undo": revision.parent is not None,
+        "can_redo": bool(job.redo),
+        "plan": plan,
+        "derived": derived(plan),
+        "machine": machine_of(plan.machine),
+        "meshes": meshes,
         "calculation": calculation_state(service.latest_calculation(job)),
     }
 
@@ -181,12 +198,16 @@ def list_jobs(request: HttpRequest) -> list[dict[str, Any]]:
         plan = service.current_plan(job)
         stock = plan["stock"]
         picture = job.picture or next((thumbnails.get(model["mesh"]) for model in plan["models"]), None)
-        found.append({
-            "id": job.pk, "name": job.name, "updated": job.updated,
-            "picture": base64.b64encode(bytes(picture)).decode() if picture else None,
-            "stock": f"{_material(stock)} {stock['length']:g} × {stock['width']:g} × {stock['thickness']:g}",
-            "operations": sum(len(setup["operations"]) for setup in plan["setups"]),
-        })
+        found.append(
+            {
+                "id": job.pk,
+                "name": job.name,
+                "updated": job.updated,
+                "picture": base64.b64encode(bytes(picture)).decode() if picture else None,
+                "stock": f"{_material(stock)} {stock['length']:g} × {stock['width']:g} × {stock['thickness']:g}",
+                "operations": sum(len(setup["operations"]) for setup in plan["setups"]),
+            }
+        )
     return found
 
 
@@ -262,7 +283,7 @@ def preview(request: HttpRequest, body: Proposal) -> dict[str, Any]:
     """What would follow from a plan, without keeping it: for numbers that are being typed or dragged."""
     plan = parse_plan(body.plan)
     if body.edit is not None:
-        plan = apply_edit(plan, look_for, body.edit)
+        plan = apply_edit(plan, mesh_summary_for, body.edit)
     return {"plan": plan, "derived": derived(plan)}
 
 
@@ -284,15 +305,19 @@ def export(request: HttpRequest, job_id: int, body: Wanted) -> dict[str, str]:
 def pieces(request: HttpRequest, job_id: int) -> list[Fitting]:
     """The pieces on the shelf that the job could be cut from."""
     plan = parse_plan(service.current_plan(get_object_or_404(Job, pk=job_id)))
-    return fitting_pieces(plan, look_for, [Piece.model_validate(row.data) for row in PieceRow.objects.all()])
+    return fitting_pieces(plan, mesh_summary_for, [Piece.model_validate(row.data) for row in PieceRow.objects.all()])
 
 
 @router.get("/{int:job_id}/file")
 def job_file(request: HttpRequest, job_id: int) -> FileResponse:
     """The job as one open file."""
     job = get_object_or_404(Job, pk=job_id)
-    return FileResponse(write_job_file(job), as_attachment=True, filename=f"{slugify(job.name) or 'job'}.nephos.zip",
-                        content_type="application/zip")
+    return FileResponse(
+        write_job_file(job),
+        as_attachment=True,
+        filename=f"{slugify(job.name) or 'job'}.nephos.zip",
+        content_type="application/zip",
+    )
 
 
 @router.post("/file", response=JobState)
@@ -311,7 +336,8 @@ def propose_operation(request: HttpRequest, job_id: int, strategy: str) -> dict[
 
 @router.post("/curves", response=CurvesFound)
 def read_curve_file(request: HttpRequest, name: str) -> CurvesFound:
-    """The closed curves of an SVG or DXF file, sent as the raw body, in millimetres from the low corner of the stock."""
+    """The closed curves of an SVG or DXF file, sent as the raw body, in millimetres from the low corner of the
+    stock."""
     return CurvesFound(**drawing_facts(name, b"".join(body_pieces(request, _LARGEST_DRAWING))))
 
 
@@ -326,7 +352,7 @@ def start_calculation(request: HttpRequest, job_id: int) -> dict[str, Any] | Non
     found = derived(parse_plan(service.current_plan(job)))
     stops = standing(found["findings"])
     if stops:
-        raise Refused(f"{stops[0]['text']}: {stops[0]['way_out']}")
+        raise Refused(f"{stops[0]['text']}: {stops[0]['advice']}")
     refused = next((model["reason"] for model in found["models"].values() if model["state"] == "refused"), "")
     if refused:
         raise Refused(f"{refused}; take that repair out or change it")
@@ -334,7 +360,8 @@ def start_calculation(request: HttpRequest, job_id: int) -> dict[str, Any] | Non
     with transaction.atomic():
         running.update(cancel=True)
         row = Calculation.objects.create(job=job, revision=job.revision)
-        # Calculations of one job come one after the other; those of different jobs side by side, where there are workers.
+        # Calculations of one job come one after the other; those of different jobs side by side, where there are
+        # workers.
         calculate_task.configure(lock=f"job-{job.pk}").defer(calculation_id=row.pk)
     return calculation_state(row)
 

@@ -92,5 +92,8 @@ def post_file(request: HttpRequest, key: str) -> HttpResponse:
     """A post as the JSON file that it is."""
     shipped = shipped_posts().get(key)
     data = shipped.model_dump(mode="json") if shipped else get_object_or_404(Row, key=key).data
-    return HttpResponse(json.dumps(data, indent=1) + "\n", content_type="application/json",
-                        headers={"Content-Disposition": f'attachment; filename="{key}.json"'})
+    return HttpResponse(
+        json.dumps(data, indent=1) + "\n",
+        content_type="application/json",
+        headers={"Content-Disposition": f'attachment; filename="{key}.json"'},
+    )

@@ -1,4 +1,5 @@
-"""What is done with a proved job: its files are fetched and checked, its block is looked at closely or written out, other programs
+"""What is done with a proved job: its files are fetched and checked, its block is looked at closely or written out,
+other programs
 are proved against it."""
 
 from typing import Annotated, Any, Literal
@@ -11,12 +12,12 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from nephos.core.errors import Refused
-from nephos.core.plan.foreign import foreign_key
-from nephos.core.plan.keys import setup_keys
-from nephos.core.plan.results import key_of
+from nephos.core.pipeline.external_program import foreign_key
+from nephos.core.pipeline.keys import setup_keys
+from nephos.core.pipeline.store import key_of
 from nephos.core.plan.schema import Plan, Setup, parse_plan
+from nephos.core.post.checksum import check_word, seal_state
 from nephos.core.post.schema import post_of
-from nephos.core.post.seal import check_word, seal_state
 from nephos.core.post.write import retitled
 from nephos.core.stock.window import window_grid
 from nephos.web import jobs as service
@@ -35,7 +36,8 @@ Coordinate = Annotated[float, Field(ge=-20_000, le=20_000, allow_inf_nan=False)]
 
 
 class Spot(Schema):
-    """A window to be looked at closely: corners on the plan of the setup (mm), its pitch, and after how many operations."""
+    """A window to be looked at closely: corners on the plan of the setup (mm), its pitch, and after how many
+    operations."""
 
     low: tuple[Coordinate, Coordinate]
     high: tuple[Coordinate, Coordinate]
@@ -66,7 +68,7 @@ def program(request: HttpRequest, job_id: int, setup_id: str, name: str) -> Stre
     job, plan, setup = _place(job_id, setup_id)
     stops = standing_stops(plan)
     if stops:
-        raise Refused(f"nothing is posted: {stops[0]['text']}: {stops[0]['way_out']}")
+        raise Refused(f"nothing is posted: {stops[0]['text']}: {stops[0]['advice']}")
     row = get_object_or_404(ResultArray, result_id=f"{setup_keys(plan, setup).files}/{name}", name="text")
     # The job may have another name, or be at another revision, than when the file was written.
     old = read_range(row.blob_id, 0, 256).partition(b"\n")[0] + b"\n"
@@ -96,7 +98,9 @@ def _said(plan: Plan, text: bytes) -> tuple[Literal["current", "earlier", "alter
 
 
 @router.post("/{int:job_id}/check/{setup_id}", response=Told)
-def check_file(request: HttpRequest, job_id: int, setup_id: str, cutter: Annotated[int, Query(ge=0, le=999)] = 0) -> dict[str, Any]:
+def check_file(
+    request: HttpRequest, job_id: int, setup_id: str, cutter: Annotated[int, Query(ge=0, le=999)] = 0
+) -> dict[str, Any]:
     """Take in a program as the raw body: whose it is, and under which key its proof against the stock will be found."""
     _, plan, setup = _place(job_id, setup_id)
     text = b"".join(body_pieces(request, _LARGEST))
@@ -120,14 +124,24 @@ def window(request: HttpRequest, job_id: int, setup_id: str, body: Spot) -> dict
     keys = [item.moves for item in setup_keys(plan, setup).operations.values()][: body.operations]
     key = key_of("window", setup_keys(plan, setup).space, keys, body.low, body.high, body.pitch)
     if to_be_made(key):
-        cut_window_of.defer(key=key, plan=plan.model_dump(mode="json"), setup=setup.id, low=body.low, high=body.high, pitch=body.pitch,
-                            operations=body.operations)
+        cut_window_of.defer(
+            key=key,
+            plan=plan.model_dump(mode="json"),
+            setup=setup.id,
+            low=body.low,
+            high=body.high,
+            pitch=body.pitch,
+            operations=body.operations,
+        )
     return {"key": key}
 
 
 @router.post("/{int:job_id}/block/{setup_id}", response=dict[str, str])
-def block_file(request: HttpRequest, job_id: int, setup_id: str, suffix: Literal[".stl", ".glb"], alone: bool = False) -> dict[str, str]:
-    """Have the proof written as a mesh, the whole block or the part `alone`; the answer names where it will be found."""
+def block_file(
+    request: HttpRequest, job_id: int, setup_id: str, suffix: Literal[".stl", ".glb"], alone: bool = False
+) -> dict[str, str]:
+    """Have the proof written as a mesh, the whole block or the part `alone`; the answer names where it will be
+    found."""
     job, plan, setup = _place(job_id, setup_id)
     keys = setup_keys(plan, setup)
     last = list(keys.operations.values())[-1:] or [None]
@@ -136,6 +150,13 @@ def block_file(request: HttpRequest, job_id: int, setup_id: str, suffix: Literal
     key = key_of("export", last[0].block, keys.pieces, suffix, alone)
     if to_be_made(key):
         name = f"{slugify(job.name) or 'job'}-{setup.id}-{'part' if alone else 'block'}{suffix}"
-        export_block.defer(key=key, name=name, block=last[0].block, pieces=keys.pieces, plan=plan.model_dump(mode="json"), setup=setup.id,
-                           alone=alone)
+        export_block.defer(
+            key=key,
+            name=name,
+            block=last[0].block,
+            pieces=keys.pieces,
+            plan=plan.model_dump(mode="json"),
+            setup=setup.id,
+            alone=alone,
+        )
     return {"key": key}

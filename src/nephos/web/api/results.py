@@ -53,7 +53,8 @@ def written_file(request: HttpRequest, key: str) -> StreamingHttpResponse:
 
 @router.get("/{key}/line/{int:operation}/{int:move}", response=dict[str, Any])
 def line_of_move(request: HttpRequest, key: str, operation: int, move: int) -> dict[str, Any]:
-    """The line of a program that makes a move, by the number of the move in its operation, and the file that it stands in."""
+    """The line of a program that makes a move, by the number of the move in its operation, and the file that it stands
+    in."""
     for row in Result.objects.filter(stage="program", key__startswith=f"{key}/"):
         first = row.facts["firsts"].get(str(operation))
         if first is None:
@@ -63,7 +64,9 @@ def line_of_move(request: HttpRequest, key: str, operation: int, move: int) -> d
             continue
         at = move - first
         number = int(np.frombuffer(read_range(lines.blob_id, 4 * at, 4 * at + 4), "<i4")[0])
-        start, stop = np.frombuffer(read_range(_array(row.key, "offsets").blob_id, 8 * (number - 1), 8 * (number + 1)), "<i8")
+        start, stop = np.frombuffer(
+            read_range(_array(row.key, "offsets").blob_id, 8 * (number - 1), 8 * (number + 1)), "<i8"
+        )
         text = read_range(_array(row.key, "text").blob_id, int(start), int(stop))
         return {"file": row.facts["name"], "line": number, "text": text.decode("ascii").rstrip()}
     raise Http404

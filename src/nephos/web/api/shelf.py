@@ -110,8 +110,10 @@ def delete_piece(request: HttpRequest, row_id: int) -> tuple[int, None]:
 @router.get("/repairs", response=list[dict[str, Any]])
 def list_repairs(request: HttpRequest) -> list[dict[str, Any]]:
     """The repairs with the form of their settings."""
-    return [{"key": kind.key, "title": kind.title, "summary": kind.summary, "schema": kind.settings.model_json_schema()}
-            for kind in repairs().values()]
+    return [
+        {"key": kind.key, "title": kind.title, "summary": kind.summary, "schema": kind.settings.model_json_schema()}
+        for kind in repairs().values()
+    ]
 
 
 @router.get("/formats", response=dict[str, list[str]])

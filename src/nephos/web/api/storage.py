@@ -28,7 +28,9 @@ class KeptLimit(Schema):
 
 
 def _storage() -> Storage:
-    return Storage(kept=round(kept_bytes() / 2**20, 1), limit=round(limit() / 2**20, 1), free=round(free_bytes() / 2**20, 1))
+    return Storage(
+        kept=round(kept_bytes() / 2**20, 1), limit=round(limit() / 2**20, 1), free=round(free_bytes() / 2**20, 1)
+    )
 
 
 @router.get("", response=Storage)

@@ -8,9 +8,10 @@ from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 from pydantic import Field
 
+from nephos.core.errors import Refused
 from nephos.core.machine.job_time import calibrate
-from nephos.core.machine.kinematics import machine_named
-from nephos.web.models import RealTime
+from nephos.core.machine.machine import MACHINES
+from nephos.web.models import Machine, RealTime
 
 router = Router(tags=["times"])
 
@@ -31,12 +32,20 @@ class Entered(Entry):
 
 
 class Times(Schema):
-    """All entries of a machine, and what follows: real times are `factor` times the calculated ones, `low` to `high`."""
+    """All entries of a machine, and what follows: real times are `factor` times the calculated ones, `low` to
+    `high`."""
 
     entries: list[Entered]
     factor: float
     low: float
     high: float
+
+
+def _known(machine: str) -> str:
+    """The id of a machine of the list; refuses another one."""
+    if machine not in MACHINES and not Machine.objects.filter(key=machine).exists():
+        raise Refused(f"there is no machine '{machine}' in the list: add it on the Machines page first")
+    return machine
 
 
 def _times(machine: str) -> dict[str, Any]:
@@ -48,13 +57,13 @@ def _times(machine: str) -> dict[str, Any]:
 @router.get("/{machine}", response=Times)
 def list_times(request: HttpRequest, machine: str) -> dict[str, Any]:
     """What was entered for a machine."""
-    return _times(machine_named(machine).id)
+    return _times(_known(machine))
 
 
 @router.post("/{machine}", response=Times)
 def enter_time(request: HttpRequest, machine: str, body: Entry) -> dict[str, Any]:
     """Enter what a run took."""
-    RealTime.objects.create(machine=machine_named(machine).id, **body.dict())
+    RealTime.objects.create(machine=_known(machine), **body.dict())
     return _times(machine)
 
 

@@ -30,8 +30,9 @@ def read_mesh(name: str, data: bytes) -> Mesh:
     except (Refused, MemoryError):
         raise
     except Exception as fault:
-        raise Refused(f"this {kind.title} file is damaged: it cannot be read ({type(fault).__name__}); export it again from where it came from"
-                      ) from fault
+        raise Refused(
+            f"this {kind.title} file is damaged: it cannot be read ({type(fault).__name__}); export it again from where it came from"
+        ) from fault
 
 
 def write_mesh(name: str, mesh: Mesh) -> bytes:

@@ -22,7 +22,9 @@ def height_grid(data: bytes) -> tuple[Any, Any, list[str], float | None]:
     try:
         with Image.open(io.BytesIO(data), formats=("PNG", "TIFF")) as picture:
             if picture.width * picture.height > 100_000_000:
-                raise ValueError(f"the picture has {picture.width} x {picture.height} points: make it smaller than 10000 x 10000")
+                raise ValueError(
+                    f"the picture has {picture.width} x {picture.height} points: make it smaller than 10000 x 10000"
+                )
             plain = picture.mode in {"L", "I;16", "I;16B", "I", "F", "1"}
             notes = [] if plain else ["the picture has colours: their brightness was taken as height"]
             grey = picture if not notes else picture.convert("L")
@@ -36,7 +38,9 @@ def height_grid(data: bytes) -> tuple[Any, Any, list[str], float | None]:
     sieve = int(np.ceil(np.sqrt(heights.size / MOST_POINTS)))
     if sieve > 1:
         heights = heights[::sieve, ::sieve]
-        notes.append(f"every {sieve}th point of the picture was taken, which leaves {heights.shape[1]} x {heights.shape[0]}")
+        notes.append(
+            f"every {sieve}th point of the picture was taken, which leaves {heights.shape[1]} x {heights.shape[0]}"
+        )
     low, high = float(heights.min()), float(heights.max())
     if not high > low:
         raise ValueError("the picture is all of one grey: there is no relief in it")
@@ -47,5 +51,7 @@ def height_grid(data: bytes) -> tuple[Any, Any, list[str], float | None]:
     k = np.arange(ny * nx, dtype=np.int32).reshape(ny, nx)
     a, b, c, d = (q.ravel() for q in (k[1:, :-1], k[1:, 1:], k[:-1, 1:], k[:-1, :-1]))
     faces = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)])
-    notes.append(f"a picture has no size: {WIDTH:g} mm for its longer side and {HEIGHT:g} mm from black to white are assumed")
+    notes.append(
+        f"a picture has no size: {WIDTH:g} mm for its longer side and {HEIGHT:g} mm from black to white are assumed"
+    )
     return np.stack([x, y, z], -1).reshape(-1, 3), faces, notes, 1.0

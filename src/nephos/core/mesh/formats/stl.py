@@ -5,11 +5,11 @@ import struct
 import numpy as np
 
 from nephos.core.arrays import F64, U8
-from nephos.core.bands import kernel
 from nephos.core.errors import Refused
 from nephos.core.mesh.formats.registry import Format
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.tidy import tidied
+from nephos.core.parallel import kernel
 
 _RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 _HEADER = 84
@@ -72,8 +72,11 @@ def _vertices(text: U8, out: F64) -> int:
     while k + 6 < n:
         c = text[k]
         if (
-            (c | 32) == _V and (text[k + 1] | 32) == _E and (text[k + 2] | 32) == _R
-            and (text[k + 5] | 32) == 120 and text[k + 6] <= 32
+            (c | 32) == _V
+            and (text[k + 1] | 32) == _E
+            and (text[k + 2] | 32) == _R
+            and (text[k + 5] | 32) == 120
+            and text[k + 6] <= 32
         ):
             k += 6
             if count < len(out):

@@ -16,11 +16,14 @@ from nephos.core.mesh.topology import edges_of, open_loops
 class CloseHoles(RepairSettings):
     """Which holes are closed."""
 
-    size: float = setting("Up to", 10.0, over=0, length=True, help="the diagonal of a hole's box; larger ones stay open")
+    size: float = setting(
+        "Up to", 10.0, over=0, length=True, help="the diagonal of a hole's box; larger ones stay open"
+    )
 
 
 def patch(points: F64) -> I32 | None:
-    """Triangles (k, 3) over a closed loop of points (n, 3), in its own direction; none where it is no simple loop in its plane.
+    """Triangles (k, 3) over a closed loop of points (n, 3), in its own direction; none where it is no simple loop in
+    its plane.
 
     The loop is cut into ears in the plane that fits it best.
     """

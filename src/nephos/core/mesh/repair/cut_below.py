@@ -16,7 +16,9 @@ class CutBelow(RepairSettings):
     """A plane in the file's own space: what lies on the far side of it goes."""
 
     normal: Vector = Field(default=(0.0, 0.0, 1.0), title="Up", description="direction of what stays")
-    height: float = setting("Height", 0.0, length=True, help="of the plane along that direction, from the file's origin")
+    height: float = setting(
+        "Height", 0.0, length=True, help="of the plane along that direction, from the file's origin"
+    )
 
 
 def cut_below(mesh: Mesh, normal: F64, height: float) -> Mesh:
@@ -74,4 +76,6 @@ def _apply(mesh: Mesh, settings: CutBelow) -> tuple[Mesh, str]:
     return cut, f"the lowest {share:.1f} % of its height cut off, {len(mesh.faces) - len(cut.faces)} triangles fewer"
 
 
-REPAIR = RepairKind("cut_below", "Cut off below", "everything under a height goes: a scan's slab, a plinth", CutBelow, _apply)
+REPAIR = RepairKind(
+    "cut_below", "Cut off below", "everything under a height goes: a scan's slab, a plinth", CutBelow, _apply
+)

@@ -24,7 +24,11 @@ def _apply(mesh: Mesh, settings: DropShells) -> tuple[Mesh, str]:
     kept = (high - low).max(axis=1) >= settings.size
     if not kept.any():
         raise Refused("every piece is smaller than that: give a smaller size")
-    return with_faces(mesh, mesh.faces[kept[shell]]), f"{counted(int((~kept).sum()), 'loose piece', 'loose pieces')} dropped"
+    return with_faces(
+        mesh, mesh.faces[kept[shell]]
+    ), f"{counted(int((~kept).sum()), 'loose piece', 'loose pieces')} dropped"
 
 
-REPAIR = RepairKind("drop_shells", "Drop loose pieces", "pieces smaller than a size go: speckles of a scan", DropShells, _apply)
+REPAIR = RepairKind(
+    "drop_shells", "Drop loose pieces", "pieces smaller than a size go: speckles of a scan", DropShells, _apply
+)

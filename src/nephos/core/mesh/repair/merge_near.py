@@ -33,7 +33,11 @@ def _apply(mesh: Mesh, settings: MergeNear) -> tuple[Mesh, str]:
     if thin.all():
         raise Refused("all triangles would shrink to nothing: give a smaller distance")
     gone = f", {counted(int(thin.sum()), 'triangle', 'triangles')} shrunk to nothing" if thin.any() else ""
-    return with_faces(replace(mesh, vertices=middle), faces[~thin]), f"{counted(n - int(count), 'corner', 'corners')} welded{gone}"
+    return with_faces(
+        replace(mesh, vertices=middle), faces[~thin]
+    ), f"{counted(n - int(count), 'corner', 'corners')} welded{gone}"
 
 
-REPAIR = RepairKind("merge_near", "Weld corners", "corners closer than a distance become one: closes hairline cracks", MergeNear, _apply)
+REPAIR = RepairKind(
+    "merge_near", "Weld corners", "corners closer than a distance become one: closes hairline cracks", MergeNear, _apply
+)

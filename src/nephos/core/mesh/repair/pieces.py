@@ -14,7 +14,9 @@ def with_faces(mesh: Mesh, faces: I32, vertices: F64 | None = None) -> Mesh:
     used = np.zeros(len(points), bool)
     used[faces] = True
     number = np.cumsum(used, dtype=np.int64) - 1
-    return replace(mesh, vertices=np.ascontiguousarray(points[used]), faces=np.ascontiguousarray(number[faces], np.int32))
+    return replace(
+        mesh, vertices=np.ascontiguousarray(points[used]), faces=np.ascontiguousarray(number[faces], np.int32)
+    )
 
 
 def counted(count: int, one: str, many: str) -> str:

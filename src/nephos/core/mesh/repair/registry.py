@@ -20,15 +20,32 @@ class RepairSettings(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
 
-def setting(title: str, default: float, *, over: float | None = None, low: float | None = None, high: float | None = None,
-            length: bool = False, help: str = "") -> Any:
+def setting(
+    title: str,
+    default: float,
+    *,
+    over: float | None = None,
+    low: float | None = None,
+    high: float | None = None,
+    length: bool = False,
+    help: str = "",
+) -> Any:
     """A numeric setting; `length` says that it is in the file's unit."""
-    return Field(default=default, title=title, description=help, gt=over, ge=low, le=high, allow_inf_nan=False,
-                 json_schema_extra={"length": length})
+    return Field(
+        default=default,
+        title=title,
+        description=help,
+        gt=over,
+        ge=low,
+        le=high,
+        allow_inf_nan=False,
+        json_schema_extra={"length": length},
+    )
 
 
 def file_length(value: float) -> str:
-    """A length in the file's unit, marked as such in a sentence: who shows it knows what the unit stands for by then."""
+    """A length in the file's unit, marked as such in a sentence: who shows it knows what the unit stands for by
+    then."""
     return f"{{{value:.3g}}}"
 
 
@@ -36,7 +53,8 @@ def file_length(value: float) -> str:
 class RepairKind:
     """A repair: what it is called, its settings, and the pure function that does it.
 
-    `apply` returns the new mesh and a sentence on what it did, lengths in it marked by :func:`file_length`; it refuses what
+    `apply` returns the new mesh and a sentence on what it did, lengths in it marked by :func:`file_length`; it refuses
+    what
     cannot be done.
     """
 
@@ -75,8 +93,12 @@ class Repair(BaseModel):
     def _settings_of_kind(cls, data: Any) -> Any:
         if isinstance(data, dict):
             settings = data.get("settings", {})
-            return {**data, "settings": repair_kind(str(data.get("kind"))).settings.model_validate(
-                settings.model_dump() if isinstance(settings, BaseModel) else settings)}
+            return {
+                **data,
+                "settings": repair_kind(str(data.get("kind"))).settings.model_validate(
+                    settings.model_dump() if isinstance(settings, BaseModel) else settings
+                ),
+            }
         return data
 
 

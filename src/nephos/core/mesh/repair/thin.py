@@ -6,10 +6,10 @@ import fast_simplification
 import numpy as np
 
 from nephos.core.arrays import F64
-from nephos.core.bands import in_bands, kernel
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.repair.registry import RepairKind, RepairSettings, file_length, setting
+from nephos.core.parallel import in_parallel, kernel
 from nephos.core.surface.index import build_index
 from nephos.core.surface.nearest import distance_at
 
@@ -18,7 +18,9 @@ class Thin(RepairSettings):
     """How few triangles, and how far the surface may move."""
 
     triangles: int = setting("Triangles", 300_000, low=100, high=20_000_000)
-    deviation: float = setting("Within", 0.05, over=0, length=True, help="how far a corner of the old surface may lie from the new one")
+    deviation: float = setting(
+        "Within", 0.05, over=0, length=True, help="how far a corner of the old surface may lie from the new one"
+    )
 
 
 MOST_HASTE = 7
@@ -36,13 +38,19 @@ def _farthest(grid, points, first, last, reach):  # type: ignore[no-untyped-def]
 def deviation_of(points: F64, mesh: Mesh, reach: float) -> float:
     """The largest distance from `points` (n, 3) to the surface of `mesh`, at most `reach`."""
     grid = build_index(mesh.vertices, mesh.faces).arrays
-    return max(in_bands(lambda a, b: float(_farthest(grid, points, a, b, reach)), len(points), 20_000), default=0.0)
+    return max(in_parallel(lambda a, b: float(_farthest(grid, points, a, b, reach)), len(points), 20_000), default=0.0)
 
 
 def _simplified(mesh: Mesh, wanted: int, haste: int) -> Mesh:
     vertices, faces = fast_simplification.simplify(
-        mesh.vertices.astype(np.float32), mesh.faces.astype(np.int32), target_reduction=1 - wanted / len(mesh.faces), agg=haste)
-    return replace(mesh, vertices=np.ascontiguousarray(vertices, np.float64), faces=np.ascontiguousarray(faces, np.int32))
+        mesh.vertices.astype(np.float32),
+        mesh.faces.astype(np.int32),
+        target_reduction=1 - wanted / len(mesh.faces),
+        agg=haste,
+    )
+    return replace(
+        mesh, vertices=np.ascontiguousarray(vertices, np.float64), faces=np.ascontiguousarray(faces, np.int32)
+    )
 
 
 def _apply(mesh: Mesh, settings: Thin) -> tuple[Mesh, str]:
@@ -51,7 +59,8 @@ def _apply(mesh: Mesh, settings: Thin) -> tuple[Mesh, str]:
         return mesh, f"it has {before} triangles already: nothing to thin out"
     reach = max(4 * settings.deviation, 1e-4 * float(mesh.size.max()))
     best, moved, nearest = mesh, 0.0, np.inf
-    # The more haste, the fewer triangles and the farther the surface moves: the most that stays within is found by halves.
+    # The more haste, the fewer triangles and the farther the surface moves: the most that stays within is found by
+    # halves.
     low, high = -1, MOST_HASTE + 1
     while high - low > 1:
         haste = (low + high) // 2
@@ -71,7 +80,10 @@ def _apply(mesh: Mesh, settings: Thin) -> tuple[Mesh, str]:
         raise Refused(f"the surface would move {nearest / settings.deviation:.1f} times as far as that: allow more")
     enough = len(best.faces) <= settings.triangles * 1.01 + 2
     short = "" if enough else f", more than asked for, to stay within {file_length(settings.deviation)}"
-    return best, f"{before} triangles thinned to {len(best.faces)}{short}; the surface moved {file_length(moved)} at most"
+    return (
+        best,
+        f"{before} triangles thinned to {len(best.faces)}{short}; the surface moved {file_length(moved)} at most",
+    )
 
 
 REPAIR = RepairKind("thin", "Thin out", "fewer triangles, within a deviation that is measured", Thin, _apply)

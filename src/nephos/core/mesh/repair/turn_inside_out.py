@@ -16,5 +16,10 @@ def _apply(mesh: Mesh, settings: TurnInsideOut) -> tuple[Mesh, str]:
     return replace(mesh, faces=np.ascontiguousarray(mesh.faces[:, ::-1])), "all triangles turned round"
 
 
-REPAIR = RepairKind("turn_inside_out", "Turn inside out", "outside becomes inside: for meshes whose faces all look inwards",
-                    TurnInsideOut, _apply)
+REPAIR = RepairKind(
+    "turn_inside_out",
+    "Turn inside out",
+    "outside becomes inside: for meshes whose faces all look inwards",
+    TurnInsideOut,
+    _apply,
+)

@@ -36,4 +36,6 @@ def _apply(mesh: Mesh, settings: Unify) -> tuple[Mesh, str]:
     return replace(mesh, faces=np.ascontiguousarray(faces)), said
 
 
-REPAIR = RepairKind("unify", "Unify faces", "triangles that run against the rest of their piece are turned round", Unify, _apply)
+REPAIR = RepairKind(
+    "unify", "Unify faces", "triangles that run against the rest of their piece are turned round", Unify, _apply
+)

@@ -16,9 +16,16 @@ def _with_keep_out(plan: Plan, setup: str, key: str, change: _Change) -> Plan:
     found = [item for item in plan.setups if item.id == setup for keep in item.keep_outs if keep.id == key]
     if not found:
         raise Refused("that clamp is no longer in the job")
-    kept = tuple(changed for item in found[0].keep_outs if (changed := change(item) if item.id == key else item) is not None)
-    return plan.model_copy(update={"setups": tuple(
-        item.model_copy(update={"keep_outs": kept}) if item.id == setup else item for item in plan.setups)})
+    kept = tuple(
+        changed for item in found[0].keep_outs if (changed := change(item) if item.id == key else item) is not None
+    )
+    return plan.model_copy(
+        update={
+            "setups": tuple(
+                item.model_copy(update={"keep_outs": kept}) if item.id == setup else item for item in plan.setups
+            )
+        }
+    )
 
 
 @edit
@@ -29,7 +36,7 @@ def drop_keep_out(plan: Plan, looks: Looks, setup: str, keep_out: str) -> Plan:
 
 @edit
 def clear_keep_out(plan: Plan, looks: Looks, setup: str, keep_out: str, gap: Size = 5.0) -> Plan:
-    """Move a clamp or screw out of the boxes of all models, the shortest way along X or Y."""
+    """Move a clamp or screw out of the boxes of all models, the shortest path along X or Y."""
     boxes = [placed_in(plan, looks, model.id) for model in plan.models if model.shown]
 
     def moved(item: KeepOut) -> KeepOut:
@@ -38,7 +45,9 @@ def clear_keep_out(plan: Plan, looks: Looks, setup: str, keep_out: str, gap: Siz
         high = np.array([box.high[:2] for box in boxes]) + half
         at = np.array(item.at)
         # Beside each box there are four places; the nearest one that lies in no other box is it.
-        places = np.concatenate([[[x, at[1]] for x in (*low[:, 0], *high[:, 0])], [[at[0], y] for y in (*low[:, 1], *high[:, 1])]])
+        places = np.concatenate(
+            [[[x, at[1]] for x in (*low[:, 0], *high[:, 0])], [[at[0], y] for y in (*low[:, 1], *high[:, 1])]]
+        )
         inside = np.any(np.all((places[:, None] > low + 1e-9) & (places[:, None] < high - 1e-9), axis=2), axis=1)
         free = places[~inside]
         x, y = free[int(np.hypot(*(free - at).T).argmin())]

@@ -16,7 +16,9 @@ from nephos.core.plan.schema import Model, Placement, Plan
 def add_model(plan: Plan, looks: Looks, mesh: str, name: str, unit: Annotated[float, Field(gt=0)] = 1.0) -> Plan:
     """Import a mesh into the job, in the middle of the stock."""
     numbers = [int(model.id[1:]) for model in plan.models if model.id[1:].isdigit()]
-    model = Model(id=f"m{max(numbers, default=0) + 1}", name=name[:120] or "model", mesh=mesh, placement=Placement(unit=unit))
+    model = Model(
+        id=f"m{max(numbers, default=0) + 1}", name=name[:120] or "model", mesh=mesh, placement=Placement(unit=unit)
+    )
     return plan.model_copy(update={"models": (*plan.models, model)})
 
 
@@ -41,7 +43,9 @@ def repair_model(plan: Plan, looks: Looks, model: str, kind: str, settings: dict
     """Add a repair step to a model. The scale of what remains is kept; its size follows."""
     plan = with_scale_kept(plan, looks, model)
     item = model_of(plan, model)
-    return with_model(plan, model, steps=(*item.steps, Repair.model_validate({"kind": kind, "settings": settings or {}})))
+    return with_model(
+        plan, model, steps=(*item.steps, Repair.model_validate({"kind": kind, "settings": settings or {}}))
+    )
 
 
 @edit
@@ -66,6 +70,10 @@ def cut_off(plan: Plan, looks: Looks, model: str, height: Annotated[float, Field
         raise Refused("nothing would be left above this height: lower it")
     up = linear_of(item.placement)[2]
     foot = float((looks(item).support @ up).min())
-    step = Repair.model_validate({"kind": "cut_below", "settings": {
-        "normal": [float(value) for value in up], "height": foot + height / float(placed.scale[2])}})
+    step = Repair.model_validate(
+        {
+            "kind": "cut_below",
+            "settings": {"normal": [float(value) for value in up], "height": foot + height / float(placed.scale[2])},
+        }
+    )
     return with_model(plan, model, steps=(*item.steps, step), placement=item.placement.model_copy(update={"sink": 0.0}))

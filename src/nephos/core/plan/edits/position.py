@@ -42,18 +42,27 @@ def edge_model(plan: Plan, looks: Looks, model: str, axis: Axis, value: Length) 
 
 
 @edit
-def gap_model(plan: Plan, looks: Looks, model: str, gap: Length, side: Annotated[str, Field(pattern="^(above|below)$")]) -> Plan:
+def gap_model(
+    plan: Plan, looks: Looks, model: str, gap: Length, side: Annotated[str, Field(pattern="^(above|below)$")]
+) -> Plan:
     """Leave a gap between a model and the top or the underside of the stock."""
-    return align_model(plan, looks, model, 2, "high", -gap) if side == "above" else align_model(plan, looks, model, 2, "low", gap)
+    return (
+        align_model(plan, looks, model, 2, "high", -gap)
+        if side == "above"
+        else align_model(plan, looks, model, 2, "low", gap)
+    )
 
 
 @edit
 def beside_model(plan: Plan, looks: Looks, model: str, other: str, gap: Length = 5.0) -> Plan:
     """Shift a model along X or Y, whichever is less, until its box stands beside that of another."""
     mine, theirs = placed_in(plan, looks, model), placed_in(plan, looks, other)
-    ways = [(axis, by) for axis in (0, 1) for by in (
-        float(theirs.high[axis] - mine.low[axis]) + gap, float(theirs.low[axis] - mine.high[axis]) - gap)]
-    axis, distance = min(ways, key=lambda way: abs(way[1]))
+    paths = [
+        (axis, by)
+        for axis in (0, 1)
+        for by in (float(theirs.high[axis] - mine.low[axis]) + gap, float(theirs.low[axis] - mine.high[axis]) - gap)
+    ]
+    axis, distance = min(paths, key=lambda path: abs(path[1]))
     return move_model(plan, looks, model, (distance if axis == 0 else 0.0, distance if axis == 1 else 0.0, 0.0))
 
 

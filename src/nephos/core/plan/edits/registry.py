@@ -6,11 +6,11 @@ from typing import Any
 from pydantic import ConfigDict, validate_call
 
 from nephos.core.errors import Refused
-from nephos.core.mesh.look import Look
+from nephos.core.mesh.summary import MeshSummary
 from nephos.core.plan.place import Placed, placed_model
 from nephos.core.plan.schema import Model, Placement, Plan
 
-Looks = Callable[[Model], Look]
+Looks = Callable[[Model], MeshSummary]
 """What is known of a model's mesh, its repairs done."""
 
 EDITS: dict[str, Callable[..., Plan]] = {}
@@ -33,8 +33,9 @@ def model_of(plan: Plan, key: str) -> Model:
 def with_model(plan: Plan, key: str, **change: Any) -> Plan:
     """The plan with fields of one model changed."""
     model_of(plan, key)
-    return plan.model_copy(update={
-        "models": tuple(model.model_copy(update=change) if model.id == key else model for model in plan.models)})
+    return plan.model_copy(
+        update={"models": tuple(model.model_copy(update=change) if model.id == key else model for model in plan.models)}
+    )
 
 
 def with_placement(plan: Plan, key: str, **change: Any) -> Plan:

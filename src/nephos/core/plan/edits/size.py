@@ -34,7 +34,13 @@ def size_model(plan: Plan, looks: Looks, model: str, axis: Axis, value: Size, al
     if alone:
         size = tuple(value if k == axis else tidy(float(placed.size[k])) for k in range(3))
         sink = model_of(plan, model).placement.sink
-        return with_placement(plan, model, size=size, sink=min(sink, tidy(float(value) * 0.999)) if axis == 2 else sink, before_repairs=None)
+        return with_placement(
+            plan,
+            model,
+            size=size,
+            sink=min(sink, tidy(float(value) * 0.999)) if axis == 2 else sink,
+            before_repairs=None,
+        )
     return _scaled(plan, looks, model, value / float(placed.size[axis]), {axis: value})
 
 
@@ -48,14 +54,25 @@ def percent_model(plan: Plan, looks: Looks, model: str, percent: Percent) -> Pla
 @edit
 def unit_model(plan: Plan, looks: Looks, model: str, unit: Size) -> Plan:
     """Say how many millimetres one unit of the file stands for; the model takes the size that follows."""
-    return with_placement(plan, model, unit=unit, factors=(1.0, 1.0, 1.0), size=(None, None, None), linked=True, sink=0.0, before_repairs=None)
+    return with_placement(
+        plan,
+        model,
+        unit=unit,
+        factors=(1.0, 1.0, 1.0),
+        size=(None, None, None),
+        linked=True,
+        sink=0.0,
+        before_repairs=None,
+    )
 
 
 @edit
 def true_proportions(plan: Plan, looks: Looks, model: str) -> Plan:
     """Make Y and Z follow X again."""
     placed = placed_in(plan, looks, model)
-    return with_placement(plan, model, factors=(1.0, 1.0, 1.0), size=(tidy(float(placed.size[0])), None, None), linked=True)
+    return with_placement(
+        plan, model, factors=(1.0, 1.0, 1.0), size=(tidy(float(placed.size[0])), None, None), linked=True
+    )
 
 
 def with_scale_kept(plan: Plan, looks: Looks, model: str) -> Plan:
@@ -68,8 +85,14 @@ def with_scale_kept(plan: Plan, looks: Looks, model: str) -> Plan:
     before = placement.before_repairs
     if any(placement.size):
         before = (float(placed.size[0]), float(placed.size[1]), float(placed.size[2]))
-    return with_placement(plan, model, unit=float(scale[0]), factors=tuple(float(value / scale[0]) for value in scale),
-                          size=(None, None, None), before_repairs=before)
+    return with_placement(
+        plan,
+        model,
+        unit=float(scale[0]),
+        factors=tuple(float(value / scale[0]) for value in scale),
+        size=(None, None, None),
+        before_repairs=before,
+    )
 
 
 @edit
@@ -79,8 +102,14 @@ def accept_size(plan: Plan, looks: Looks, model: str) -> Plan:
 
 
 @edit
-def fit_model(plan: Plan, looks: Looks, model: str, margin: Annotated[float, Field(ge=0, le=500)] = 5.0,
-              above: Annotated[float, Field(ge=0, le=500)] = 1.0, below: Annotated[float, Field(ge=0, le=500)] = 3.0) -> Plan:
+def fit_model(
+    plan: Plan,
+    looks: Looks,
+    model: str,
+    margin: Annotated[float, Field(ge=0, le=500)] = 5.0,
+    above: Annotated[float, Field(ge=0, le=500)] = 1.0,
+    below: Annotated[float, Field(ge=0, le=500)] = 3.0,
+) -> Plan:
     """Scale a model, in proportion, to the largest that fits the stock with a margin all round, and centre it."""
     placed = placed_in(plan, looks, model)
     item = model_of(plan, model)

@@ -34,32 +34,56 @@ def _resized(plan: Plan, looks: Looks, size: tuple[float, float, float], low: F6
     after = plan.model_copy(update={"stock": stock})
     if low is None:
         return after
-    # Aligned models moved by themselves with the stock; the rest of the way is the same for all.
+    # Aligned models moved by themselves with the stock; the rest of the path is the same for all.
     for model in plan.models:
         old = placed_model(looks(model).support, model, plan.stock).low
         new = placed_model(looks(model).support, model, stock).low
-        offset = tuple(tidy(float(o + (old[k] - before[k] + low[k]) - new[k])) for k, o in enumerate(model.placement.offset))
+        offset = tuple(
+            tidy(float(o + (old[k] - before[k] + low[k]) - new[k])) for k, o in enumerate(model.placement.offset)
+        )
         after = with_placement(after, model.id, offset=offset)
     return after
 
 
 @edit
-def fit_stock(plan: Plan, looks: Looks, left: Margin = 10.0, right: Margin = 10.0, front: Margin = 10.0, back: Margin = 10.0,
-              above: Margin = 1.0, below: Margin = 6.0) -> Plan:
+def fit_stock(
+    plan: Plan,
+    looks: Looks,
+    left: Margin = 10.0,
+    right: Margin = 10.0,
+    front: Margin = 10.0,
+    back: Margin = 10.0,
+    above: Margin = 1.0,
+    below: Margin = 6.0,
+) -> Plan:
     """Make the stock as large as the models with a margin at each side."""
     low, high = box_of_models(plan, looks)
     size = high - low + [left + right, front + back, above + below]
-    return _resized(plan, looks, (tidy(float(size[0])), tidy(float(size[1])), tidy(float(size[2]))), np.array([left, front, below]))
+    return _resized(
+        plan, looks, (tidy(float(size[0])), tidy(float(size[1])), tidy(float(size[2]))), np.array([left, front, below])
+    )
 
 
 @edit
-def size_stock(plan: Plan, looks: Looks, length: Size | None = None, width: Size | None = None, thickness: Size | None = None) -> Plan:
+def size_stock(
+    plan: Plan, looks: Looks, length: Size | None = None, width: Size | None = None, thickness: Size | None = None
+) -> Plan:
     """Take stock of another length, width or thickness; of a bar, width and thickness are its diameter."""
     stock = plan.stock
     if stock.kind == "round":
         width = thickness = width or thickness or stock.width
-    return plan.model_copy(update={"stock": Stock.model_validate(stock.model_dump() | {
-        "length": length or stock.length, "width": width or stock.width, "thickness": thickness or stock.thickness})})
+    return plan.model_copy(
+        update={
+            "stock": Stock.model_validate(
+                stock.model_dump()
+                | {
+                    "length": length or stock.length,
+                    "width": width or stock.width,
+                    "thickness": thickness or stock.thickness,
+                }
+            )
+        }
+    )
 
 
 @edit
@@ -80,16 +104,27 @@ def shape_stock(plan: Plan, looks: Looks, kind: Literal["box", "round"]) -> Plan
     """Take a box or a round bar."""
     stock = plan.stock
     side = max(stock.width, stock.thickness) if kind == "round" else None
-    return plan.model_copy(update={"stock": Stock.model_validate(stock.model_dump() | {
-        "kind": kind, "width": side or stock.width, "thickness": side or stock.thickness})})
+    return plan.model_copy(
+        update={
+            "stock": Stock.model_validate(
+                stock.model_dump() | {"kind": kind, "width": side or stock.width, "thickness": side or stock.thickness}
+            )
+        }
+    )
 
 
 @edit
 def turn_job(plan: Plan, looks: Looks) -> Plan:
     """Turn stock and models together by a quarter, for a bed that is longer the other way."""
     stock = plan.stock
-    after = plan.model_copy(update={"stock": Stock.model_validate(
-        stock.model_dump() | {"length": stock.width, "width": stock.length, "grain": "y" if stock.grain == "x" else "x"})})
+    after = plan.model_copy(
+        update={
+            "stock": Stock.model_validate(
+                stock.model_dump()
+                | {"length": stock.width, "width": stock.length, "grain": "y" if stock.grain == "x" else "x"}
+            )
+        }
+    )
     for model in plan.models:
         after = swap_xy(after, looks, model.id)
         x, y, z = model.placement.align
@@ -101,9 +136,20 @@ def turn_job(plan: Plan, looks: Looks) -> Plan:
 
 
 @edit
-def corner_zero(plan: Plan, looks: Looks, setup: str, x: Literal["low", "centre", "high"] = "low",
-                y: Literal["low", "centre", "high"] = "low", z: Literal["top", "bottom", "bed"] = "top") -> Plan:
+def corner_zero(
+    plan: Plan,
+    looks: Looks,
+    setup: str,
+    x: Literal["low", "centre", "high"] = "low",
+    y: Literal["low", "centre", "high"] = "low",
+    z: Literal["top", "bottom", "bed"] = "top",
+) -> Plan:
     """Put the work zero of a setup at one of its nine points."""
     zero = Zero(x=x, y=y, z=z)
-    return plan.model_copy(update={"setups": tuple(
-        item.model_copy(update={"zero": zero}) if item.id == setup else item for item in plan.setups)})
+    return plan.model_copy(
+        update={
+            "setups": tuple(
+                item.model_copy(update={"zero": zero}) if item.id == setup else item for item in plan.setups
+            )
+        }
+    )

@@ -6,11 +6,11 @@ import numpy as np
 from pydantic import Field
 
 from nephos.core.arrays import F64
-from nephos.core.mesh.attitude import best_attitude
+from nephos.core.mesh.orientation import best_attitude
 from nephos.core.plan.edits.registry import Looks, edit, model_of, tidy, with_placement
 from nephos.core.plan.place import extent_of, linear_of, scale_of
 from nephos.core.plan.schema import Placement, Plan
-from nephos.core.turns import angles_of, turn_onto, turning
+from nephos.core.rotation import angles_of, turn_onto, turning
 
 Axis = Annotated[int, Field(ge=0, le=2)]
 Degrees = Annotated[float, Field(ge=-3600, le=3600, allow_inf_nan=False)]
@@ -29,16 +29,23 @@ def _sizes_after(old: Placement, new: Placement, turn: F64, support: F64) -> dic
     if _is_quarter(turn):
         source = np.abs(turn).argmax(axis=1)
         before = old.before_repairs
-        return {"size": tuple(old.size[k] for k in source), "factors": tuple(old.factors[k] for k in source),
-                "before_repairs": before and tuple(before[k] for k in source)}
+        return {
+            "size": tuple(old.size[k] for k in source),
+            "factors": tuple(old.factors[k] for k in source),
+            "before_repairs": before and tuple(before[k] for k in source),
+        }
     scale = scale_of(old, extent_of(support, old))
     extent = extent_of(support, new)
     if np.ptp(scale) < 1e-9 * scale.max():
         if not any(old.size):
             return {}
         first = next(k for k in range(3) if old.size[k])
-        return {"size": tuple(tidy(float(scale[k] * extent[k])) if k == first else None for k in range(3)), "linked": True,
-                "factors": (1.0, 1.0, 1.0), "before_repairs": None}
+        return {
+            "size": tuple(tidy(float(scale[k] * extent[k])) if k == first else None for k in range(3)),
+            "linked": True,
+            "factors": (1.0, 1.0, 1.0),
+            "before_repairs": None,
+        }
     return {"size": tuple(tidy(float(value)) for value in scale * extent), "before_repairs": None}
 
 
@@ -77,9 +84,11 @@ def lay_flat(plan: Plan, looks: Looks, model: str, normal: Direction) -> Plan:
 
 @edit
 def best_way_up(plan: Plan, looks: Looks, model: str) -> Plan:
-    """Turn a model the way that shows most of it to the cutter, its longer side along the stock's."""
+    """Turn a model the path that shows most of it to the cutter, its longer side along the stock's."""
     item = model_of(plan, model)
-    return turned(plan, looks, model, best_attitude(looks(item), linear_of(item.placement), plan.stock.length >= plan.stock.width))
+    return turned(
+        plan, looks, model, best_attitude(looks(item), linear_of(item.placement), plan.stock.length >= plan.stock.width)
+    )
 
 
 @edit

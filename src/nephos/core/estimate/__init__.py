@@ -1,0 +1,1 @@
+"""Costs before anything is calculated."""

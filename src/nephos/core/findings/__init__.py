@@ -1,0 +1,1 @@
+"""Findings: one module for each group of checks."""

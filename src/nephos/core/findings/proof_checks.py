@@ -1,0 +1,521 @@
+"""Findings that the proof tells: what the cutter meets, what it leaves, what holds the part, and how well the time is
+used."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from nephos.core.arrays import F64
+from nephos.core.findings.plan_checks import Finding, Fix
+from nephos.core.linking.air_cuts import NOTHING
+from nephos.core.machine.machine import Machine, machine_of
+from nephos.core.pipeline.keys import finest_operation
+from nephos.core.pipeline.outcome import Outcome, SetupOutcome
+from nephos.core.pipeline.space import SetupSpace
+from nephos.core.plan.place import to_setup
+from nephos.core.plan.schema import KeepOut, Operation
+from nephos.core.stock.gain import Gain
+from nephos.core.strategies.registry import strategy
+from nephos.core.toolpath import Kind
+from nephos.core.units import Say, Units, length_in, number_in
+
+DEEP = 0.1
+"""More (mm) than the stepdown at once is no rounding."""
+TOUCH = 0.02
+"""Share of the path that may be deeper than the stepdown without a word."""
+SLIVER = 0.2
+"""A last layer of less than this share of the stepdown is not worth a trip."""
+AIRY = 0.25
+"""From this share of the feed length in air on it is worth saying."""
+SHORT = 500.0
+"""Nothing is said of the air in so little cutting (mm)."""
+SCRAP = 500.0
+"""Pieces of less volume (mm^3) that come free are chips."""
+_GRIP = 15.0
+"""What a collet holds of a cutter, mm."""
+
+
+@dataclass(frozen=True)
+class Context:
+    """What the checks of one operation share: `ends` (n,) seconds from the start of the program at which each move is
+    done,
+    `gains` what the operations of the setup brought."""
+
+    space: SetupSpace
+    gains: tuple[Gain, ...]
+    outcome: Outcome
+    ends: F64
+    machine: Machine
+    mm: Say
+    number: Say
+
+    @property
+    def operation(self) -> Operation:
+        """The operation that is checked."""
+        return self.outcome.operation
+
+    @property
+    def row(self) -> str:
+        """Its row on the route sheet."""
+        return str(self.operation.number)
+
+    def at(self, move: int) -> tuple[tuple[float, float, float], float]:
+        """Where and when a move ends."""
+        x, y, z = map(float, self.outcome.points[move + 1])
+        return (x, y, z), float(self.ends[move])
+
+    def xy(self, move: int) -> str:
+        """Where a move ends, in words."""
+        (x, y, _), _ = self.at(move)
+        return _in_program(self.space, x, y, self.number)
+
+
+def _in_program(space: SetupSpace, x: float, y: float, number: Say) -> str:
+    """A place of the orientation frame as the machine shows it."""
+    return f"X{number(round(x - float(space.zero[0]), 1))} Y{number(round(y - float(space.zero[1]), 1))}"
+
+
+def _rapids(c: Context) -> list[Finding]:
+    depth = c.outcome.rapid_depth
+    if not depth.any():
+        return []
+    worst = int(depth.argmax())
+    return [
+        Finding(
+            "rapid-in-block",
+            "stop",
+            c.row,
+            f"a rapid goes {c.mm(float(depth[worst]))} deep through the block at {c.xy(worst)}",
+            "raise the clearance of the setup",
+            *c.at(worst),
+        )
+    ]
+
+
+def _gouges(c: Context) -> list[Finding]:
+    """Moves that go into the model deeper than the tolerance."""
+    limit = c.space.plan.tolerance
+    deep = [item for item in c.outcome.gouges if item.depth > limit]
+    if not deep:
+        return []
+    move = deep[0].move
+    more = f", and in {len(deep) - 1} more moves" if len(deep) > 1 else ""
+    return [
+        Finding(
+            "gouge",
+            "stop",
+            c.row,
+            f"the model is gouged {c.mm(deep[0].depth)} deep at {c.xy(move)}{more}",
+            "make the tolerance smaller or leave more stock",
+            deep[0].place,
+            float(c.ends[move]),
+        )
+    ]
+
+
+def _depths(c: Context) -> list[Finding]:
+    """Deeper at once than the stepdown, for more than a touch at a wall that was left standing."""
+    stepdown = getattr(c.operation.settings, "stepdown", None)
+    if stepdown is None or not strategy(c.operation.strategy).stepped:
+        return []
+    cut = np.where(c.outcome.kinds == Kind.CUT, c.outcome.depths, 0.0)
+    deep, lengths = cut > stepdown + DEEP, c.outcome.lengths
+    if lengths[deep].sum() <= TOUCH * lengths[cut > 0].sum():
+        return []
+    worst = int(cut.argmax())
+    advice = (
+        "rough it first"
+        if c.operation.cut_from is None
+        else "let it start higher (cut from), at what is really cleared"
+    )
+    return [
+        Finding(
+            "deep-cut",
+            "caution",
+            c.row,
+            f"it takes {c.mm(float(cut[worst]))} at once at {c.xy(worst)}, more than the stepdown of {c.mm(stepdown)}",
+            advice,
+            *c.at(worst),
+        )
+    ]
+
+
+def _full_material(c: Context) -> list[Finding]:
+    """A finisher that has to take away, on average along its path, more than it is thick."""
+    stepover = getattr(c.operation.settings, "stepover", None)
+    gain = next((item for item in c.gains if item.number == c.operation.number), None)
+    if stepover is None or gain is None or not c.operation.strategy.startswith("finish"):
+        return []
+    length = float(c.outcome.lengths[c.outcome.kinds == Kind.CUT].sum())
+    thick = gain.removed / max(length * stepover, 1e-9)
+    if thick <= c.operation.cutter.diameter:
+        return []
+    return [
+        Finding(
+            "not-roughed",
+            "caution",
+            c.row,
+            f"it has to take away {c.mm(thick)} on average, more than the cutter is thick",
+            "rough it first",
+        )
+    ]
+
+
+def _air(c: Context) -> list[Finding]:
+    cutting = c.outcome.kinds != Kind.RAPID
+    lengths = np.where(cutting, c.outcome.lengths, 0.0)
+    idle = c.outcome.in_air(c.space.plan.block_pitch)
+    if not (cutting & ~idle).any():
+        return (
+            []
+            if not lengths.any()
+            else [
+                Finding(
+                    "nothing-cut",
+                    "note",
+                    c.row,
+                    "it cuts nothing: what it would take away is gone already",
+                    "switch it off or delete it",
+                )
+            ]
+        )
+    total, air = float(lengths.sum()), float(lengths[idle].sum())
+    if total < SHORT or air < AIRY * total:
+        return []
+    advice = (
+        "let it go only where more is left than a limit"
+        if c.operation.strategy.startswith("finish")
+        else "give it a narrower boundary, or let it start lower"
+    )
+    return [Finding("air", "note", c.row, f"{100 * air / total:.0f} % of its path is in air", advice)]
+
+
+def _slivers(c: Context) -> list[Finding]:
+    stepdown = getattr(c.operation.settings, "stepdown", None)
+    if stepdown is None or not strategy(c.operation.strategy).stepped:
+        return []
+    points, kinds, depths = c.outcome.points, c.outcome.kinds, c.outcome.depths
+    level = (kinds == Kind.CUT) & (points[1:, 2] == points[:-1, 2]) & (depths > NOTHING)
+    if not level.any():
+        return []
+    last = level & (points[1:, 2] < points[1:, 2][level].min() + 1e-3)
+    # What is really taken there: extra levels at level ground lie close to others, but not over them.
+    thin = float(np.average(depths[last], weights=c.outcome.lengths[last] + 1e-9))
+    if thin >= SLIVER * stepdown:
+        return []
+    return [
+        Finding(
+            "sliver",
+            "note",
+            c.row,
+            f"its last layer is {c.mm(thin)} thin",
+            "cut a little less deep, or change the stepdown",
+            *c.at(int(np.flatnonzero(last)[0])),
+        )
+    ]
+
+
+_STRUCK = {
+    "flutes": (
+        "cut-beyond-flutes",
+        "caution",
+        "the cutter is {depth} deeper in the material than its flutes are long",
+        "use one with longer flutes, or take the material away in an earlier operation",
+    ),
+    "shank": (
+        "shank-in-wall",
+        "stop",
+        "the shank goes {depth} into the material",
+        "use a cutter with a thinner or longer neck, or clear the wall first",
+    ),
+    "holder": (
+        "holder-in-wall",
+        "stop",
+        "the holder goes {depth} into the material",
+        "let the cutter stand out farther, or clear the stock above first",
+    ),
+}
+
+
+def _struck(c: Context) -> list[Finding]:
+    """What above the flutes meets material, each kind once, where it is worst."""
+    worst: dict[str, tuple[float, int]] = {}
+    for name, depth, move in c.outcome.struck:
+        worst[name] = max(worst.get(name, (0.0, 0)), (depth, move))
+    found = []
+    for name, (depth, move) in worst.items():
+        code, level, text, advice = _STRUCK[name]
+        fixes: tuple[Fix, ...] = ()
+        if name == "flutes" and getattr(c.operation.settings, "layer", None) == 0.0:
+            layer = round(0.8 * c.operation.cutter.flute_length, 1)
+            fixes = (
+                Fix(
+                    f"Go down in layers of {c.mm(layer)}",
+                    {"do": "set_layer", "setup": c.space.setup.id, "operation": c.operation.number, "depth": layer},
+                ),
+            )
+        found.append(Finding(code, level, c.row, text.format(depth=c.mm(depth)), advice, *c.at(move), fixes=fixes))  # type: ignore[arg-type]
+    return found
+
+
+def _lowest(c: Context) -> list[Finding]:
+    """Too deep for the cutter, or for the stock."""
+    found = []
+    if not np.isfinite(c.outcome.points[1:, 2]).any():
+        return []
+    move = int(np.nanargmin(c.outcome.points[1:, 2]))
+    lowest = float(c.outcome.points[move + 1, 2])
+    deep, cutter = float(c.space.stock_high[2]) - lowest, c.operation.cutter
+    if not cutter.holder and deep > cutter.overall_length - _GRIP:
+        found.append(
+            Finding(
+                "cutter-short",
+                "caution",
+                c.row,
+                f"the cutter goes {c.mm(deep)} below the top of the stock but is only {c.mm(cutter.overall_length)} long with "
+                "what the collet holds",
+                "use a longer cutter, or clear the stock above the model first",
+                *c.at(move),
+            )
+        )
+    bed = float(c.space.stock_low[2]) - lowest
+    if bed > getattr(c.operation.settings, "through", 0.0) + 1e-3:
+        found.append(
+            Finding(
+                "into-bed",
+                "stop",
+                c.row,
+                f"the cutter goes {c.mm(bed)} under the stock",
+                "raise the model or take thicker stock",
+                *c.at(move),
+            )
+        )
+    return found
+
+
+def _travel(c: Context) -> list[Finding]:
+    span = np.nanmax(c.outcome.points, axis=0) - np.nanmin(c.outcome.points, axis=0)
+    return [
+        Finding(
+            "beyond-travel",
+            "stop",
+            c.row,
+            f"the program travels {c.mm(float(span[axis]))} along {name}, more than the {c.machine.name} can "
+            f"({c.mm(c.machine.travel[axis])})",
+            "use a narrower boundary",
+        )
+        for axis, name in enumerate("XYZ")
+        if span[axis] > c.machine.travel[axis]
+    ]
+
+
+def _outline_of(item: KeepOut) -> shapely.Geometry:
+    x, y = item.at
+    if item.shape == "cylinder":
+        return shapely.Point(x, y).buffer(item.size[0] / 2, 64)
+    return shapely.box(x - item.half[0], y - item.half[1], x + item.half[0], y + item.half[1])
+
+
+def _keep_outs(c: Context) -> list[Finding]:
+    """Cutter, shank and holder against clamps and screws along every move."""
+    found = []
+    plan, setup = c.space.plan, c.space.setup
+    to_space = to_setup(plan.stock, setup)
+    points = c.outcome.points
+    known = np.isfinite(points[:-1]).all(axis=1) & np.isfinite(points[1:]).all(axis=1)
+    bodies = [("cutter", c.operation.cutter.radius, 0.0), *c.operation.cutter.bodies]
+    for item in setup.keep_outs:
+        shape = shapely.affinity.affine_transform(
+            _outline_of(item), [*to_space[0, :2], *to_space[1, :2], to_space[0, 3], to_space[1, 3]]
+        )
+        top = float((to_space @ [0, 0, item.foot + item.size[2], 1])[2])
+        hit: tuple[float, int, str] | None = None
+        for name, radius, foot in bodies:
+            low = np.minimum(points[:-1, 2], points[1:, 2]) + foot
+            near = np.flatnonzero(known & (low < top))
+            if not len(near):
+                continue
+            paths = shapely.linestrings(np.stack([points[near, :2], points[near + 1, :2]], axis=1))
+            close = radius - shapely.distance(paths, shape)
+            worst = int(close.argmax())
+            if close[worst] > 1e-6 and (hit is None or close[worst] > hit[0]):
+                hit = (float(close[worst]), int(near[worst]), "cutter" if name == "flutes" else name)
+        if hit:
+            found.append(
+                Finding(
+                    "keep-out-hit",
+                    "stop",
+                    c.row,
+                    f"the {hit[2]} goes {c.mm(hit[0])} into {item.name}",
+                    "move it, or keep the operation away from it with a boundary",
+                    *c.at(hit[1]),
+                )
+            )
+    return found
+
+
+Check = Callable[[Context], list[Finding]]
+OF_MOTION: tuple[Check, ...] = (_rapids, _gouges, _struck, _keep_outs, _lowest, _travel)
+"""Checks of any moves with a cutter, wherever they come from."""
+OF_OPERATIONS: tuple[Check, ...] = (*OF_MOTION, _depths, _full_material, _slivers, _air)
+"""Checks of each operation. A new one is a function here."""
+
+
+def motion_findings(space: SetupSpace, outcome: Outcome, start: float, units: Units) -> list[Finding]:
+    """What moves meet, from `start` seconds on."""
+    context = Context(
+        space,
+        (),
+        outcome,
+        np.cumsum(outcome.seconds) + start,
+        machine_of(space.plan.machine),
+        length_in(units),
+        number_in(units),
+    )
+    return [finding for check in OF_MOTION for finding in check(context)]
+
+
+def _holding(done: SetupOutcome, starts: dict[int, float], mm: Say, number: Say) -> list[Finding]:
+    """Pieces that came free, and tabs that are not there or hang on nothing."""
+    found = []
+    seconds = {outcome.operation.number: outcome.total_seconds for outcome in done.outcomes}
+    for piece in done.proof.pieces:
+        if piece.freed_by is None or (piece.volume < SCRAP and piece.kind != "part"):
+            continue
+        when = starts[piece.freed_by] + (piece.freed or 1.0) * seconds[piece.freed_by]
+        size = " x ".join(mm(high - low) for high, low in zip(piece.high[:2], piece.low[:2], strict=True))
+        row = str(piece.freed_by)
+        if piece.kind == "part":
+            found.append(
+                Finding(
+                    "part-free",
+                    "stop",
+                    row,
+                    "the part comes free before the program ends, and nothing holds it",
+                    "add tabs or leave an onion skin",
+                    piece.place,
+                    when,
+                )
+            )
+        else:
+            found.append(
+                Finding(
+                    "scrap-free",
+                    "caution",
+                    row,
+                    f"a piece of waste of {size} comes free and may be thrown by the cutter",
+                    "give holes tabs, leave an onion skin, or cut it away in a pocket",
+                    piece.place,
+                    when,
+                )
+            )
+    grid, block = done.block.grid, done.block
+    tops, foot = block.top, float(done.space.stock_low[2])
+
+    def height(spot: tuple[float, float]) -> float:
+        i, j = round((spot[0] - grid.x0) / grid.pitch), round((spot[1] - grid.y0) / grid.pitch)
+        return float(tops[j, i]) - foot if 0 <= i < grid.nx and 0 <= j < grid.ny else 0.0
+
+    gone = [tab for tab in done.tabs if height(tab.middle) < min(0.5 * tab.height, tab.height - 2 * grid.pitch)]
+    if gone:
+        x, y = gone[0].middle
+        others = [str(o.operation.number) for o in done.outcomes if o.operation.number > gone[0].operation]
+        by = f" by operation {' or '.join(others)}" if others else ""
+        found.append(
+            Finding(
+                "tab-gone",
+                "stop",
+                str(gone[0].operation),
+                f"{len(gone)} of {sum(t.operation == gone[0].operation for t in done.tabs)} tabs are cut away{by}, one at "
+                f"{_in_program(done.space, x, y, number)}",
+                "move the tab, or keep the other operation off it",
+                (x, y, foot + gone[0].height),
+            )
+        )
+    hanging = [tab for tab in done.tabs if tab not in gone and height(tab.frame) <= 0.0]
+    if hanging:
+        x, y = hanging[0].middle
+        found.append(
+            Finding(
+                "tab-on-nothing",
+                "stop",
+                str(hanging[0].operation),
+                f"{len(hanging)} of the tabs hang on nothing, one at {_in_program(done.space, x, y, number)}: beside it the "
+                "stock is gone or ends",
+                "move the tab to where the frame stands, or take larger stock",
+                (x, y, foot + hanging[0].height),
+            )
+        )
+    return found
+
+
+def _ball_in_words(balls: tuple[tuple[float, float], ...], mm: Say) -> str:
+    """Which ball would get into the corners: the largest that reaches most of it, or the best there is."""
+    if not balls:
+        return "finish with a smaller cutter, or sand them"
+    diameter, share = next((pair for pair in balls if pair[1] >= 0.8), max(balls, key=lambda pair: pair[1]))
+    if share < 0.05:
+        return "no ball gets into them: sand them, or carve them by hand"
+    return f"a ball of {mm(diameter)} would reach {100 * share:.0f} % of them; finish with one, or sand them"
+
+
+def _trueness(done: SetupOutcome, mm: Say) -> list[Finding]:
+    """What is left. It concerns the operation that decides what could be reached."""
+    numbers, found = done.comparison.numbers(), []
+    row = str(finest_operation([outcome.operation for outcome in done.outcomes]).number)
+    worst = done.proof.worst
+    if numbers.get("could_reach", 0.0) > 0.05:
+        place = next((item.place for item in worst if item.deviation > 0 and item.reachable), None)
+        found.append(
+            Finding(
+                "left-over",
+                "note",
+                row,
+                f"on {100 * numbers['could_reach']:.0f} % of the area more is left than the scallop, "
+                "where a cutter of this job could still reach",
+                "make the stepover smaller",
+                place,
+            )
+        )
+    if done.proof.walls > 0.02:
+        found.append(
+            Finding(
+                "steps-on-walls",
+                "note",
+                row,
+                f"steep walls, {100 * done.proof.walls:.0f} % of the area, keep steps from the lines",
+                "add a finishing in levels for what is steeper than 60°",
+            )
+        )
+    if numbers.get("unreachable", 0.0) > 0.02:
+        place = next((item.place for item in worst if item.deviation > 0 and not item.reachable), None)
+        found.append(
+            Finding(
+                "unreachable",
+                "note",
+                row,
+                f"{100 * numbers['unreachable']:.0f} % of the area is in corners that no cutter here reaches, up to "
+                f"{mm(numbers['leftover_max_unreachable'])}",
+                _ball_in_words(done.proof.balls, mm),
+                place,
+            )
+        )
+    return found
+
+
+def outcome_findings(done: SetupOutcome, units: Units = "mm") -> list[Finding]:
+    """What the proof tells, with lengths in words in `units`."""
+    found: list[Finding] = []
+    mm, number = length_in(units), number_in(units)
+    machine = machine_of(done.space.plan.machine)
+    starts, before = {}, 0.0
+    for outcome in done.outcomes:
+        starts[outcome.operation.number] = before
+        context = Context(
+            done.space, done.proof.gains, outcome, np.cumsum(outcome.seconds) + before, machine, mm, number
+        )
+        found += [finding for check in OF_OPERATIONS for finding in check(context)]
+        before += outcome.total_seconds
+    return found + _holding(done, starts, mm, number) + _trueness(done, mm)

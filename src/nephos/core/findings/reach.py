@@ -1,0 +1,356 @@
+"""How deep cutters get before shank or holder meets model or stock: known from samples of the surface, before anything
+is calculated."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import ceil, inf
+
+import numpy as np
+from scipy import ndimage
+
+from nephos.core.arrays import F64, Bool
+from nephos.core.cutters import Cutter
+from nephos.core.findings.plan_checks import Finding, Fix
+from nephos.core.memo import Memo
+from nephos.core.mesh.summary import MeshSummary
+from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.place import Placed, placed_model, to_setup
+from nephos.core.plan.schema import Limit, Model, Operation, Plan, Setup
+from nephos.core.strategies.cut_out import CutOutSettings
+from nephos.core.units import length_in, size_in
+
+_CELLS = 80
+_SAMPLES = 24_000
+_COPIES = 12
+GRIP = 15.0
+"""What a collet holds of a cutter at least, mm."""
+SLACK = 0.3
+"""Less than this (mm) is not told from here."""
+_LEFT = 0.5
+"""So much (mm) roughing leaves on walls."""
+_KNOWN: Memo[list[Finding]] = Memo(64)
+Shown = tuple[Model, Placed, MeshSummary]
+
+
+@dataclass(frozen=True)
+class Terrain:
+    """The models from above on a coarse grid, in the setup's space: `heights` (ny, nx), -inf beside them, at x0 + i *
+    step.
+
+    `top` and `bottom` are the heights of the stock, `foot` that of the models.
+    """
+
+    heights: F64
+    x0: float
+    y0: float
+    step: float
+    top: float
+    bottom: float
+    foot: float
+
+    @property
+    def covered(self) -> Bool:
+        """(ny, nx), where models stand."""
+        found: Bool = np.isfinite(self.heights)
+        return found
+
+    def grown(self, mask: Bool, by: float) -> Bool:
+        """All within `by` mm of what is in `mask`."""
+        if by <= 0 or not mask.any():
+            return mask
+        near: Bool = ndimage.distance_transform_edt(~mask, sampling=self.step) <= by
+        return near
+
+
+_TERRAINS: "Memo[Terrain | None]" = Memo(32)
+
+
+def terrain_of(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> Terrain | None:
+    """The terrain of the shown models in a setup; none without models."""
+    matrix = to_setup(plan.stock, setup)
+    corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    points = []
+    for _, placed, look in shown:
+        some = look.samples[:: max(1, len(look.samples) * min(len(placed.matrices), _COPIES) // _SAMPLES), :3].astype(
+            np.float64
+        )
+        for own in placed.matrices[:: ceil(len(placed.matrices) / _COPIES)]:
+            whole = matrix @ own
+            points.append(some @ whole[:3, :3].T + whole[:3, 3])
+    if not points:
+        return None
+    spots = np.concatenate(points)
+    foot = max(
+        float(min((matrix @ [0, 0, placed.low[2], 1])[2] for _, placed, _ in shown))
+        if matrix[2, 2] > 0.9
+        else float(spots[:, 2].min()),
+        float(low[2]),
+    )
+    spots = spots[spots[:, 2] >= foot - SLACK]
+    if not len(spots):
+        return None
+    step = float((high - low)[:2].max()) / _CELLS
+    nx, ny = (np.ceil((high - low)[:2] / step).astype(int) + 1).tolist()
+    i = np.clip(((spots[:, 0] - low[0]) / step).astype(int), 0, nx - 1)
+    j = np.clip(((spots[:, 1] - low[1]) / step).astype(int), 0, ny - 1)
+    heights = np.full((ny, nx), -inf)
+    np.maximum.at(heights, (j, i), spots[:, 2])
+    # Cells between samples belong to the models too.
+    filled = ndimage.grey_closing(np.where(np.isfinite(heights), heights, foot - 1e3), size=(3, 3))
+    heights = np.where(filled > foot - 1e2, np.maximum(heights, filled), -inf)
+    return Terrain(
+        heights, float(low[0]) + step / 2, float(low[1]) + step / 2, step, float(high[2]), float(low[2]), foot
+    )
+
+
+def _disc(terrain: Terrain, radius: float) -> Bool:
+    n = int(radius / terrain.step)
+    y, x = np.mgrid[-n : n + 1, -n : n + 1]
+    inside: Bool = x * x + y * y <= (radius / terrain.step) ** 2
+    return inside
+
+
+def zone_of(terrain: Terrain, limit: Limit, cutter: Cutter) -> Bool | None:
+    """(ny, nx), where the axis of a cutter goes; none where only the drawn boundary tells."""
+    by = {"inside": -cutter.radius, "centre": 0.0, "outside": cutter.radius}[limit.contain] + limit.offset
+    if limit.boundary == "stock":
+        return np.ones(terrain.heights.shape, np.bool_)
+    if limit.boundary == "silhouette":
+        return terrain.grown(terrain.covered, by)
+    if limit.boundary == "box":
+        rows, columns = np.flatnonzero(terrain.covered.any(axis=1)), np.flatnonzero(terrain.covered.any(axis=0))
+        box = np.zeros(terrain.heights.shape, np.bool_)
+        box[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1] = True
+        return terrain.grown(box, by)
+    return None
+
+
+def lowest_tip(
+    terrain: Terrain, cutter: Cutter, zone: Bool, level: float | None = None, wary: bool = False
+) -> tuple[float, str]:
+    """How low the tip of a cutter may go in a zone without shank or holder meeting model or stock, and which of them
+    decides.
+
+    All that the cutter reaches from the zone counts as cleared. -inf and nothing where neither meets anything.
+
+    Parameters
+    ----------
+    level : the height that the tip goes to everywhere; none where it follows the model.
+    wary : as if walls stood a cell nearer, for proposals: the grid does not show where in a cell they stand.
+    """
+    covered = np.where(terrain.covered, terrain.heights, terrain.foot)
+    tips = (
+        ndimage.maximum_filter(covered, footprint=_disc(terrain, cutter.radius), mode="nearest")
+        if level is None
+        else np.full(zone.shape, level)
+    )
+    more = terrain.step if wary else 0.0
+    cleared, rim = terrain.grown(zone, cutter.radius), terrain.grown(zone, 1.01 * terrain.step)
+    beside = np.pad(~cleared, 1, constant_values=False)
+    away = (
+        ndimage.distance_transform_edt(~beside, sampling=terrain.step)[1:-1, 1:-1]
+        if beside.any()
+        else np.full(zone.shape, inf)
+    )
+    lowest, which = -inf, ""
+    for name, radius, height in cutter.bodies:
+        if name == "flutes":
+            continue
+        over = ndimage.maximum_filter(covered, footprint=_disc(terrain, radius + more), mode="nearest") + _LEFT
+        over = np.where(away <= radius + more, np.maximum(over, terrain.top), over) - height
+        # On the rim of the zone, which may run between cells, the tip is beside what it rests on within.
+        meets = rim & (tips < over)
+        if meets.any() and float(over[meets].max()) > lowest:
+            lowest, which = float(over[meets].max()), name
+    return lowest, which
+
+
+def _floor(terrain: Terrain, operation: Operation) -> float:
+    """How low an operation goes."""
+    if isinstance(operation.settings, CutOutSettings):
+        return (
+            terrain.bottom
+            + operation.settings.skin
+            - (operation.settings.through if operation.settings.skin == 0 else 0.0)
+        )
+    return terrain.foot if operation.cut_to is None else max(terrain.foot, terrain.top - operation.cut_to)
+
+
+def reached(terrain: Terrain, operation: Operation, wary: bool = False) -> tuple[float, float, str] | None:
+    """How low an operation goes, how low it could without shank or holder meeting anything, and what would; none where
+    nothing would."""
+    zone = zone_of(terrain, operation.boundary, operation.cutter)
+    if zone is None:
+        return None
+    floor = _floor(terrain, operation)
+    level = None
+    if isinstance(operation.settings, CutOutSettings):
+        zone, level = zone & ~terrain.covered, floor
+    lowest, which = lowest_tip(terrain, operation.cutter, zone, level, wary)
+    return (floor, lowest, which) if lowest > floor + SLACK else None
+
+
+def _longer(terrain: Terrain, operation: Operation) -> float | None:
+    """A stick-out with which an operation gets down to where it goes; none where no length of its cutter does."""
+    most = operation.cutter.overall_length - GRIP
+    for share in (0.25, 0.5, 0.75, 1.0):
+        length = float(np.floor(operation.cutter.reach + share * (most - operation.cutter.reach)))
+        if length <= operation.cutter.reach:
+            continue
+        cutter = operation.cutter.model_copy(update={"stickout": length})
+        if reached(terrain, operation.model_copy(update={"cutter": cutter})) is None:
+            return length
+    return None
+
+
+def reach_findings(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> list[Finding]:
+    """Operations whose shank or holder will meet model or stock, and what of the model no operation gets down to, each
+    with what can be done."""
+    # Asked at every keystroke; most change nothing that matters here.
+    lying = (
+        setup.side,
+        plan.model_dump_json(include={"models": {"__all__": {"mesh", "steps", "placement", "copies"}}, "stock": True}),
+        tuple(model.id for model, _, _ in shown),
+    )
+    matters = tuple(
+        (
+            o.number,
+            o.strategy,
+            o.cutter.model_dump_json(),
+            o.boundary.model_dump_json(),
+            o.cut_to,
+            o.settings.model_dump_json(include={"skin", "through"}),
+        )
+        for o in setup.worked
+    )
+    return _KNOWN.get(
+        (setup.id, plan.units, lying, matters),
+        lambda: _found(plan, setup, shown, _TERRAINS.get(lying, lambda: terrain_of(plan, setup, shown))),
+    )
+
+
+def _found(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: Terrain | None) -> list[Finding]:
+    if terrain is None:
+        return []
+    mm, size = length_in(plan.units), size_in(plan.units)
+    found = _uncut_findings(plan, setup, shown, terrain)
+    for operation in setup.worked:
+        told = reached(terrain, operation)
+        if told is None:
+            continue
+        floor, lowest, which = told
+        deep, goes = max(terrain.top - lowest, 0.0), terrain.top - floor
+        fixes = []
+        longer = _longer(terrain, operation) if which == "holder" else None
+        own = any(operation.number == whole.number for whole in setup.operations)
+        if longer is not None and own:
+            fixes.append(
+                Fix(
+                    f"Stick-out {size(longer)}",
+                    {"do": "stick_out", "setup": setup.id, "operation": operation.number, "length": longer},
+                )
+            )
+        if deep > 1.0 and own and not isinstance(operation.settings, CutOutSettings):
+            depth = float(np.floor(deep * 10 - 1) / 10)
+            fixes.append(
+                Fix(
+                    f"Cut to {size(depth)} only",
+                    {"do": "cut_to_depth", "setup": setup.id, "operation": operation.number, "depth": depth},
+                )
+            )
+        fixes += _model_fixes(plan, shown, goes - deep, size)
+        found.append(
+            Finding(
+                "reach",
+                "caution",
+                str(operation.number),
+                f"it goes {mm(goes)} deep, but the {which} of this cutter meets the stock or the model from {mm(deep)} on",
+                "use a longer cutter, or make the model lower: flatter, sunk deeper or lying down",
+                fixes=tuple(fixes),
+            )
+        )
+    return found
+
+
+def _uncut_findings(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: Terrain) -> list[Finding]:
+    """How much of the model lies deeper than any operation goes."""
+    cutting = [operation for operation in setup.worked if not isinstance(operation.settings, CutOutSettings)]
+    above = min((_floor(terrain, operation) for operation in cutting), default=terrain.foot) - terrain.foot
+    if above <= SLACK:
+        return []
+    mm = length_in(plan.units)
+    deepest = max(cutting, key=lambda operation: operation.cut_to or 0.0)
+    return [
+        Finding(
+            "not-deep-enough",
+            "caution",
+            str(deepest.number),
+            f"no operation goes deeper than {mm(terrain.top - terrain.foot - above)}: the lowest {mm(above)} of the model stay uncut",
+            "use longer cutters and cut deeper, or make the model lower: flatter, sunk deeper or lying down",
+            fixes=tuple(_model_fixes(plan, shown, above, size_in(plan.units))),
+        )
+    ]
+
+
+def _model_fixes(plan: Plan, shown: Sequence[Shown], by: float, size: object) -> list[Fix]:
+    """Paths to make a model lower by `by` mm where there is one only: lying down, flatter, sunk."""
+    if len(shown) != 1 or not callable(size):
+        return []
+    model, placed, look = shown[0]
+    high = float(placed.size[2]) - model.placement.sink
+    fixes = []
+    lying = apply_edit(plan, lambda _: look, {"do": "best_way_up", "model": model.id})
+    if float(placed_model(look.support, lying.models[0], plan.stock).size[2]) < high - by:
+        fixes.append(Fix("Lay it down", {"do": "best_way_up", "model": model.id}))
+    if high - by > 1.0:
+        flat = float(np.floor(high - by))
+        fixes.append(
+            Fix(
+                f"Make it {size(flat)} high",
+                {"do": "size_model", "model": model.id, "axis": 2, "value": flat + model.placement.sink, "alone": True},
+            )
+        )
+        sink = float(np.ceil(model.placement.sink + by))
+        fixes.append(Fix(f"Sink it {size(sink)}", {"do": "sink_model", "model": model.id, "depth": sink}))
+    return fixes
+
+
+def fitted(terrain: Terrain, operation: Operation, cutters: Sequence[Cutter]) -> Operation | None:
+    """An operation with a cutter that gets down to where it goes: its own, another of its shape, or one of them
+    standing out farther.
+
+    Where none does it goes as deep as the one that gets deepest; a cut-out, or one that gets nowhere, is left out
+    (none).
+    """
+    if reached(terrain, operation, wary=True) is None:
+        return operation
+    others = sorted(
+        (
+            cutter
+            for cutter in cutters
+            if cutter.shape == operation.cutter.shape and 0.5 <= cutter.diameter / operation.cutter.diameter <= 4.0
+        ),
+        key=lambda cutter: abs(np.log(cutter.diameter / operation.cutter.diameter)),
+    )
+    choices = [operation.cutter, *(cutter for cutter in others if cutter != operation.cutter)]
+    longer = [
+        cutter.model_copy(update={"stickout": float(np.floor(cutter.overall_length - GRIP))})
+        for cutter in choices
+        if cutter.overall_length - GRIP > cutter.reach
+    ]
+    best, lowest = operation, inf
+    for cutter in [*choices, *longer]:
+        try:
+            tried = Operation.model_validate(operation.model_dump() | {"cutter": cutter.model_dump()})
+        except ValueError:
+            continue
+        told = reached(terrain, tried, wary=True)
+        if told is None:
+            return tried
+        if told[1] < lowest - SLACK:
+            best, lowest = tried, told[1]
+    depth = float(np.floor((terrain.top - lowest) * 10 - 1) / 10)
+    if isinstance(operation.settings, CutOutSettings) or depth < 1.0:
+        return None
+    return best.model_copy(update={"cut_to": depth})

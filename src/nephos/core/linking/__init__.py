@@ -1,0 +1,1 @@
+"""Links, entries, pass order, air cuts."""

@@ -1,1 +1,0 @@
-"""Toolpaths: one module a strategy; linking, entries and ordering shared by all."""

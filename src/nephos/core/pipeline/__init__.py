@@ -1,0 +1,1 @@
+"""Keys, stages and their store; from a plan to programs and proof."""

@@ -1,0 +1,194 @@
+"""Under which keys the results of a plan are kept: known before anything is calculated.
+
+A key is a hash of all that a result depends on, and the keys of earlier results are among that, so
+the whole chain follows from the plan alone. What is current and what is out of date is a look-up.
+"""
+
+from dataclasses import dataclass
+
+from nephos.core.machine.machine import machine_of
+from nephos.core.pipeline.store import key_of
+from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.post.schema import post_of
+
+
+@dataclass(frozen=True)
+class OperationKeys:
+    """Keys of the stages of one operation, and of the block that it begins with."""
+
+    before: str
+    passes: str
+    path: str
+    moves: str
+    block: str
+    frames: str
+    rapids: str
+    gouges: str
+    arcs: str
+
+
+@dataclass(frozen=True)
+class SetupKeys:
+    """Keys of all results of a setup; `operations` by number, those switched on only;
+    `block` is that after the last of them."""
+
+    space: str
+    operations: dict[int, OperationKeys]
+    block: str
+    compare: str
+    pieces: str
+    summary: str
+    files: str
+
+
+def space_key(plan: Plan, setup: Setup) -> str:
+    """What the models in the orientation frame of a setup depend on. Where the zero is does not matter there."""
+    models = [
+        [
+            model.mesh,
+            [step.model_dump() for step in model.steps],
+            model.placement.model_dump(exclude={"before_repairs"}),
+            model.copies.model_dump(),
+        ]
+        for model in plan.models
+        if model.shown
+    ]
+    stock = plan.stock.model_dump(exclude={"material", "grain"})
+    return key_of("space", models, stock, setup.side)
+
+
+def boundary_causes(plan: Plan, key: str, seen: tuple[str, ...] = ()) -> object:
+    """All that a boundary depends on besides the models: itself, and what it is combined with."""
+    item = next((item for item in plan.boundaries if item.id == key), None)
+    if item is None or key in seen:
+        return key
+    return [
+        item.model_dump(exclude={"name"}),
+        [boundary_causes(plan, other.boundary, (*seen, key)) for other in item.combine],
+    ]
+
+
+def outline_key_of(plan: Plan, setup: Setup, key: str) -> str:
+    """Under which the outline of a boundary is kept, in a setup's space."""
+    return key_of("outline", space_key(plan, setup), boundary_causes(plan, key))
+
+
+_NO_SHAPE = {"number", "name", "group", "feed", "plunge_feed", "spindle"}
+"""What a cutter is called and how it is driven: no part of its shape."""
+
+
+def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, before: str) -> OperationKeys:
+    shape = operation.cutter.model_dump(exclude=_NO_SHAPE | {"ramp_limit", "holder", "stickout", "overall_length"})
+    passes = key_of(
+        "passes",
+        space,
+        operation.strategy,
+        operation.settings.model_dump(),
+        operation.boundary.model_dump(),
+        boundary_causes(plan, operation.boundary.boundary),
+        operation.cut_to,
+        operation.cut_from,
+        shape,
+        [boundary_causes(plan, other) for other in operation.boundary.without],
+        plan.tolerance,
+        before if operation.settings.wants_block else None,
+    )
+    path = key_of(
+        "path",
+        passes,
+        before,
+        operation.cutting_feed,
+        operation.entering_feed,
+        setup.clearance,
+        operation.cutter.ramp_limit,
+    )
+    moves = key_of("moves", path, machine_of(plan.machine).model_dump())
+    block = key_of("block", before, path, operation.cutter.model_dump(exclude=_NO_SHAPE))
+    return OperationKeys(
+        before,
+        passes,
+        path,
+        moves,
+        block,
+        key_of("frames", block, moves),
+        key_of("rapids", block),
+        key_of("gouges", space, path, shape, plan.tolerance),
+        key_of("arcs", space, path, shape, plan.tolerance),
+    )
+
+
+def finest_operation(operations: list[Operation]) -> Operation:
+    """The operation that decides what could be reached: the smallest finisher, else the smallest cutter."""
+    return min(operations, key=lambda op: (not op.strategy.startswith("finish"), op.cutter.diameter))
+
+
+def _keys_of(plan: Plan, setup: Setup, after: str | None) -> SetupKeys:
+    """Keys of a setup that begins with the block `after` the one before it; none where it is the first."""
+    space = space_key(plan, setup)
+    before = key_of("block", space, plan.block_pitch, after)
+    operations = {}
+    todo = list(setup.worked)
+    for operation in todo:
+        operations[operation.number] = _operation_keys(plan, setup, operation, space, before)
+        before = operations[operation.number].block
+    last = finest_operation(todo) if todo else None
+    finest = last and [
+        last.model_dump(include={"cutter", "boundary", "cut_to", "cut_from"}),
+        [boundary_causes(plan, key) for key in (last.boundary.boundary, *last.boundary.without)],
+    ]
+    compare = key_of(
+        "compare",
+        before,
+        finest,
+        compare_limit(plan, setup),
+        plan.tolerance,
+        [operation.cutter.shape for operation in todo],
+        post_of(plan.post).arcs,
+    )
+    summary = key_of(
+        "summary",
+        compare,
+        setup.name,
+        setup.zero.model_dump(),
+        setup.packing,
+        plan.stock.material.name,
+        setup.home,
+        [k.moves for k in operations.values()],
+        [[operation.cutter.model_dump(), operation.spindle_speed] for operation in todo],
+    )
+    files = key_of(
+        "program",
+        summary,
+        post_of(plan.post).model_dump(),
+        [operation.coolant for operation in todo],
+        [item.model_dump() for item in plan.overrides],
+        plan.units if plan.overrides else None,
+    )
+    return SetupKeys(space, operations, before, compare, key_of("pieces", before), summary, files)
+
+
+def plan_keys(plan: Plan) -> dict[str, SetupKeys]:
+    """Keys of all setups of a plan, by id. They chain: a setup begins with the block that the one before it left."""
+    found: dict[str, SetupKeys] = {}
+    after: str | None = None
+    for setup in plan.setups:
+        found[setup.id] = _keys_of(plan, setup, after)
+        after = found[setup.id].block if setup.worked else after
+    return found
+
+
+def setup_keys(plan: Plan, setup: Setup) -> SetupKeys:
+    """All keys of one setup, which may be another version of one of the plan's."""
+    before = [item for item in plan.setups[: next((k for k, s in enumerate(plan.setups) if s.id == setup.id), 0)]]
+    last = next((item for item in reversed(before) if item.worked), None)
+    return _keys_of(plan, setup, setup_keys(plan, last).block if last else None)
+
+
+def compare_limit(plan: Plan, setup: Setup) -> float:
+    """What counts as true to the model: the tolerance and the scallop that the finest lines leave."""
+    steps = [
+        op.cutter.scallop(getattr(op.settings, "stepover", 0.0))
+        for op in setup.worked
+        if op.strategy.startswith("finish")
+    ]
+    return plan.tolerance + min(steps, default=0.0)

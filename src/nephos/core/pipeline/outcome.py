@@ -1,0 +1,95 @@
+"""What is known of operations and setups after they were worked out."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nephos.core.arrays import F32, F64, Bool
+from nephos.core.linking.air_cuts import NOTHING
+from nephos.core.pipeline.keys import OperationKeys, SetupKeys
+from nephos.core.pipeline.proof import Proof
+from nephos.core.pipeline.space import SetupSpace
+from nephos.core.pipeline.tabs import HeldTab
+from nephos.core.plan.schema import Operation
+from nephos.core.post.write import Program
+from nephos.core.stock.block import Block
+from nephos.core.stock.compare import Comparison
+from nephos.core.stock.sweep import RAPID_DEPTH
+from nephos.core.surface.gouge import Gouge
+from nephos.core.toolpath import Kind, Toolpath
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What is known of one operation after it was worked out.
+
+    `points` (n + 1, 3), `kinds` (n,), `seconds` (n,) are the moves read back from the posted text;
+    the first ones may begin at coordinates that are not yet known (not a number). `struck` names what above the flutes
+    met material,
+    how deep (mm) and in which move; `depths` (n,) is how much (mm) each move took off where it took most. `gouges` are
+    the
+    places where moves go into the model, the deepest first.
+    """
+
+    operation: Operation
+    points: F64
+    kinds: np.ndarray  # type: ignore[type-arg]
+    feeds: np.ndarray  # type: ignore[type-arg]
+    seconds: F64
+    path: Toolpath
+    depths: F32
+    struck: tuple[tuple[str, float, int], ...]
+    keys: OperationKeys
+    gouges: tuple[Gouge, ...] = ()
+
+    @property
+    def rapid_depth(self) -> F32:
+        """(n,) how deep (mm) each rapid goes into material; 0 for all other moves, and for what is rounding only."""
+        deep: F32 = np.where((self.kinds == Kind.RAPID) & (self.depths > RAPID_DEPTH), self.depths, np.float32(0.0))
+        return deep
+
+    @property
+    def lengths(self) -> F64:
+        """(n,) length of each move in millimetres; 0 where its beginning is not known."""
+        found: F64 = np.nan_to_num(np.sqrt((np.diff(self.points, axis=0) ** 2).sum(axis=1)))
+        return found
+
+    def in_air(self, pitch: float) -> Bool:
+        """(n,) which feeding moves take nothing away from columns `pitch` mm apart.
+
+        Paths shorter than two columns between moves that cut may only have passed between the middles of columns: they
+        are none.
+        """
+        air: Bool = (self.kinds != Kind.RAPID) & (self.depths <= NOTHING)
+        edges = np.flatnonzero(np.diff(np.concatenate([[False], air, [False]]).astype(np.int8))).reshape(-1, 2)
+        along = np.concatenate([[0.0], np.cumsum(self.lengths)])
+        short = along[edges[:, 1]] - along[edges[:, 0]] < 2 * pitch
+        beside = np.concatenate([[Kind.RAPID], self.kinds, [Kind.RAPID]])
+        between = (beside[edges[:, 0]] != Kind.RAPID) & (beside[edges[:, 1] + 1] != Kind.RAPID)
+        gone = edges[short & between]
+        marks = np.bincount(gone[:, 0], minlength=len(air) + 1) - np.bincount(gone[:, 1], minlength=len(air) + 1)
+        air &= np.cumsum(marks)[:-1] == 0
+        return air
+
+    @property
+    def total_seconds(self) -> float:
+        """Machining time of the operation."""
+        return float(self.seconds.sum())
+
+
+@dataclass(frozen=True)
+class SetupOutcome:
+    """What is known of a setup after all its operations."""
+
+    space: SetupSpace
+    outcomes: tuple[Outcome, ...]
+    block: Block
+    proof: Proof
+    keys: SetupKeys
+    programs: tuple[Program, ...]
+    tabs: tuple[HeldTab, ...] = ()
+
+    @property
+    def comparison(self) -> Comparison:
+        """The finished block against the model."""
+        return self.proof.comparison

@@ -1,0 +1,311 @@
+"""The pipeline: from a plan to toolpaths, programs, the proof and the comparison.
+
+A graph of pure functions. Each result is kept under a hash of all that it depends on, so a change
+recalculates what hangs on it and nothing else, and undo finds the old results where they were.
+
+    passes(op) -> path(op) -> moves(op) -> block(op), frames(op) -> compare(setup), pieces(setup), program(file)
+
+Passes hang on the model and the operation (roughing also on the block before it); the path also on
+the block before, for its links; moves are the posted text read back, with times; the block is cut
+from those moves.
+"""
+
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+from math import inf
+
+import numpy as np
+
+from nephos.core.arrays import F64, U8
+from nephos.core.errors import Refused
+from nephos.core.findings.overrides import overridden
+from nephos.core.linking.air_cuts import NOTHING, without_air
+from nephos.core.linking.link import THROUGH_AIR, LinkTask, link
+from nephos.core.linking.pass_order import in_short_order
+from nephos.core.machine.kinematics import move_seconds
+from nephos.core.machine.machine import Machine, machine_of
+from nephos.core.parallel import Report, part
+from nephos.core.pipeline.boundaries import region_of, shape_of
+from nephos.core.pipeline.gouges import LEADS, gouges_from, gouges_of_arcs, gouges_of_moves
+from nephos.core.pipeline.keys import OperationKeys, setup_keys
+from nephos.core.pipeline.outcome import Outcome, SetupOutcome
+from nephos.core.pipeline.programs import programs_of
+from nephos.core.pipeline.proof import grid_facts, proof_of
+from nephos.core.pipeline.space import Meshes, SetupSpace, Work, first_block, setup_space
+from nephos.core.pipeline.store import Result, as_result
+from nephos.core.pipeline.tabs import held_tabs
+from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.post.preview import preview
+from nephos.core.post.schema import post_of
+from nephos.core.stock.block import Block
+from nephos.core.stock.cut import cut_block
+from nephos.core.stock.frames import record_frames, shown_grid, shown_top
+from nephos.core.stock.rapids import Cuts, close_rapid_depths
+from nephos.core.strategies.registry import Task, strategy
+from nephos.core.toolpath import Kind, Pass, Passes, Toolpath
+
+GRID = 0.001
+"""Moves end on a grid of so many millimetres: what a metric program can say."""
+
+
+def _passes_result(passes: Passes) -> Result:
+    items = passes.passes
+    return as_result(
+        {
+            "stay_down": passes.stay_down,
+            "on_surface": passes.on_surface,
+            "ramp_angle": passes.ramp_angle,
+            "through": passes.through,
+        },
+        points=np.concatenate([item.points for item in items]) if items else np.empty((0, 3)),
+        ends=np.cumsum([len(item.points) for item in items], dtype=np.int64),
+        closed=np.array([item.closed for item in items], np.uint8),
+        ramp=np.array([item.entry == "ramp" for item in items], np.uint8),
+        plunging=np.array([item.plunging for item in items], np.uint8),
+        helix=np.array([item.helix or (np.nan, np.nan) for item in items]).reshape(-1, 2),
+        floor=np.array([item.floor for item in items], np.float64),
+    )
+
+
+def _passes_from(result: Result) -> Passes:
+    a = result.arrays
+    pieces = np.split(a["points"], a["ends"][:-1]) if len(a["ends"]) else []
+    items = tuple(
+        Pass(
+            points,
+            bool(closed),
+            "ramp" if ramp else "plunge",
+            bool(plunging),
+            None if np.isnan(helix[0]) else (float(helix[0]), float(helix[1])),
+            float(floor),
+        )
+        for points, closed, ramp, plunging, helix, floor in zip(
+            pieces, a["closed"], a["ramp"], a["plunging"], a["helix"], a["floor"], strict=True
+        )
+    )
+    return Passes(items, **result.facts)
+
+
+def _moves(path: Toolpath, machine: Machine) -> Result:
+    """The moves of an operation with the two that bring the cutter over its beginning, and how long each takes."""
+    first = path.points[0]
+    points = np.concatenate([[[np.nan, np.nan, np.nan], [np.nan, np.nan, first[2]]], path.points])
+    kinds = np.concatenate([np.full(LEADS, Kind.RAPID, np.uint8), path.kinds])
+    feeds = np.concatenate([np.zeros(LEADS, np.float32), path.feeds])
+    seconds = move_seconds(points, kinds, feeds, machine)
+    return as_result(
+        {"moves": len(kinds), "seconds": float(seconds.sum())}, points=points, kinds=kinds, feeds=feeds, seconds=seconds
+    )
+
+
+def _cut_block(block: Block, points: F64, kinds: U8, first: int, operation: Operation, report: Report) -> Result:
+    cut = cut_block(block, points, kinds, first, operation.cutter, report)
+    return as_result(
+        {"struck": [list(item) for item in cut.struck]},
+        low=cut.block.low,
+        high=cut.block.high,
+        touched=cut.block.touched,
+        bound=cut.block.bound,
+        depths=cut.depths,
+        suspects=np.flatnonzero(cut.suspects),
+        cells=np.flatnonzero(cut.cells),
+    )
+
+
+def _rapid_depths(stock: Block, before: list[Cuts], cuts: Cuts, cut: Result, report: Report) -> Result:
+    """How deep each suspected rapid goes into material, looked at closely."""
+    suspects, cells = np.zeros(len(cuts[1]), np.bool_), np.zeros(stock.bound.shape, np.bool_)
+    suspects[cut.arrays["suspects"]] = True
+    cells.reshape(-1)[cut.arrays["cells"]] = True
+    return as_result({}, depths=close_rapid_depths(stock, before, cuts, suspects, cells, report))
+
+
+def run_operation(
+    space: SetupSpace,
+    operation: Operation,
+    stock: Block,
+    before: list[Outcome],
+    block: Block,
+    keys: OperationKeys,
+    work: Work,
+    report: Report,
+) -> tuple[Outcome, Block]:
+    """Calculate one operation on the block before it, and cut that block.
+
+    `stock` is the block before the first operation, `before` what the earlier ones did to it.
+    """
+    plan = space.plan
+    machine = machine_of(plan.machine)
+    kind = strategy(operation.strategy)
+    if operation.cutter.shape not in kind.shapes:
+        raise Refused(
+            f"operation {operation.number}: {kind.title} cannot be done with a "
+            f"{operation.cutter.shape} cutter: use one of {', '.join(kind.shapes)}"
+        )
+    region = region_of(space, work, operation)
+    outline = shape_of(space, work, operation.boundary.boundary)
+    floor = space.floor if operation.cut_to is None else max(space.floor, float(space.stock_high[2]) - operation.cut_to)
+    task = Task(
+        space.index,
+        region,
+        floor,
+        block if operation.settings.wants_block else None,
+        operation.cutter,
+        operation.settings,
+        plan.tolerance,
+        part(report, 0.0, 0.5),
+        outline,
+        float(space.stock_low[2]),
+        inf if operation.cut_from is None else float(space.stock_high[2]) - operation.cut_from,
+        space.stock_box,
+    )
+    passes = work.stage(keys.passes, "passes", lambda: _passes_result(kind.make(task)))
+
+    def linked() -> Result:
+        leave = getattr(operation.settings, "leave", 0.0)
+        whole = _passes_from(passes)
+        if kind.skips_air:
+            least = THROUGH_AIR * operation.cutter.diameter
+            worth = max(getattr(operation.settings, "minimum", NOTHING), NOTHING)
+            kept = without_air(whole.passes, block, operation.cutter.profile, least, worth)
+            whole = replace(whole, passes=in_short_order(kept, operation.cutter.diameter, least))
+        path = link(
+            whole,
+            LinkTask(
+                space.index,
+                region,
+                block,
+                operation.cutter.profile,
+                leave,
+                floor,
+                operation.cutting_feed,
+                operation.entering_feed,
+                space.clearance,
+                plan.tolerance,
+                max(operation.cutter.ramp_limit, 0.5),
+            ),
+            part(report, 0.5, 0.75),
+        )
+        path = path.on_grid(GRID)
+        return as_result({}, points=path.points, kinds=path.kinds, feeds=path.feeds)
+
+    linked_path = work.stage(keys.path, "path", linked)
+    path = Toolpath(**linked_path.arrays)
+    moves = work.stage(keys.moves, "moves", lambda: _moves(path, machine))
+    points, kinds = moves.arrays["points"], moves.arrays["kinds"]
+
+    first_move = sum(len(outcome.kinds) for outcome in before)
+    cut = work.stage(
+        keys.block, "block", lambda: _cut_block(block, points, kinds, first_move, operation, part(report, 0.75, 0.85))
+    )
+    after = replace(
+        block, low=cut.arrays["low"], high=cut.arrays["high"], touched=cut.arrays["touched"], bound=cut.arrays["bound"]
+    )
+    depths = cut.arrays["depths"]
+    if len(cut.arrays["suspects"]):
+        history: list[Cuts] = [(o.points, o.kinds, o.operation.cutter.profile) for o in before]
+        close = work.stage(
+            keys.rapids,
+            "rapids",
+            lambda: _rapid_depths(
+                stock, history, (points, kinds, operation.cutter.profile), cut, part(report, 0.85, 0.9)
+            ),
+        )
+        depths = np.maximum(depths, close.arrays["depths"])
+    gouged = work.stage(
+        keys.gouges, "gouges", lambda: gouges_of_moves(space, points, operation, part(report, 0.9, 0.93))
+    )
+    gouges = gouges_from(gouged)
+    if post_of(plan.post).arcs:
+        arcs = work.stage(keys.arcs, "arcs", lambda: gouges_of_arcs(space, path, operation, part(report, 0.93, 0.95)))
+        gouges = tuple(sorted(gouges + gouges_from(arcs), key=lambda item: -item.depth))
+
+    def recorded() -> Result:
+        grid = shown_grid(block.grid)
+        frames = record_frames(
+            shown_top(block, grid), grid, points, kinds, moves.arrays["seconds"], operation.cutter.profile
+        )
+        return as_result(
+            grid_facts(grid) | {"moments": frames.moments},
+            start=frames.start,
+            moment=frames.moment,
+            height=frames.height,
+        )
+
+    work.stage(keys.frames, "frames", recorded)
+    report(1.0)
+    outcome = Outcome(
+        operation,
+        points,
+        kinds,
+        moves.arrays["feeds"],
+        moves.arrays["seconds"],
+        path,
+        depths,
+        tuple((name, depth, move) for name, depth, move in cut.facts["struck"]),
+        keys,
+        gouges,
+    )
+    return outcome, after
+
+
+def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str = "Nephos") -> SetupOutcome:
+    """Work out a setup from its stock to its programs and its comparison."""
+    # What a post writes wrongly is found on a sample, before hours are spent.
+    said = preview(post_of(plan.post)).problem
+    if said:
+        raise Refused(f"the post '{post_of(plan.post).title}': {said}")
+    begin = time.perf_counter()
+    work.note("placing the model", 0.0, 0.0)
+    space = setup_space(plan, setup, meshes, work)
+    work.seconds["place"] = time.perf_counter() - begin
+    block, keys = first_block(space), setup_keys(plan, setup)
+    blocks = [block]
+    todo = list(setup.worked)
+    if not todo:
+        raise Refused("there is no operation to work out: add one, or switch one on")
+    outcomes: list[Outcome] = []
+    for k, operation in enumerate(todo):
+        low, high = 0.9 * k / len(todo), 0.9 * (k + 1) / len(todo)
+        work.note(f"operation {operation.number}", low, high)
+        report = part(work.report, low, high)
+        try:
+            outcome, block = run_operation(
+                space, operation, blocks[0], outcomes, block, keys.operations[operation.number], work, report
+            )
+        except Refused as reason:
+            text = str(reason)
+            raise Refused(text if text.startswith("operation") else f"operation {operation.number}: {text}") from None
+        outcomes.append(outcome)
+        blocks.append(block)
+    work.note("comparing", 0.9, 0.98)
+    gouges = sorted((item for outcome in outcomes for item in outcome.gouges), key=lambda item: -item.depth)
+    proof = proof_of(space, work, keys, todo, blocks, gouges, part(work.report, 0.9, 0.98))
+    work.note("posting", 0.98, 1.0)
+    begin = time.perf_counter()
+    done = SetupOutcome(space, tuple(outcomes), block, proof, keys, (), held_tabs(space, work, todo))
+    done = replace(done, programs=programs_of(space, done.outcomes, title, overridden(done)))
+    work.seconds["post"] = time.perf_counter() - begin
+    work.report(1.0)
+    return done
+
+
+def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> Iterator[SetupOutcome]:
+    """Work out all setups of a plan that have something to do, one after another in the order of the sheet."""
+    todo = [setup for setup in plan.setups if setup.worked]
+    if not todo:
+        raise Refused("there is no operation to work out: add one, or switch one on")
+    report, note = work.report, work.note
+    for k, setup in enumerate(todo):
+        low, high = k / len(todo), (k + 1) / len(todo)
+        whole = f"{setup.name}: " if len(todo) > 1 else ""
+
+        def told(
+            text: str, first: float, last: float, low: float = low, high: float = high, whole: str = whole
+        ) -> None:
+            note(whole + text, low + (high - low) * first, low + (high - low) * last)
+
+        work.report, work.note = part(report, low, high), told
+        yield run_setup(plan, setup, meshes, work, title)
+    work.report, work.note = report, note

@@ -1,0 +1,180 @@
+"""The models, the stock and the first block of a setup, in its own space; and what a calculation carries along."""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from nephos.core.arrays import F64
+from nephos.core.errors import Refused
+from nephos.core.mesh.examine import support_points
+from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.repair.cut_below import cut_below
+from nephos.core.mesh.repair.registry import repaired
+from nephos.core.parallel import Report, silent
+from nephos.core.pipeline.store import MemoryStore, Result, Store, as_result, kept, key_of
+from nephos.core.plan.place import Placed, placed_model, to_setup, zero_in_frame
+from nephos.core.plan.schema import Model, Plan, Setup
+from nephos.core.stock.block import Block, box_block, rounded
+from nephos.core.surface.index import SurfaceIndex, build_index, with_walls
+
+Meshes = Callable[[str], Mesh]
+"""The mesh as it came, by the digest (or path) that a plan names it with."""
+
+
+@dataclass(frozen=True)
+class SetupSpace:
+    """The models, the stock and the block in the orientation frame of a setup. `zero` (3,) is the work zero in it."""
+
+    plan: Plan
+    setup: Setup
+    matrix: F64
+    index: SurfaceIndex
+    mesh: Mesh
+    stock_low: F64
+    stock_high: F64
+    parts: tuple[tuple[str, Mesh], ...]
+    zero: F64
+
+    @property
+    def clearance(self) -> float:
+        """Height over everything."""
+        return float(self.stock_high[2] + self.setup.clearance)
+
+    @property
+    def stock_box(self) -> tuple[float, float, float, float]:
+        """The stock on the plan: low x, low y, high x, high y."""
+        (x0, y0), (x1, y1) = self.stock_low[:2].tolist(), self.stock_high[:2].tolist()
+        return x0, y0, x1, y1
+
+    @property
+    def floor(self) -> float:
+        """The foot of the model, or of the stock where the model reaches through it."""
+        return float(max(self.index.low[2], self.stock_low[2]))
+
+
+Note = Callable[[str, float, float], None]
+"""Told what is begun now, and from which to which share of the whole (0 to 1) it goes."""
+
+
+@dataclass
+class Work:
+    """One calculation: where results are kept, whom to tell, how long each stage took."""
+
+    store: Store
+    report: Report = silent
+    seconds: dict[str, float] = field(default_factory=dict)
+    note: "Note" = lambda text, low, high: None
+
+    def stage(self, key: str, stage: str, make: Callable[[], Result]) -> Result:
+        """A result from the store, or made and timed."""
+
+        def timed() -> Result:
+            begin = time.perf_counter()
+            result = make()
+            self.seconds[stage] = self.seconds.get(stage, 0.0) + time.perf_counter() - begin
+            return result
+
+        return kept(self.store, key, stage, timed)
+
+
+def shown_models(plan: Plan) -> list[Model]:
+    """The models that are to be cut."""
+    models = [model for model in plan.models if model.shown]
+    if not models:
+        raise Refused("the job has no model: add one, or show one that is hidden")
+    return models
+
+
+def prepared_key(model: Model) -> str:
+    """Under which a model's mesh is kept after its repairs."""
+    return key_of("prepared", model.mesh, [step.model_dump() for step in model.steps])
+
+
+def prepared_mesh(model: Model, meshes: Meshes, work: Work) -> Mesh:
+    """The mesh of a model after its repairs, worked out once."""
+    if not model.steps:
+        return meshes(model.mesh)
+
+    def made() -> Result:
+        mesh, said = repaired(meshes(model.mesh), model.steps)
+        return as_result({"said": list(said)}, vertices=mesh.vertices, faces=mesh.faces)
+
+    result = work.stage(prepared_key(model), "prepared", made)
+    came = meshes(model.mesh)
+    return replace(came, vertices=result.arrays["vertices"], faces=result.arrays["faces"])
+
+
+def placed_parts(plan: Plan, model: Model, mesh: Mesh) -> list[Mesh]:
+    """All copies of a model in the stock's space; what is sunk is cut away."""
+    placed = placed_model(support_points(mesh), model, plan.stock)
+    parts = [mesh.moved(matrix) for matrix in placed.matrices]
+    if model.placement.sink > 0:
+        parts = [cut_below(part, np.array([0.0, 0.0, 1.0]), float(placed.low[2])) for part in parts]
+    return parts
+
+
+def joined(parts: list[Mesh]) -> Mesh:
+    """Several meshes as one."""
+    starts = np.cumsum([0, *(len(part.vertices) for part in parts[:-1])])
+    faces = [part.faces + start for part, start in zip(parts, starts, strict=True)]
+    return Mesh(np.concatenate([part.vertices for part in parts]), np.concatenate(faces).astype(np.int32))
+
+
+def setup_space(plan: Plan, setup: Setup, meshes: Meshes, work: Work | None = None) -> SetupSpace:
+    """Place the models for a setup and index their surface."""
+    matrix = to_setup(plan.stock, setup)
+    work = work or Work(MemoryStore())
+    parts = tuple(
+        (model.id, joined(placed_parts(plan, model, prepared_mesh(model, meshes, work))).moved(matrix))
+        for model in shown_models(plan)
+    )
+    whole = joined([part for _, part in parts])
+    corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
+    walled = with_walls(whole.vertices, whole.faces, float(whole.low[2]))
+    return SetupSpace(
+        plan,
+        setup,
+        matrix,
+        build_index(*walled),
+        whole,
+        corners.min(axis=0),
+        corners.max(axis=0),
+        parts,
+        zero_in_frame(plan.stock, setup),
+    )
+
+
+def stock_space(plan: Plan, setup: Setup) -> SetupSpace:
+    """A setup without its models: the stock alone, over a floor at its underside."""
+    matrix = to_setup(plan.stock, setup)
+    corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    floor = Mesh(
+        np.array([low, [high[0], low[1], low[2]], [high[0], high[1], low[2]], [low[0], high[1], low[2]]]),
+        np.array([[0, 1, 2], [0, 2, 3]], np.int32),
+    )
+    return SetupSpace(
+        plan,
+        setup,
+        matrix,
+        build_index(floor.vertices, floor.faces),
+        floor,
+        low,
+        high,
+        (),
+        zero_in_frame(plan.stock, setup),
+    )
+
+
+def first_block(space: SetupSpace) -> Block:
+    """The stock before the first cut."""
+    low, high = tuple(map(float, space.stock_low)), tuple(map(float, space.stock_high))
+    block = box_block((low[0], low[1], low[2]), (high[0], high[1], high[2]), space.plan.block_pitch)
+    return rounded(block, space.matrix[:3, 0]) if space.plan.stock.kind == "round" else block
+
+
+def placed_models(plan: Plan, support: Callable[[Model], F64]) -> dict[str, Placed]:
+    """Where each model lies in the stock, from few points of each mesh: quick enough for every keystroke."""
+    return {model.id: placed_model(support(model), model, plan.stock) for model in plan.models}

@@ -1,0 +1,92 @@
+"""Results of stages: named arrays with a small document beside them, kept under a hash of their causes."""
+
+import hashlib
+import json
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+Arrays = dict[str, NDArray[Any]]
+
+
+@dataclass(frozen=True)
+class Result:
+    """What a stage made: `arrays` by name, and `facts` that can be written as JSON."""
+
+    arrays: Arrays = field(default_factory=dict)
+    facts: dict[str, Any] = field(default_factory=dict)
+
+
+class Store(Protocol):
+    """Where results are kept. A store may forget; the pipeline then works them out again."""
+
+    def get(self, key: str) -> Result | None:
+        """The result kept under `key`, if there is one."""
+
+    def put(self, key: str, stage: str, result: Result) -> None:
+        """Keep a result."""
+
+
+class MemoryStore:
+    """Keeps results for as long as the process lives."""
+
+    def __init__(self) -> None:
+        self._kept: dict[str, Result] = {}
+
+    def get(self, key: str) -> Result | None:
+        """The result kept under `key`, if there is one."""
+        return self._kept.get(key)
+
+    def put(self, key: str, stage: str, result: Result) -> None:
+        """Keep a result."""
+        self._kept[key] = result
+
+
+STAGE_VERSIONS = {
+    "passes": 13,
+    "path": 12,
+    "moves": 5,
+    "block": 7,
+    "frames": 2,
+    "rapids": 1,
+    "gouges": 1,
+    "arcs": 1,
+    "compare": 6,
+    "pieces": 2,
+    "program": 1,
+    "space": 3,
+    "summary": 12,
+    "prepared": 1,
+    "mesh-summary": 4,
+    "export": 1,
+    "outline": 7,
+    "external": 2,
+    "window": 1,
+    "drawing": 1,
+    "stock-estimate": 3,
+    "height-map": 3,
+}
+"""Raised when a stage comes to give other results for the same causes, so that old ones are not used."""
+
+
+def key_of(stage: str, *causes: Any) -> str:
+    """A hash of all that a stage's result depends on."""
+    text = json.dumps([stage, STAGE_VERSIONS[stage], causes], sort_keys=True, default=str)
+    return f"{stage}-{hashlib.sha256(text.encode()).hexdigest()[:40]}"
+
+
+def kept(store: Store, key: str, stage: str, make: Callable[[], Result]) -> Result:
+    """The result under `key`, made and kept if it is not there."""
+    found = store.get(key)
+    if found is None:
+        found = make()
+        store.put(key, stage, found)
+    return found
+
+
+def as_result(facts: dict[str, Any], **arrays: NDArray[Any]) -> Result:
+    """A result of these arrays, made contiguous."""
+    return Result({name: np.ascontiguousarray(array) for name, array in arrays.items()}, facts)

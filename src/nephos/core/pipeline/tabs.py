@@ -1,0 +1,81 @@
+"""Where the tabs of a setup's cut-outs are to stand, to be looked for in the finished block."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from nephos.core.arrays import F64
+from nephos.core.errors import Refused
+from nephos.core.pipeline.boundaries import shape_of
+from nephos.core.pipeline.space import SetupSpace, Work
+from nephos.core.plan.schema import Operation
+from nephos.core.strategies.cut_out import CutOutSettings, tab_places
+from nephos.core.strategies.following.tabs import loops_of, point_on, rim_heights
+
+_BEYOND = 1.0
+"""So far (mm) past the cut the frame must stand that a tab hangs on."""
+
+
+@dataclass(frozen=True)
+class HeldTab:
+    """A tab of an operation: the middle of its bridge, a place on the frame beyond it, and its height over the stock's
+    underside."""
+
+    operation: int
+    middle: tuple[float, float]
+    frame: tuple[float, float]
+    height: float
+
+
+def _outward(rim: F64, share: float, outline: shapely.Geometry) -> F64:
+    """Unit vector out of the outline at a share of a rim's length."""
+    step = 1e-3
+    along = point_on(rim, share + step) - point_on(rim, share - step)
+    out = np.array([along[1], -along[0]]) / max(float(np.hypot(*along)), 1e-12)
+    inside = shapely.intersects_xy(outline, *(point_on(rim, share) + 1e-3 * out))
+    return -out if inside else out
+
+
+def held_tabs(space: SetupSpace, work: Work, todo: list[Operation]) -> tuple[HeldTab, ...]:
+    """The tabs of all cut-outs, in the setup's space."""
+    found: list[HeldTab] = []
+    for operation in todo:
+        settings = operation.settings
+        if not isinstance(settings, CutOutSettings) or settings.skin > 0:
+            continue
+        try:
+            outline = shape_of(space, work, operation.boundary.boundary)
+        except Refused:
+            continue
+        found += _tabs_of(space, operation, settings, outline)
+    return tuple(found)
+
+
+def _tabs_of(
+    space: SetupSpace, operation: Operation, settings: CutOutSettings, outline: shapely.Geometry
+) -> list[HeldTab]:
+    loops = loops_of(outline)
+    places = tab_places(
+        loops,
+        lambda k: rim_heights(space.index, loops[k].rim, space.floor),
+        settings,
+        operation.cutter,
+        space.stock_box,
+    )
+    found = []
+    for loop, shares in zip(loops, places, strict=True):
+        for share in shares:
+            out = _outward(loop.rim, share, outline) * (-1.0 if settings.side == "inside" else 1.0)
+            off = 0.0 if settings.side == "on" else operation.cutter.radius + settings.allowance
+            middle = point_on(loop.rim, share) + off * out
+            frame = middle + (operation.cutter.radius + _BEYOND) * out
+            found.append(
+                HeldTab(
+                    operation.number,
+                    (float(middle[0]), float(middle[1])),
+                    (float(frame[0]), float(frame[1])),
+                    settings.tab_height,
+                )
+            )
+    return found

@@ -1,0 +1,1 @@
+"""Strategies: one module each, and what they share a level below."""

@@ -1,0 +1,1 @@
+"""What clearing strategies share: regions, levels, offsets, engagement."""

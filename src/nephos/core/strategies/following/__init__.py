@@ -1,0 +1,1 @@
+"""What strategies that follow the surface share: runs, masks, layers, tabs."""

@@ -1,0 +1,86 @@
+"""Where on the plan an operation works: by slope, level ground, height, and what is left to take."""
+
+from math import ceil, inf
+
+import numpy as np
+import shapely
+from shapely.geometry import MultiPolygon
+
+from nephos.core.arrays import F64
+from nephos.core.parallel import silent
+from nephos.core.stock.block import Grid
+from nephos.core.stock.compare import lowest_left
+from nephos.core.strategies.clearing.levels import Field, filled, polygons_of, tip_field
+from nephos.core.strategies.registry import Task
+from nephos.core.surface.drop import drop_grid
+
+LEVEL = 0.8
+"""EstimateInput that the cutter rests on with less slope than this, in degrees, is level."""
+_CELLS = 600_000
+
+
+def contact_field(task: Task, leave: float) -> Field:
+    """Tip heights over the region on a grid that is fine enough to tell slopes by."""
+    x_low, y_low, x_high, y_high = task.region.bounds
+    step = max(task.cutter.profile.radius / 6, 0.15, ((x_high - x_low) * (y_high - y_low) / _CELLS) ** 0.5)
+    return tip_field(task.index, task.region, task.cutter.profile.grown(leave), step, task.floor - leave, silent)
+
+
+def slopes_of(field: Field) -> F64:
+    """Slope, in degrees, of the surface of tips: that of the part where the cutter touches it."""
+    dy, dx = np.gradient(field.tips, field.step)
+    slopes: F64 = np.degrees(np.arctan(np.hypot(dx, dy)))
+    return slopes
+
+
+def slope_region(field: Field, low: float, high: float) -> shapely.Geometry:
+    """Where the cutter touches ground of `low` to `high` degrees."""
+    if low <= 0 and high >= 90:
+        return shapely.box(-1e6, -1e6, 1e6, 1e6)
+    return filled(
+        Field(field.x0, field.y0, field.step, slopes_of(field)), low if low > 0 else -inf, high if high < 90 else inf
+    )
+
+
+def level_region(field: Field, radius: float) -> shapely.Geometry:
+    """Where the cutter rests on level ground, in pieces that are wider than a cutter's radius."""
+    level = filled(Field(field.x0, field.y0, field.step, slopes_of(field)), -inf, LEVEL)
+    return level.buffer(-radius / 2).buffer(radius / 2)
+
+
+def under_ceiling(field: Field, ceiling: float) -> shapely.Geometry:
+    """Where the tip stays at or under a height."""
+    return filled(field, -inf, ceiling)
+
+
+def left_over(task: Task, limit: float) -> shapely.Geometry:
+    """Where the block stands more than `limit` over what this cutter would leave, with room for the cutter to roll
+    in."""
+    if task.block is None:
+        raise ValueError("what is left over can be told of a block only")
+    g, profile = task.block.grid, task.cutter.profile
+    x_low, y_low, x_high, y_high = task.region.bounds
+    rows, columns = g.window((x_low, y_low), (x_high, y_high))
+    factor = max(
+        1,
+        int(profile.radius / 5 / g.pitch),
+        ceil(((rows.stop - rows.start) * (columns.stop - columns.start) / _CELLS) ** 0.5),
+    )
+    top = task.block.top[rows, columns]
+    ny, nx = top.shape[0] // factor, top.shape[1] // factor
+    if not ny or not nx:
+        return MultiPolygon()
+    coarse = top[: ny * factor, : nx * factor].reshape(ny, factor, nx, factor)
+    pitch = g.pitch * factor
+    shift = g.pitch * (factor - 1) / 2
+    grid = Grid(g.x0 + columns.start * g.pitch + shift, g.y0 + rows.start * g.pitch + shift, pitch, nx, ny)
+    tips = drop_grid(task.index, grid.x0, grid.y0, pitch, nx, ny, profile, task.floor)
+    more = coarse.mean(axis=(1, 3)) - lowest_left(tips, grid, profile)
+    return filled(Field(grid.x0, grid.y0, pitch, more.astype(np.float64)), limit, inf).buffer(
+        0.6 * profile.radius + pitch
+    )
+
+
+def without_specks(region: shapely.Geometry, least: float) -> shapely.Geometry:
+    """The region without pieces of less than `least` mm^2."""
+    return MultiPolygon([piece for piece in polygons_of(region) if piece.area >= least])

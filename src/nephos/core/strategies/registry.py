@@ -1,0 +1,150 @@
+"""What a strategy is, and the list of them. A new one is a module here and one line in `_MODULES`."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cache
+from importlib import import_module
+from math import inf
+from typing import Any
+
+import shapely
+from pydantic import BaseModel, ConfigDict, Field
+
+from nephos.core.cutters import Cutter
+from nephos.core.errors import Refused
+from nephos.core.estimate.estimate import Estimate
+from nephos.core.parallel import Report
+from nephos.core.stock.block import Block
+from nephos.core.surface.index import SurfaceIndex
+from nephos.core.toolpath import Passes
+from nephos.core.units import Say
+
+_MODULES = (
+    "rough_offset",
+    "rough_raster",
+    "rough_engagement",
+    "rough_plunge",
+    "finish_raster",
+    "finish_offset",
+    "finish_waterline",
+    "finish_steep_shallow",
+    "pocket",
+    "drill",
+    "cut_out",
+)
+
+
+def number(
+    title: str,
+    default: float,
+    *,
+    unit: str = "",
+    low: float | None = None,
+    over: float | None = None,
+    high: float | None = None,
+    step: float = 0.1,
+    fold: str = "",
+    help: str = "",
+) -> Any:
+    """A numeric setting with what the page needs to show it: name, unit, range, step, fold, meaning."""
+    return Field(
+        default=default,
+        title=title,
+        description=help,
+        ge=low,
+        gt=over,
+        le=high,
+        allow_inf_nan=False,
+        json_schema_extra={"unit": unit, "step": step, "fold": fold},
+    )
+
+
+def choice(title: str, default: str, names: dict[str, str], *, fold: str = "", help: str = "") -> Any:
+    """A setting that is one of a few words; `names` says what each is called on the page."""
+    extra: dict[str, Any] = {"names": names, "fold": fold}
+    return Field(default=default, title=title, description=help, json_schema_extra=extra)
+
+
+class StrategySettings(BaseModel):
+    """Base of the settings of every strategy."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    def check_cutter(self, cutter: Cutter) -> None:
+        """Raise ValueError where a number cannot be worked with this cutter."""
+
+    @property
+    def wants_block(self) -> bool:
+        """Whether the passes depend on the block as it is by then."""
+        return False
+
+    @property
+    def wants_contours(self) -> bool:
+        """Whether the estimate goes by contours, for which the picture of the ground must show the cutter's round."""
+        return False
+
+    @staticmethod
+    def _stepover_fits(stepover: float, cutter: Cutter) -> None:
+        if stepover > cutter.diameter:
+            raise ValueError(
+                f"the stepover of {stepover:g} mm is larger than the cutter ({cutter.diameter:g} mm): "
+                f"lines would not meet; use {cutter.diameter * 0.9:.3g} mm or less"
+            )
+
+
+@dataclass(frozen=True)
+class Task:
+    """All that a strategy may know, in setup space.
+
+    `region` is where the cutter's axis may be; `outline` the boundary itself; `floor` the lowest tip height, `ceiling`
+    the
+    highest; `underside` that of the stock, `stock` its box on the plan (low x, low y, high x, high y);
+    `block` the block before the operation (only where the settings want it).
+    """
+
+    index: SurfaceIndex
+    region: shapely.Geometry
+    floor: float
+    block: Block | None
+    cutter: Cutter
+    settings: Any
+    tolerance: float
+    report: Report
+    outline: shapely.Geometry
+    underside: float
+    ceiling: float = inf
+    stock: tuple[float, float, float, float] | None = None
+
+
+@dataclass(frozen=True)
+class Strategy:
+    """A path to cut: its name, its settings, and the functions that work it out. Where it `skips_air`, long stretches
+    that take nothing
+    away are left out of its passes. Where it is `stepped` it goes down in level steps, none deeper than its
+    stepdown."""
+
+    key: str
+    title: str
+    summary: str
+    settings: type[StrategySettings]
+    make: Callable[[Task], Passes]
+    describe: Callable[[Any, Cutter, Say], str]
+    estimate: "Callable[[Any, Cutter, float, Any], Estimate]"
+    shapes: tuple[str, ...] = ("flat", "ball", "bull-nose", "tapered-ball", "v", "engraver")
+    skips_air: bool = False
+    stepped: bool = False
+
+
+@cache
+def strategies() -> dict[str, Strategy]:
+    """All strategies by their key, in the order in which they are offered."""
+    found = [import_module(f"nephos.core.strategies.{name}").STRATEGY for name in _MODULES]
+    return {item.key: item for item in found}
+
+
+def strategy(key: str) -> Strategy:
+    """The strategy called `key`."""
+    try:
+        return strategies()[key]
+    except KeyError:
+        raise Refused(f"there is no strategy '{key}': use one of {', '.join(strategies())}") from None

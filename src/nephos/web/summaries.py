@@ -1,0 +1,173 @@
+"""What is known of the models of a plan: kept results of workers, and what is still being worked out."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any, Literal
+
+import numpy as np
+from django.db import transaction
+from procrastinate.contrib.django import app
+from procrastinate.exceptions import AlreadyEnqueued
+
+from nephos.core.errors import Refused
+from nephos.core.estimate.stock_estimate import DrawnHeightMap, height_map_key
+from nephos.core.mesh.summary import MeshSummary
+from nephos.core.pipeline.keys import outline_key_of
+from nephos.core.pipeline.space import prepared_key
+from nephos.core.pipeline.store import key_of
+from nephos.core.plan.schema import Model, Plan, Setup
+from nephos.web.blobs import read_chunks
+from nephos.web.models import Mesh, Result, ResultArray
+
+State = Literal["ready", "working", "refused"]
+
+
+def raw_mesh_summary_key(digest: str) -> str:
+    """Under which the look of a mesh as it came is kept."""
+    return key_of("mesh-summary", digest)
+
+
+def mesh_summary_key(model: Model) -> str:
+    """Under which the look of a model's mesh is kept, its repairs done."""
+    return key_of("mesh-summary", prepared_key(model)) if model.steps else raw_mesh_summary_key(model.mesh)
+
+
+@dataclass(frozen=True)
+class Known:
+    """What is known of a model: its facts and look, after its repairs where they are `ready`, before them otherwise."""
+
+    key: str
+    state: State
+    reason: str
+    facts: dict[str, Any]
+    look: MeshSummary
+
+
+def _kept_arrays(key: str, names: tuple[str, ...]) -> dict[str, np.ndarray]:  # type: ignore[type-arg]
+    found = {}
+    for name in names:
+        row = ResultArray.objects.get(result_id=key, name=name)
+        found[name] = np.frombuffer(b"".join(read_chunks(row.blob_id)), row.dtype).reshape(row.shape)
+    return found
+
+
+@lru_cache(maxsize=64)
+def _arrays(key: str, unit: float, loose: float) -> MeshSummary:
+    found = _kept_arrays(key, ("support", "samples", "main"))
+    return MeshSummary(found["support"], found["samples"], unit, found["main"], loose)
+
+
+def _from_row(row: Result, state: State, reason: str = "") -> Known:
+    return Known(
+        row.key,
+        state,
+        reason,
+        row.facts,
+        _arrays(row.key, float(row.facts["unit"]["mm"]), float(row.facts["loose_size"])),
+    )
+
+
+def known(plan: Plan) -> dict[str, Known]:
+    """What is known of each model, by its id.
+
+    A model whose mesh is still being read is left out; one whose mesh is gone is refused.
+    """
+    models = {model.id: model for model in plan.models}
+    digests = {model.mesh for model in plan.models}
+    wanted = {mesh_summary_key(model) for model in plan.models} | {raw_mesh_summary_key(digest) for digest in digests}
+    rows = {row.key: row for row in Result.objects.filter(key__in=wanted)}
+    waiting = set()
+    if any(raw_mesh_summary_key(digest) not in rows for digest in digests):
+        states = dict(Mesh.objects.filter(digest__in=digests).values_list("digest", "state"))
+        waiting = {digest for digest in digests if states.get(digest) == Mesh.State.READING}
+    found = {}
+    for key, model in models.items():
+        raw = rows.get(raw_mesh_summary_key(model.mesh))
+        if raw is None:
+            if model.mesh in waiting:
+                continue
+            raise Refused("the mesh of this job is gone: import it again")
+        own = rows.get(mesh_summary_key(model))
+        if own is None:
+            found[key] = _from_row(raw, "working")
+        elif "refused" in own.facts:
+            found[key] = _from_row(raw, "refused", own.facts["refused"])
+        else:
+            found[key] = _from_row(own, "ready")
+    return found
+
+
+def mesh_summary_for(model: Model) -> MeshSummary:
+    """The look of one model, for edits."""
+    one = known(Plan.model_construct(models=(model,)))
+    if model.id not in one:
+        raise Refused("the mesh is still being read: try again in a moment")
+    return one[model.id].look
+
+
+def _queue(task: str, name: str, **words: Any) -> None:
+    """Have a worker do something unless it is waiting to be done; where it is being done already, not before that is
+    done."""
+    try:
+        # On its own, so that finding it queued already does not spoil what else is being written.
+        with transaction.atomic():
+            app.configure_task(f"nephos.web.tasks.{task}", queue="mesh", queueing_lock=name, lock=name).defer(**words)
+    except AlreadyEnqueued:
+        return
+
+
+def _prepare_missing(plan: Plan) -> None:
+    """Have workers do the repairs that no result is kept of yet."""
+    for model in plan.models:
+        if model.steps and not Result.objects.filter(key=mesh_summary_key(model)).exists():
+            _queue("prepare", mesh_summary_key(model), model=model.model_dump(mode="json"))
+
+
+def outlines_wanted(plan: Plan) -> list[str]:
+    """The boundaries of a plan that are drawn: its own, and the outline of the models where an operation keeps to
+    it."""
+    used = {operation.boundary.boundary for setup in plan.setups for operation in setup.operations}
+    return [item.id for item in plan.boundaries] + (["silhouette"] if "silhouette" in used else [])
+
+
+def outline_keys(plan: Plan, setup: Setup) -> dict[str, str]:
+    """Under which the outlines that are drawn in a setup are kept, by boundary."""
+    return {key: outline_key_of(plan, setup, key) for key in outlines_wanted(plan)}
+
+
+@lru_cache(maxsize=16)
+def _relief(key: str) -> DrawnHeightMap:
+    return DrawnHeightMap.of_result(key, Result.objects.get(key=key).facts, _kept_arrays(key, ("z", "levels", "areas")))
+
+
+def height_map_of(plan: Plan, setup: Setup) -> tuple[bool, DrawnHeightMap | None]:
+    """Whether workers are done with the relief of a setup; and the relief, where it could be drawn."""
+    key = height_map_key(plan, setup)
+    facts = Result.objects.filter(key=key).values_list("facts", flat=True).first()
+    return facts is not None, None if facts is None or "refused" in facts else _relief(key)
+
+
+@lru_cache(maxsize=64)
+def outline_rims(key: str) -> tuple[np.ndarray, np.ndarray, np.ndarray]:  # type: ignore[type-arg]
+    """Of a drawn boundary: points (n, 2) of its outer outlines, where each ends, and how thick the part is there."""
+    found = _kept_arrays(key, ("rims", "rim_ends", "rim_heights"))
+    return found["rims"], found["rim_ends"], found["rim_heights"]
+
+
+def _draw_missing(plan: Plan) -> None:
+    """Have workers work out the outlines and reliefs that no result is kept of yet."""
+    keys = {key for setup in plan.setups for key in (*outline_keys(plan, setup).values(), height_map_key(plan, setup))}
+    if plan.models and Result.objects.filter(key__in=keys).count() < len(keys):
+        _queue("draw_outlines", f"outlines-{min(keys)}", plan=plan.model_dump(mode="json"))
+
+
+def work_out_missing(plan: Plan) -> None:
+    """Have workers work out what is shown of a plan before it is calculated, and not known yet or no more."""
+    _prepare_missing(plan)
+    _draw_missing(plan)
+
+
+def read_again() -> None:
+    """Have workers read the meshes that nobody has read to the end, such as those of an older version."""
+    for mesh in Mesh.objects.filter(state=Mesh.State.READING):
+        _queue("read_uploaded", f"mesh-{mesh.pk}", mesh_id=mesh.pk)

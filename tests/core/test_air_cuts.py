@@ -1,0 +1,136 @@
+"""Passes without their stretches in air: nothing else is cut, and nothing less."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from cutting import FLAT, op, run
+from nephos.command.warm import small_hill
+from nephos.core.linking.air_cuts import without_air
+from nephos.core.stock.block import box_block
+from nephos.core.stock.sweep import sweep
+from nephos.core.toolpath import Pass
+
+CUTTER = FLAT.profile
+
+
+def fresh():
+    return box_block((0, 0, 0), (60, 40, 10), 0.25)
+
+
+def cut(passes: tuple[Pass, ...]) -> np.ndarray:
+    block = fresh()
+    top, touched = block.top.copy(), np.full(block.touched.shape, -1, np.int32)
+    for item in passes:
+        sweep(
+            top,
+            touched,
+            block.grid,
+            np.ascontiguousarray(item.points),
+            np.ones(len(item.points) - 1, np.uint8),
+            0,
+            CUTTER,
+        )
+    return top
+
+
+def length(passes: tuple[Pass, ...]) -> float:
+    return float(sum(np.sqrt((np.diff(item.points, axis=0) ** 2).sum(axis=1)).sum() for item in passes))
+
+
+def line(*points: tuple[float, float]) -> Pass:
+    return Pass(np.array([[x, y, 7.0] for x, y in points]))
+
+
+def test_a_way_gone_twice_is_left_out_the_second_time() -> None:
+    first, second = line((5, 10), (55, 10)), line((5, 10), (55, 10), (55, 30))
+    kept = without_air((first, second), fresh(), CUTTER, 8.0)
+    assert len(kept) == 2 and kept[0] is first
+    assert length(kept[1:]) == pytest.approx(20, abs=4), "only the new leg is left"
+    assert np.array_equal(cut(kept), cut((first, second)))
+
+
+def test_a_pass_beside_the_stock_or_over_it_goes_altogether() -> None:
+    assert (
+        without_air((line((5, -20), (55, -20)), Pass(np.array([[5, 5, 12.0], [50, 5, 12.0]]))), fresh(), CUTTER, 8.0)
+        == ()
+    )
+
+
+def test_a_way_left_out_is_where_the_next_one_is_entered_from() -> None:
+    outside, inside = line((5, -2.5), (55, -2.5)), line((5, -0.5), (55, -0.5))
+    entry, kept = without_air((outside, inside), fresh(), CUTTER, 8.0)
+    assert entry.points.tolist() == [[5, -2.5, 7], [5.5, -2.5, 7]] and kept is inside
+    far = line((5, 20), (55, 20))
+    assert without_air((outside, far), fresh(), CUTTER, 8.0) == (far,)
+
+
+def test_short_air_stays_as_lifting_would_take_longer() -> None:
+    across = line((30, 5), (30, 35))
+    crossing = line((5, 20), (55, 20))
+    assert without_air((across, crossing), fresh(), CUTTER, 8.0) == (across, crossing)
+
+
+def test_a_closed_pass_begins_where_it_cuts() -> None:
+    ring = Pass(np.array([[10, 10, 7], [50, 10, 7], [50, 30, 7], [10, 30, 7], [10, 10, 7]], float), closed=True)
+    known = line((10, 30), (10, 10), (50, 10))
+    kept = without_air((known, ring), fresh(), CUTTER, 8.0)
+    assert len(kept) == 2 and not kept[1].closed and length(kept[1:]) == pytest.approx(60, abs=5)
+    assert np.array_equal(cut(kept), cut((known, ring)))
+
+
+def test_an_open_pass_ends_where_it_has_cut() -> None:
+    path = line((5, -20), (5, 60))
+    (kept,) = without_air((path,), fresh(), CUTTER, 1000.0)
+    # It meets the block with its front, and has taken the last of it once its middle is through.
+    assert kept.start[1] == pytest.approx(-FLAT.diameter / 2, abs=1.1) and kept.end[1] == pytest.approx(40, abs=1.1)
+    assert np.array_equal(cut((kept,)), cut((path,)))
+
+
+def test_both_sides_of_a_neck_keep_their_order() -> None:
+    """The path back along a slot no wider than the cutter cuts nothing; it is the path there that must stay the
+    first."""
+    ring = Pass(
+        np.array([[10, 20, 7], [40, 20, 7], [40, 35, 7], [50, 35, 7], [50, 19, 7], [10, 19, 7], [10, 20, 7]], float),
+        closed=True,
+    )
+    kept = without_air((ring,), fresh(), CUTTER, 4.0)
+    assert np.allclose(kept[0].start, ring.start), "the first to cut is still the first"
+    assert np.array_equal(cut(kept), cut((ring,)))
+
+
+def test_what_is_not_worth_cutting_is_left_out() -> None:
+    across = line((30, 5), (30, 35))
+    higher = replace(across, points=across.points + np.array([0, 0, 0.2]))
+    assert without_air((higher, across), fresh(), CUTTER, 8.0, worth=0.3) == (higher,)
+    assert len(without_air((higher, across), fresh(), CUTTER, 8.0)) == 2
+
+
+@settings(max_examples=30, deadline=None)
+@given(seed=st.integers(0, 9999))
+def test_the_block_becomes_the_same_with_a_shorter_path(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    passes = []
+    for _ in range(6):
+        points = np.column_stack([rng.uniform(-10, 70, 6), rng.uniform(-10, 50, 6), np.full(6, rng.choice([6.0, 7.0]))])
+        closed = bool(rng.random() < 0.5)
+        passes.append(Pass(np.vstack([points, points[:1]]) if closed else points, closed))
+    kept = without_air(tuple(passes), fresh(), CUTTER, 8.0)
+    assert length(kept) <= length(tuple(passes)) + 1e-6
+    assert np.abs(cut(kept) - cut(tuple(passes))).max() <= 0.002
+
+
+def test_roughing_leaves_out_long_stretches_in_air() -> None:
+    again = op("rough_offset", FLAT, 20, stepover=2.0, stepdown=2.0)
+    done = run(
+        small_hill(side=60, cells=40), op("rough_offset", FLAT, stepover=2.0, stepdown=2.0), again, size=(70, 70, 12)
+    )
+    first = done.outcomes[0]
+    feed = first.kinds != 0
+    begin = np.flatnonzero(feed & (first.depths > 0.002))[0]
+    after = feed & (np.arange(len(feed)) >= begin)
+    assert first.lengths[after & (first.depths <= 0.002)].sum() < 0.05 * first.lengths[after].sum()
+    assert all(outcome.rapid_depth.max() == 0 for outcome in done.outcomes)
