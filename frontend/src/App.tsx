@@ -8,12 +8,12 @@ import { MachinesPage } from "./pages/MachinesPage";
 import { PostsPage } from "./pages/PostsPage";
 import { PrintSheet } from "./pages/PrintSheet";
 import { ShelfPage } from "./pages/ShelfPage";
+import { Broken } from "./parts/Broken";
 import { PaperContext } from "./parts/paper";
 import { Trouble } from "./parts/Trouble";
 import { GlobalStyle, paper, slate } from "./theme";
 
 const Workspace = lazy(() => import("./workspace/Workspace").then((module) => ({ default: module.Workspace })));
-
 
 function WorkspaceRoute() {
   const id = Number(useParams().id);
@@ -58,9 +58,11 @@ export function App() {
       <PaperContext.Provider value={{ dark, turn }}>
         <I18nProvider locale="en-GB">
           <Trouble />
-          <BrowserRouter>
-            <Pages />
-          </BrowserRouter>
+          <Broken>
+            <BrowserRouter>
+              <Pages />
+            </BrowserRouter>
+          </Broken>
         </I18nProvider>
       </PaperContext.Provider>
     </ThemeProvider>

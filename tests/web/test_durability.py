@@ -410,3 +410,18 @@ def test_a_result_that_was_kept_counts_its_size(shop: Client) -> None:
     row = Result.objects.get(pk="k")
     assert 70_000 < row.size < 90_000 and collect.kept_bytes() == row.size
     assert json.loads(shop.get("/api/storage").content)["kept"] == pytest.approx(row.size / 2**20, abs=0.06)
+
+
+def test_a_mesh_whose_summary_an_older_version_made_is_read_again(
+    shop: Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    upload(shop, write_stl(small_hill()))
+    mesh = Mesh.objects.get()
+    tasks.read_uploaded(mesh.pk)
+    job = send(shop, "/jobs", {"name": "A hill", "mesh": mesh.pk}).json()
+    Result.objects.all().delete()
+    again = shop.get(f"/api/jobs/{job['id']}").json()
+    assert again["derived"]["models"]["m1"]["state"] == "reading"
+    monkeypatch.setattr(tasks, "STORE", DatabaseStore())
+    tasks.read_uploaded(mesh.pk)
+    assert shop.get(f"/api/jobs/{job['id']}").json()["derived"]["models"]["m1"]["state"] == "ready"

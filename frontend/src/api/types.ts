@@ -219,6 +219,15 @@ export interface MachineListed {
   data: Machine;
 }
 
+/** A posted file: bytes, the operations in it, how long they take, and what cuts. */
+export interface Program {
+  name: string;
+  size: number;
+  numbers: number[];
+  seconds: number;
+  cutters: string[];
+}
+
 export interface SetupInfo {
   id: string;
   zero: string;
@@ -231,7 +240,7 @@ export interface SetupInfo {
   operations: OperationInfo[];
   summary_key: string | null;
   summary: Summary | null;
-  programs: { name: string; size: number; numbers: number[] }[] | null;
+  programs: Program[] | null;
   files_key: string;
   compare_key: string | null;
   pieces_key: string | null;

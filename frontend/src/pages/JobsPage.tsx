@@ -1,6 +1,6 @@
 /** The jobs of the shop, with their pictures. */
 import { useEffect, useState } from "react";
-import { DropZone, FileTrigger, isFileDropItem, Link } from "react-aria-components";
+import { DropZone, FileTrigger, Input, Link, SearchField, isFileDropItem } from "react-aria-components";
 import { useNavigate } from "react-router";
 import styled from "styled-components";
 import { useFormats, useJobList, useJobs, useStorage } from "../api/hooks";
@@ -15,6 +15,22 @@ const Page = styled(DropZone)`
   outline: none;
   &[data-drop-target] {
     box-shadow: inset 0 0 0 3px ${(p) => p.theme.action};
+  }
+`;
+const Search = styled(SearchField)`
+  & input {
+    width: 170px;
+    padding: 5px 9px;
+    border: 1px solid ${(p) => p.theme.hairline};
+    border-radius: 3px;
+    background: ${(p) => p.theme.panel};
+    color: ${(p) => p.theme.ink};
+    font: inherit;
+    outline: none;
+  }
+  & input[data-focused] {
+    outline: 2px solid ${(p) => p.theme.action};
+    outline-offset: 1px;
   }
 `;
 const Tiles = styled.main`
@@ -179,6 +195,12 @@ function StorageLine() {
   );
 }
 
+/** The jobs that have all words in their names, in the order of the list. */
+export function named<T extends { name: string }>(jobs: T[], wanted: string): T[] {
+  const words = wanted.toLowerCase().split(/\s+/).filter(Boolean);
+  return jobs.filter((job) => words.every((word) => job.name.toLowerCase().includes(word)));
+}
+
 export function JobsPage() {
   const { data: jobs, error } = useJobs();
   const { create, copy, remove } = useJobList();
@@ -187,6 +209,8 @@ export function JobsPage() {
   const { data: formats } = useFormats();
   const [gone, setGone] = useState<JobListed | null>(null);
   const [name, setName] = useState<string | null>(null);
+  const [wanted, setWanted] = useState("");
+  const found = jobs && named(jobs, wanted);
   useEffect(() => {
     document.title = "Jobs · Nephos";
   }, []);
@@ -217,6 +241,12 @@ export function JobsPage() {
       }}
     >
       <TopBar page="jobs">
+        <Search aria-label="Find a job" value={wanted} onChange={setWanted}>
+          <Input placeholder="Find a job" />
+        </Search>
+        <FileTrigger acceptedFileTypes={[".zip"]} onSelect={(files) => files?.[0] && fromFile(files[0])}>
+          <Button>Import a job…</Button>
+        </FileTrigger>
         <FileTrigger
           acceptedFileTypes={formats?.read ?? [".stl"]}
           onSelect={(files) => files?.[0] && fromFile(files[0])}
@@ -240,7 +270,7 @@ export function JobsPage() {
         </Strip>
       )}
       <Tiles>
-        {jobs?.map((job) => (
+        {found?.map((job) => (
           <JobTile
             key={job.id}
             job={job}
@@ -248,6 +278,7 @@ export function JobsPage() {
             onDelete={() => setGone(job)}
           />
         ))}
+        {found?.length === 0 && Boolean(jobs?.length) && <p>No job has “{wanted}” in its name.</p>}
         {jobs?.length === 0 && <p>No jobs yet. Drop a mesh or a job file anywhere on this page, or press New job.</p>}
       </Tiles>
       <StorageLine />

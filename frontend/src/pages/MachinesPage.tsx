@@ -35,6 +35,11 @@ const Fields = styled.div`
   overflow-y: auto;
   padding-right: 8px;
 `;
+const Columns = styled.div`
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 0 28px;
+`;
 const YES = { no: "no", yes: "yes" };
 const COLUMNS: { key: "travel" | "rapid" | "feed_limit" | "acceleration"; title: string }[] = [
   { key: "travel", title: "Travel" },
@@ -117,55 +122,59 @@ function Editor(props: { shown: { key: string | null; data: Machine }; onClose: 
       onClose={props.onClose}
     >
       <Fields>
-        <WordField label="Name" value={machine.name} onChange={(name) => change({ name })} />
-        <WordField label="Id" value={machine.id} onChange={(id) => change({ id })} />
+        <Columns>
+          <WordField label="Name" value={machine.name} onChange={(name) => change({ name })} />
+          <WordField label="Id" value={machine.id} onChange={(id) => change({ id })} />
+        </Columns>
         <AxisFields axes={machine.axes} onChange={(axes) => change({ axes })} />
         <Said $level="muted">mm, mm/min and mm/s²; of an axis that turns degrees, °/min and °/s².</Said>
-        <Choose
-          label="Axis A that turns"
-          value={machine.axes.some((axis) => axis.kind === "rotary") ? "yes" : "no"}
-          choices={YES}
-          onChange={(value) => setMachine(withRotary(machine, value === "yes"))}
-        />
-        <Choose
-          label="Changes cutters itself"
-          value={machine.changer ? "yes" : "no"}
-          choices={YES}
-          onChange={(value) => change({ changer: value === "yes" })}
-        />
-        {number("Spindle limit", machine.spindle_limit, "1/min", { over: 0, high: 200000, step: 1000 }, (value) =>
-          change({ spindle_limit: value }),
-        )}
-        {number(
-          "Time for a cutter change",
-          machine.cutter_change_seconds,
-          "s",
-          { low: 0, high: 36000, step: 5 },
-          (value) => change({ cutter_change_seconds: value }),
-        )}
-        {number("Spindle starts in", machine.spindle_wait_seconds, "s", { low: 0, high: 600, step: 1 }, (value) =>
-          change({ spindle_wait_seconds: value }),
-        )}
-        {number("Corners rounded up to", machine.corner_deviation, "mm", { over: 0, high: 10, step: 0.01 }, (value) =>
-          change({ corner_deviation: value }),
-        )}
-        {number("Look-ahead, moves", machine.lookahead, "", { low: 1, high: 100000, step: 10 }, (value) =>
-          change({ lookahead: Math.round(value) }),
-        )}
-        {number(
-          "Bed along X",
-          machine.bed?.[0] ?? machine.axes[0]?.travel ?? 1,
-          "mm",
-          { over: 0, high: 1e5, step: 10 },
-          (value) => change({ bed: [value, machine.bed?.[1] ?? machine.axes[1]?.travel ?? value] }),
-        )}
-        {number(
-          "Bed along Y",
-          machine.bed?.[1] ?? machine.axes[1]?.travel ?? 1,
-          "mm",
-          { over: 0, high: 1e5, step: 10 },
-          (value) => change({ bed: [machine.bed?.[0] ?? machine.axes[0]?.travel ?? value, value] }),
-        )}
+        <Columns>
+          <Choose
+            label="Axis A that turns"
+            value={machine.axes.some((axis) => axis.kind === "rotary") ? "yes" : "no"}
+            choices={YES}
+            onChange={(value) => setMachine(withRotary(machine, value === "yes"))}
+          />
+          <Choose
+            label="Changes cutters itself"
+            value={machine.changer ? "yes" : "no"}
+            choices={YES}
+            onChange={(value) => change({ changer: value === "yes" })}
+          />
+          {number("Spindle limit", machine.spindle_limit, "1/min", { over: 0, high: 200000, step: 1000 }, (value) =>
+            change({ spindle_limit: value }),
+          )}
+          {number(
+            "Time for a cutter change",
+            machine.cutter_change_seconds,
+            "s",
+            { low: 0, high: 36000, step: 5 },
+            (value) => change({ cutter_change_seconds: value }),
+          )}
+          {number("Spindle starts in", machine.spindle_wait_seconds, "s", { low: 0, high: 600, step: 1 }, (value) =>
+            change({ spindle_wait_seconds: value }),
+          )}
+          {number("Corners rounded up to", machine.corner_deviation, "mm", { over: 0, high: 10, step: 0.01 }, (value) =>
+            change({ corner_deviation: value }),
+          )}
+          {number("Look-ahead, moves", machine.lookahead, "", { low: 1, high: 100000, step: 10 }, (value) =>
+            change({ lookahead: Math.round(value) }),
+          )}
+          {number(
+            "Bed along X",
+            machine.bed?.[0] ?? machine.axes[0]?.travel ?? 1,
+            "mm",
+            { over: 0, high: 1e5, step: 10 },
+            (value) => change({ bed: [value, machine.bed?.[1] ?? machine.axes[1]?.travel ?? value] }),
+          )}
+          {number(
+            "Bed along Y",
+            machine.bed?.[1] ?? machine.axes[1]?.travel ?? 1,
+            "mm",
+            { over: 0, high: 1e5, step: 10 },
+            (value) => change({ bed: [machine.bed?.[0] ?? machine.axes[0]?.travel ?? value, value] }),
+          )}
+        </Columns>
       </Fields>
       {save.error && <Said role="alert">{save.error.message}</Said>}
       <Foot>

@@ -1,6 +1,6 @@
 /** Fields for numbers and words. */
 import { useEffect, useRef, useState } from "react";
-import { FieldError, Input, Label, TextArea, TextField } from "react-aria-components";
+import { FieldError, Input, Label, Text, TextArea, TextField } from "react-aria-components";
 import styled from "styled-components";
 import { feedText, lengthText, parseNumber, type Unit } from "../lib/numbers";
 
@@ -33,6 +33,27 @@ const Entry = styled(Input)`
   }
   &[data-disabled] {
     opacity: 0.5;
+  }
+`;
+
+/** What a field means: shown at the pointer and with the focus, and read out with the field. */
+const Help = styled(Text)`
+  position: absolute;
+  right: 0;
+  bottom: calc(100% - 2px);
+  z-index: 6;
+  max-width: 250px;
+  padding: 4px 8px;
+  border-radius: 3px;
+  background: ${(p) => p.theme.ink};
+  color: ${(p) => p.theme.panel};
+  font-size: 12px;
+  visibility: hidden;
+  pointer-events: none;
+  ${Field}:hover > &,
+  ${Field}:focus-within > & {
+    visibility: visible;
+    transition: visibility 0s 0.6s;
   }
 `;
 
@@ -166,7 +187,7 @@ export function NumberField(props: NumberProps) {
       isInvalid={Boolean(problem)}
     >
       {props.bare ? null : <Label>{props.label}</Label>}
-      <div style={{ position: "relative" }} title={props.help}>
+      <div style={{ position: "relative" }}>
         <Entry
           style={feed ? { paddingRight: 52 } : undefined}
           onKeyDown={nudge}
@@ -176,6 +197,7 @@ export function NumberField(props: NumberProps) {
         />
         <Unitary>{props.suffix ?? (feed ? `${props.unit}/min` : length ? props.unit : "")}</Unitary>
       </div>
+      {props.help && <Help slot="description">{props.help}</Help>}
       <Wrong>{problem}</Wrong>
     </Field>
   );

@@ -15,7 +15,7 @@ import { looks, scene } from "../theme";
 import { infoOf, setupOf, useSheetState, withBoundary, type Mode } from "../workspace/state";
 import { BlockMesh, type Look } from "./BlockMesh";
 import { Camera, type Direction, type Focus } from "./Camera";
-import { Card, Corner } from "./cards";
+import { Break, Card, Corner, Group, TopTools } from "./cards";
 import { lensOf, LookFrame, useCloseLook } from "./closeLook";
 import { ComparePanel } from "./ComparePanel";
 import type { OperationData } from "./data";
@@ -97,7 +97,7 @@ export function View(props: {
   complete: boolean;
   focus: Focus | null;
   onTime: (time: number) => void;
-  onForeignOff: () => void;
+  onExternalOff: () => void;
 }) {
   const { job, plan, derived, chosen, edit, keep, tool, setTool, faults, external, setupId } = useSheetState();
   const theme = useTheme();
@@ -423,36 +423,53 @@ export function View(props: {
           </span>
         </Empty>
       )}
-      <Corner $at="top: 10px; left: 12px">
-        <Segments label="Mode" value={mode} choices={MODES} onChange={props.onMode} />
-      </Corner>
-      <Corner $at="top: 10px; right: 12px">
-        <Segments
-          label="Direction"
-          value={direction}
-          choices={DIRECTIONS}
-          onChange={(value) => {
-            setDirection(value);
-            setTurn(turn + 1);
-          }}
-        />
-        <Quiet onPress={() => setTurn(turn + 1)}>Fit</Quiet>
-        <ToggleQuiet isSelected={tool === "measure"} onChange={(on) => setTool(on ? "measure" : "none")}>
-          Measure
-        </ToggleQuiet>
-      </Corner>
-      {tool === "measure" && (
-        <Corner $at="top: 48px; right: 12px">
-          <Card role="status" data-testid="measured">
-            {measured(
-              points.map((point) => fromZero(point, zero)),
-              plan.units ?? "mm",
-            ).map((line) => (
-              <div key={line}>{line}</div>
-            ))}
-          </Card>
-        </Corner>
-      )}
+      <TopTools>
+        <Group>
+          <Segments label="Mode" value={mode} choices={MODES} onChange={props.onMode} />
+        </Group>
+        <Group $right>
+          <Segments
+            label="Direction"
+            value={direction}
+            choices={DIRECTIONS}
+            onChange={(value) => {
+              setDirection(value);
+              setTurn(turn + 1);
+            }}
+          />
+          <Quiet onPress={() => setTurn(turn + 1)}>Fit</Quiet>
+          <ToggleQuiet isSelected={tool === "measure"} onChange={(on) => setTool(on ? "measure" : "none")}>
+            Measure
+          </ToggleQuiet>
+        </Group>
+        <Break />
+        {external && (
+          <Group>
+            <Card role="status" data-testid="external">
+              {external.name} is shown, not this job{" "}
+              <Quiet onPress={() => props.onExternalOff()}>Back to the job</Quiet>
+            </Card>
+          </Group>
+        )}
+        {tool === "measure" && (
+          <Group $right>
+            <Card role="status" data-testid="measured">
+              {measured(
+                points.map((point) => fromZero(point, zero)),
+                plan.units ?? "mm",
+              ).map((line) => (
+                <div key={line}>{line}</div>
+              ))}
+            </Card>
+          </Group>
+        )}
+        <Break />
+        {mode !== "place" && (
+          <Group $right>
+            <SectionControl low={low} high={high} zero={zero} unit={unit} section={section} onChange={setSection} />
+          </Group>
+        )}
+      </TopTools>
       {mode === "place" && (
         <Corner $at="bottom: 12px; left: 12px">
           <Card data-testid="zero">
@@ -498,18 +515,6 @@ export function View(props: {
             probed={probed ? probeText(probed, unit, zero) : null}
             onMoment={cut && probe ? () => props.onTime(cut.time) : null}
           />
-        </Corner>
-      )}
-      {mode !== "place" && (
-        <Corner $at={`top: ${tool === "measure" ? 140 : 48}px; right: 12px`}>
-          <SectionControl low={low} high={high} zero={zero} unit={unit} section={section} onChange={setSection} />
-        </Corner>
-      )}
-      {external && (
-        <Corner $at="top: 48px; left: 12px">
-          <Card role="status" data-testid="external">
-            {external.name} is shown, not this job <Quiet onPress={() => props.onForeignOff()}>Back to the job</Quiet>
-          </Card>
         </Corner>
       )}
     </Frame>

@@ -22,3 +22,26 @@ export const Swatch = styled.span<{ $tone: string }>`
   margin-right: 6px;
   border: 1px solid #0002;
 `;
+
+/** What stands along the top of the view. It goes on in another row where the view is narrow. */
+export const TopTools = styled.div`
+  position: absolute;
+  top: 10px;
+  left: 12px;
+  right: 12px;
+  display: flex;
+  flex-wrap: wrap;
+  align-items: flex-start;
+  gap: 6px 8px;
+  pointer-events: none;
+`;
+export const Group = styled.div<{ $right?: boolean }>`
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  pointer-events: auto;
+  ${(p) => (p.$right ? "margin-left: auto;" : "")}
+`;
+export const Break = styled.div`
+  flex-basis: 100%;
+`;

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Finding, FullPlan } from "../api/types";
-import { postId, withOverride } from "./PostFiles";
+import { postId, sizeText, usedAgain, withOverride } from "./PostFiles";
 
 const finding: Finding = {
   code: "gouge",
@@ -30,5 +30,16 @@ describe("the post of a plan", () => {
   it("is named, or one of its own", () => {
     expect(postId("rs274-inch")).toBe("rs274-inch");
     expect(postId({ id: "shop-1" } as FullPlan["post"])).toBe("shop-1");
+  });
+});
+
+describe("posted files", () => {
+  it("name cutters that have several files", () => {
+    const files = ["a", "b", "a"].map((cutter) => ({ cutters: [cutter] }));
+    expect(usedAgain(files)).toEqual(["a"]);
+    expect(usedAgain([{ cutters: ["a", "b"] }, { cutters: ["a", "b"] }])).toEqual([]);
+  });
+  it("say their size in the unit that fits", () => {
+    expect([400, 24_120, 24_700_000].map(sizeText)).toEqual(["1 kB", "24 kB", "24.7 MB"]);
   });
 });

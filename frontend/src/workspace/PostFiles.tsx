@@ -1,14 +1,14 @@
-/** Posting: which post, what stands in the way, the files; and looking at a file from elsewhere. */
+/** Posting: which post, what prevents it, the files; and the check of an external program. */
 import { useState } from "react";
 import { FileTrigger } from "react-aria-components";
 import styled from "styled-components";
 import { checkFile, resultOf, usePosts, type FileSaid } from "../api/hooks";
-import type { Finding, ExternalProgram, FullPlan, Post } from "../api/types";
+import type { ExternalProgram, Finding, FullPlan, Job, Post, Program, SetupInfo } from "../api/types";
 import { clock, lengthText } from "../lib/numbers";
 import { Ask, Button, Choose, Foot, Said } from "../parts/controls";
 import { WordField } from "../parts/fields";
 import { Mark } from "../parts/Marks";
-import { infoOf, setupOf, useSheetState } from "./state";
+import { infoOf, setupOf, useSheetState, withWork } from "./state";
 
 const Files = styled.ul`
   list-style: none;
@@ -56,6 +56,18 @@ const Facts = styled.dl`
 /** What the list of posts says of the one that a plan has: a shipped one by name, or one of its own. */
 export const postId = (post: FullPlan["post"]): string =>
   typeof post === "string" ? post : (post?.id ?? "rs274-metric");
+
+/** Cutters that have several files, as another one works between. */
+export function usedAgain(programs: Pick<Program, "cutters">[]): string[] {
+  const alone = programs
+    .filter((program) => program.cutters.length === 1)
+    .map((program) => program.cutters[0] as string);
+  return [...new Set(alone.filter((cutter, k) => alone.indexOf(cutter) !== k))];
+}
+
+/** The size of a file in kB or MB. */
+export const sizeText = (bytes: number): string =>
+  bytes < 1e6 ? `${Math.max(Math.round(bytes / 1e3), 1)} kB` : `${(bytes / 1e6).toFixed(1)} MB`;
 
 /** The plan with one override more. */
 export function withOverride(plan: FullPlan, finding: Finding, reason: string): FullPlan {
@@ -119,6 +131,38 @@ const STATES: Record<FileSaid["state"], Finding["level"]> = {
   unknown: "caution",
   none: "note",
 };
+
+/** The posted files of a setup, in the order that they are run in. */
+function SetupFiles(props: { job: Job; info: SetupInfo; named: boolean }) {
+  const { job, info } = props;
+  const programs = info.programs ?? [];
+  return (
+    <>
+      <p>
+        {props.named && <b>{job.plan.setups.find((setup) => setup.id === info.id)?.name}. </b>}
+        Zero: {info.zero}. Verified: the text of each file reads back as planned.
+      </p>
+      <Files>
+        {programs.map((program) => (
+          <li key={program.name}>
+            <a href={`/api/jobs/${job.id}/program/${info.id}/${program.name}`} download>
+              {program.name}
+            </a>
+            <span>
+              {program.cutters.length === 1 ? program.cutters[0] : `${program.cutters.length} cutters`} ·{" "}
+              {clock(program.seconds)} · {sizeText(program.size)}
+            </span>
+          </li>
+        ))}
+      </Files>
+      {usedAgain(programs).map((cutter) => (
+        <Said key={cutter} $level="muted">
+          {cutter} has more than one file: other cutters work between.
+        </Said>
+      ))}
+    </>
+  );
+}
 
 /** A file from anywhere: whose it is, and what it would cut. */
 function OpenedFile(props: {
@@ -195,8 +239,12 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
     problem: string;
   } | null>(null);
   const [refused, setRefused] = useState("");
-  const info = infoOf(derived, setupId);
-  const stops = [...derived.findings, ...(info?.findings ?? [])].filter((finding) => finding.level === "stop");
+  const todo = withWork(plan);
+  const worked = todo.map((setup) => infoOf(derived, setup.id)).filter((item) => item?.programs) as SetupInfo[];
+  const current = todo.length > 0 && worked.length === todo.length;
+  const stops = [...derived.findings, ...derived.setups.flatMap((item) => item.findings)].filter(
+    (finding) => finding.level === "stop",
+  );
   const standing = stops.filter((finding) => !finding.overridden);
   const mine = postId(plan.post);
   const choices = Object.fromEntries([
@@ -224,7 +272,7 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
       {stops.map((finding) => (
         <StopLine key={finding.code + finding.row} finding={finding} />
       ))}
-      {!info?.programs &&
+      {!current &&
         standing.length === 0 &&
         (busy ? (
           <p role="status">
@@ -239,23 +287,15 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
             </Button>
           </div>
         ))}
-      {info?.summary && standing.length > 0 && (
+      {current && standing.length > 0 && (
         <p>Nothing is posted while a stop stands. Fix it, or write down why you post it anyway.</p>
       )}
-      {info?.programs && standing.length === 0 && (
-        <>
-          <p>Zero: {info.zero}. Verified: the text of each file reads back as planned.</p>
-          <Files>
-            {info.programs.map((program) => (
-              <li key={program.name}>
-                <a href={`/api/jobs/${job.id}/program/${info.id}/${program.name}`} download={program.name}>
-                  {program.name}
-                </a>
-                <span>{(program.size / 1024).toFixed(0)} kB</span>
-              </li>
-            ))}
-          </Files>
-        </>
+      {standing.length === 0 &&
+        worked.map((item) => <SetupFiles key={item.id} job={job} info={item} named={plan.setups.length > 1} />)}
+      {standing.length === 0 && current && (
+        <a href={`/api/jobs/${job.id}/programs.zip`} download style={{ justifySelf: "start" }}>
+          All files as a zip
+        </a>
       )}
       {opened && (
         <OpenedFile

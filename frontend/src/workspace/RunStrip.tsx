@@ -16,6 +16,9 @@ import { TimeDialog } from "./TimeDialog";
 const Strip = styled.footer`
   display: grid;
   grid-template-columns: 344px 1fr;
+  @media (max-width: 1200px) {
+    grid-template-columns: 300px 1fr;
+  }
   background: ${(p) => p.theme.panel};
   border-top: 1px solid ${(p) => p.theme.hairline};
   & .now {
@@ -319,7 +322,8 @@ export function RunStrip(props: {
           <div className="code">
             op {moment.data.number} · {KINDS[moment.kind]} ·{" "}
             {moment.feed ? `${lengthText(moment.feed, unit, 0)} ${unit}/min` : "rapid"} ·{" "}
-            {lineUnit && lineUnit !== unit ? `file in ${lineUnit} · ` : ""}Z {lengthText(moment.at[2], unit, 3)} {unit}
+            {lineUnit && lineUnit !== unit ? `file in ${lineUnit} · ` : ""}Z{" "}
+            {lengthText(moment.at[2] - (infoOf(derived, setupId)?.zero_at[2] ?? 0), unit, 3)} {unit}
           </div>
         )}
       </div>

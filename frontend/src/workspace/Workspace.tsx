@@ -29,6 +29,9 @@ const Page = styled.div`
   display: grid;
   height: 100vh;
   grid-template: 44px minmax(0, 1fr) 98px / 344px minmax(0, 1fr) 316px;
+  @media (max-width: 1200px) {
+    grid-template-columns: 300px minmax(0, 1fr) 288px;
+  }
   grid-template-areas: "head head head" "sheet view inspector" "strip strip strip";
   & > header {
     grid-area: head;
@@ -305,7 +308,7 @@ export function Workspace(props: { id: number }) {
             setTime(value);
             setMode("proof");
           }}
-          onForeignOff={() => showExternal(null)}
+          onExternalOff={() => showExternal(null)}
         />
         <Inspector />
         <RunStrip

@@ -79,7 +79,7 @@ def known(plan: Plan) -> dict[str, Known]:
     waiting = set()
     if any(raw_mesh_summary_key(digest) not in rows for digest in digests):
         states = dict(Mesh.objects.filter(digest__in=digests).values_list("digest", "state"))
-        waiting = {digest for digest in digests if states.get(digest) == Mesh.State.READING}
+        waiting = {digest for digest, state in states.items() if state != Mesh.State.REFUSED}
     found = {}
     for key, model in models.items():
         raw = rows.get(raw_mesh_summary_key(model.mesh))
@@ -161,8 +161,18 @@ def _draw_missing(plan: Plan) -> None:
         _queue("draw_outlines", f"outlines-{min(keys)}", plan=plan.model_dump(mode="json"))
 
 
+def _read_missing(digests: set[str]) -> None:
+    """Have workers read the meshes again of which no summary is kept, as after an update of Nephos."""
+    kept = set(Result.objects.filter(key__in=map(raw_mesh_summary_key, digests)).values_list("key", flat=True))
+    lost = [digest for digest in digests if raw_mesh_summary_key(digest) not in kept]
+    for mesh in Mesh.objects.filter(digest__in=lost, state=Mesh.State.READY):
+        Mesh.objects.filter(pk=mesh.pk).update(state=Mesh.State.READING)
+        _queue("read_uploaded", f"mesh-{mesh.pk}", mesh_id=mesh.pk)
+
+
 def work_out_missing(plan: Plan) -> None:
     """Have workers work out what is shown of a plan before it is calculated, and not known yet or no more."""
+    _read_missing({model.mesh for model in plan.models})
     _prepare_missing(plan)
     _draw_missing(plan)
 

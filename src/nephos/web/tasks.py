@@ -291,7 +291,17 @@ def _keep_programs(done: SetupOutcome, title: str) -> None:
             ),
         )
     if STORE.get(done.keys.files) is None:
-        listed = [{"name": p.name, "size": len(p.text), "numbers": list(p.numbers)} for p in done.programs]
+        by_number = {outcome.operation.number: outcome for outcome in done.outcomes}
+        listed = [
+            {
+                "name": p.name,
+                "size": len(p.text),
+                "numbers": list(p.numbers),
+                "seconds": sum(by_number[number].total_seconds for number in p.numbers),
+                "cutters": sorted({by_number[number].operation.cutter.name for number in p.numbers}),
+            }
+            for p in done.programs
+        ]
         STORE.put(done.keys.files, "program", as_result({"programs": listed}))
 
 

@@ -53,8 +53,10 @@ def step_of(operation: Operation, path: Toolpath, plan: Plan, clearance: float =
 
 
 def _file_name(setup: Setup, operations: list[Operation], post: Post) -> str:
+    """Setup, number of the first operation, cutter: files sort in the order that they are run in."""
     name = operations[0].cutter.name if post.changes == "file" else "all"
-    return file_stem(f"{setup.id}-{operations[0].number}-{name}".replace(",", "").replace("/", "-"))
+    cutter = file_stem(name.replace(",", "").replace("/", "-"))
+    return f"{file_stem(setup.id).upper()}-{operations[0].number:03d}_{cutter}"
 
 
 def by_file(outcomes: tuple[Outcome, ...], post: Post) -> list[list[Outcome]]:

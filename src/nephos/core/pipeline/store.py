@@ -56,7 +56,7 @@ STAGE_VERSIONS = {
     "arcs": 1,
     "compare": 6,
     "pieces": 2,
-    "program": 1,
+    "program": 2,
     "space": 3,
     "summary": 12,
     "prepared": 1,

@@ -2,9 +2,11 @@
 other programs
 are proved against it."""
 
+import tempfile
+import zipfile
 from typing import Annotated, Any, Literal
 
-from django.http import HttpRequest, StreamingHttpResponse
+from django.http import FileResponse, HttpRequest, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
 from django.utils.text import slugify
@@ -18,11 +20,12 @@ from nephos.core.pipeline.store import key_of
 from nephos.core.plan.schema import Plan, Setup, parse_plan
 from nephos.core.post.checksum import check_word, seal_state
 from nephos.core.post.schema import post_of
+from nephos.core.post.text import file_stem
 from nephos.core.post.write import retitled
 from nephos.core.stock.window import window_grid
 from nephos.web import jobs as service
 from nephos.web.api.meshes import body_pieces
-from nephos.web.blobs import read_range, save_blob, stream_chunks
+from nephos.web.blobs import read_chunks, read_range, save_blob, stream_chunks
 from nephos.web.derived import standing_stops
 from nephos.web.models import Job, Result, ResultArray
 from nephos.web.rows import to_be_made
@@ -62,20 +65,55 @@ def _place(job_id: int, setup_id: str) -> tuple[Job, Plan, Setup]:
     return job, plan, setup
 
 
+def _file_name(job: Job, name: str) -> str:
+    """Under which a program is saved: the job's present name before its own."""
+    return f"{file_stem(job.name)}_{name}"
+
+
+def _postable(plan: Plan) -> None:
+    stops = standing_stops(plan)
+    if stops:
+        raise Refused(f"nothing is posted: {stops[0]['text']}: {stops[0]['advice']}")
+
+
+def _heads(job: Job, plan: Plan, blob: int) -> tuple[bytes, bytes]:
+    """The first line of a program as it was written, and as it is now: the job may have another name or revision."""
+    old = read_range(blob, 0, 256).partition(b"\n")[0] + b"\n"
+    return old, retitled(post_of(plan.post), old, f"{job.name}, revision {job.revision}")
+
+
+@router.get("/{int:job_id}/programs.zip")
+def all_programs(request: HttpRequest, job_id: int) -> FileResponse:
+    """All posted programs of a job in one archive, as single files would be saved."""
+    job = get_object_or_404(Job, pk=job_id)
+    plan = parse_plan(service.current_plan(job))
+    _postable(plan)
+    held = tempfile.TemporaryFile()  # noqa: SIM115  the answer closes it
+    with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+        for setup in (item for item in plan.setups if item.worked):
+            files = Result.objects.filter(key=setup_keys(plan, setup).files).first()
+            if files is None:
+                raise Refused("the files are not written as the job is now: calculate it first")
+            for item in files.facts["programs"]:
+                row = get_object_or_404(ResultArray, result_id=f"{files.key}/{item['name']}", name="text")
+                old, new = _heads(job, plan, row.blob_id)
+                with archive.open(_file_name(job, item["name"]), "w") as target:
+                    for k, piece in enumerate(read_chunks(row.blob_id)):
+                        target.write(new + piece.removeprefix(old) if k == 0 else piece)
+    held.seek(0)
+    return FileResponse(held, as_attachment=True, filename=f"{file_stem(job.name)}.zip", content_type="application/zip")
+
+
 @router.get("/{int:job_id}/program/{setup_id}/{name}")
 def program(request: HttpRequest, job_id: int, setup_id: str, name: str) -> StreamingHttpResponse:
     """A posted program as a file to save. Refused while there is a stop that nobody has overridden."""
     job, plan, setup = _place(job_id, setup_id)
-    stops = standing_stops(plan)
-    if stops:
-        raise Refused(f"nothing is posted: {stops[0]['text']}: {stops[0]['advice']}")
+    _postable(plan)
     row = get_object_or_404(ResultArray, result_id=f"{setup_keys(plan, setup).files}/{name}", name="text")
-    # The job may have another name, or be at another revision, than when the file was written.
-    old = read_range(row.blob_id, 0, 256).partition(b"\n")[0] + b"\n"
-    new = retitled(post_of(plan.post), old, f"{job.name}, revision {job.revision}")
+    old, new = _heads(job, plan, row.blob_id)
     answer = StreamingHttpResponse(stream_chunks(row.blob_id, old, new), content_type="text/plain; charset=us-ascii")
     answer["Content-Length"] = row.blob.size + len(new) - len(old)
-    answer["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
+    answer["Content-Disposition"] = content_disposition_header(True, _file_name(job, name)) or "attachment"
     return answer
 
 
