@@ -194,7 +194,7 @@ def test_a_job_goes_out_as_a_file_and_comes_back(hill_job, tmp_path: Path) -> No
     driver = hill_job
     home = driver.current_url.split("/jobs/")[0]
     driver.get(home)
-    press(driver, "Save mound as a file")
+    press(driver, "Save as a file: mound")
     until(driver, lambda d: (tmp_path / "mound.nephos.zip").exists())
     time.sleep(0.5)
     bring_in(driver, tmp_path / "mound.nephos.zip")

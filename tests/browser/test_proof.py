@@ -244,7 +244,7 @@ def test_a_post_is_made_in_the_application_and_taken_by_a_job(hill_job) -> None:
 def test_what_a_run_really_took_is_entered_and_the_sheet_is_printed(hill_job) -> None:
     driver = hill_job
     calculated(driver)
-    press(driver, "Where the time goes")
+    driver.find_element(By.CSS_SELECTOR, "footer [aria-label*='where the time goes']").click()
     until(driver, lambda d: "changing cutters" in text(d))
     field(driver, "Actual time (h:min)").send_keys("soon")
     until(driver, lambda d: "give minutes (95) or hours and minutes" in text(d))

@@ -130,7 +130,7 @@ function JobTile(props: { job: JobListed; onCopy: () => void; onDelete: () => vo
             Duplicate
           </Quiet>
           <Quiet
-            aria-label={`Save ${job.name} as a file`}
+            aria-label={`Save as a file: ${job.name}`}
             onPress={() => window.location.assign(`/api/jobs/${job.id}/file`)}
           >
             Save as a file

@@ -83,7 +83,10 @@ function PathLegend(props: { high: number; low: number }) {
         <span>{lengthText(props.low, unit, 1)}</span>
       </Between>
       <div style={{ marginTop: 4 }}>
-        <span style={{ color: scene.rapid }}>····</span> positioning <span style={{ color: scene.entry }}>—</span> entry
+        <span aria-hidden style={{ color: scene.rapid }}>
+          ····
+        </span>{" "}
+        positioning <span style={{ color: scene.entry }}>—</span> entry
       </div>
     </Card>
   );
@@ -270,6 +273,7 @@ export function View(props: {
           dpr={[1, 1.5]}
           camera={{ fov: 30, position: [200, -400, 300], up: [0, 0, 1] }}
           gl={{ antialias: true, preserveDrawingBuffer: true, localClippingEnabled: true }}
+          role="application"
           aria-label="View of the block"
           tabIndex={0}
         >

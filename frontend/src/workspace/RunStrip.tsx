@@ -301,7 +301,11 @@ export function RunStrip(props: {
           <span data-testid="clock">{clock(time)}</span>
         </div>
         <div className="of">
-          <Quiet aria-label="Where the time goes" onPress={() => setAsking(true)} style={{ marginLeft: -5 }}>
+          <Quiet
+            aria-label={`of ${clock(total)}: where the time goes`}
+            onPress={() => setAsking(true)}
+            style={{ marginLeft: -5 }}
+          >
             of {clock(total)}
             {real && ` · ${real.split(",")[0]}`}
           </Quiet>

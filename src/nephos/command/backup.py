@@ -79,7 +79,7 @@ def write_backup(target: Path, results: bool = False, url: str | None = None) ->
                         cursor.copy(
                             f'COPY (SELECT {listed} FROM "{table}" WHERE {condition} ORDER BY 1) TO STDOUT'
                         ) as rows,
-                    ):  # type: ignore[call-overload]
+                    ):
                         for piece in rows:
                             out.write(piece)
                 about = {
@@ -134,12 +134,12 @@ def fill(source: Path, about: dict[str, Any], url: str | None = None) -> None:
                 archive.open(f"{name}.copy") as rows,
                 connection.cursor() as cursor,
                 cursor.copy(f'COPY "{table}" ({listed}) FROM STDIN') as copy,
-            ):  # type: ignore[call-overload]
+            ):
                 while piece := rows.read(1 << 20):
                     copy.write(piece)
             if "id" in columns:
                 connection.execute(
-                    f"SELECT setval(pg_get_serial_sequence('\"{table}\"', 'id'), "  # type: ignore[call-overload]
+                    f"SELECT setval(pg_get_serial_sequence('\"{table}\"', 'id'), "
                     f'GREATEST((SELECT max(id) FROM "{table}"), 1))'
                 )
         if not about["results"]:

@@ -108,7 +108,7 @@ def _operation(number: int, kind: str, spec: dict[str, Any]) -> Operation:
         number=number,
         strategy=key,
         cutter=cutter,
-        boundary=boundary,  # type: ignore[arg-type]
+        boundary=boundary,
         settings=settings.model_validate(spec),
     )
 

@@ -7,6 +7,7 @@ import subprocess
 import tempfile
 import time
 from pathlib import Path
+from typing import Any
 
 from nephos.command.machine import SetupFailed, ensure_packages, say
 from nephos.home import HOME, Config
@@ -32,11 +33,11 @@ def _folder() -> Path:
 
 
 def _as_owner(words: list[str], **more: object) -> "subprocess.CompletedProcess[str]":
-    extra: dict[str, object] = {"capture_output": True, "text": True, "stdin": subprocess.DEVNULL, "cwd": "/"} | more
+    extra: dict[str, Any] = {"capture_output": True, "text": True, "stdin": subprocess.DEVNULL, "cwd": "/"} | more
     if os.geteuid() == 0:
         user = pwd.getpwnam(_OWNER)
         extra |= {"user": user.pw_uid, "group": user.pw_gid, "extra_groups": []}
-    return subprocess.run(words, check=False, **extra)  # type: ignore[call-overload, no-any-return]
+    return subprocess.run(words, check=False, **extra)
 
 
 def _create(folder: Path, config: Config) -> None:

@@ -92,7 +92,7 @@ def heron_plan(digest: str) -> Plan:
             cutter=cutters[cutter],
             boundary=Limit(boundary="silhouette"),
             settings=settings,
-        )  # type: ignore[arg-type]
+        )
 
     operations = (
         cut(10, "rough_offset", 1, stepdown=4.0, stepover=4.0, leave=0.5, ramp_angle=5.0),

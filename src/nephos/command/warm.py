@@ -36,9 +36,10 @@ def main() -> None:
     look = quick_look(hill)
     summarize(hill)
     picture_mesh(small_hill(cells=500))
-    for kind in ("unify", "drop_shells", "close_holes"):
-        repair_kind(kind).apply(hill, repair_kind(kind).settings())
-    repair_kind("thin").apply(hill, repair_kind("thin").settings(triangles=1000, deviation=20.0))
+    for name in ("unify", "drop_shells", "close_holes"):
+        repair_kind(name).apply(hill, repair_kind(name).settings())
+    thin = repair_kind("thin")
+    thin.apply(hill, thin.settings.model_validate({"triangles": 1000, "deviation": 20.0}))
     model = Model(id="m", name="hill", mesh="hill", placement=Placement())
     for shape in SHAPES:
         cutter = standard_cutter(shape, 3)

@@ -1,6 +1,7 @@
 """Bytes in the database: written and read in chunks."""
 
 from collections.abc import AsyncIterator, Iterable, Iterator
+from typing import Any
 
 import psycopg
 import zstandard
@@ -12,7 +13,7 @@ CHUNK = 1 << 20
 _FETCHED = 8
 
 
-def _cursor() -> "psycopg.Cursor[tuple[object, ...]]":
+def _cursor() -> "psycopg.Cursor[tuple[Any, ...]]":
     """A cursor that sends bytes as they are; the framework's own writes them out as text, at twice the size."""
     connection.ensure_connection()
     return psycopg.Cursor(connection.connection)

@@ -234,7 +234,7 @@ def derived(plan: Plan) -> dict[str, Any]:
 
 
 def _derived(plan: Plan) -> dict[str, Any]:
-    items = known(plan)
+    items = known(plan.models)
     placed = {
         model.id: placed_model(items[model.id].look.support, model, plan.stock)
         for model in plan.models

@@ -99,5 +99,5 @@ def metrics_view(request: HttpRequest) -> HttpResponse:
     registry = REGISTRY
     if "PROMETHEUS_MULTIPROC_DIR" in os.environ:
         registry = CollectorRegistry()
-        MultiProcessCollector(registry)
+        MultiProcessCollector(registry)  # type: ignore[no-untyped-call]
     return HttpResponse(generate_latest(registry), content_type=CONTENT_TYPE_LATEST)

@@ -97,9 +97,10 @@ def _checked(about: Any) -> tuple[str, int, dict[str, str]]:
         and 0 < revision < 2**31
         and isinstance(meshes, dict)
     )
-    if not fits or not all(isinstance(item, str) for pair in meshes.items() for item in pair):  # type: ignore[union-attr]
+    held: dict[str, str] = dict(meshes) if isinstance(meshes, dict) else {}
+    if not fits or not all(isinstance(item, str) for pair in held.items() for item in pair):
         raise Refused("job.json in this job file is damaged: export the job again")
-    return str(name)[:120], int(revision), dict(meshes)  # type: ignore[arg-type, call-overload]
+    return str(name)[:120], int(str(revision)), held
 
 
 def _known(plan: Plan, names: dict[str, str]) -> None:

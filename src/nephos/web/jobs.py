@@ -42,7 +42,7 @@ def _moved(job_id: int, based_on: int, move: Callable[[Job], None]) -> Job:
 def write_plan(job_id: int, based_on: int, document: object, note: str) -> Job:
     """Add a revision. Refused where it is no plan; :class:`Stale` where somebody else was quicker."""
     plan = parse_plan(document)
-    known(plan)
+    known(plan.models)
 
     def add(job: Job) -> None:
         number = (Revision.objects.filter(job=job).aggregate(Max("number"))["number__max"] or 0) + 1

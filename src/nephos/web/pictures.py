@@ -14,7 +14,7 @@ _WOOD, _PALE = np.array([176, 141, 98]), np.array([62, 70, 74])
 _GROUND = (233, 231, 225)
 
 
-def shaded(top: F32, pitch: float, empty: np.ndarray | None = None) -> bytes:  # type: ignore[type-arg]
+def shaded(top: F32, pitch: float, empty: np.ndarray | None = None) -> bytes:
     """A PNG of heights (ny, nx) seen from above with light from the far left; `empty` cells are paper."""
     heights = top.astype(np.float64)
     dy, dx = np.gradient(heights, pitch)

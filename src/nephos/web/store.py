@@ -72,7 +72,7 @@ class DatabaseStore:
                 for name, array in result.arrays.items():
                     little = np.ascontiguousarray(array, array.dtype.newbyteorder("<"))
                     blob = save_blob(
-                        pieces_of(memoryview(little.reshape(-1)).cast("B") if little.size else memoryview(b""))
+                        pieces_of(little.reshape(-1).view(np.uint8).data if little.size else memoryview(b""))
                     )
                     ResultArray.objects.create(
                         result=row, name=name, dtype=little.dtype.str, shape=list(array.shape), blob=blob

@@ -43,7 +43,7 @@ class Known:
     look: MeshSummary
 
 
-def _kept_arrays(key: str, names: tuple[str, ...]) -> dict[str, np.ndarray]:  # type: ignore[type-arg]
+def _kept_arrays(key: str, names: tuple[str, ...]) -> dict[str, np.ndarray]:
     found = {}
     for name in names:
         row = ResultArray.objects.get(result_id=key, name=name)
@@ -67,14 +67,14 @@ def _from_row(row: Result, state: State, reason: str = "") -> Known:
     )
 
 
-def known(plan: Plan) -> dict[str, Known]:
+def known(among: tuple[Model, ...]) -> dict[str, Known]:
     """What is known of each model, by its id.
 
     A model whose mesh is still being read is left out; one whose mesh is gone is refused.
     """
-    models = {model.id: model for model in plan.models}
-    digests = {model.mesh for model in plan.models}
-    wanted = {mesh_summary_key(model) for model in plan.models} | {raw_mesh_summary_key(digest) for digest in digests}
+    models = {model.id: model for model in among}
+    digests = {model.mesh for model in among}
+    wanted = {mesh_summary_key(model) for model in among} | {raw_mesh_summary_key(digest) for digest in digests}
     rows = {row.key: row for row in Result.objects.filter(key__in=wanted)}
     waiting = set()
     if any(raw_mesh_summary_key(digest) not in rows for digest in digests):
@@ -98,8 +98,8 @@ def known(plan: Plan) -> dict[str, Known]:
 
 
 def mesh_summary_for(model: Model) -> MeshSummary:
-    """The look of one model, for edits."""
-    one = known(Plan.model_construct(models=(model,)))
+    """The summary of one model's mesh, for edits."""
+    one = known((model,))
     if model.id not in one:
         raise Refused("the mesh is still being read: try again in a moment")
     return one[model.id].look
@@ -148,7 +148,7 @@ def height_map_of(plan: Plan, setup: Setup) -> tuple[bool, DrawnHeightMap | None
 
 
 @lru_cache(maxsize=64)
-def outline_rims(key: str) -> tuple[np.ndarray, np.ndarray, np.ndarray]:  # type: ignore[type-arg]
+def outline_rims(key: str) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Of a drawn boundary: points (n, 2) of its outer outlines, where each ends, and how thick the part is there."""
     found = _kept_arrays(key, ("rims", "rim_ends", "rim_heights"))
     return found["rims"], found["rim_ends"], found["rim_heights"]

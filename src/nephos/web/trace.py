@@ -48,14 +48,14 @@ class Trace:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         """Answer a request."""
-        request.number = secrets.token_hex(6)  # type: ignore[attr-defined]
+        request.number = secrets.token_hex(6)
         begin = time.perf_counter()
         try:
             response = self.get_response(request)
         except Exception as error:
             response = failure(request, error)
         took = time.perf_counter() - begin
-        response.headers["X-Request-Id"] = request.number  # type: ignore[attr-defined]
+        response.headers["X-Request-Id"] = request.number
         REQUESTS.labels(request.method, response.status_code).inc()
         SECONDS.observe(took)
         if _LOGGED:
@@ -66,7 +66,7 @@ class Trace:
                 request.path,
                 response.status_code,
                 1000 * took,
-            )  # type: ignore[attr-defined]
+            )
         return response
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:

@@ -33,7 +33,7 @@ def boundary_named(space: "SetupSpace", key: str) -> Boundary:
         if item.id == key:
             return item
     if key in BUILT_IN:
-        return Boundary(id=key, name=BUILT_IN[key], source=key)  # type: ignore[arg-type]
+        return Boundary(id=key, name=BUILT_IN[key], source=key)
     raise Refused(f"the boundary '{key}' is no longer in the job: choose another one")
 
 

@@ -95,7 +95,7 @@ def _outcome(reading: Reading, stretch: Stretch, number: int, plan: Plan) -> Out
     points = np.ascontiguousarray(reading.points[stretch.first : stretch.last + 1])
     kinds = np.where(reading.rapid[moves] == 1, np.uint8(Kind.RAPID), np.uint8(Kind.CUT))
     seconds = move_seconds(points, kinds, reading.feeds[moves], machine_of(plan.machine))
-    operation = Operation(number=number, strategy="finish_raster", cutter=stretch.cutter, settings={})  # type: ignore[arg-type]
+    operation = Operation(number=number, strategy="finish_raster", cutter=stretch.cutter, settings={})
     none = OperationKeys(*[""] * 9)
     return Outcome(
         operation,

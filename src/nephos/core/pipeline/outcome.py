@@ -33,8 +33,8 @@ class Outcome:
 
     operation: Operation
     points: F64
-    kinds: np.ndarray  # type: ignore[type-arg]
-    feeds: np.ndarray  # type: ignore[type-arg]
+    kinds: np.ndarray
+    feeds: np.ndarray
     seconds: F64
     path: Toolpath
     depths: F32

@@ -275,7 +275,7 @@ def proof_of(
     )
     return Proof(
         comparison,
-        tuple(Worst(tuple(w["place"]), w["deviation"], w["reachable"]) for w in f["worst"]),  # type: ignore[arg-type]
+        tuple(Worst(tuple(w["place"]), w["deviation"], w["reachable"]) for w in f["worst"]),
         tuple(Gain(**g) for g in f["gains"]),
         tuple((d, share) for d, share in f["balls"]),
         f["walls"],

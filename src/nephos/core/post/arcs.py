@@ -30,7 +30,7 @@ class ArcPath:
 
     path: Toolpath
     centres: F64
-    turns: np.ndarray  # type: ignore[type-arg]
+    turns: np.ndarray
     firsts: I64
     ends: I64
 

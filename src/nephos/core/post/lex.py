@@ -30,7 +30,7 @@ class Words:
         """Word number `k` as it is written."""
         return f"{chr(self.letters[k])}{self.values[k]:g}"
 
-    def only(self, mask: np.ndarray) -> "Words":  # type: ignore[type-arg]
+    def only(self, mask: np.ndarray) -> "Words":
         """The words where `mask` (n,) is true."""
         return Words(self.letters[mask], self.values[mask], self.lines[mask], self.starts[mask])
 

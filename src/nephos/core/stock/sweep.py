@@ -404,7 +404,7 @@ def sweep(
     chosen = np.arange(moves)
     if straight > 0.0 and moves:
 
-        def shorten(first: int, last: int) -> np.ndarray:  # type: ignore[type-arg]
+        def shorten(first: int, last: int) -> np.ndarray:
             return _straight(points[first : last + 1], kinds[first:last], straight, 24) + first
 
         kept = in_parallel(shorten, moves, max(4096, moves // 16 + 1))

@@ -29,7 +29,7 @@ from nephos.web.jobfile import read_job_file, write_job_file
 from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.models import Piece as PieceRow
 from nephos.web.rows import to_be_made
-from nephos.web.summaries import mesh_summary_for
+from nephos.web.summaries import mesh_summary_for, work_out_missing
 from nephos.web.tasks import calculate as calculate_task
 from nephos.web.tasks import export_model, forget_results
 
@@ -222,7 +222,7 @@ def new_job(request: HttpRequest, body: NewJob) -> dict[str, Any]:
 def open_job(request: HttpRequest, job_id: int) -> dict[str, Any]:
     """A job as it stands; what is not known of it any more, as after an update of Nephos, is worked out again."""
     job = get_object_or_404(Job, pk=job_id)
-    service.work_out_missing(parse_plan(service.current_plan(job)))
+    work_out_missing(parse_plan(service.current_plan(job)))
     return job_state(job)
 
 

@@ -166,8 +166,8 @@ def window(request: HttpRequest, job_id: int, setup_id: str, body: Spot) -> dict
             key=key,
             plan=plan.model_dump(mode="json"),
             setup=setup.id,
-            low=body.low,
-            high=body.high,
+            low=list(body.low),
+            high=list(body.high),
             pitch=body.pitch,
             operations=body.operations,
         )
@@ -182,16 +182,15 @@ def block_file(
     found."""
     job, plan, setup = _place(job_id, setup_id)
     keys = setup_keys(plan, setup)
-    last = list(keys.operations.values())[-1:] or [None]
-    if last[0] is None or not Result.objects.filter(pk__in=[last[0].block, keys.pieces]).count() == 2:
+    if not keys.operations or Result.objects.filter(pk__in=[keys.block, keys.pieces]).count() != 2:
         raise Refused("the block is not worked out as the job stands: press Calculate first")
-    key = key_of("export", last[0].block, keys.pieces, suffix, alone)
+    key = key_of("export", keys.block, keys.pieces, suffix, alone)
     if to_be_made(key):
         name = f"{slugify(job.name) or 'job'}-{setup.id}-{'part' if alone else 'block'}{suffix}"
         export_block.defer(
             key=key,
             name=name,
-            block=last[0].block,
+            block=keys.block,
             pieces=keys.pieces,
             plan=plan.model_dump(mode="json"),
             setup=setup.id,

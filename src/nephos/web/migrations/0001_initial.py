@@ -8,7 +8,7 @@ class Migration(migrations.Migration):
 
     initial = True
 
-    dependencies = [
+    dependencies: list[tuple[str, str]] = [
     ]
 
     operations = [

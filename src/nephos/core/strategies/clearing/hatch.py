@@ -68,7 +68,7 @@ def in_chains(lines: F64, row: I64, both_ways: bool) -> F64:
     return np.array(out).reshape(-1, 4)
 
 
-def _beside(lines: F64, starts: I64, row: int, used: np.ndarray, last: int, end: F64, forward: bool) -> int:  # type: ignore[type-arg]
+def _beside(lines: F64, starts: I64, row: int, used: np.ndarray, last: int, end: F64, forward: bool) -> int:
     if row + 1 >= len(starts):
         return -1
     candidates = np.arange(starts[row], starts[row + 1])
