@@ -152,6 +152,9 @@ def main() -> int:
         press(driver, "Copy RS-274, metric, one file, cutters changed by the machine")
         until(driver, lambda d: "M30" in d.find_element(By.TAG_NAME, "pre").text)
         shoot(driver, folder / "posts.png", 1)
+        driver.get(f"{address}/machines")
+        until(driver, lambda d: "Rotary router" in d.page_source)
+        shoot(driver, folder / "machines.png", 1)
         for entry in driver.get_log("browser"):
             if entry["level"] == "SEVERE":
                 print(entry["message"], file=sys.stderr)

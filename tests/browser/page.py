@@ -35,7 +35,9 @@ def field(driver, label: str):
 def type_in(driver, label: str, value: str) -> None:
     box = field(driver, label)
     box.send_keys(Keys.CONTROL, "a")
-    box.send_keys(value, Keys.ENTER)
+    # In a dialog Enter presses its main button.
+    in_dialog = box.find_elements(By.XPATH, "ancestor::*[@role='dialog']")
+    box.send_keys(value, Keys.TAB if in_dialog else Keys.ENTER)
 
 
 def bring_in(driver, path: Path) -> None:
@@ -76,7 +78,7 @@ def press_like(driver, words: str) -> None:
 
 
 def calculated(driver, timeout: float = 120) -> None:
-    """Wait until all is worked out, by itself after a change or by the button where it can be pressed."""
+    """Wait until all is worked out, automatically after a change or by the button where it can be pressed."""
 
     def done(d) -> bool:
         if "all is up to date" in text(d).replace("not all is up to date", ""):

@@ -31,7 +31,7 @@ pytestmark = [pytest.mark.browser, pytest.mark.django_db(transaction=True)]
 
 def choose_model(driver) -> None:
     driver.find_element(By.CSS_SELECTOR, "[data-testid='row-model'] button").click()
-    until(driver, lambda d: "Path up" in text(d))
+    until(driver, lambda d: "Way up" in text(d))
 
 
 def ready(driver, revision: int) -> None:
@@ -174,7 +174,7 @@ def test_stock_zero_clamps_and_units(hill_job) -> None:
     type_in(driver, "Middle at, X", "25")
     type_in(driver, "Middle at, Y", "25")
     press(driver, "Save")
-    until(driver, lambda d: "clamp stands" in text(d) and "1 stop" in text(d))
+    until(driver, lambda d: "clamp is" in text(d) and "1 stop" in text(d))
 
     # Inches: the same part, other words.
     before = derived(parse_plan(current_plan(Job.objects.get())))["models"]
@@ -238,4 +238,4 @@ def test_a_boundary_and_a_cut_out_from_adding_to_the_proof(hill_job) -> None:
     until(driver, lambda d: "3 tabs" in text(d) and "0 stop" in text(d))
     calculated(driver)
     press(driver, "Post files…")
-    until(driver, lambda d: len(d.find_elements(By.CSS_SELECTOR, "a[download]")) == 3)
+    until(driver, lambda d: len(d.find_elements(By.CSS_SELECTOR, "li a[download]")) == 3)

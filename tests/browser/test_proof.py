@@ -85,7 +85,7 @@ def test_the_proof_is_stepped_through_cut_open_looked_at_closely_and_saved(hill_
     slider.send_keys(Keys.PAGE_UP)
     assert picture(driver) != whole and "off" not in driver.find_element(By.CSS_SELECTOR, "[data-testid='view']").text
     press(driver, "X")
-    choose(driver, "MeshSummary", "brass")
+    choose(driver, "Look", "brass")
     assert picture(driver) != whole
     # A window at full resolution.
     press(driver, "Close look")
@@ -163,7 +163,7 @@ def test_a_post_is_refused_on_a_stop_until_somebody_says_why(hill_job, tmp_path:
     until(driver, lambda d: "nothing holds it" in text(d) and "1 stop" in text(d))
     press(driver, "Post files…")
     until(driver, lambda d: "Post anyway…" in text(d))
-    assert not driver.find_elements(By.CSS_SELECTOR, "a[download]")
+    assert not driver.find_elements(By.CSS_SELECTOR, "li a[download]")
     press(driver, "Post anyway…")
     field(driver, "Because").send_keys("a vacuum holds it")
     press(driver, "Post at my own risk")
@@ -176,7 +176,7 @@ def test_a_post_is_refused_on_a_stop_until_somebody_says_why(hill_job, tmp_path:
     press_like(driver, "Show")
     until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-mode='proof'], [data-mode='paths']"))
     press(driver, "Post files…")
-    until(driver, lambda d: "Nothing is posted while a stop stands" in text(d))
+    until(driver, lambda d: "Nothing is posted while there is a stop" in text(d))
     press(driver, "Post anyway…")
     field(driver, "Because").send_keys("the vacuum, again")
     press(driver, "Post at my own risk")
@@ -184,16 +184,16 @@ def test_a_post_is_refused_on_a_stop_until_somebody_says_why(hill_job, tmp_path:
     press(driver, "Close")
     until(driver, lambda d: "all is up to date" in text(d).replace("not all is up to date", ""), 90)
     press(driver, "Post files…")
-    until(driver, lambda d: len(d.find_elements(By.CSS_SELECTOR, "a[download]")) == 3)
-    link = driver.find_elements(By.CSS_SELECTOR, "a[download]")[-1]
+    until(driver, lambda d: len(d.find_elements(By.CSS_SELECTOR, "li a[download]")) == 3)
+    link = driver.find_elements(By.CSS_SELECTOR, "li a[download]")[-1]
     link.click()
-    path = saved(tmp_path, link.text)
+    path = saved(tmp_path, f"mound_{link.text}")
     time.sleep(0.5)
     assert "posted in spite of a stop" in path.read_text() and len(read_program(path.read_bytes()).rapid)
     # The file is known again, and a changed one is told.
     chooser = driver.find_element(By.CSS_SELECTOR, "section input[type=file]")
     chooser.send_keys(str(path))
-    until(driver, lambda d: "of this job as it stands, unchanged" in text(d), 30)
+    until(driver, lambda d: "of this job as it is now, unchanged" in text(d), 30)
     until(driver, lambda d: "deepest gouge" in d.find_element(By.CSS_SELECTOR, "[data-testid='opened-file']").text, 40)
     press(driver, "Show it in the view")
     until(driver, lambda d: "is shown, not this job" in text(d))
@@ -214,7 +214,7 @@ def test_a_post_is_made_in_the_application_and_taken_by_a_job(hill_job) -> None:
     until(driver, lambda d: "{speed} is not known" in text(d))
     area = driver.find_element(By.XPATH, "//label[.='At the start of a file']/following::textarea[1]")
     area.send_keys(Keys.BACKSPACE * 12)
-    until(driver, lambda d: "Read back, it says what was meant" in text(d))
+    until(driver, lambda d: "Verified: the text reads back as planned" in text(d))
     box = field(driver, "Title")
     box.send_keys(Keys.CONTROL, "a")
     box.send_keys("Shed controller")
@@ -231,14 +231,14 @@ def test_a_post_is_made_in_the_application_and_taken_by_a_job(hill_job) -> None:
     driver.get(job)
     calculated(driver)
     press(driver, "Post files…")
-    until(driver, lambda d: len(d.find_elements(By.CSS_SELECTOR, "a[download]")) == 3)
+    until(driver, lambda d: len(d.find_elements(By.CSS_SELECTOR, "li a[download]")) == 3)
     choose(driver, "Post", "Shed controller")
     until(driver, lambda d: current_plan(Job.objects.get())["post"] != "rs274-metric")
     press(driver, "Close")
     until(driver, lambda d: "not all is up to date" in text(d))
     calculated(driver)
     press(driver, "Post files…")
-    until(driver, lambda d: len(d.find_elements(By.CSS_SELECTOR, "a[download]")) == 1)
+    until(driver, lambda d: len(d.find_elements(By.CSS_SELECTOR, "li a[download]")) == 1)
 
 
 def test_what_a_run_really_took_is_entered_and_the_sheet_is_printed(hill_job) -> None:

@@ -73,9 +73,9 @@ def test_from_upload_to_program(browser, tmp_path: Path) -> None:
 
     press(browser, "Post files…")
     until(browser, lambda d: "front left corner of the stock, on its top face" in text(d))
-    links = browser.find_elements(By.CSS_SELECTOR, "a[download]")
+    links = browser.find_elements(By.CSS_SELECTOR, "li a[download]")
     assert len(links) == 3, "one file a cutter"
-    names = [link.text for link in links]
+    names = [f"fen-mound_{link.text}" for link in links]
     for link in links:
         link.click()
     until(browser, lambda d: all((tmp_path / name).exists() for name in names))

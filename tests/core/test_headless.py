@@ -84,7 +84,7 @@ def test_the_plan_in_the_report_gives_the_same_programs_to_the_byte(hill_file: P
         (["--stock", "30,30,-1", "--finish", "ball:3"], "thickness"),
         (["--stock", "30,30,10", "--finish", "ball:3,stepover=9"], "larger than the cutter"),
         (["--stock", "30,30,10", "--finish", "blob:3"], "no cutter shape"),
-        (["--stock", "10,30,10", "--finish", "ball:3"], "out of the stock along X"),
+        (["--stock", "10,30,10", "--finish", "ball:3"], "outside the stock along X"),
         (["--stock", "30,30,3", "--finish", "ball:3"], "under the stock"),
         (["--stock", "30,30,10", "--finish", "ball:3,angel=3"], "angel"),
         (["--stock", "30,30,10", "--finish", "ball:3", "--post", "none"], "no post"),

@@ -19,7 +19,7 @@ from nephos.core.pipeline.store import MemoryStore
 from nephos.core.post.checksum import check_word, seal_state
 from nephos.core.post.preview import preview
 from nephos.core.post.read import read_program
-from nephos.core.post.schema import Post, checked_post, parse_post, post_named, shipped_posts
+from nephos.core.post.schema import Post, checked_post, in_unit, parse_post, post_named, shipped_posts
 from nephos.core.post.split import split_steps, too_large
 from nephos.core.post.write import Step, write_program
 from nephos.core.toolpath import Kind, Toolpath
@@ -202,6 +202,22 @@ def test_the_post_of_a_job_may_be_the_shops_own() -> None:
     assert again.programs[0].name.endswith(".tap") and b"G20" in again.programs[0].text
     step = 25.4 * 1e-4
     assert np.nanmax(np.abs(again.outcomes[0].points - done.outcomes[0].points)) <= step
+
+
+def test_the_unit_of_the_files_is_a_choice_beside_the_post() -> None:
+    hill, rough = small_hill(side=20, cells=12), op("rough_offset", FLAT, stepover=2.0, stepdown=2.0)
+    done = run(hill, rough, pitch=0.5)
+    for post in ("rs274-metric-changer", "rs274-metric-arcs"):
+        plan = done.space.plan.model_copy(update={"post": post, "post_unit": "in"})
+        again = run_setup(plan, plan.setups[0], lambda _: hill, Work(MemoryStore()))
+        text = again.programs[0].text
+        assert b"G20" in text and b"G21" not in text
+        reading = read_program(text)
+        ends = reading.points[np.isfinite(reading.points).all(axis=1)] + again.space.zero
+        assert np.abs(ends[:, 2].min() - done.outcomes[0].path.points[:, 2].min()) <= 25.4e-4
+    mute = Post.model_validate(post_named("rs274-metric").model_dump() | {"id": "mute", "start": ["G90"]})
+    with pytest.raises(Refused, match="gives no unit with G21"):
+        in_unit(mute, "in")
 
 
 def test_the_check_word_tells_a_file_that_was_changed() -> None:

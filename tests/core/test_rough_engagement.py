@@ -205,7 +205,7 @@ def test_rough_ground_is_roughed_in_fronts_as_far_as_in_rings() -> None:
 
 
 def test_only_what_has_an_area_is_laid_over_other_ground() -> None:
-    """EstimateInput that touches other ground in a line or a point only gives collections, which nothing can be laid
+    """Ground that touches other ground in a line or a point only gives collections, which nothing can be laid
     over."""
     mixed = shapely.GeometryCollection([box(0, 0, 4, 4), LineString([(4, 0), (9, 0)]), Point(7, 7)])
     areas = areas_of(mixed)

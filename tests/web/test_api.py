@@ -73,7 +73,7 @@ def test_the_whole_way_from_upload_to_program(shop: Client, job: dict) -> None:
     for program in info["programs"]:
         answer = shop.get(f"/api/jobs/{job['id']}/program/{info['id']}/{program['name']}")
         text = body_of(answer)
-        assert answer["Content-Disposition"].endswith(f'"{program["name"]}"') and len(text) == program["size"]
+        assert answer["Content-Disposition"].endswith(f'_{program["name"]}"') and len(text) == program["size"]
         assert text.startswith(b"(Hill, revision 1)") and text.rstrip().endswith(b"M30")
         line = shop.get(f"/api/results/{info['files_key']}/line/{program['numbers'][0]}/5").json()
         assert text.split(b"\n")[line["line"] - 1].decode() == line["text"] and line["file"] == program["name"]

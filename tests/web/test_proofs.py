@@ -172,7 +172,9 @@ def test_a_window_of_the_block_at_full_resolution(shop: Client, job: dict) -> No
     key = send(shop, f"/jobs/{job['id']}/window/{setup}", body).json()["key"]
     facts = shop.get(f"/api/results/{key}/facts").json()["facts"]
     heights = np.frombuffer(body_of(shop.get(f"/api/results/{key}/array/high")), "<f4").reshape(60, 80)
-    assert (facts["nx"], facts["ny"]) == (80, 60) and 0 < heights.min() < heights.max() <= job["plan"]["stock"]["thickness"]
+    assert (facts["nx"], facts["ny"]) == (80, 60) and 0 < heights.min() < heights.max() <= job["plan"]["stock"][
+        "thickness"
+    ]
     huge = send(shop, f"/jobs/{job['id']}/window/{setup}", body | {"high": [400, 400], "pitch": 0.01})
     assert huge.status_code == 422 and "make it smaller" in huge.json()["message"]
 
@@ -407,7 +409,9 @@ def test_the_line_of_a_move_is_found_in_the_file_that_it_went_to(shop: Client, j
             # The words of the line are where the move ends.
             for word in line.split():
                 if word[0] in "XYZ":
-                    assert float(word[1:]) == pytest.approx(moves[move + 1]["XYZ".index(word[0])] - zero["XYZ".index(word[0])], abs=1e-9)
+                    assert float(word[1:]) == pytest.approx(
+                        moves[move + 1]["XYZ".index(word[0])] - zero["XYZ".index(word[0])], abs=1e-9
+                    )
     assert shop.get(f"/api/results/{info['files_key']}/line/10/{10**8}").status_code == 404
 
 

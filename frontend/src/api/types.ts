@@ -40,57 +40,13 @@ export interface Edit {
   do: string;
   [word: string]: unknown;
 }
-export interface Fix {
-  label: string;
-  edit: Edit;
-}
+export type Fix = Omit<Schemas["FixAnswer"], "edit"> & { edit: Edit };
 
-export interface Finding {
-  code: string;
-  level: "stop" | "caution" | "note";
-  row: string;
-  text: string;
-  advice: string;
-  place: [number, number, number] | null;
-  moment: number | null;
-  fixes: Fix[];
-  overridden: string;
-}
+export type Finding = Omit<Schemas["FindingAnswer"], "fixes"> & { fixes: Fix[] };
 
-export interface MeshFacts {
-  format: string;
-  triangles: number;
-  vertices: number;
-  size: number[];
-  watertight: boolean;
-  shells: number;
-  holes: number;
-  flipped: number;
-  inside_out: number;
-  without_area: number;
-  duplicates: number;
-  nonmanifold: number;
-  largest_hole: number;
-  smallest_shell: number;
-  repairs: string[];
-  said: string[];
-  unit: { name: string; mm: number; sure: boolean };
-}
+export type MeshFacts = Schemas["MeshFacts"];
 
-export interface ModelState {
-  state: "ready" | "working" | "refused";
-  reason: string;
-  look: string;
-  facts: MeshFacts;
-  low: number[];
-  high: number[];
-  size: number[];
-  scale: number[];
-  matrices: number[][][];
-  percent: number;
-  slab: number | null;
-  undercut: number;
-}
+export type ModelState = Schemas["ModelAnswer"];
 
 export interface RepairKind {
   key: string;
@@ -99,90 +55,20 @@ export interface RepairKind {
   schema: { properties: Record<string, SettingField & { length?: boolean }> };
 }
 
-export interface Estimate {
-  seconds: number;
-  lines: number;
-  layers: number;
-  scallop: number | null;
-}
+export type Estimate = Schemas["EstimateAnswer"];
 
-export interface Feeds {
-  sum: string;
-  own: string[];
-  kept: string[];
-  proposed: { feed: number; plunge_feed: number; spindle: number };
-  proposed_sum: string;
-}
+export type Feeds = Schemas["FeedsAnswer"];
 
-export interface OperationInfo {
-  number: number;
-  parent: number;
-  cutter: Cutter;
-  title: string;
-  summary: string;
-  line: string;
-  outline: [number, number][];
-  feeds: Feeds;
-  state: "current" | "out of date" | "blocked" | "off";
-  reason?: string;
-  seconds?: number;
-  moves?: number;
-  tabs: { outline: number; share: number; at: [number, number] }[];
-  keys?: { moves: string; frames: string };
-  estimate?: Estimate;
-  curve?: [number, number][];
-}
+export type OperationInfo = Schemas["OperationAnswer"];
 
-export interface GridFacts {
-  x0: number;
-  y0: number;
-  pitch: number;
-  nx: number;
-  ny: number;
-}
+export type GridFacts = Schemas["GridAnswer"];
 
-export interface Summary {
-  compare: Record<string, number>;
-  findings: Finding[];
-  grid: GridFacts;
-  stock: { x0: number; y0: number; z0: number; x1: number; y1: number; z1: number };
-  worst: Worst[];
-  gains: Gain[];
-  pieces: Piece3D[];
-  block_key: string;
-  compare_grid: GridFacts;
-}
+export type Summary = Schemas["SummaryAnswer"];
 
-export interface Worst {
-  place: [number, number, number];
-  deviation: number;
-  reachable: boolean;
-}
-export interface Gain {
-  number: number;
-  removed: number;
-  left: number;
-  within: number;
-}
-export interface Piece3D {
-  kind: "part" | "frame" | "free";
-  volume: number;
-  place: [number, number, number];
-  freed_by: number | null;
-  freed: number | null;
-}
-/** How long a setup takes, in seconds, and what the times that were entered make of it. */
-export interface JobTime {
-  moves: number;
-  changes: number;
-  waits: number;
-  total: number;
-  calculated: boolean;
-  factor: number;
-  low: number;
-  high: number;
-  entries: number;
-}
+export type Worst = Schemas["WorstAnswer"];
+export type Gain = Schemas["GainAnswer"];
+export type Piece3D = Schemas["PieceAnswer"];
+export type JobTime = Schemas["TimeAnswer"];
 
 /** A program from a file, proved against the stock. */
 export interface ExternalProgram {
@@ -204,72 +90,31 @@ export interface ExternalProgram {
   }[];
 }
 export type Post = Required<Schemas["Post"]>;
-export interface PostListed {
-  shipped: boolean;
-  data: Post;
-}
+export type PostListed = Omit<Schemas["PostListed"], "data"> & { data: Post };
 
 export type Axis = Required<Schemas["Axis"]>;
 export type Machine = Required<Omit<Schemas["Machine"], "axes" | "bed">> & {
   axes: Axis[];
   bed: [number, number] | null;
 };
-export interface MachineListed {
-  shipped: boolean;
-  data: Machine;
-}
+export type MachineListed = Omit<Schemas["MachineListed"], "data"> & { data: Machine };
 
-/** A posted file: bytes, the operations in it, how long they take, and what cuts. */
-export interface Program {
-  name: string;
-  size: number;
-  numbers: number[];
-  seconds: number;
-  cutters: string[];
-}
+export type Program = Schemas["ProgramAnswer"];
 
-export interface SetupInfo {
-  id: string;
-  zero: string;
-  post_unit: "mm" | "in";
-  matrix: number[][];
-  /** The work zero in the frame of the setup. */
-  zero_at: [number, number, number];
-  drawn: boolean;
-  outlines: Record<string, { key: string; area?: number; loops?: number; refused?: string } | null>;
-  operations: OperationInfo[];
-  summary_key: string | null;
-  summary: Summary | null;
-  programs: Program[] | null;
-  files_key: string;
-  compare_key: string | null;
-  pieces_key: string | null;
-  time: JobTime;
-  findings: Finding[];
-}
+export type SetupInfo = Omit<Schemas["SetupAnswer"], "findings"> & { findings: Finding[] };
 
-export interface Derived {
-  models: Record<string, ModelState | { state: "reading" }>;
+export type Derived = Omit<Schemas["DerivedAnswer"], "findings" | "setups"> & {
   findings: Finding[];
   setups: SetupInfo[];
-  pitch: number;
-}
+};
 
 export type FullPlan = Omit<Plan, "setups"> & { setups: Setup[] };
 
-export interface Job {
-  id: number;
-  name: string;
-  version: number;
-  revision: number;
-  can_undo: boolean;
-  can_redo: boolean;
+export type Job = Omit<Schemas["JobState"], "plan" | "derived" | "machine"> & {
   plan: FullPlan;
   derived: Derived;
   machine: Machine;
-  calculation: Calculation | null;
-  meshes: Record<string, { name: string; facts: MeshFacts }>;
-}
+};
 
 /** The state of a model whose mesh has been read, or undefined. */
 export function placedOf(derived: Derived, id: string): ModelState | undefined {

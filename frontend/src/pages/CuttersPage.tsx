@@ -4,6 +4,7 @@ import { Cell, Column, FileTrigger, Row as TableRow, Table, TableBody, TableHead
 import styled from "styled-components";
 import { useCutterActions, useCutterLook, useCutters, useShapes, useShelf } from "../api/hooks";
 import type { Cutter, CutterRow, Material } from "../api/types";
+import { ConfirmDelete } from "../parts/ConfirmDelete";
 import { Ask, Button, Choose, Foot, Quiet, Said } from "../parts/controls";
 import { CutterDrawing } from "../parts/CutterDrawing";
 import { feedText, lengthText } from "../lib/numbers";
@@ -258,7 +259,7 @@ function ImportCutters() {
       {
         onSuccess: (done) => {
           setTaken(clash === "ask" ? (done.count ? [] : done.taken) : []);
-          setSaid(done.count ? `${done.count} cutters brought in.` : "");
+          setSaid(done.count ? `${done.count} cutters imported.` : "");
         },
         onError: (error) => {
           setTaken([]);
@@ -395,21 +396,12 @@ export function CuttersPage() {
         </p>
       </Sheet>
       {open && <CutterForm key={open.id ?? "new"} row={open} onClose={() => setOpen(null)} />}
-      <Ask title={`Delete ${gone?.data.name ?? ""}?`} open={gone !== null} onClose={() => setGone(null)}>
-        <p>Jobs that use it keep it.</p>
-        <Foot>
-          <Button onPress={() => setGone(null)}>Keep it</Button>
-          <Button
-            $danger
-            onPress={() => {
-              if (gone) remove.mutate(gone.id);
-              setGone(null);
-            }}
-          >
-            Delete
-          </Button>
-        </Foot>
-      </Ask>
+      <ConfirmDelete
+        name={gone?.data.name ?? null}
+        text="Jobs that use it keep it."
+        onDelete={() => gone && remove.mutate(gone.id)}
+        onClose={() => setGone(null)}
+      />
     </>
   );
 }

@@ -5,6 +5,7 @@ import { useNavigate } from "react-router";
 import styled from "styled-components";
 import { useFormats, useJobList, useJobs, useStorage } from "../api/hooks";
 import type { JobListed } from "../api/types";
+import { ConfirmDelete } from "../parts/ConfirmDelete";
 import { Ask, Button, Foot, Quiet, Said } from "../parts/controls";
 import { NumberField, WordField } from "../parts/fields";
 import { useUpload } from "../parts/upload";
@@ -282,21 +283,12 @@ export function JobsPage() {
         {jobs?.length === 0 && <p>No jobs yet. Drop a mesh or a job file anywhere on this page, or press New job.</p>}
       </Tiles>
       <StorageLine />
-      <Ask title={`Delete ${gone?.name ?? ""}?`} open={gone !== null} onClose={() => setGone(null)}>
-        <p>The job and all its revisions are deleted for good. Its mesh stays.</p>
-        <Foot>
-          <Button onPress={() => setGone(null)}>Keep it</Button>
-          <Button
-            $danger
-            onPress={() => {
-              if (gone) remove.mutate(gone.id);
-              setGone(null);
-            }}
-          >
-            Delete
-          </Button>
-        </Foot>
-      </Ask>
+      <ConfirmDelete
+        name={gone?.name ?? null}
+        text="The job and all its revisions are deleted for good. Its mesh stays."
+        onDelete={() => gone && remove.mutate(gone.id)}
+        onClose={() => setGone(null)}
+      />
       <Ask title="New job" open={name !== null} onClose={() => setName(null)}>
         <WordField label="Name" value={name ?? ""} onChange={setName} />
         <Foot>

@@ -6,6 +6,7 @@ import { useMachineActions, useMachines } from "../api/hooks";
 import type { Axis, Machine, MachineListed } from "../api/types";
 import { lengthText } from "../lib/numbers";
 import { copyOf, travelText, withRotary } from "../lib/machines";
+import { ConfirmDelete } from "../parts/ConfirmDelete";
 import { Ask, Button, Choose, Foot, Quiet, Said } from "../parts/controls";
 import { NumberField, WordField } from "../parts/fields";
 import { List, Sheet } from "./CuttersPage";
@@ -288,21 +289,12 @@ export function MachinesPage() {
         </p>
       </Sheet>
       {open && <Editor key={open.key ?? "new"} shown={open} onClose={() => setOpen(null)} />}
-      <Ask title={`Delete ${gone?.data.name ?? ""}?`} open={gone !== null} onClose={() => setGone(null)}>
-        <p>Jobs that took it keep it.</p>
-        <Foot>
-          <Button onPress={() => setGone(null)}>Keep it</Button>
-          <Button
-            $danger
-            onPress={() => {
-              if (gone) remove.mutate(gone.data.id);
-              setGone(null);
-            }}
-          >
-            Delete
-          </Button>
-        </Foot>
-      </Ask>
+      <ConfirmDelete
+        name={gone?.data.name ?? null}
+        text="Jobs that took it keep it."
+        onDelete={() => gone && remove.mutate(gone.data.id)}
+        onClose={() => setGone(null)}
+      />
     </>
   );
 }

@@ -4,6 +4,7 @@ import { Cell, Column, FileTrigger, Row as TableRow, TableBody, TableHeader } fr
 import styled from "styled-components";
 import { usePostActions, usePostPreview, usePosts } from "../api/hooks";
 import type { Post, PostListed } from "../api/types";
+import { ConfirmDelete } from "../parts/ConfirmDelete";
 import { Ask, Button, Choose, Foot, Quiet, Said } from "../parts/controls";
 import { LinesField, NumberField, WordField } from "../parts/fields";
 import { List, Sheet } from "./CuttersPage";
@@ -379,21 +380,12 @@ export function PostsPage() {
         </p>
       </Sheet>
       {open && <Editor key={open.key ?? "new"} shown={open} onClose={() => setOpen(null)} />}
-      <Ask title={`Delete ${gone?.data.title ?? ""}?`} open={gone !== null} onClose={() => setGone(null)}>
-        <p>Jobs that took it keep it.</p>
-        <Foot>
-          <Button onPress={() => setGone(null)}>Keep it</Button>
-          <Button
-            $danger
-            onPress={() => {
-              if (gone) remove.mutate(gone.data.id);
-              setGone(null);
-            }}
-          >
-            Delete
-          </Button>
-        </Foot>
-      </Ask>
+      <ConfirmDelete
+        name={gone?.data.title ?? null}
+        text="Jobs that took it keep it."
+        onDelete={() => gone && remove.mutate(gone.data.id)}
+        onClose={() => setGone(null)}
+      />
     </>
   );
 }

@@ -319,6 +319,8 @@ const Term = styled(AriaButton)`
   font: inherit;
   color: inherit;
   cursor: help;
+  position: relative;
+  z-index: 1;
 `;
 
 /** Something with an explanation, which pointer, keyboard and screen reader reach. */

@@ -71,6 +71,13 @@ const Empty = styled.div`
 const MODES: Record<Mode, string> = { place: "Place", paths: "Paths", proof: "Proof", compare: "Compare" };
 const DIRECTIONS: Record<Direction, string> = { top: "Top", front: "Front", right: "Right", corner: "Corner" };
 
+const Stroke = styled.i<{ $line: string }>`
+  display: inline-block;
+  width: 22px;
+  vertical-align: middle;
+  border-top: 2px ${(p) => p.$line};
+`;
+
 function PathLegend(props: { high: number; low: number }) {
   const { plan } = useSheetState();
   const unit = plan.units ?? "mm";
@@ -83,10 +90,7 @@ function PathLegend(props: { high: number; low: number }) {
         <span>{lengthText(props.low, unit, 1)}</span>
       </Between>
       <div style={{ marginTop: 4 }}>
-        <span aria-hidden style={{ color: scene.rapid }}>
-          ····
-        </span>{" "}
-        positioning <span style={{ color: scene.entry }}>—</span> entry
+        <Stroke $line={`dotted ${scene.rapid}`} /> positioning <Stroke $line={`solid ${scene.entry}`} /> entry
       </div>
     </Card>
   );

@@ -23,7 +23,7 @@ export const Swatch = styled.span<{ $tone: string }>`
   border: 1px solid #0002;
 `;
 
-/** What stands along the top of the view. It goes on in another row where the view is narrow. */
+/** The controls along the top of the view. It goes on in another row where the view is narrow. */
 export const TopTools = styled.div`
   position: absolute;
   top: 10px;

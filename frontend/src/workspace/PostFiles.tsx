@@ -5,7 +5,7 @@ import styled from "styled-components";
 import { checkFile, resultOf, usePosts, type FileSaid } from "../api/hooks";
 import type { ExternalProgram, Finding, FullPlan, Job, Post, Program, SetupInfo } from "../api/types";
 import { clock, lengthText } from "../lib/numbers";
-import { Ask, Button, Choose, Foot, Said } from "../parts/controls";
+import { Ask, Button, Choose, Foot, Row, Said } from "../parts/controls";
 import { WordField } from "../parts/fields";
 import { Mark } from "../parts/Marks";
 import { infoOf, setupOf, useSheetState, withWork } from "./state";
@@ -269,6 +269,18 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
   return (
     <Ask title="Post files" open={props.open} onClose={props.onClose}>
       <Choose wide label="Post" value={mine} choices={choices} onChange={choose} />
+      <Row>
+        <span>Unit of the files</span>
+        <Choose
+          wide
+          label="Unit of the files"
+          value={plan.post_unit ?? "post"}
+          choices={{ post: "of the post", mm: "millimetres", in: "inches" }}
+          onChange={(unit) =>
+            keep({ ...plan, post_unit: unit === "post" ? null : (unit as "mm" | "in") }, "unit of the files")
+          }
+        />
+      </Row>
       {stops.map((finding) => (
         <StopLine key={finding.code + finding.row} finding={finding} />
       ))}
@@ -288,7 +300,7 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
           </div>
         ))}
       {current && standing.length > 0 && (
-        <p>Nothing is posted while a stop stands. Fix it, or write down why you post it anyway.</p>
+        <p>Nothing is posted while there is a stop. Fix it, or give the reason why you post it anyway.</p>
       )}
       {standing.length === 0 &&
         worked.map((item) => <SetupFiles key={item.id} job={job} info={item} named={plan.setups.length > 1} />)}

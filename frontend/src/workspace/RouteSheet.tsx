@@ -44,6 +44,7 @@ const Rows = styled(DropZone)`
   }
 `;
 const SetupLine = styled.div<{ $chosen: boolean }>`
+  position: relative;
   display: flex;
   justify-content: space-between;
   padding: 8px 14px;

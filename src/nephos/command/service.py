@@ -152,7 +152,7 @@ def start(words: list[str]) -> int:
                 _keep_database_up()
             for name, module, log in (("worker", WORKER, "worker.log"), ("web", server_words(port), "web.log")):
                 if processes[name].poll() is not None:
-                    say(f"the {name} stopped by itself and is started again")
+                    say(f"the {name} stopped unexpectedly and is started again")
                     processes[name] = _spawn(module, log)
     except _Stopped:
         say("stopping")
@@ -215,7 +215,7 @@ def reset(words: list[str]) -> int:
     with psycopg.connect(url, autocommit=True) as connection:
         connection.execute("DROP DATABASE IF EXISTS nephos WITH (FORCE)")
     postgres.stop()
-    say("all is deleted; ./nephos start begins anew")
+    say("all is deleted; ./nephos start makes a new sample shop")
     return 0
 
 

@@ -20,7 +20,6 @@ from nephos.core.mesh.orientation import slab_height, undercut
 from nephos.core.pipeline.keys import SetupKeys, setup_keys
 from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, zero_in_frame, zero_in_words
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
-from nephos.core.post.schema import post_of
 from nephos.core.strategies.cut_out import CutOutSettings, shown_tabs
 from nephos.core.strategies.registry import strategy
 from nephos.core.units import number_in
@@ -193,7 +192,7 @@ def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str
     return {
         "id": setup.id,
         "zero": zero_in_words(setup, plan.units),
-        "post_unit": post_of(plan.post).unit,
+        "post_unit": plan.own_post.unit,
         "matrix": to_setup(plan.stock, setup).tolist(),
         "zero_at": zero_in_frame(plan.stock, setup).tolist(),
         "outlines": {name: {"key": key, **drawn[key]} if key in drawn else None for name, key in outlines.items()},

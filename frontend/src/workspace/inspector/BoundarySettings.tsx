@@ -14,7 +14,7 @@ const SOURCES = {
   stock: "stock",
   rectangle: "rectangle",
   circle: "circle",
-  drawn: "drawn or brought in",
+  drawn: "drawn or imported",
 };
 const HOW = { join: "joined with", cut: "without", intersect: "common with" };
 

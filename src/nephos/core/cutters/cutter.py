@@ -75,7 +75,7 @@ class Cutter(BaseModel):
             )
         if self.stickout is not None and self.stickout > self.overall_length:
             raise ValueError(
-                f"it stands out {self.stickout:g} mm, more than it is long ({self.overall_length:g} mm): correct one of them"
+                f"its stick-out is {self.stickout:g} mm, more than its length ({self.overall_length:g} mm): correct one of them"
             )
         if self.corner_radius > self.radius:
             raise ValueError(

@@ -119,7 +119,7 @@ def _side_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
                 f"model-side-{_AXES[axis].lower()}",
                 "stop",
                 model.id,
-                f"the model stands {mm(over)} out of the stock along {_AXES[axis]}",
+                f"the model is {mm(over)} outside the stock along {_AXES[axis]}",
                 "make it smaller, move it, or take larger stock",
                 fixes=tuple(fixes),
             )
@@ -145,7 +145,7 @@ def _bar_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
             "model-beside-bar",
             "caution",
             model.id,
-            f"corners of the model's box stand {mm(over)} out of the round bar",
+            f"corners of the model's box are {mm(over)} outside the round bar",
             "make it smaller or take a thicker bar",
             fixes=(fix,),
         )
@@ -207,7 +207,7 @@ def _loose_findings(plan: Plan, model: Model, box: Placed, look: MeshSummary) ->
             "loose-piece-sizes",
             "caution",
             model.id,
-            f"a loose piece stands out of the rest: {_AXES[axis]} is {size(float(box.size[axis]))} with it, {size(float(main[axis]))} "
+            f"a loose piece lies outside the rest: {_AXES[axis]} is {size(float(box.size[axis]))} with it, {size(float(main[axis]))} "
             "without",
             "drop the loose pieces; the scale of the rest is kept",
             fixes=(
@@ -351,7 +351,7 @@ def _setup_findings(plan: Plan, setup: Setup, placed: dict[str, Placed]) -> list
                         "keep-out-on-model",
                         "stop",
                         "stock",
-                        f"{item.name} stands {mm(float(common.min()))} in {model.name}",
+                        f"{item.name} is {mm(float(common.min()))} inside {model.name}",
                         "move it, or hold the stock some other way",
                         (float(spot[0]), float(spot[1]), float(spot[2])),
                         fixes=(

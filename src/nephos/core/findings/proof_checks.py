@@ -234,7 +234,7 @@ _STRUCK = {
         "holder-in-wall",
         "stop",
         "the holder goes {depth} into the material",
-        "let the cutter stand out farther, or clear the stock above first",
+        "give the cutter a longer stick-out, or clear the stock above first",
     ),
 }
 
@@ -442,9 +442,9 @@ def _holding(done: SetupOutcome, starts: dict[int, float], mm: Say, number: Say)
                 "tab-on-nothing",
                 "stop",
                 str(hanging[0].operation),
-                f"{len(hanging)} of the tabs hang on nothing, one at {_in_program(done.space, x, y, number)}: beside it the "
+                f"{len(hanging)} tabs hold on nothing, one at {_in_program(done.space, x, y, number)}: beside it the "
                 "stock is gone or ends",
-                "move the tab to where the frame stands, or take larger stock",
+                "move the tab to where there is a frame, or take larger stock",
                 (x, y, foot + hanging[0].height),
             )
         )

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from nephos.core.machine.machine import machine_of
 from nephos.core.pipeline.store import key_of
 from nephos.core.plan.schema import Operation, Plan, Setup
-from nephos.core.post.schema import post_of
 
 
 @dataclass(frozen=True)
@@ -143,7 +142,7 @@ def _keys_of(plan: Plan, setup: Setup, after: str | None) -> SetupKeys:
         compare_limit(plan, setup),
         plan.tolerance,
         [operation.cutter.shape for operation in todo],
-        post_of(plan.post).arcs,
+        plan.own_post.arcs,
     )
     summary = key_of(
         "summary",
@@ -159,7 +158,7 @@ def _keys_of(plan: Plan, setup: Setup, after: str | None) -> SetupKeys:
     files = key_of(
         "program",
         summary,
-        post_of(plan.post).model_dump(),
+        plan.own_post.model_dump(),
         [operation.coolant for operation in todo],
         [item.model_dump() for item in plan.overrides],
         plan.units if plan.overrides else None,

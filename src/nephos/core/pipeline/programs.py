@@ -16,7 +16,7 @@ from nephos.core.plan.schema import Operation, Override, Plan, Setup
 from nephos.core.post.control import PlannedStep, control_words, planned_control, spindle_faults, unplanned
 from nephos.core.post.meaning import MOVES_BY_ITSELF, difference, lines_of_moves
 from nephos.core.post.read import Reading, read_program
-from nephos.core.post.schema import Post, post_of
+from nephos.core.post.schema import Post
 from nephos.core.post.split import split_steps, too_large
 from nephos.core.post.text import file_stem
 from nephos.core.post.write import Program, Step, arcs_of, write_program
@@ -101,7 +101,7 @@ def programs_of(
     Refused
         Where a file cannot be written as the post asks for it, or does not say what was planned.
     """
-    post = post_of(space.plan.post)
+    post = space.plan.own_post
     programs: list[Program] = []
     for run in by_file(outcomes, post):
         programs += certify(files_of(space, run, title, post, stops), run, space, post)

@@ -37,7 +37,6 @@ from nephos.core.pipeline.store import Result, as_result
 from nephos.core.pipeline.tabs import held_tabs
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.post.preview import preview
-from nephos.core.post.schema import post_of
 from nephos.core.stock.block import Block
 from nephos.core.stock.cut import cut_block
 from nephos.core.stock.frames import record_frames, shown_grid, shown_top
@@ -217,7 +216,7 @@ def run_operation(
         keys.gouges, "gouges", lambda: gouges_of_moves(space, points, operation, part(report, 0.9, 0.93))
     )
     gouges = gouges_from(gouged)
-    if post_of(plan.post).arcs:
+    if plan.own_post.arcs:
         arcs = work.stage(keys.arcs, "arcs", lambda: gouges_of_arcs(space, path, operation, part(report, 0.93, 0.95)))
         gouges = tuple(sorted(gouges + gouges_from(arcs), key=lambda item: -item.depth))
 
@@ -253,9 +252,9 @@ def run_operation(
 def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str = "Nephos") -> SetupOutcome:
     """Work out a setup from its stock to its programs and its comparison."""
     # What a post writes wrongly is found on a sample, before hours are spent.
-    said = preview(post_of(plan.post)).problem
+    said = preview(plan.own_post).problem
     if said:
-        raise Refused(f"the post '{post_of(plan.post).title}': {said}")
+        raise Refused(f"the post '{plan.own_post.title}': {said}")
     begin = time.perf_counter()
     work.note("placing the model", 0.0, 0.0)
     space = setup_space(plan, setup, meshes, work)

@@ -22,7 +22,7 @@ from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.materials import Material, shipped_material
 from nephos.core.mesh.repair.registry import Repair
 from nephos.core.plan.versions import SCHEMA_VERSION, upgrade
-from nephos.core.post.schema import Post, post_of
+from nephos.core.post.schema import Post, in_unit, post_of
 from nephos.core.strategies.registry import StrategySettings, strategy
 
 Align = Literal["low", "centre", "high"]
@@ -337,6 +337,9 @@ class Plan(Part):
     boundaries: tuple[Boundary, ...] = ()
     setups: tuple[Setup, ...] = ()
     post: str | Post = "rs274-metric"
+    post_unit: Literal["mm", "in"] | None = Field(
+        default=None, description="of the programs; none means that of the post"
+    )
     overrides: tuple[Override, ...] = Field(default=(), max_length=50)
     machine: str | Machine = "shed-router"
     pitch: Annotated[float, Field(ge=0.02, le=10)] | None = Field(
@@ -366,9 +369,17 @@ class Plan(Part):
 
     @model_validator(mode="after")
     def _post_and_machine_exist(self) -> "Plan":
-        post_of(self.post)
+        try:
+            in_unit(post_of(self.post), self.post_unit)
+        except Refused as reason:
+            raise ValueError(str(reason)) from None
         machine_of(self.machine)
         return self
+
+    @property
+    def own_post(self) -> Post:
+        """The post as this job writes with it."""
+        return in_unit(post_of(self.post), self.post_unit)
 
     @property
     def block_pitch(self) -> float:

@@ -87,7 +87,7 @@ def unplanned(found: Words, planned: Words) -> str:
             np.isnan(found.values[k]) and np.isnan(planned.values[k])
         )
         if found.letters[k] != planned.letters[k] or not same:
-            return f"line {found.lines[k]}: {found.word(k)} stands where {planned.word(k)} was planned"
+            return f"line {found.lines[k]}: {found.word(k)} is read where {planned.word(k)} was planned"
     return ""
 
 

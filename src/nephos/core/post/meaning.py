@@ -92,7 +92,7 @@ def difference(post: Post, steps: list[Step], program: Program, reading: Reading
         known &= ~np.isin(reading.lines[mine], (*program.leads, *program.added))
         moves, planned = mine[known], index[at[known]]
         if not np.array_equal(reading.rapid[moves] == 1, arcs.path.kinds[planned] == Kind.RAPID):
-            return step.number, "a rapid stands for a feed, or a feed for a rapid"
+            return step.number, "a rapid is read where a feed was planned, or a feed for a rapid"
         feeding = reading.rapid[moves] == 0
         slack = 0.5 * post.millimetres * 10.0**-post.feed_decimals * (1 + 1e-6) + 1e-3
         if (np.abs(reading.feeds[moves] - arcs.path.feeds[planned])[feeding] > slack).any():

@@ -128,9 +128,29 @@ class Post(_Table):
         """Millimetres in one unit of the program."""
         return 25.4 if self.unit == "in" else 1.0
 
-    def of_moves(self) -> dict[str, Any]:
-        """The part of the table that decides what moves are read back."""
-        return self.model_dump(include={"unit", "decimals", "feed_decimals", "arcs", "words"})
+
+_UNIT_WORDS = {"mm": "G21", "in": "G20"}
+_LINES = ("start", "warm_up", "operation_start", "operation_end", "cutter_first", "cutter_change", "end")
+
+
+def in_unit(post: Post, unit: Literal["mm", "in"] | None) -> Post:
+    """The post with its programs in another unit: the unit's word, one decimal more in inches, one less in millimetres.
+
+    Raises
+    ------
+    Refused
+        Where the post does not give its unit with G20 or G21, so that it cannot be changed.
+    """
+    if unit is None or unit == post.unit:
+        return post
+    old, new = (re.compile(rf"\b{_UNIT_WORDS[post.unit]}\b"), _UNIT_WORDS[unit])
+    lines = {name: tuple(old.sub(new, line) for line in getattr(post, name)) for name in _LINES}
+    if all(lines[name] == getattr(post, name) for name in _LINES):
+        raise Refused(f"the post '{post.title}' gives no unit with {_UNIT_WORDS[post.unit]}: take the unit of the post")
+    finer = 1 if unit == "in" else -1
+    decimals = min(max(post.decimals + finer, 3), 6)
+    feeds = min(max(post.feed_decimals + finer, 0), 3)
+    return post.model_copy(update={"unit": unit, "decimals": decimals, "feed_decimals": feeds, **lines})
 
 
 def checked_post(document: object) -> Post:

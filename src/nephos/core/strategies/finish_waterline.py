@@ -69,7 +69,7 @@ class FinishLevelsSettings(StrategySettings):
         high=50,
         step=0.05,
         fold="Where",
-        help="of the block as it is by then; 0 for everywhere",
+        help="of stock before this operation; 0 for everywhere",
     )
 
     @property

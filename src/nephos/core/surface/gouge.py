@@ -91,7 +91,7 @@ def _depth(grid, x, y, z, p, low, most, directions, last):  # type: ignore[no-un
 
 @kernel
 def _along(grid, points, first, p, every, limit, least, most, directions, places, moves):  # type: ignore[no-untyped-def]
-    """MeshSummary along moves; writes places (x, y, z, depth) and move numbers, returns how many there are.
+    """Measure along moves; writes places (x, y, z, depth) and move numbers, returns how many there are.
 
     Kept are places deeper than `limit`, and of shallower ones each that is deeper than all before it and than `least`.
     """

@@ -155,7 +155,7 @@ def cutters_file(request: HttpRequest, suffix: str) -> HttpResponse:
 def import_cutters(request: HttpRequest, body: Import) -> Imported:
     """Import a table of cutters, all of it or none."""
     if len(body.text) > _LARGEST:
-        raise Refused("the table is larger than a megabyte: bring it in in parts")
+        raise Refused("the table is larger than a megabyte: import it in parts")
     cutters = read_cutters(body.name, body.text.encode())
     with transaction.atomic():
         rows = {row.number: row for row in Row.objects.select_for_update()}

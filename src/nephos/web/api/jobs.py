@@ -21,6 +21,7 @@ from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.shelf import Fitting, Piece, fitting_pieces
 from nephos.web import jobs as service
+from nephos.web.answers import DerivedAnswer, MeshAnswer
 from nephos.web.api.meshes import body_pieces
 from nephos.web.derived import derived
 from nephos.web.drawings import drawing_facts
@@ -74,9 +75,9 @@ class JobState(Schema):
     can_undo: bool
     can_redo: bool
     plan: Plan
-    derived: dict[str, Any]
+    derived: DerivedAnswer
     machine: Machine
-    meshes: dict[str, dict[str, Any]]
+    meshes: dict[str, MeshAnswer]
     calculation: CalculationState | None
 
 
@@ -116,7 +117,7 @@ class Step(Schema):
 
 
 class Proposal(Schema):
-    """A plan to be looked at, not kept, perhaps with an edit of it."""
+    """A plan to be previewed, not kept, perhaps with an edit of it."""
 
     plan: dict[str, Any]
     edit: dict[str, Any] | None = None
@@ -126,7 +127,7 @@ class Previewed(Schema):
     """What would follow from a plan, and the plan itself after the edit."""
 
     plan: Plan
-    derived: dict[str, Any]
+    derived: DerivedAnswer
 
 
 class CurvesFound(Schema):

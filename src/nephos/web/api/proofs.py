@@ -19,7 +19,6 @@ from nephos.core.pipeline.keys import setup_keys
 from nephos.core.pipeline.store import key_of
 from nephos.core.plan.schema import Plan, Setup, parse_plan
 from nephos.core.post.checksum import check_word, seal_state
-from nephos.core.post.schema import post_of
 from nephos.core.post.text import file_stem
 from nephos.core.post.write import retitled
 from nephos.core.stock.window import window_grid
@@ -79,7 +78,7 @@ def _postable(plan: Plan) -> None:
 def _heads(job: Job, plan: Plan, blob: int) -> tuple[bytes, bytes]:
     """The first line of a program as it was written, and as it is now: the job may have another name or revision."""
     old = read_range(blob, 0, 256).partition(b"\n")[0] + b"\n"
-    return old, retitled(post_of(plan.post), old, f"{job.name}, revision {job.revision}")
+    return old, retitled(plan.own_post, old, f"{job.name}, revision {job.revision}")
 
 
 @router.get("/{int:job_id}/programs.zip")
@@ -127,7 +126,7 @@ def _said(plan: Plan, text: bytes) -> tuple[Literal["current", "earlier", "alter
     mine = [setup_keys(plan, setup).files for setup in plan.setups]
     for row in Result.objects.filter(stage="program", facts__check=word):
         if row.key.split("/")[0] in mine:
-            return "current", f"it is {row.facts['name']} of this job as it stands, unchanged"
+            return "current", f"it is {row.facts['name']} of this job as it is now, unchanged"
     earlier = Result.objects.filter(stage="program", facts__check=word).first()
     if earlier is not None:
         posted = earlier.facts.get("title", "another job")
@@ -183,7 +182,7 @@ def block_file(
     job, plan, setup = _place(job_id, setup_id)
     keys = setup_keys(plan, setup)
     if not keys.operations or Result.objects.filter(pk__in=[keys.block, keys.pieces]).count() != 2:
-        raise Refused("the block is not worked out as the job stands: press Calculate first")
+        raise Refused("the block is not calculated for the job as it is now: press Calculate first")
     key = key_of("export", keys.block, keys.pieces, suffix, alone)
     if to_be_made(key):
         name = f"{slugify(job.name) or 'job'}-{setup.id}-{'part' if alone else 'block'}{suffix}"

@@ -20,7 +20,7 @@ def box_of_models(plan: Plan, looks: Looks) -> tuple[F64, F64]:
     """The box of all models that are shown, in stock space."""
     boxes = [placed_model(looks(model).support, model, plan.stock) for model in plan.models if model.shown]
     if not boxes:
-        raise Refused("the job has no model to go by: bring one in first")
+        raise Refused("the job has no model: import one first")
     return np.min([box.low for box in boxes], axis=0), np.max([box.high for box in boxes], axis=0)
 
 

@@ -44,7 +44,7 @@ _LEFT = 0.05
 _ROUNDED = 0.01
 """Fronts are simplified by as much (mm), and kept as far off the edge of the piece for it."""
 _TILE = 8.0
-"""EstimateInput that is free from the outset is kept in tiles of so many radii."""
+"""Ground that is free from the outset is kept in tiles of so many radii."""
 _NOTHING = 1e-3
 """Less ground (mm^2) is none."""
 _ARC = 8

@@ -68,8 +68,8 @@ class RoughSettings(StrategySettings):
         low=0,
         high=20,
         step=0.1,
-        fold="Load",
-        help="where no more than this stands over a level it is left to the finisher",
+        fold="Engagement",
+        help="stock thinner than this over a level is left to the finisher",
     )
     engagement: float = number(
         "Engagement",
@@ -78,10 +78,10 @@ class RoughSettings(StrategySettings):
         low=0,
         high=180,
         step=10,
-        fold="Load",
+        fold="Engagement",
         help="at most so much of the cutter's round in the wall, by a smaller stepover; 0 for no limit",
     )
-    flats: Literal["on", "off"] = choice("Extra levels at level ground", "on", _FLATS, fold="Load")
+    flats: Literal["on", "off"] = choice("Extra levels at level ground", "on", _FLATS, fold="Engagement")
     ramp_angle: float = number(
         "Ramp",
         3.0,

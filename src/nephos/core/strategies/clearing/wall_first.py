@@ -17,7 +17,7 @@ from nephos.core.toolpath import Pass
 _ON_EDGE = 3.0
 """Outlines of ground lie within so many tolerances of the edge that they are made of."""
 _HAIR = 0.02
-"""EstimateInput is taken for wider than asked only where it is so many times wider: its opening is drawn with
+"""Ground is taken for wider than asked only where it is so many times wider: its opening is drawn with
 chords."""
 
 

@@ -54,7 +54,7 @@ class FinishSettings(StrategySettings):
         high=50,
         step=0.05,
         fold="Where",
-        help="of the block as it is by then; 0 for everywhere",
+        help="of stock before this operation; 0 for everywhere",
     )
     layer: float = layer_setting()
     outline: Literal["off", "on"] = choice("Once round the outline", "off", _OUTLINE, fold="Where")

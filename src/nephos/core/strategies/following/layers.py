@@ -1,6 +1,6 @@
 """Finishing in layers: the same passes at several depths, each layer cutting only the material above its depth.
 
-In a layer the cutter follows the surface, but goes no lower than the layer's depth. EstimateInput that lies above the
+In a layer the cutter follows the surface, but goes no lower than the layer's depth. Ground that lies above the
 depth of an
 earlier layer was finished there and is left out of the later ones.
 """

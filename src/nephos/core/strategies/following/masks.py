@@ -15,7 +15,7 @@ from nephos.core.strategies.registry import Task
 from nephos.core.surface.drop import drop_grid
 
 LEVEL = 0.8
-"""EstimateInput that the cutter rests on with less slope than this, in degrees, is level."""
+"""Ground that the cutter rests on with less slope than this, in degrees, is level."""
 _CELLS = 600_000
 
 
@@ -57,7 +57,7 @@ def left_over(task: Task, limit: float) -> shapely.Geometry:
     """Where the block stands more than `limit` over what this cutter would leave, with room for the cutter to roll
     in."""
     if task.block is None:
-        raise ValueError("what is left over can be told of a block only")
+        raise ValueError("stock left over can be measured on a block only")
     g, profile = task.block.grid, task.cutter.profile
     x_low, y_low, x_high, y_high = task.region.bounds
     rows, columns = g.window((x_low, y_low), (x_high, y_high))

@@ -1,0 +1,280 @@
+"""What the page reads of a job, typed: the OpenAPI document and the types of the page are made from this."""
+
+from typing import Any, Literal, NotRequired
+
+from typing_extensions import TypedDict
+
+from nephos.core.cutters import Cutter
+
+Point = tuple[float, float, float]
+Row4 = tuple[float, float, float, float]
+Level = Literal["stop", "caution", "note"]
+
+
+class FixAnswer(TypedDict):
+    """A fix of a finding that is one press away: what the button says, and the edit."""
+
+    label: str
+    edit: dict[str, Any]
+
+
+class FindingAnswer(TypedDict):
+    """A finding; `overridden` is the reason why a stop is posted anyway, empty where it is not."""
+
+    code: str
+    level: Level
+    row: str
+    text: str
+    advice: str
+    place: Point | None
+    moment: float | None
+    fixes: list[FixAnswer]
+    overridden: str
+
+
+class UnitGuess(TypedDict):
+    """The unit of a file: its name, millimetres, and whether the file says so."""
+
+    name: str
+    mm: float
+    sure: bool
+
+
+class MeshFacts(TypedDict):
+    """What is known of a mesh."""
+
+    format: str
+    triangles: int
+    vertices: int
+    size: list[float]
+    watertight: bool
+    shells: int
+    holes: int
+    flipped: int
+    inside_out: int
+    without_area: int
+    duplicates: int
+    nonmanifold: int
+    largest_hole: float
+    smallest_shell: float
+    repairs: list[str]
+    said: list[str]
+    unit: UnitGuess
+
+
+class ReadingModel(TypedDict):
+    """A model whose mesh is being read."""
+
+    state: Literal["reading"]
+
+
+class ModelAnswer(TypedDict):
+    """A model as it lies in the stock; lengths in mm, `undercut` a share from 0 to 1."""
+
+    state: Literal["ready", "working", "refused"]
+    reason: str
+    look: str
+    facts: MeshFacts
+    low: list[float]
+    high: list[float]
+    size: list[float]
+    scale: list[float]
+    matrices: list[list[list[float]]]
+    percent: float
+    slab: float | None
+    undercut: float
+
+
+class FeedNumbers(TypedDict):
+    """Feeds in mm/min, the spindle in turns a minute."""
+
+    feed: float
+    plunge_feed: float
+    spindle: float
+
+
+class FeedsAnswer(TypedDict):
+    """The chip load of an operation in words, and what is proposed for the material."""
+
+    sum: str
+    own: list[str]
+    kept: list[str]
+    proposed: FeedNumbers
+    proposed_sum: str
+
+
+class EstimateAnswer(TypedDict):
+    """Costs of an operation before it is calculated."""
+
+    seconds: float
+    lines: int
+    layers: int
+    scallop: float | None
+
+
+class TabAnswer(TypedDict):
+    """Where a tab is: outline, share of its length, place on the plan."""
+
+    outline: int
+    share: float
+    at: tuple[float, float]
+
+
+class MoveKeys(TypedDict):
+    """Keys of the results that the view draws an operation from."""
+
+    moves: str
+    frames: str
+
+
+class OperationAnswer(TypedDict):
+    """A step of the sheet: its state, its costs, and what it is drawn from."""
+
+    number: int
+    parent: int
+    title: str
+    summary: str
+    line: str
+    outline: list[tuple[float, float]]
+    cutter: Cutter
+    feeds: FeedsAnswer
+    state: Literal["current", "out of date", "blocked", "off"]
+    tabs: list[TabAnswer]
+    reason: NotRequired[str]
+    seconds: NotRequired[float]
+    moves: NotRequired[int]
+    keys: NotRequired[MoveKeys]
+    estimate: NotRequired[EstimateAnswer]
+    curve: NotRequired[list[tuple[float, float]]]
+
+
+class GridAnswer(TypedDict):
+    """A grid of columns: places x0 + i * pitch, y0 + j * pitch."""
+
+    x0: float
+    y0: float
+    pitch: float
+    nx: int
+    ny: int
+
+
+class BoxAnswer(TypedDict):
+    """A box, low and high corner."""
+
+    x0: float
+    y0: float
+    z0: float
+    x1: float
+    y1: float
+    z1: float
+
+
+class WorstAnswer(TypedDict):
+    """One of the places that are farthest off."""
+
+    place: Point
+    deviation: float
+    reachable: bool
+
+
+class GainAnswer(TypedDict):
+    """What an operation removed (mm^3), what is left after it (mm), and the share within the limit."""
+
+    number: int
+    removed: float
+    left: float
+    within: float
+
+
+class PieceAnswer(TypedDict):
+    """A piece that the block fell into, and when it came free."""
+
+    kind: Literal["part", "frame", "free"]
+    volume: float
+    place: Point
+    freed_by: int | None
+    freed: float | None
+
+
+class SummaryAnswer(TypedDict):
+    """What is known of a setup that is calculated."""
+
+    compare: dict[str, float]
+    findings: list[dict[str, Any]]
+    grid: GridAnswer
+    stock: BoxAnswer
+    worst: list[WorstAnswer]
+    gains: list[GainAnswer]
+    pieces: list[PieceAnswer]
+    block_key: str
+    compare_grid: GridAnswer
+
+
+class ProgramAnswer(TypedDict):
+    """A posted file: bytes, the operations in it, seconds, and the names of its cutters."""
+
+    name: str
+    size: int
+    numbers: list[int]
+    seconds: float
+    cutters: list[str]
+
+
+class TimeAnswer(TypedDict):
+    """How long a setup takes, in seconds, and what the entered times make of it."""
+
+    moves: float
+    changes: float
+    waits: float
+    total: float
+    calculated: bool
+    factor: float
+    low: float
+    high: float
+    entries: int
+
+
+class OutlineAnswer(TypedDict):
+    """A drawn boundary: the key of its result, and its facts or why there is none."""
+
+    key: str
+    area: NotRequired[float]
+    loops: NotRequired[int]
+    refused: NotRequired[str]
+
+
+class SetupAnswer(TypedDict):
+    """A setup: its frame, its zero, its operations, and what came out."""
+
+    id: str
+    zero: str
+    post_unit: Literal["mm", "in"]
+    matrix: list[Row4]
+    zero_at: Point
+    outlines: dict[str, OutlineAnswer | None]
+    drawn: bool
+    operations: list[OperationAnswer]
+    summary_key: str | None
+    summary: SummaryAnswer | None
+    programs: list[ProgramAnswer] | None
+    files_key: str
+    compare_key: str | None
+    pieces_key: str | None
+    time: TimeAnswer
+    findings: list[FindingAnswer]
+
+
+class DerivedAnswer(TypedDict):
+    """All that follows from a plan."""
+
+    models: dict[str, ModelAnswer | ReadingModel]
+    findings: list[FindingAnswer]
+    setups: list[SetupAnswer]
+    pitch: float
+
+
+class MeshAnswer(TypedDict):
+    """A mesh of a job: the name of its file, and what is known of it."""
+
+    name: str
+    facts: MeshFacts
