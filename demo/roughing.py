@@ -1,10 +1,8 @@
 """How roughing does on the sample shop: air, positioning, and how near the estimates come.
 
 `python -m demo.roughing [case ...]`; without words, all cases. For each operation: estimated and calculated time and
-their ratio,
-feed length, the share of it that takes nothing away, positioning, and its ratio to that of going level by level over
-all: with what lies
-side by side nearest first, and with pieces and rings as they come; and the share of all.
+their ratio, feed length, the share of it that takes nothing away, positioning, and its ratio to that of going level by
+level over all: with what lies side by side nearest first, and with pieces and rings as they come; and the share of all.
 """
 
 import sys

@@ -68,7 +68,7 @@ def test_tabs_are_moved_added_and_taken_out_by_keyboard_and_mouse(hill_job) -> N
     after = plan()["setups"][0]["operations"][2]["settings"]["tab_places"]
     changed = [k for k, (old, new) in enumerate(zip(sorted(kept), sorted(after), strict=True)) if old != new]
     assert len(after) == 4 and len(changed) == 1
-    press(driver, "Place them by themselves")
+    press(driver, "Place automatically")
     until(driver, lambda d: plan()["setups"][0]["operations"][2]["settings"]["tab_places"] == [])
 
 

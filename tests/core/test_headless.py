@@ -70,7 +70,7 @@ def test_the_plan_in_the_report_gives_the_same_programs_to_the_byte(hill_file: P
     (tmp_path / "plan.json").write_text(json.dumps(plan))
     (tmp_path / "hill").mkdir(exist_ok=True)
     assert run("cut", [str(tmp_path / "plan.json"), "--out", str(two)]) == 0
-    name = "top-10-3-mm-ball.nc"
+    name = "TOP-010_3-mm-ball.nc"
     first, second = ((folder / name).read_bytes().splitlines() for folder in (one, two))
     # The title is the name of the file that was given, and the check word covers it.
     assert [line for line in first[1:] if b"(check" not in line] == [

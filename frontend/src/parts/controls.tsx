@@ -142,9 +142,9 @@ export function Segments<T extends string>(props: {
   );
 }
 
-export const Row = styled.div`
+export const Row = styled.div<{ $roomy?: boolean }>`
   display: grid;
-  grid-template-columns: 1fr 158px;
+  grid-template-columns: ${(p) => (p.$roomy ? "84px 1fr" : "1fr 158px")};
   align-items: center;
   gap: 2px 8px;
   min-height: 33px;
@@ -211,6 +211,8 @@ export function Choose(props: {
   choices: Record<string, string>;
   onChange: (key: string) => void;
   wide?: boolean;
+  /** With more room for long names. */
+  roomy?: boolean;
 }) {
   const field = (
     <AriaSelect
@@ -236,7 +238,7 @@ export function Choose(props: {
   return props.wide ? (
     field
   ) : (
-    <Row>
+    <Row $roomy={props.roomy ?? false}>
       <span>{props.label}</span>
       {field}
     </Row>

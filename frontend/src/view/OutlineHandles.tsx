@@ -8,6 +8,7 @@ import { tabsOf, useRims } from "../workspace/inspector/TabList";
 import { useSheetState, withBoundary, withOperation } from "../workspace/state";
 import { rounded } from "../lib/drag";
 import { Handle } from "./Handle";
+import { NumberSprite } from "./NumberSprite";
 
 /** Tabs of the chosen cut-out, in setup space, standing on the underside of the stock at `foot`. */
 export function TabHandles(props: { operation: Operation; info: OperationInfo; foot: number }) {
@@ -39,10 +40,18 @@ export function TabHandles(props: { operation: Operation; info: OperationInfo; f
       }}
     >
       {(hot) => (
-        <mesh position={[tab.at[0], tab.at[1], foot + height / 2]} renderOrder={7}>
-          <cylinderGeometry args={[length / 2, length / 2, height, 20]} />
-          <meshBasicMaterial color={hot ? theme.ink : theme.caution} depthTest={false} transparent opacity={0.85} />
-        </mesh>
+        <>
+          <mesh position={[tab.at[0], tab.at[1], foot + height / 2]} renderOrder={7}>
+            <cylinderGeometry args={[length / 2, length / 2, height, 20]} />
+            <meshBasicMaterial color={hot ? theme.ink : theme.caution} depthTest={false} transparent opacity={0.85} />
+          </mesh>
+          <NumberSprite
+            at={[tab.at[0], tab.at[1], foot + height]}
+            text={String(k + 1)}
+            size={1.3 * length}
+            ink={theme.onAction}
+          />
+        </>
       )}
     </Handle>
   ));

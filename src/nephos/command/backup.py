@@ -1,8 +1,7 @@
 """Backups: everything the shop has made, in one zip file, taken while Nephos runs; and back again.
 
-Each table is an entry in the text format of PostgreSQL's COPY, all from one moment. Results can be calculated again
-and are left out unless they are asked for.
-"""
+Each table is an entry in the text format of PostgreSQL's COPY, all from one moment. Results can be calculated again and
+are left out unless they are asked for."""
 
 import argparse
 import json

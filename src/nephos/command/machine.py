@@ -105,8 +105,7 @@ def ensure_frontend() -> None:
 
 def ensure_built(packages: dict[str, str] | None = None) -> None:
     """All that is made from the sources: the page and the kernels, side by side, as both keep one core busy; and beside
-    them more
-    Debian packages, as of :func:`ensure_packages`, that take their time to come."""
+    them more Debian packages, as of :func:`ensure_packages`, that take their time to come."""
     with ThreadPoolExecutor(3) as pool:
         for done in [
             pool.submit(ensure_packages, packages or {}),

@@ -24,12 +24,8 @@ class Pass:
     """One stretch of cutting, the tip's path: `points` (n, 3) float64 in setup space, millimetres.
 
     A closed pass ends where it began. `entry` says how the cutter gets down to its beginning. A `plunging` one goes
-    down
-    as it goes, and is cut at the plunge feed. `helix` is the middle of a circle through its beginning that is free to
-    go down on.
-    In layers the path to a pass goes no
-    lower than its `floor`.
-    """
+    down as it goes, and is cut at the plunge feed. `helix` is the middle of a circle through its beginning that is free
+    to go down on. In layers the path to a pass goes no lower than its `floor`."""
 
     points: F64
     closed: bool = False
@@ -55,10 +51,9 @@ class Pass:
 class Passes:
     """The outcome of a strategy, in the order of cutting.
 
-    `stay_down` is how far, in millimetres, the cutter may go from pass to pass without lifting;
-    `on_surface` whether it follows the surface on the path (finishing) or stays level (roughing); `through` whether
-    it may then go through what still stands.
-    """
+    `stay_down` is how far, in millimetres, the cutter may go from pass to pass without lifting; `on_surface` whether it
+    follows the surface on the path (finishing) or stays level (roughing); `through` whether it may then go through what
+    still stands."""
 
     passes: tuple[Pass, ...]
     stay_down: float

@@ -44,8 +44,7 @@ class Mesh(models.Model):
 
 class Result(models.Model):
     """The result of a stage of the pipeline, under the hash of its causes; `size` is what it takes in the database,
-    `job` for which it
-    was made first, `used` when it was asked for last, to the hour."""
+    `job` for which it was made first, `used` when it was asked for last, to the hour."""
 
     key = models.CharField(primary_key=True, max_length=200)
     stage = models.CharField(max_length=20)

@@ -76,9 +76,7 @@ def _or_refused(keys: Iterable[str], stage: str, too_large: str) -> Iterator[Non
     """Keep the reason why the results under `keys` cannot be made, for those who wait for them.
 
     Only what follows from the causes of a result is kept for good. What can change, such as memory or a mesh that is
-    being
-    read, is kept for those who wait now and dropped when the result is asked for again.
-    """
+    being read, is kept for those who wait now and dropped when the result is asked for again."""
     try:
         yield
     except NotYet as reason:

@@ -104,12 +104,12 @@ function WayUp(props: { model: Model }) {
       {tool === "lay flat" && <Note role="status">Click the face that is to lie on the bed.</Note>}
       <Threes>
         {AXES.map((name, axis) => (
-          <Quiet key={name} aria-label={`Turn about ${name} by 90°`} onPress={() => turn(axis, 90)}>
+          <Quiet key={name} aria-label={`${name} +90°: turn about ${name}`} onPress={() => turn(axis, 90)}>
             {name} +90°
           </Quiet>
         ))}
         {AXES.map((name, axis) => (
-          <Quiet key={name} aria-label={`Turn about ${name} by -90°`} onPress={() => turn(axis, -90)}>
+          <Quiet key={name} aria-label={`${name} −90°: turn about ${name}`} onPress={() => turn(axis, -90)}>
             {name} −90°
           </Quiet>
         ))}

@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import type { SettingField } from "../../api/types";
-import { foldText } from "./OperationSettings";
+import { foldText, offersFeeds } from "./OperationSettings";
 
 const fields: [string, SettingField][] = [
   ["tab_height", { title: "Tab height", default: 3, unit: "mm" }],
@@ -14,4 +14,10 @@ it("says of a fold what is not as usual", () => {
     "tab height 2.5 · shoulders: straight · ramp 5°",
   );
   expect(foldText(fields, { tab_height: 25.4, shoulders: "sloping", ramp: 3 }, "in")).toBe("tab height 1");
+});
+
+it("offers the proposed feeds where an operation has its own and others would be proposed now", () => {
+  expect(offersFeeds({ own: ["feed"], sum: "0.05 mm a tooth", proposed_sum: "0.08 mm a tooth" })).toBe(true);
+  expect(offersFeeds({ own: ["feed"], sum: "0.08 mm a tooth", proposed_sum: "0.08 mm a tooth" })).toBe(false);
+  expect(offersFeeds({ own: [], sum: "0.05 mm a tooth", proposed_sum: "0.08 mm a tooth" })).toBe(false);
 });

@@ -1,7 +1,7 @@
 /** The settings of an operation: most used first, the rest folded. */
 import styled, { keyframes, useTheme } from "styled-components";
 import { useCutters, useStrategies } from "../../api/hooks";
-import type { Limit, Operation, OperationInfo, SettingField, Settings } from "../../api/types";
+import type { Feeds, Limit, Operation, OperationInfo, SettingField, Settings } from "../../api/types";
 import { clock, feedText, lengthText, type Unit } from "../../lib/numbers";
 import { Choose, Quiet, Said, ToggleQuiet } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
@@ -144,6 +144,10 @@ function Setting(props: { name: string; field: SettingField; operation: Operatio
   );
 }
 
+/** Whether feeds are offered without opening their group: the operation has its own, and others would be proposed now. */
+export const offersFeeds = (feeds: Pick<Feeds, "own" | "sum" | "proposed_sum">): boolean =>
+  feeds.own.length > 0 && feeds.sum !== feeds.proposed_sum;
+
 export function OperationSettings(props: { operation: Operation }) {
   const { plan, derived, keep, edit, problem, looking, setupId } = useSheetState();
   const { operation } = props;
@@ -180,6 +184,7 @@ export function OperationSettings(props: { operation: Operation }) {
       </h2>
       <p className="sub">{kind.summary}</p>
       <Choose
+        roomy
         label="Cutter"
         value={mine ? String(mine.id) : "own"}
         choices={choices}
@@ -190,6 +195,7 @@ export function OperationSettings(props: { operation: Operation }) {
       />
       {"rest" in operation.settings && finer.length > 0 && (
         <Choose
+          roomy
           label="Finer cutter"
           value={
             operation.fine
@@ -259,6 +265,17 @@ export function OperationSettings(props: { operation: Operation }) {
       )}
       {info && typeof operation.settings.stepover === "number" && (
         <CostCurve info={info} stepover={operation.settings.stepover} />
+      )}
+      {info && offersFeeds(info.feeds) && (
+        <>
+          <p className="sub">
+            The feeds are this operation's own: {info.feeds.sum}. For {plan.stock.material?.name}:{" "}
+            {info.feeds.proposed_sum}.
+          </p>
+          <Buttons>
+            <Quiet onPress={() => change(info.feeds.proposed, "proposed feeds")}>Take the proposed feeds</Quiet>
+          </Buttons>
+        </>
       )}
       <Folded
         title="Feed and speed"

@@ -33,7 +33,7 @@ function tabs(own: [number, number][], placed: [number, number][] = own) {
 }
 
 describe("tabs one by one", () => {
-  it("say how they stand: placed by themselves or as set", () => {
+  it("say how they stand: placed automatically or as set", () => {
     tabs(
       [],
       [
@@ -42,7 +42,7 @@ describe("tabs one by one", () => {
       ],
     );
     expect(screen.getByText("2 placed")).toBeTruthy();
-    expect(screen.getByText("Place them by themselves", { selector: "button" }).hasAttribute("disabled")).toBe(true);
+    expect(screen.getByText("Place automatically", { selector: "button" }).hasAttribute("disabled")).toBe(true);
   });
 
   it("are moved along the outline by millimetres, round past its beginning", async () => {
@@ -93,7 +93,7 @@ describe("tabs one by one", () => {
     const places = settings().tab_places as [number, number][];
     expect(places).toHaveLength(3);
     expect(places.map(([, share]) => share)).toContainEqual(expect.closeTo(0.7, 6));
-    await user.click(screen.getByText("Place them by themselves"));
+    await user.click(screen.getByText("Place automatically"));
     expect(settings().tab_places).toEqual([]);
   });
 });

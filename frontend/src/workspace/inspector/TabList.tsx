@@ -17,7 +17,7 @@ export function useRims(boundary: string | undefined) {
   return points && ends ? rimsOf(points.data, ends.data) : null;
 }
 
-/** The tabs as they stand, whether placed by themselves or one by one. */
+/** The tabs of an operation, placed automatically or one by one. */
 export const tabsOf = (info: OperationInfo): TabPlaces => info.tabs.map((tab) => [tab.outline, tab.share]);
 
 export function TabList(props: { operation: Operation; info: OperationInfo }) {
@@ -74,11 +74,11 @@ export function TabList(props: { operation: Operation; info: OperationInfo }) {
         <Quiet isDisabled={!rims} onPress={() => rims && keep(changed(sharesAfter(tabs, rims)), "add a tab")}>
           + Add a tab
         </Quiet>
-        <Quiet isDisabled={!own} onPress={() => keep(changed([]), "place tabs by themselves")}>
-          Place them by themselves
+        <Quiet isDisabled={!own} onPress={() => keep(changed([]), "place tabs automatically")}>
+          Place automatically
         </Quiet>
       </Buttons>
-      <Note>They can be dragged in the view as well.</Note>
+      <Note>Counted along the outline from its rightmost point. The view shows their numbers; drag them there.</Note>
     </Folded>
   );
 }

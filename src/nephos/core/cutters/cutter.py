@@ -154,9 +154,8 @@ class Cutter(BaseModel):
 def standard_cutter(shape: str, diameter: float, number: int = 1) -> Cutter:
     """A cutter of usual proportions for `shape` and `diameter` (mm), for a wood router.
 
-    Feeds follow from a chip load of 1/60 of the diameter for each of two flutes at 18000 1/min,
-    within 600 to 3000 mm/min.
-    """
+    Feeds follow from a chip load of 1/60 of the diameter for each of two flutes at 18000 1/min, within 600 to 3000
+    mm/min."""
     if shape not in SHAPES:
         raise Refused(f"there is no cutter shape '{shape}': use one of {', '.join(SHAPES)}")
     if not 0 < diameter <= 200:

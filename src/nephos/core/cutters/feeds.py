@@ -38,9 +38,7 @@ def propose(cutter: Cutter, material: Material, machine: Machine) -> Proposal:
     limits.
 
     The chip load grows with the diameter, between a quarter and twice that of a 6 mm cutter. Straight down a third of
-    the feed
-    is proposed, for drills all of it at half the chip.
-    """
+    the feed is proposed, for drills all of it at half the chip."""
     kept = []
     diameter = working_diameter(cutter)
     spindle = material.surface_speed * 1000 / (pi * diameter)

@@ -45,8 +45,7 @@ class Profile(NamedTuple):
         """The cutter enlarged by `leave` in all directions. Its tip lies `leave` under the true one.
 
         Where a cone turns upright the enlarged cutter keeps its edge instead of rounding it: larger by a hair, never
-        smaller.
-        """
+        smaller."""
         return Profile.of(self.flat, self.corner + leave, self.slope, self.radius + leave)
 
     def shrunk(self, by: float) -> tuple["Profile", float]:

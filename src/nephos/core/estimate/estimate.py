@@ -16,10 +16,9 @@ from nephos.core.memo import Memo
 @dataclass(frozen=True)
 class StockEstimate:
     """The ground as a coarse picture: its relief, where of it the axis goes, (ny, nx), how high material stands over
-    the floor before,
-    (ny, nx) float32 once it is asked for, and at which heights there is level ground; `again` where it was roughed
-    before; `pitch` is that of
-    the block. `key` stands for all of it, `place` for relief and region: what has the same is the same."""
+    the floor before, (ny, nx) float32 once it is asked for, and at which heights there is level ground; `again` where
+    it was roughed before; `pitch` is that of the block. `key` stands for all of it, `place` for relief and region: what
+    has the same is the same."""
 
     key: str
     place: str
@@ -64,16 +63,11 @@ class EstimateInput:
     """What an estimate may know of the ground an operation works on: lengths in millimetres, feeds in mm/min.
 
     `width`, `height` are of the region's box, `area` and `perimeter` of the region itself, in `loops` loops; `around`
-    are the paths
-    round the boundary. `depth` is from the top of the block to the floor, `relief` the height of the model's surface
-    over it,
-    `thickness` that of the stock.
-    `shares` are heights over the floor that a tenth, two tenths ... of the region's ground stay under; `slopes` the
-    same for
-    its slopes in degrees. `walls` are areas seen from the side of all that is steeper than angles evenly from 0 to 90
-    degrees.
-    `survey` looks at the ground as a coarse picture, where there is a model.
-    """
+    are the paths round the boundary. `depth` is from the top of the block to the floor, `relief` the height of the
+    model's surface over it, `thickness` that of the stock. `shares` are heights over the floor that a tenth, two tenths
+    ... of the region's ground stay under; `slopes` the same for its slopes in degrees. `walls` are areas seen from the
+    side of all that is steeper than angles evenly from 0 to 90 degrees. `survey` looks at the ground as a coarse
+    picture, where there is a model."""
 
     width: float
     height: float

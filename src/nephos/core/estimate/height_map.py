@@ -44,9 +44,7 @@ def _highest_under(tables, wide, spans, heights, before, out):  # type: ignore[n
     """For each row of `out`: the highest of z less the cutter's underside; the tables begin so many rows `before`.
 
     Each of `spans` (row, half of its width, table) of the cutter lies at one height: a window of any width is two of
-    the table's, laid over
-    each other (sparse table; Bender and Farach-Colton, "The LCA problem revisited", 2000).
-    """
+    the table's, laid over each other (sparse table; Bender and Farach-Colton, "The LCA problem revisited", 2000)."""
     rows, nx = out.shape
     for j in range(rows):
         row = out[j]
@@ -111,8 +109,7 @@ class HeightMap:
     nx) tells where there is.
 
     Cells are `step` mm wide; the middle of the first lies at (`x0`, `y0`). A micrometre does not count here, but speed
-    does.
-    """
+    does."""
 
     x0: float
     y0: float
@@ -177,8 +174,7 @@ class HeightMap:
         """The tip height up to which a cutter over each cell would meet what stands at `heights`.
 
         Walls stand anywhere between the cells that show them: on average the cutter meets them earlier than the last of
-        its cells does.
-        """
+        its cells does."""
         spans, under, wide = _spans(profile, self.step)
         ny, nx = heights.shape
         found = np.full((ny, nx), -np.inf, np.float32)
@@ -231,9 +227,8 @@ class HeightMap:
 
 def _spans(profile: Profile, step: float) -> tuple[I32, F32, int]:
     """A cutter over a grid: pieces (row, half of the width, table of :func:`_widened`) (n, 3) int32 of its underside
-    and their heights (n,)
-    float32, and the largest half width. What lies level in a row is one piece; of a round, each cell with the one
-    across from it."""
+    and their heights (n,) float32, and the largest half width. What lies level in a row is one piece; of a round, each
+    cell with the one across from it."""
     wide = ceil((profile.radius + _EARLIER * step) / step)
     rows, halves = np.mgrid[-wide : wide + 1, 0 : wide + 1]
     rho = np.hypot(rows, halves) * step - _EARLIER * step

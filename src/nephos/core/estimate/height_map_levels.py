@@ -67,8 +67,7 @@ def _list(begins, ends, starts, cells):  # type: ignore[no-untyped-def]
 
 def listed(begins: I16, ends: I16, levels: int) -> tuple[I64, I64]:
     """Cells by level: each counts from its level in `begins` to before the one in `ends`, (ny, nx). Those of level k,
-    rising, are
-    `cells[starts[k]:starts[k + 1]]`."""
+    rising, are `cells[starts[k]:starts[k + 1]]`."""
     starts = np.zeros(levels + 1, np.int64)
     _count(begins, ends, starts)
     cells = np.empty(starts[-1], np.int64)
@@ -134,8 +133,7 @@ def _walls(cells, free, out):  # type: ignore[no-untyped-def]
 @kernel
 def _pieces(cells, chosen, width, size, blocks, queue):  # type: ignore[no-untyped-def]
     """How many pieces the chosen cells are, counted in blocks of `size` cells that touch, at corners too, and how many
-    of these touch other
-    cells; `blocks` are all 0 and have a frame."""
+    of these touch other cells; `blocks` are all 0 and have a frame."""
     across = blocks.shape[1]
     flat = blocks.ravel()
     for k in range(len(cells)):
@@ -179,8 +177,7 @@ def _shells(cells, away, out):  # type: ignore[no-untyped-def]
 @dataclass(frozen=True)
 class Cleared:
     """Of a level: the outline along walls (mm), in how many runs it is, the lengths (mm) of lines at distances from the
-    edge of what
-    is cleared, (bins,) with one for each cell, and the number of pieces."""
+    edge of what is cleared, (bins,) with one for each cell, and the number of pieces."""
 
     walls: float
     runs: int
@@ -191,13 +188,11 @@ class Cleared:
 @dataclass(frozen=True)
 class Clearing:
     """What a cutter clears over a picture of the ground: its `tips`, up to what height it meets something, `over`, and
-    with all of its width,
-    `beside`, (ny, nx) float32, where its axis goes, and the levels (n,) that it goes down to, the highest first.
+    with all of its width, `beside`, (ny, nx) float32, where its axis goes, and the levels (n,) that it goes down to,
+    the highest first.
 
     What stands no more than `trace` mm over a level is nothing there, no more than `worth` mm is not worth cutting, and
-    pieces of no more
-    than `smallest` mm^2 neither.
-    """
+    pieces of no more than `smallest` mm^2 neither."""
 
     relief: HeightMap
     tips: F32
@@ -259,8 +254,7 @@ def apart(cells: I64, shape: tuple[int, ...]) -> int:
 
 def pieces_of(cells: I64, chosen: Bool, shape: tuple[int, ...], size: int) -> tuple[int, int]:
     """In how many pieces those of the cells of a picture are that are `chosen` (n,), and how many of these pieces touch
-    others of the cells;
-    what is nearer to each other than blocks of `size` cells touches."""
+    others of the cells; what is nearer to each other than blocks of `size` cells touches."""
     blocks = np.zeros((shape[0] // size + 3, shape[1] // size + 3), np.uint8)
     count, touching = _pieces(cells, chosen, shape[1], size, blocks, np.empty(blocks.size, np.int64))
     return int(count), int(touching)

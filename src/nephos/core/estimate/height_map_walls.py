@@ -27,10 +27,8 @@ _ROWS = 64
 @dataclass(frozen=True)
 class Walls:
     """Level contours of the tip over steep ground: how long they are in all (mm), how many runs of them end somewhere,
-    how many are closed,
-    and on how many levels. `tall` is how tall (mm) the walls are round places on them, the lowest first, each for as
-    much of the contours
-    as any other."""
+    how many are closed, and on how many levels. `tall` is how tall (mm) the walls are round places on them, the lowest
+    first, each for as much of the contours as any other."""
 
     length: float
     open: float
@@ -163,8 +161,8 @@ def _counted(ground: _Sloped, steep: Bool, heights: F64, overlap: float, size: i
 
 def _at_height(cells: I64, steep: Bool, overlap: float, size: int) -> tuple[int, int, int, int]:
     """Of the cells of a contour: how many are on steep ground, how many within the overlap (in cells) of those, in how
-    many runs these are,
-    and how many of these end somewhere; runs nearer to each other than blocks of `size` cells are one."""
+    many runs these are, and how many of these end somewhere; runs nearer to each other than blocks of `size` cells are
+    one."""
     shape = steep.shape[0] + 2 * FRAME, steep.shape[1] + 2 * FRAME
     places = np.column_stack(np.divmod(cells, shape[1]))
     walls: Bool = steep[places[:, 0] - FRAME, places[:, 1] - FRAME]
@@ -185,9 +183,7 @@ def walls_of(
     remembered by what they hang on.
 
     The contours of a height function over an area are, over all heights, as long as its slope summed over the area
-    (coarea formula:
-    Federer, "Curvature measures", 1959).
-    """
+    (coarea formula: Federer, "Curvature measures", 1959)."""
     causes = (survey.place, profile, leave)
     ground = _SLOPED.get(causes, lambda: _sloped(survey, profile, leave))
     return _WALLS.get(

@@ -49,10 +49,8 @@ _GOES: Memo[Bool] = Memo(96)
 @dataclass(frozen=True)
 class DrawnHeightMap:
     """Heights of the models in a setup, (ny, nx) at x0 + i * step, y0 + j * step, minus infinity beside them; and which
-    heights level ground
-    lies at, the lowest first, with how much of it does: `levels`, `areas` (n,). It is `finer` by so much than the
-    picture for most cutters,
-    and shows `beyond` mm round models and stock."""
+    heights level ground lies at, the lowest first, with how much of it does: `levels`, `areas` (n,). It is `finer` by
+    so much than the picture for most cutters, and shows `beyond` mm round models and stock."""
 
     key: str
     x0: float
@@ -115,8 +113,7 @@ def draw_height_map(space: SetupSpace) -> Result:
 
 def sampled_height_map(key: str, points: F64, slopes: F64, areas: F64, stock: F64) -> DrawnHeightMap:
     """A relief from few samples (n, 3) of the upward surface, each with its slope in degrees and the area that it
-    stands for; the corners of
-    the `stock` (2, 3). What has the same `key` is the same."""
+    stands for; the corners of the `stock` (2, 3). What has the same `key` is the same."""
 
     def made() -> DrawnHeightMap:
         floor = float(points[:, 2].min())

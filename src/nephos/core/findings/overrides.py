@@ -31,9 +31,7 @@ def overridden(done: SetupOutcome) -> tuple[Override, ...]:
     """The overrides of a plan that still mean something for a setup: files tell those alone.
 
     Of operations only what is found now counts; what was overridden on models and stock is taken as it stands, as
-    finding that
-    again needs more than is at hand here.
-    """
+    finding that again needs more than is at hand here."""
     plan = done.space.plan
     if not plan.overrides:
         return ()

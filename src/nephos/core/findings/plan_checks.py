@@ -1,9 +1,7 @@
 """Findings: what a person must know before pressing start, each with its number, place and fix.
 
 Here those that the settings tell. Those on model, stock and zero are in :mod:`nephos.core.findings.placement`, those
-that the proof tells in
-:mod:`nephos.core.findings.proof_checks`.
-"""
+that the proof tells in :mod:`nephos.core.findings.proof_checks`."""
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
@@ -35,10 +33,9 @@ class Fix:
 class Finding:
     """Something checked that a person must know.
 
-    `row` is the row of the route sheet that it concerns: "stock", a model's id or an operation's
-    number. `place` is a point in setup space, `moment` seconds from the start of the program; `fixes`
-    are those fixes that are one press away.
-    """
+    `row` is the row of the route sheet that it concerns: "stock", a model's id or an operation's number. `place` is a
+    point in setup space, `moment` seconds from the start of the program; `fixes` are those fixes that are one press
+    away."""
 
     code: str
     level: Level

@@ -40,8 +40,7 @@ _GRIP = 15.0
 @dataclass(frozen=True)
 class Context:
     """What the checks of one operation share: `ends` (n,) seconds from the start of the program at which each move is
-    done,
-    `gains` what the operations of the setup brought."""
+    done, `gains` what the operations of the setup brought."""
 
     space: SetupSpace
     gains: tuple[Gain, ...]

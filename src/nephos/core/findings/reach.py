@@ -321,8 +321,7 @@ def fitted(terrain: Terrain, operation: Operation, cutters: Sequence[Cutter]) ->
     standing out farther.
 
     Where none does it goes as deep as the one that gets deepest; a cut-out, or one that gets nowhere, is left out
-    (none).
-    """
+    (none)."""
     if reached(terrain, operation, wary=True) is None:
         return operation
     others = sorted(

@@ -25,8 +25,7 @@ def without_air(
     """The passes, in their order, broken where they run through air for `least` mm or more.
 
     Each pass is cut out of a copy of the block in turn. What is left out takes no more than `worth` mm away anywhere:
-    where that is
-    nothing, the block becomes the same without it.
+    where that is nothing, the block becomes the same without it.
 
     Parameters
     ----------
@@ -60,8 +59,8 @@ def without_air(
 
 def _entry_on(free: F64, item: Pass, reach: float) -> list[Pass]:
     """A short stretch of a path that was left out, where it passes beside the beginning of the next one at its level:
-    so that one is still
-    entered from outside. Whether the cutter may go straight across is for the links to find out."""
+    so that one is still entered from outside. Whether the cutter may go straight across is for the links to find
+    out."""
     if (free.min(axis=0) - reach > item.start).any() or (free.max(axis=0) + reach < item.start).any():
         return []
     away = np.sqrt(((free[:-1] - item.start) ** 2).sum(axis=1))
@@ -78,9 +77,7 @@ def broken(item: Pass, path: F64, cuts: Bool, least: float) -> list[Pass]:
     `path` (n, 3) is the pass, densified; `cuts` (n - 1,) says which of its stretches cut.
 
     In their order, as one may be in the air only because another one before it, across a neck, is not. What they take
-    away in all
-    hangs on no order.
-    """
+    away in all hangs on no order."""
     if cuts.all():
         return [item]
     if not cuts.any():

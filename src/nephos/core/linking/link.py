@@ -337,10 +337,8 @@ def _reach(passes: Passes, task: LinkTask) -> float:
 def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
     """Join passes in the order given.
 
-    From pass to pass the cutter stays down where that is near and clear; otherwise it lifts just
-    over what stands on its path, goes across, and enters as the pass asks. It begins and ends at
-    the clearance height.
-    """
+    From pass to pass the cutter stays down where that is near and clear; otherwise it lifts just over what stands on
+    its path, goes across, and enters as the pass asks. It begins and ends at the clearance height."""
     items = passes.passes
     find = _surface_links if passes.on_surface else _level_links
     linking = len(items) > 1 and passes.stay_down > 0

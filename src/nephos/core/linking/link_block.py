@@ -81,9 +81,7 @@ class LinkBlock:
     """The block on coarser grids, kept up to date while passes are put in order.
 
     `top` : heights at the centres of cells, by which passes are entered at the feed. `bound` : no material of the whole
-    cell
-    stands higher, by which rapids go. `uncut` is the highest place at the outset.
-    """
+    cell stands higher, by which rapids go. `uncut` is the highest place at the outset."""
 
     def __init__(self, block: Block, keep_up: bool) -> None:
         self.top, self.grid = _coarser(block.top, block.grid, _LINK_CELLS)

@@ -84,8 +84,7 @@ def _improve(ends, starts, near, first, after, order):  # type: ignore[no-untype
 @kernel
 def _stamp(points, ends, x0, y0, cell, reach, owner, pairs):  # type: ignore[no-untyped-def]
     """Go over cells within `reach` (cells) of passes, in their order: which pass was on them last. `pairs` gets it and
-    the one that comes, each
-    pair once; how many there are, which may be more than there is room for."""
+    the one that comes, each pair once; how many there are, which may be more than there is room for."""
     ny, nx = owner.shape
     seen = np.full(len(ends), -1, np.int64)
     count = 0
@@ -112,9 +111,8 @@ def _stamp(points, ends, x0, y0, cell, reach, owner, pairs):  # type: ignore[no-
 
 def _must_follow(passes: tuple[Pass, ...], radius: float) -> tuple[I64, I64]:
     """The passes that have to come after pass k, `after[first[k]:first[k + 1]]`: those that are the next one to come
-    within two radii of a place
-    of it. Where neighbours in the order change places, more is not asked: one that comes later still, comes after
-    these."""
+    within two radii of a place of it. Where neighbours in the order change places, more is not asked: one that comes
+    later still, comes after these."""
     cell = radius / _CELLS
     paths = [densified(np.ascontiguousarray(item.points), cell) for item in passes]
     points = np.concatenate(paths)
@@ -139,8 +137,8 @@ def in_short_order(passes: tuple[Pass, ...], diameter: float, near: float) -> tu
     """The passes in another order, with less positioning between them.
 
     Of two that come within a `diameter` of each other on the plan, whose cuts may meet, the first stays first: so each
-    takes what it takes in
-    the order given. Closed ones are begun at another of their points where that is nearer to the one before.
+    takes what it takes in the order given. Closed ones are begun at another of their points where that is nearer to the
+    one before.
 
     Parameters
     ----------

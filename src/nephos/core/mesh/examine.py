@@ -72,11 +72,9 @@ def _areas(mesh: Mesh) -> tuple[F64, F64]:
 def examine_closely(mesh: Mesh, edges: Edges | None = None) -> tuple[Examination, Faults]:
     """Count and place what is open, loose, turned round or doubled in `mesh`.
 
-    A hole is a closed chain of edges that have a triangle on one side only; shells are pieces that
-    share no vertex. Watertight means that each edge joins exactly two triangles that run along it in
-    opposite directions. Flipped are the triangles that run against most of their patch; inside out
-    are closed shells whose volume is negative.
-    """
+    A hole is a closed chain of edges that have a triangle on one side only; shells are pieces that share no vertex.
+    Watertight means that each edge joins exactly two triangles that run along it in opposite directions. Flipped are
+    the triangles that run against most of their patch; inside out are closed shells whose volume is negative."""
     faces, n = mesh.faces, len(mesh.vertices)
     edges = edges or edges_of(faces)
     shell, shells = shells_of(faces, n)

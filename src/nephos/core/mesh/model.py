@@ -12,10 +12,8 @@ from nephos.core.arrays import F64, I32
 class Mesh:
     """Triangles over shared vertices.
 
-    `vertices` : (n, 3) float64 in the file's unit. `faces` : (m, 3) int32.
-    `repairs` : what reading had to put right, one sentence each. `unit` : the millimetres that the
-    file says one unit stands for, none where it does not say.
-    """
+    `vertices` : (n, 3) float64 in the file's unit. `faces` : (m, 3) int32. `repairs` : what reading had to put right,
+    one sentence each. `unit` : the millimetres that the file says one unit stands for, none where it does not say."""
 
     vertices: F64
     faces: I32

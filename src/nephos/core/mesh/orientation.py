@@ -25,10 +25,8 @@ def _seen(heights: F64, up: F64) -> float:
 def best_attitude(look: MeshSummary, linear: F64, long_along_x: bool) -> F64:
     """(3, 3) rotation of the stock's space that shows most of a mesh to a cutter from above.
 
-    `linear` (3, 3) is how it lies now. The thinnest way through the mesh is stood upright first
-    (least squares, as for its main axes), then the side with more to see is turned up, then its longer side
-    along X (or Y).
-    """
+    `linear` (3, 3) is how it lies now. The thinnest way through the mesh is stood upright first (least squares, as for
+    its main axes), then the side with more to see is turned up, then its longer side along X (or Y)."""
     points = look.samples[:, :3].astype(np.float64) @ linear.T
     normals = look.samples[:, 3:].astype(np.float64) @ linear.T
     candidates = [np.eye(3), *_upright_axes(points)]

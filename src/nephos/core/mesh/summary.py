@@ -20,14 +20,11 @@ UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4}
 class MeshSummary:
     """Enough of a mesh to answer at once how it lies, whichever way it is turned.
 
-    `support` : (k, 3) float64, points with the same box however the mesh is turned. `samples` :
-    (n, 6) float32, points spread evenly over its surface, each with the direction of its face. `unit` :
-    millimetres that one unit of the file stands for, as the file says or as it is guessed. `main` : like `support`, of
-    the
-    mesh without its loose pieces; the same array where these do not reach out of its box. `loose` : the longest side of
-    the box of
-    the largest loose piece, in the file's unit; 0 where there is none.
-    """
+    `support` : (k, 3) float64, points with the same box however the mesh is turned. `samples` : (n, 6) float32, points
+    spread evenly over its surface, each with the direction of its face. `unit` : millimetres that one unit of the file
+    stands for, as the file says or as it is guessed. `main` : like `support`, of the mesh without its loose pieces; the
+    same array where these do not reach out of its box. `loose` : the longest side of the box of the largest loose
+    piece, in the file's unit; 0 where there is none."""
 
     support: F64
     samples: F32
@@ -58,9 +55,8 @@ def surface_samples(mesh: Mesh, edges: Edges, count: int = SAMPLES) -> F32:
 def unit_guess(mesh: Mesh) -> dict[str, Any]:
     """The unit of the file: its own word where it has one, otherwise a guess from the longest side.
 
-    Models for a router are between a finger and a door long; the first unit of mm, inch, cm and m
-    under which the mesh is so is taken.
-    """
+    Models for a router are between a finger and a door long; the first unit of mm, inch, cm and m under which the mesh
+    is so is taken."""
     if mesh.unit is not None:
         name = next((key for key, value in UNITS.items() if value == mesh.unit), f"{mesh.unit:g} mm")
         return {"name": name, "mm": mesh.unit, "sure": True}

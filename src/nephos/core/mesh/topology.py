@@ -150,9 +150,8 @@ def shells_of(faces: I32, vertices: int) -> tuple[I32, int]:
 def sides_of(faces: I32, edges: Edges) -> tuple[I32, U8]:
     """Patches of triangles joined over edges that two share, and which of them run against the rest.
 
-    Returns (m,) int32 patch (the number of its first triangle) and (m,) uint8, 1 for triangles that
-    must be turned round to agree with the first one of their patch.
-    """
+    Returns (m,) int32 patch (the number of its first triangle) and (m,) uint8, 1 for triangles that must be turned
+    round to agree with the first one of their patch."""
     parent = np.arange(len(faces), dtype=np.int32)
     parity = np.zeros(len(faces), np.uint8)
     _sides(edges.first, edges.second, edges.uses, edges.balance, parent, parity)

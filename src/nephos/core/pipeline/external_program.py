@@ -150,10 +150,8 @@ def prove_external(
     """Prove a program against the stock of a setup; the answer is the key of what was found.
 
     The result's facts tell `moves`, `lines`, `seconds`, `low` and `high` (extents), `findings`, `compare`, and `parts`:
-    for each
-    cutter its number, name and the keys of two results like those of an operation, its moves and its changes of the
-    block.
-    """
+    for each cutter its number, name and the keys of two results like those of an operation, its moves and its changes
+    of the block."""
     key = foreign_key(plan, setup, text, cutters, usual)
 
     def made() -> Result:

@@ -23,13 +23,10 @@ from nephos.core.toolpath import Kind, Toolpath
 class Outcome:
     """What is known of one operation after it was worked out.
 
-    `points` (n + 1, 3), `kinds` (n,), `seconds` (n,) are the moves read back from the posted text;
-    the first ones may begin at coordinates that are not yet known (not a number). `struck` names what above the flutes
-    met material,
-    how deep (mm) and in which move; `depths` (n,) is how much (mm) each move took off where it took most. `gouges` are
-    the
-    places where moves go into the model, the deepest first.
-    """
+    `points` (n + 1, 3), `kinds` (n,), `seconds` (n,) are the moves read back from the posted text; the first ones may
+    begin at coordinates that are not yet known (not a number). `struck` names what above the flutes met material, how
+    deep (mm) and in which move; `depths` (n,) is how much (mm) each move took off where it took most. `gouges` are the
+    places where moves go into the model, the deepest first."""
 
     operation: Operation
     points: F64
@@ -58,8 +55,7 @@ class Outcome:
         """(n,) which feeding moves take nothing away from columns `pitch` mm apart.
 
         Paths shorter than two columns between moves that cut may only have passed between the middles of columns: they
-        are none.
-        """
+        are none."""
         air: Bool = (self.kinds != Kind.RAPID) & (self.depths <= NOTHING)
         edges = np.flatnonzero(np.diff(np.concatenate([[False], air, [False]]).astype(np.int8))).reshape(-1, 2)
         along = np.concatenate([[0.0], np.cumsum(self.lengths)])

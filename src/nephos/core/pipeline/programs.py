@@ -1,6 +1,5 @@
 """The files of a setup: grouped as its post changes cutters, headed, cut to the size that a controller takes, read back
-and held
-against what was planned."""
+and held against what was planned."""
 
 from dataclasses import dataclass, replace
 

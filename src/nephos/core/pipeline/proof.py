@@ -50,8 +50,7 @@ class Sorted:
     """A piece of the finished block: the part, the frame that is held by the machine, or one that has come free of it.
 
     `freed_by` is the operation that cut it free, `freed` the share of its time by then; lengths in mm, `volume` in
-    mm^3.
-    """
+    mm^3."""
 
     kind: Kind
     volume: float
@@ -65,10 +64,8 @@ class Sorted:
 @dataclass(frozen=True)
 class Proof:
     """All of it. `balls` : pairs of a ball's diameter and the share of what no cutter reaches that it would reach.
-    `walls` : the
-    share of the area that is steep and has more left than the limit though it could be reached. `sorting` : (ny, nx)
-    uint8 over the
-    block: 0 waste or nothing, 1 the part, 2 pieces that came free."""
+    `walls` : the share of the area that is steep and has more left than the limit though it could be reached. `sorting`
+    : (ny, nx) uint8 over the block: 0 waste or nothing, 1 the part, 2 pieces that came free."""
 
     comparison: Comparison
     worst: tuple[Worst, ...]

@@ -5,10 +5,8 @@ recalculates what hangs on it and nothing else, and undo finds the old results w
 
     passes(op) -> path(op) -> moves(op) -> block(op), frames(op) -> compare(setup), pieces(setup), program(file)
 
-Passes hang on the model and the operation (roughing also on the block before it); the path also on
-the block before, for its links; moves are the posted text read back, with times; the block is cut
-from those moves.
-"""
+Passes hang on the model and the operation (roughing also on the block before it); the path also on the block before,
+for its links; moves are the posted text read back, with times; the block is cut from those moves."""
 
 import time
 from collections.abc import Iterator

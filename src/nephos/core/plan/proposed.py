@@ -64,10 +64,8 @@ def proposed_sheet(plan: Plan, setup: Setup, look: MeshSummary, cutters: Sequenc
     """Rough, rough again, finish, walls and cut-out for the first model of a plan, in a setup.
 
     Cutters follow the model's size (about a twenty-fifth of its longest side for roughing, an eightieth for finishing),
-    what the shop has,
-    and how much of the surface is steep; a thin relief needs no second roughing, one that lies on the underside cannot
-    be cut out.
-    """
+    what the shop has, and how much of the surface is steep; a thin relief needs no second roughing, one that lies on
+    the underside cannot be cut out."""
     box = placed_model(look.support, plan.models[0], plan.stock)
     longest, height = float(box.size[:2].max()), float(box.size[2])
     rough = nearest_cutter(cutters, "flat", min(max(longest / 25, 3.0), 12.0))
@@ -111,8 +109,7 @@ def _within_reach(
     done are left out.
 
     None goes deeper than the one before it has cleared. A finisher that finds more material than its flutes are long
-    goes in layers.
-    """
+    goes in layers."""
     terrain = terrain_of(plan, setup, [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)])
     if terrain is None:
         return operations

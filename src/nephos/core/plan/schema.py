@@ -166,12 +166,10 @@ class Curve(Part):
 class Boundary(Part):
     """A named outline on the plan. It follows the models: it is worked out anew when they change.
 
-    `slice` is the outline of what stands higher than `height` over the models' foot. `rectangle` and
-    `circle` lie at `at` (the middle) with `size` (X, Y; a circle's diameter first), from the low corner
-    of the stock. `drawn` is what the `curves` enclose. `offset` grows it, or shrinks it where negative. Loops that pass
-    nearest to
-    one of the spots in `left_out` are left out: an outline with all in it, or a hole, which is filled.
-    """
+    `slice` is the outline of what stands higher than `height` over the models' foot. `rectangle` and `circle` lie at
+    `at` (the middle) with `size` (X, Y; a circle's diameter first), from the low corner of the stock. `drawn` is what
+    the `curves` enclose. `offset` grows it, or shrinks it where negative. Loops that pass nearest to one of the spots
+    in `left_out` are left out: an outline with all in it, or a hole, which is filled."""
 
     id: str = Field(min_length=1, max_length=40, pattern=r"^[a-z0-9-]+$")
     name: str = Field(min_length=1, max_length=60)
@@ -195,10 +193,8 @@ class Boundary(Part):
 class Limit(Part):
     """What an operation may reach: a boundary, and how the cutter keeps to it.
 
-    The cutter's edge stays inside (`inside`), its centre does (`centre`), or its centre may pass it by
-    the cutter's radius (`outside`); `offset` is added to that. It stays, in the same way, out of the boundaries in
-    `without`.
-    """
+    The cutter's edge stays inside (`inside`), its centre does (`centre`), or its centre may pass it by the cutter's
+    radius (`outside`); `offset` is added to that. It stays, in the same way, out of the boundaries in `without`."""
 
     boundary: str = "box"
     contain: Literal["inside", "centre", "outside"] = "outside"

@@ -24,9 +24,8 @@ _LARGEST = 2000.0
 @dataclass(frozen=True)
 class ArcPath:
     """A toolpath of which some moves are arcs on the level: `centres` (n, 2) float64, `turns` (n,) int8, 1
-    counterclockwise, -1 clockwise,
-    0 straight. An arc goes from its point to the next one. `firsts` and `ends` (n,) int64 are the numbers of the first and
-    last move of the whole path that each stands for."""
+    counterclockwise, -1 clockwise, 0 straight. An arc goes from its point to the next one. `firsts` and `ends` (n,)
+    int64 are the numbers of the first and last move of the whole path that each stands for."""
 
     path: Toolpath
     centres: F64

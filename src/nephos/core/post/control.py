@@ -1,9 +1,8 @@
 """All that a program makes a controller do besides moving: units, offsets, spindle, coolant, cutters, dwell, end.
 
 The words are read from the text by a scanner that knows nothing of the writer, and held, word by word, against those
-that the post's own lines ask for with the numbers of the plan. Free text takes no part in it: a name that
-gets anything else into the program is found here.
-"""
+that the post's own lines ask for with the numbers of the plan. Free text takes no part in it: a name that gets anything
+else into the program is found here."""
 
 from dataclasses import dataclass
 

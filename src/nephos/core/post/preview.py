@@ -46,8 +46,7 @@ def _sample() -> list[Step]:
 
 def preview(post: Post) -> Preview:
     """The sample as this post writes it: two operations with two cutters, with an arc, a slope and coolant; the first
-    alone where each cutter has
-    a file of its own."""
+    alone where each cutter has a file of its own."""
     steps = _sample()[: 1 if post.changes == "file" else 2]
     steps = [replace(step, arcs=arcs_of(post, step)) for step in steps]
     try:

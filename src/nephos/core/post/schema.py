@@ -84,11 +84,8 @@ class Post(_Table):
     """A table of words, formats, headers and changes.
 
     `changes` says how cutters are changed: in a `file` of its own for each, at a `pause` in one file, or by the
-    machine's `changer`. The
-    line lists may hold the words of `BLANKS` in braces. `cutter_first` stands for the first cutter of a file,
-    `cutter_change` for the
-    others; `warm_up` follows the first start of the spindle.
-    """
+    machine's `changer`. The line lists may hold the words of `BLANKS` in braces. `cutter_first` stands for the first
+    cutter of a file, `cutter_change` for the others; `warm_up` follows the first start of the spindle."""
 
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]*$", max_length=60)
     title: str = Field(min_length=1, max_length=120)

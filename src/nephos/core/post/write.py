@@ -23,8 +23,7 @@ class Step:
 
     A step that goes on where the file before was cut off is `resumed`: the cutter first goes to its beginning over the
     `clearance` and down at the `entering` feed. One that is cut off before its end is `broken`: the cutter goes up at
-    its end.
-    """
+    its end."""
 
     number: int
     title: str
@@ -44,14 +43,12 @@ class Step:
 class Program:
     """One posted file.
 
-    `text` is its bytes. For each operation: `numbers` its number, `lines` the first and last line
-    of the file (from 1) that belong to it, `move_lines` (n,) int64 the line of each move as it was written, and
-    `kinds` (n,) uint8 what each is for. `leads` are the lines that bring the cutter over the beginning of an operation,
-    `added` those with
-    moves that no operation asked for, as the file was cut off or goes on there, or sends the cutter home. `found` is
-    filled in when the
-    file was certified: by operation the number of its first move that stands in it, and the line of each from there on.
-    """
+    `text` is its bytes. For each operation: `numbers` its number, `lines` the first and last line of the file (from 1)
+    that belong to it, `move_lines` (n,) int64 the line of each move as it was written, and `kinds` (n,) uint8 what each
+    is for. `leads` are the lines that bring the cutter over the beginning of an operation, `added` those with moves
+    that no operation asked for, as the file was cut off or goes on there, or sends the cutter home. `found` is filled
+    in when the file was certified: by operation the number of its first move that stands in it, and the line of each
+    from there on."""
 
     name: str
     text: bytes

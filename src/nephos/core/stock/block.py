@@ -120,9 +120,8 @@ def box_block(low: tuple[float, float, float], high: tuple[float, float, float],
 def rounded(block: Block, axis: F64) -> Block:
     """A full block as the round bar that it holds.
 
-    `axis` (3,) is the bar's own direction in the space of the block: along X or Y the bar lies, along
-    Z it stands. Columns beside a standing bar are empty.
-    """
+    `axis` (3,) is the bar's own direction in the space of the block: along X or Y the bar lies, along Z it stands.
+    Columns beside a standing bar are empty."""
     low, high = float(block.low.min()), float(block.high.max())
     grid = block.grid
     across = np.abs(axis).argmax()

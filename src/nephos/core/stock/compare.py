@@ -31,11 +31,9 @@ _POINT = Profile.of(0.0, 1e-6)
 class Comparison:
     """Deviation of each column of the block, over a window of its grid.
 
-    `deviation` : (ny, nx) float32 millimetres along the normal, positive for material left,
-    negative for removed material that belongs to the model; not a number outside the boundary. `reachable` : (ny, nx)
-    bool, whether
-    an ideal pass of one of the cutters would come within the tolerance there. `under` : (ny, nx) float32 height of the
-    model.
+    `deviation` : (ny, nx) float32 millimetres along the normal, positive for material left, negative for removed
+    material that belongs to the model; not a number outside the boundary. `reachable` : (ny, nx) bool, whether an ideal
+    pass of one of the cutters would come within the tolerance there. `under` : (ny, nx) float32 height of the model.
     `gouge` : depth of the deepest gouge along the moves (surface/gouge.py), in millimetres; no column can show more.
     """
 
@@ -97,10 +95,8 @@ def lowest_left(
     """The lowest surface a cutter leaves that has been everywhere, from its tips on the grid.
 
     Between two neighbouring tips it goes straight, unless the surface between them may stand more than `within` (mm)
-    over that way,
-    as on an edge: there it is at the tips alone, and at as many places between as a small cutter needs, whose tips
-    `drop` tells.
-    """
+    over that way, as on an edge: there it is at the tips alone, and at as many places between as a small cutter needs,
+    whose tips `drop` tells."""
     ny, nx = tips.shape
     second = np.zeros_like(tips)
     second[:, 1:-1] = tips[:, 2:] - 2 * tips[:, 1:-1] + tips[:, :-2]

@@ -23,9 +23,7 @@ class Cut:
     """The block afterwards, how much (mm) each move took off where it took most (n,), and what was struck.
 
     `suspects` : (n,) bool, rapids that may meet material between the centres of cells, and `cells` (ny, nx) bool,
-    where:
-    all rapids that do meet some are among them (stock/rapids.py looks closer).
-    """
+    where: all rapids that do meet some are among them (stock/rapids.py looks closer)."""
 
     block: Block
     depths: F32

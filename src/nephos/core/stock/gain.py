@@ -10,8 +10,7 @@ from nephos.core.arrays import F32, Bool
 @dataclass(frozen=True)
 class Gain:
     """Of one operation: how much it `removed` (mm^3), and over the boundary what was `left` after it, on average along
-    the normal (mm),
-    and which share of the area was `within` the limit then."""
+    the normal (mm), and which share of the area was `within` the limit then."""
 
     number: int
     removed: float

@@ -17,8 +17,7 @@ LEAST = 1.0
 @dataclass(frozen=True)
 class Piece:
     """A connected piece: its `label`, `volume` in mm^3, the corners of its box, whether it reaches the `side` of the
-    stock, and one
-    `column` (j, i) of it."""
+    stock, and one `column` (j, i) of it."""
 
     label: int
     volume: float

@@ -1,9 +1,7 @@
 """Material removal: the space a cutter sweeps along straight moves, taken out of a height field.
 
-Along a straight move the cutter's underside has a lower envelope that is known in closed form
-under each cell, so every cell is visited once a move, however long the move is, and the result is
-exact at the cell's centre.
-"""
+Along a straight move the cutter's underside has a lower envelope that is known in closed form under each cell, so every
+cell is visited once a move, however long the move is, and the result is exact at the cell's centre."""
 
 from math import ceil, floor, sqrt
 

@@ -16,8 +16,7 @@ _LOOKED_AT = 20_000
 @dataclass(frozen=True)
 class Worst:
     """A place (x, y, z) in setup space, the deviation there (mm, positive for material left), and whether a cutter of
-    the job could
-    have reached it."""
+    the job could have reached it."""
 
     place: tuple[float, float, float]
     deviation: float

@@ -264,8 +264,7 @@ def _clear_of_part(task: Task, points: F64) -> F64:
     """The path raised where the part itself stands in it: a cut-out never gouges.
 
     The path lies as near to the part as the cutter's radius, so it is tried with one thinner by a quarter of the
-    tolerance.
-    """
+    tolerance."""
     slim = Profile.of(max(task.cutter.radius - task.tolerance / 4, 1e-3), 0.0)
     lines = np.concatenate([points[:-1, :2], points[1:, :2]], axis=1)
     over, ends = follow_lines(task.index, lines, slim, 0.0, _NOWHERE, task.tolerance / 2)
@@ -300,9 +299,7 @@ def cut_levels(
     """At which levels only the stretches of a path that stand higher than most are cut, and at which all of it.
 
     `tops` (n,) is what stands on pieces of the path, `lengths` (n,) how long these are. From half of the path standing
-    over a level on it
-    is cut all round, and so it is where tabs are.
-    """
+    over a level on it is cut all round, and so it is where tabs are."""
     order = np.argsort(tops)
     middle = float(tops[order][np.searchsorted(np.cumsum(lengths[order]), lengths.sum() / 2)])
     top, common = float(tops.max()), max(middle, bottom, tabs_top)

@@ -41,8 +41,7 @@ _MOVED, _THINNED = 0.2, 0.2
 """Shares of the tolerance for how near points come to the contour, and for thinning."""
 _LIFTED, _ROUND, _SLOWING = 0.45, 0.35, 1.07
 """On tall walls so many of the paths to the next run of a contour are lifts; from a closed run it takes so many
-seconds; and corners make the
-path take so many times longer than its length says (measured on reliefs)."""
+seconds; and corners make the path take so many times longer than its length says (measured on reliefs)."""
 
 
 class FinishLevelsSettings(StrategySettings):
@@ -93,9 +92,8 @@ def _touching(profile: Profile, steeper: float) -> float:
 def _contour_step(profile: Profile, steeper: float, tolerance: float, area: float) -> float:
     """Grid step at which a chord of the contour stays within 0.3 of the tolerance.
 
-    Round a corner of the part the contour has at least the radius at which the cutter touches ground of
-    that slope; a chord as long as the step is step^2 / (8 radius) off it.
-    """
+    Round a corner of the part the contour has at least the radius at which the cutter touches ground of that slope; a
+    chord as long as the step is step^2 / (8 radius) off it."""
     return float(max(sqrt(8 * _touching(profile, steeper) * 0.3 * tolerance), 0.08, sqrt(area / _CELLS)))
 
 
@@ -135,8 +133,8 @@ def _contours(
     raw: list[F64], refine: Callable[[F64], None], bounds: "_Bounds", tolerance: float, pit: float
 ) -> list[F64]:
     """Raw contour lines moved by `refine` to where they truly are, thinned, and kept to where they belong: (n, 2) each.
-    Closed ones
-    shorter than `pit` mm are left out: the cutter would go straight down there, and has no room to go round."""
+    Closed ones shorter than `pit` mm are left out: the cutter would go straight down there, and has no room to go
+    round."""
     lines = []
     for line in raw:
         exact = np.ascontiguousarray(line)
@@ -199,9 +197,7 @@ def _slimmed(profile: Profile, leave: float, by: float) -> tuple[Profile, float]
     """A cutter, and stock to leave, by which contours are followed: thinner by a little in all directions.
 
     Contours lie within `by` of where the cutter touches. On upright walls the cutter itself would have to rise by a
-    multiple of that, and would
-    bob along them. Sharp cutters are as they are.
-    """
+    multiple of that, and would bob along them. Sharp cutters are as they are."""
     return (profile, leave - by) if profile.corner + leave >= by else (profile, leave)
 
 

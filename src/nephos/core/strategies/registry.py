@@ -97,10 +97,8 @@ class Task:
     """All that a strategy may know, in setup space.
 
     `region` is where the cutter's axis may be; `outline` the boundary itself; `floor` the lowest tip height, `ceiling`
-    the
-    highest; `underside` that of the stock, `stock` its box on the plan (low x, low y, high x, high y);
-    `block` the block before the operation (only where the settings want it).
-    """
+    the highest; `underside` that of the stock, `stock` its box on the plan (low x, low y, high x, high y); `block` the
+    block before the operation (only where the settings want it)."""
 
     index: SurfaceIndex
     region: shapely.Geometry
@@ -119,9 +117,8 @@ class Task:
 @dataclass(frozen=True)
 class Strategy:
     """A path to cut: its name, its settings, and the functions that work it out. Where it `skips_air`, long stretches
-    that take nothing
-    away are left out of its passes. Where it is `stepped` it goes down in level steps, none deeper than its
-    stepdown."""
+    that take nothing away are left out of its passes. Where it is `stepped` it goes down in level steps, none deeper
+    than its stepdown."""
 
     key: str
     title: str

@@ -34,8 +34,7 @@ _STAY_DOWN = 6.0
 _AS_RINGS = 0.9
 _ROUND_WALLS = 186.0
 """It takes so many times what going along rings of the same step would, and so many seconds to a metre of wall, where
-fronts are short and
-the cutter goes back again and again (fitted on reliefs)."""
+fronts are short and the cutter goes back again and again (fitted on reliefs)."""
 
 
 class RoughFrontsSettings(RoughSettings):

@@ -38,8 +38,7 @@ def nested_rings(polygon: Polygon, stepover: float, cleared: float) -> Iterator[
     """The polygon and those inside of it, one stepover apart, each followed by all within it.
 
     `cleared` is how far inside a ring nothing is left once it has been gone round: the cutter's radius in roughing,
-    where rings
-    in necks narrower than that would cut air; the stepover itself in finishing, where every ring counts.
+    where rings in necks narrower than that would cut air; the stepover itself in finishing, where every ring counts.
     """
     yield polygon
     for piece in inner_rings(polygon, stepover, cleared, offset):
@@ -79,8 +78,7 @@ class _Ring:
 
 def ring_paths(polygon: Polygon, stepover: float, cleared: float, climb: bool, at: F64 | None = None) -> Iterator[F64]:
     """The rings of :func:`nested_rings` as closed paths (n, 2): always the nearest to the cutter of those whose
-    neighbours outside of them
-    are done, so that it stays about one hole before it goes on to the next."""
+    neighbours outside of them are done, so that it stays about one hole before it goes on to the next."""
     ready = list(_Family(polygon, climb).rings)
     while ready:
         ring = ready.pop(nearest_to(at, [item.line for item in ready]))

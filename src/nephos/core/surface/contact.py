@@ -122,8 +122,7 @@ def along_line(d, m, p):  # type: ignore[no-untyped-def]
     """Distance along a line of slope m >= 0, uphill from the foot of the axis, to the contact with cutter `p`.
 
     `d` (at most the radius) is how far the axis stands from the line on the plan. It is where m t - h(sqrt(d^2 + t^2))
-    is largest.
-    """
+    is largest."""
     if p.slope < np.inf:
         first = sqrt(p.knee * p.knee - d * d) if d < p.knee else 0.0
         if m * p.knee > p.slope * first or d >= p.knee:

@@ -1,11 +1,9 @@
 """How deep moves go into the model: cutter against mesh, exact at places along each move, on no grid.
 
 The depth of a gouge is the penetration depth of the cutter: the shortest path, in any direction that is not down, on
-which
-it comes clear of the mesh (Cameron, "Enhancing GJK: computing minimum and directional distance", 1997, for the term).
-On a plane, a slope or a wall that is the depth along the normal. A thin lip beside the cutter counts as deep as the
-cutter goes into it, however tall the lip is.
-"""
+which it comes clear of the mesh (Cameron, "Enhancing GJK: computing minimum and directional distance", 1997, for the
+term). On a plane, a slope or a wall that is the depth along the normal. A thin lip beside the cutter counts as deep as
+the cutter goes into it, however tall the lip is."""
 
 from dataclasses import dataclass
 from math import ceil, pi, sqrt

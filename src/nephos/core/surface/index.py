@@ -12,13 +12,11 @@ from nephos.core.parallel import kernel
 class GridArrays(NamedTuple):
     """What kernels take of an index.
 
-    `corners` (m, 3, 3) float64, neighbours side by side; `planes` (m, 5) float64, for each facet
-    the plane z = p0 + p1 x + p2 y, then |(p1, p2)| and sqrt(1 + p1^2 + p2^2) (infinite for an
-    upright facet); `owned` (m,) uint8, which edges ab, bc, ca (bits 0 to 2) and vertices a, b, c
-    (bits 3 to 5) this triangle answers for, so that a shared one is looked at once, and an edge at
-    the bottom of a valley, which no cutter can rest on without touching a side, not at all. The triangles of
-    cell k are `items[start[k]:start[k + 1]]`, by falling top.
-    """
+    `corners` (m, 3, 3) float64, neighbours side by side; `planes` (m, 5) float64, for each facet the plane z = p0 + p1
+    x + p2 y, then |(p1, p2)| and sqrt(1 + p1^2 + p2^2) (infinite for an upright facet); `owned` (m,) uint8, which edges
+    ab, bc, ca (bits 0 to 2) and vertices a, b, c (bits 3 to 5) this triangle answers for, so that a shared one is
+    looked at once, and an edge at the bottom of a valley, which no cutter can rest on without touching a side, not at
+    all. The triangles of cell k are `items[start[k]:start[k + 1]]`, by falling top."""
 
     corners: F64
     planes: F64

@@ -48,9 +48,7 @@ def depth_of_removed(grid, x, y, low, high, reach):  # type: ignore[no-untyped-d
     nowhere inside.
 
     Inside is where the facets crossed from above do not cancel out (winding number not 0), so that shells which
-    overlap, or are
-    nested and turned inwards, count rightly. Below an open sheet all is inside.
-    """
+    overlap, or are nested and turned inwards, count rightly. Below an open sheet all is inside."""
     heights, turns = np.empty(_MOST), np.empty(_MOST, np.int64)
     x, y = x + _ASIDE[0], y + _ASIDE[1]
     count = crossings(grid, x, y, heights, turns)

@@ -174,7 +174,11 @@ def job_state(job: Job) -> dict[str, Any]:
     revision = Revision.objects.get(job=job, number=job.revision)
     plan = parse_plan(revision.plan)
     digests = [model.mesh for model in plan.models]
-    meshes = {row.digest: {"facts": row.facts, "name": row.name} for row in Mesh.objects.filter(digest__in=digests)}
+    meshes = {
+        row.digest: {"facts": row.facts, "name": row.name}
+        for row in Mesh.objects.filter(digest__in=digests)
+        if row.facts
+    }
     return {
         "id": job.pk,
         "name": job.name,

@@ -1,6 +1,5 @@
 """What is done with a proved job: its files are fetched and checked, its block is looked at closely or written out,
-other programs
-are proved against it."""
+other programs are proved against it."""
 
 import tempfile
 import zipfile

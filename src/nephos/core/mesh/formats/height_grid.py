@@ -13,9 +13,8 @@ MOST_POINTS = 2_500_000
 def height_grid(data: bytes) -> tuple[Any, Any, list[str], float | None]:
     """A sheet of triangles over the points of a PNG or TIFF of 8 or 16 bits.
 
-    The wider side becomes 200 mm and white stands 20 mm over black, as a picture has no size of its own.
-    Raises ValueError with a sentence for what is no such picture.
-    """
+    The wider side becomes 200 mm and white stands 20 mm over black, as a picture has no size of its own. Raises
+    ValueError with a sentence for what is no such picture."""
     from PIL import Image, UnidentifiedImageError
 
     Image.MAX_IMAGE_PIXELS = 120_000_000

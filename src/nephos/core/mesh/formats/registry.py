@@ -14,9 +14,8 @@ _MODULES = ("stl", "obj", "ply", "threemf", "gltf", "off", "height_image", "zipp
 class Format:
     """A kind of file: its name, its suffixes in small letters, and how it is read and written.
 
-    `read` takes the whole file and refuses, with the reason, what it cannot use. `write` (none where
-    nothing is written) takes a mesh in millimetres.
-    """
+    `read` takes the whole file and refuses, with the reason, what it cannot use. `write` (none where nothing is
+    written) takes a mesh in millimetres."""
 
     title: str
     suffixes: tuple[str, ...]

@@ -54,9 +54,7 @@ class RepairKind:
     """A repair: what it is called, its settings, and the pure function that does it.
 
     `apply` returns the new mesh and a sentence on what it did, lengths in it marked by :func:`file_length`; it refuses
-    what
-    cannot be done.
-    """
+    what cannot be done."""
 
     key: str
     title: str

@@ -1,9 +1,8 @@
 """Changes of a plan that need more than writing a number: each a pure function from plan to plan.
 
-The page's buttons, handles and fixes name them; :func:`apply_edit` does them. Because an edit is
-a value (`{"do": "turn_model", "model": "m1", "axis": 2, "degrees": 90}`), a finding can carry its own
-path, and everything that a hand can drag can also be typed or scripted.
-"""
+The page's buttons, handles and fixes name them; :func:`apply_edit` does them. Because an edit is a value (`{"do":
+"turn_model", "model": "m1", "axis": 2, "degrees": 90}`), a finding can carry its own path, and everything that a hand
+can drag can also be typed or scripted."""
 
 from collections.abc import Callable, Mapping
 from importlib import import_module

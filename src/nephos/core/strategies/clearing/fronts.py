@@ -2,11 +2,8 @@
 asked.
 
 What is free grows from its edge one step at a time, inside the piece; the edge of each growth is a path to cut. In the
-open, fronts are as
-long as the piece is wide; in a slot they are arcs from wall to wall; into a corner they get shorter. Rings, in
-contrast, begin in the full
-and meet every inner corner with up to half of the cutter's round.
-"""
+open, fronts are as long as the piece is wide; in a slot they are arcs from wall to wall; into a corner they get
+shorter. Rings, in contrast, begin in the full and meet every inner corner with up to half of the cutter's round."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -25,8 +22,7 @@ _TIGHT = 0.25
 """Where there is less room than so many radii of the cutter it is a slot, to be cut in the full."""
 _CORNERS = (1.0, 0.5, 0.2)
 """Radii, in those of the cutter, with which fronts turn into walls: the largest with which they still get ahead. A
-cutter that meets a
-front and a wall in a sharp corner is engaged on both sides at once."""
+cutter that meets a front and a wall in a sharp corner is engaged on both sides at once."""
 _LEAST = 0.15
 """The least step, in those of a straight front."""
 _CHANGE = (0.6, 1.4)
@@ -79,8 +75,7 @@ class Path:
     """One path to cut: `points` (n, 2) with the material on the right.
 
     `helix` is the middle of the circle that it is, to be gone down on; a `slot` has to be cut in the full, as there is
-    room for no less.
-    """
+    room for no less."""
 
     points: F64
     closed: bool = False

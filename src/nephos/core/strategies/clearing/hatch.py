@@ -49,9 +49,8 @@ def hatch(region: shapely.Geometry, angle: float, stepover: float) -> tuple[F64,
 def in_chains(lines: F64, row: I64, both_ways: bool) -> F64:
     """Order and turn `lines` so that neighbours follow each other, one connected stretch at a time.
 
-    A chain goes on to the nearest piece on the next row that lies beside the last one; where there
-    is none, the next chain starts at the first piece not yet used.
-    """
+    A chain goes on to the nearest piece on the next row that lies beside the last one; where there is none, the next
+    chain starts at the first piece not yet used."""
     used = np.zeros(len(lines), bool)
     starts = np.searchsorted(row, np.arange(row.max() + 2 if len(row) else 1))
     out = []

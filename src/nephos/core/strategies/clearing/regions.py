@@ -37,9 +37,8 @@ from nephos.core.toolpath import Pass
 @dataclass(frozen=True)
 class Region:
     """A connected piece of a level; `above` are the numbers of those that must be cut before it, `edge` is the outline
-    of all the ground
-    where the cutter may be at its level: where its own outline lies on that there is a wall beside it, elsewhere
-    cleared ground."""
+    of all the ground where the cutter may be at its level: where its own outline lies on that there is a wall beside
+    it, elsewhere cleared ground."""
 
     polygon: Polygon
     level: float
@@ -50,10 +49,8 @@ class Region:
 @dataclass(frozen=True)
 class Layer:
     """The ground to be cut at one height. Where it is `own` it is level ground between two levels, cut after the one
-    and before the other;
-    `worthy` is as much of the ground as has enough standing on it, None where all has; `cleared` is where nothing
-    stands any more;
-    `free` is where the cutter may be, with or without anything to cut."""
+    and before the other; `worthy` is as much of the ground as has enough standing on it, None where all has; `cleared`
+    is where nothing stands any more; `free` is where the cutter may be, with or without anything to cut."""
 
     level: float
     ground: shapely.Geometry
@@ -66,8 +63,7 @@ class Layer:
 @dataclass(frozen=True)
 class _Heights:
     """Where the cutter may be at any height: the `field` of its tips, grown by `leave` to `safe`, refined on the true
-    surface;
-    and where it would meet more there than what is worth cutting."""
+    surface; and where it would meet more there than what is worth cutting."""
 
     task: Task
     block: Block
@@ -125,8 +121,7 @@ def level_layers(task: Task, stepdown: float, leave: float, at_flats: bool, wort
 
     The grown cutter keeps off the true surface. With `at_flats` level ground between two levels gets one of its own,
     only where the next level does not come. What stands no more than `worth` mm over a level is cut only where the next
-    level is.
-    """
+    level is."""
     block = task.block
     if block is None:
         raise ValueError("roughing needs the block as it is")
@@ -167,9 +162,8 @@ def stacked(layers: Sequence[Layer], smallest: float, tolerance: float) -> list[
     """The pieces of layers as regions that know what lies over them.
 
     Pieces of no more than `smallest` mm^2 are left to a smaller cutter, unless they can be entered from cleared ground
-    beside them; and
-    so is all that lies under them: the cutter would meet them there too. Outlines are thinned to half of `tolerance`.
-    """
+    beside them; and so is all that lies under them: the cutter would meet them there too. Outlines are thinned to half
+    of `tolerance`."""
     regions: list[Region] = []
     left: shapely.Geometry = MultiPolygon()
     over = 0
@@ -223,8 +217,7 @@ def cut_in_order(
     the cutter first.
 
     `cut` makes the passes of the region of a number, given where the cutter comes from on the plan; `at` is where it
-    comes from to the first.
-    """
+    comes from to the first."""
     waits = [len(region.above) for region in regions]
     below: list[list[int]] = [[] for _ in regions]
     for k, region in enumerate(regions):

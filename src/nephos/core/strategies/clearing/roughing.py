@@ -131,8 +131,8 @@ class EnteredSettings(RoughSettings):
 @dataclass(frozen=True)
 class RoughWork:
     """What there is to rough, over all layers: the outline along walls (mm), the length (mm) of lines at distances from
-    the edge of
-    what is cleared, one every `every` mm, pieces to be entered, layers, and in how many runs the outline is."""
+    the edge of what is cleared, one every `every` mm, pieces to be entered, layers, and in how many runs the outline
+    is."""
 
     walls: float
     inner: F64

@@ -25,8 +25,8 @@ class NarrowGround:
     """Where a piece of level ground is no wider than `width`, and which of its outline lies on open ground there.
 
     Going round it from outside in, the cutter would first take a sliver along the open side, and the rest along the
-    wall. In the other
-    order the wall takes all, and is no heavier a cut than any ring one `width` from the one before it.
+    wall. In the other order the wall takes all, and is no heavier a cut than any ring one `width` from the one before
+    it.
 
     Parameters
     ----------

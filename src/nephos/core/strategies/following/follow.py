@@ -13,8 +13,7 @@ from nephos.core.surface.index import SurfaceIndex
 
 SAMPLED, THINNED = 0.2, 0.4
 """Shares of the tolerance spent on sampling and on thinning. The rest is for the post's rounding and for rims of open
-meshes, where
-a cut that is true to the tolerance square to the cutter goes deeper straight down."""
+meshes, where a cut that is true to the tolerance square to the cutter goes deeper straight down."""
 
 RUN_THINNED = 0.3
 """Share of the tolerance for thinning across the corners of runs."""

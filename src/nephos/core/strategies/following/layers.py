@@ -1,9 +1,7 @@
 """Finishing in layers: the same passes at several depths, each layer cutting only the material above its depth.
 
-In a layer the cutter follows the surface, but goes no lower than the layer's depth. Ground that lies above the
-depth of an
-earlier layer was finished there and is left out of the later ones.
-"""
+In a layer the cutter follows the surface, but goes no lower than the layer's depth. Ground that lies above the depth of
+an earlier layer was finished there and is left out of the later ones."""
 
 from collections.abc import Callable
 from dataclasses import replace
@@ -57,8 +55,8 @@ def layers_share(depth: float, shares: tuple[float, ...], height: float) -> floa
 
 def _of_layer(item: Pass, above: float, level: float | None, block: LinkBlock, task: Task) -> list[Pass]:
     """The stretches of a pass that belong to a layer: under the depth `above` of the layer before, and, where they are
-    level at the depth
-    `level` of this one, with material over them. None for the last layer, where all of the surface is cut."""
+    level at the depth `level` of this one, with material over them. None for the last layer, where all of the surface
+    is cut."""
     path = densified(np.ascontiguousarray(item.points), EVERY)
     z = path[:, 2]
     kept = z < above - _SAME

@@ -91,8 +91,7 @@ Box = tuple[float, float, float, float]
 @dataclass(frozen=True)
 class Frame:
     """What a tab may hold to: the stock's box on the plan (none where it is not known), the rims of all outlines, and
-    how far
-    (mm) from a rim the frame begins: beyond the cutter's path."""
+    how far (mm) from a rim the frame begins: beyond the cutter's path."""
 
     stock: Box | None
     rims: tuple[F64, ...]
@@ -100,8 +99,7 @@ class Frame:
 
     def missing(self, rim: F64, at: F64, length: float) -> Bool:
         """(n,) bool, at which places along a rim (mm) a tab of `length` would hold to nothing: beside the stock, where
-        another
-        outline is too near, or in a notch that the cutter does not get into."""
+        another outline is too near, or in a notch that the cutter does not get into."""
         along = _along(rim)
         total = float(along[-1])
 
@@ -134,10 +132,8 @@ def places_on(
     rim: F64, thick: F64, count: int, length: float, shift: float = 0.0, frame: Frame | None = None
 ) -> list[float]:
     """`count` places round an outline, as shares of its length: evenly, each moved up to a quarter of their spacing to
-    where the
-    outline is straightest and the part thickest. Where a `frame` is given they are moved farther, or left out, where
-    nothing
-    would hold them; where nothing would anywhere, all are placed (the proof says so).
+    where the outline is straightest and the part thickest. Where a `frame` is given they are moved farther, or left
+    out, where nothing would hold them; where nothing would anywhere, all are placed (the proof says so).
 
     Parameters
     ----------
