@@ -121,7 +121,7 @@ def test_a_killed_worker_loses_nothing(browser, worker: list, tmp_path: Path) ->
     worker[0].wait()
     assert Calculation.objects.get().state == "working"
     worker.append(start_worker())
-    until(browser, lambda d: "all is up to date" in text(d), 120)
+    until(browser, lambda d: "all is up to date" in text(d), 300)
     assert Calculation.objects.get().state == "done"
 
 
