@@ -8,10 +8,14 @@ from pathlib import Path
 
 import psycopg
 import pytest
+from asgiref.sync import sync_to_async
 from django.conf import settings
 from django.db import connection
 from django.test import Client
 from django.utils import timezone
+from procrastinate.contrib.django import app
+from procrastinate.contrib.django.models import ProcrastinateJob
+from procrastinate.manager import JobManager
 
 from nephos.command import backup
 from nephos.command.machine import SetupFailed
@@ -22,6 +26,7 @@ from nephos.core.pipeline.store import as_result
 from nephos.web import collect, health, tasks
 from nephos.web import jobs as service
 from nephos.web.gate import Gate
+from nephos.web.lost_work import take_up_lost
 from nephos.web.models import Blob, Calculation, Chunk, Cutter, Job, Mesh, Result, Revision, Setting
 from nephos.web.store import DatabaseStore
 from web.shop import body_of, send, upload
@@ -425,3 +430,29 @@ def test_a_mesh_whose_summary_an_older_version_made_is_read_again(
     monkeypatch.setattr(tasks, "STORE", DatabaseStore())
     tasks.read_uploaded(mesh.pk)
     assert shop.get(f"/api/jobs/{job['id']}").json()["derived"]["models"]["m1"]["state"] == "ready"
+
+
+async def lost_with_a_twin() -> tuple[int, int, list[tuple[str, str]]]:
+    """A worker is killed while it draws and calculates; meanwhile the same drawing was asked for once more."""
+    worker = app.with_connector(app.connector.get_worker_connector())
+    async with worker.open_async():
+        manager = JobManager(worker.connector)
+        draw = app.configure_task("nephos.web.tasks.draw_outlines", queue="mesh", queueing_lock="o", lock="o")
+        work = app.configure_task("nephos.web.tasks.calculate", queue="calculate", lock="job-1")
+        await sync_to_async(draw.defer)(plan={})
+        await sync_to_async(work.defer)(calculation_id=1)
+        killed = await manager.register_worker()
+        for queue in ("mesh", "calculate"):
+            assert await manager.fetch_job([queue], killed) is not None
+        await sync_to_async(draw.defer)(plan={})
+        first = await take_up_lost(manager, -1.0)
+        again = await take_up_lost(manager, -1.0)
+        rows = await sync_to_async(list)(ProcrastinateJob.objects.values_list("task_name", "status"))
+        return first, again, sorted((name.rsplit(".", 1)[1], status) for name, status in rows)
+
+
+@pytest.mark.django_db(transaction=True)
+def test_work_that_waits_already_does_not_keep_other_lost_work_from_being_taken_up() -> None:
+    first, again, rows = asyncio.run(lost_with_a_twin())
+    assert (first, again) == (1, 0)
+    assert rows == [("calculate", "todo"), ("draw_outlines", "failed"), ("draw_outlines", "todo")]

@@ -12,23 +12,17 @@ django.setup()
 from procrastinate.contrib.django import app  # noqa: E402  Django must be set up first
 
 import nephos.web.tasks  # noqa: E402, F401  makes the tasks known to the application
+from nephos.web.lost_work import take_up_lost_for_ever  # noqa: E402
 
 HEARTBEAT = 2.0
 LOST = 10.0
 """A worker that was silent for this many seconds is taken for dead, and its work is taken up again."""
 
 
-async def _take_up_lost_work() -> None:
-    while True:
-        for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=LOST):
-            await app.job_manager.retry_job(job)
-        await asyncio.sleep(LOST / 3)
-
-
 async def _main() -> None:
     worker = app.with_connector(app.connector.get_worker_connector())  # type: ignore[attr-defined]
     async with worker.open_async():
-        lost = asyncio.create_task(_take_up_lost_work())
+        lost = asyncio.create_task(take_up_lost_for_ever(app.job_manager, LOST))
         try:
             # One calculation at a time takes both cores; reading and drawing go on beside it.
             queues = [
