@@ -453,6 +453,8 @@ async def lost_with_a_twin() -> tuple[int, int, list[tuple[str, str]]]:
 
 @pytest.mark.django_db(transaction=True)
 def test_work_that_waits_already_does_not_keep_other_lost_work_from_being_taken_up() -> None:
+    with connection.cursor() as cursor:
+        cursor.execute("DELETE FROM procrastinate_jobs")
     first, again, rows = asyncio.run(lost_with_a_twin())
     assert (first, again) == (1, 0)
     assert rows == [("calculate", "todo"), ("draw_outlines", "failed"), ("draw_outlines", "todo")]
