@@ -10,9 +10,11 @@ from typing import Any
 import numpy as np
 from pydantic import ValidationError
 
+from nephos.command.proposed_plan import proposed_plan
 from nephos.core.bench import bench_drop, bench_proof, bench_removal
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
+from nephos.core.findings.faces import whole_findings
 from nephos.core.findings.placement import placement_findings
 from nephos.core.findings.plan_checks import operation_findings
 from nephos.core.findings.proof_checks import outcome_findings
@@ -20,11 +22,13 @@ from nephos.core.findings.reach import reach_findings
 from nephos.core.mesh.examine import examine
 from nephos.core.mesh.formats import read_mesh
 from nephos.core.mesh.formats.stl import write_stl
-from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.summary import quick_look, unit_guess
+from nephos.core.pipeline.proposed_faces import KINDS
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.space import Work, placed_models, prepared_mesh
 from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.whole import sides_of, solid_of, whole_of
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan, reasons
 from nephos.core.plan.versions import RENAMED_STRATEGIES
@@ -156,6 +160,7 @@ def _plan_from(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
 def _cut_parser() -> argparse.ArgumentParser:
     parser = _Parser(prog="nephos cut", description="Plan, prove and post without the page.")
     parser.add_argument("input", help="a mesh, or a plan as JSON")
+    parser.add_argument("--kind", choices=("three-axis", *KINDS), help="propose the operations of this kind of job")
     parser.add_argument("--stock", type=lambda t: _numbers(t, 3, "--stock"))
     parser.add_argument("--fit", action="store_true", help="scale the model to the stock")
     parser.add_argument("--size-x", type=float)
@@ -198,12 +203,12 @@ def cut(words: list[str]) -> int:
     if source.suffix.lower() == ".json":
         plan, meshes = _read_plan(source)
     else:
-        if arguments.stock is None:
+        if arguments.stock is None and not arguments.kind:
             parser.error("a mesh needs --stock X,Y,Z")
-        if not (arguments.rough or arguments.finish or arguments.cutout):
+        if not arguments.kind and not (arguments.rough or arguments.finish or arguments.cutout):
             parser.error("give at least one --rough, --finish or --cutout")
         meshes = {"model": read_mesh(source.name, _load(source))}
-        plan = _plan_from(arguments, meshes["model"])
+        plan = proposed_plan(arguments, meshes["model"]) if arguments.kind else _plan_from(arguments, meshes["model"])
     post_of(plan.post)
     work = Work(MemoryStore())
     looks = {model.id: quick_look(prepared_mesh(model, meshes.__getitem__, work)) for model in plan.models}
@@ -222,7 +227,7 @@ def cut(words: list[str]) -> int:
         out.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise Refused(f"{out}: {error.strerror}: give a folder that can be written") from None
-    reports = []
+    reports, all_done = [], []
     for done in run_plan(plan, meshes.__getitem__, work, title=source.stem):
         setup, to_zero = done.space.setup, np.eye(4)
         to_zero[:3, 3] = -done.space.zero
@@ -234,9 +239,19 @@ def cut(words: list[str]) -> int:
             write_stl(block_mesh(done.block).moved(to_zero), f"proof, {setup.name}")
         )
         reports.append(setup_report(done, findings, done.space.zero))
+        all_done.append(done)
+    whole = whole_of(plan, all_done, work)
+    begin = time.perf_counter()
+    pieces = solid_of(plan, sides_of(all_done))
+    (out / "proof.stl").write_bytes(write_stl(joined([piece.mesh for piece in pieces]), f"proof of {source.stem}"))
+    work.seconds["solid"] = time.perf_counter() - begin
     document = {
         "plan": plan.model_dump(mode="json"),
         "setups": reports,
+        "proof": "proof.stl",
+        "compare": whole.numbers(),
+        "pieces": [{"volume": round(p.volume, 1), "low": p.low, "high": p.high} for p in pieces],
+        "findings": [finding.as_dict() for finding in whole_findings(plan, whole)],
         "seconds": {key: round(value, 3) for key, value in work.seconds.items()},
     }
     (out / "report.json").write_text(json.dumps(document, indent=1))

@@ -22,6 +22,7 @@ from nephos.core.mesh.curves import read_curves
 from nephos.core.mesh.formats import read_mesh, write_mesh
 from nephos.core.mesh.formats.gltf import write_glb
 from nephos.core.mesh.model import Mesh as CoreMesh
+from nephos.core.mesh.model import joined
 from nephos.core.mesh.summary import summarize
 from nephos.core.pipeline.boundaries import shape_of
 from nephos.core.pipeline.external_program import prove_external
@@ -29,7 +30,7 @@ from nephos.core.pipeline.keys import outline_key_of, setup_keys
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.proof import grid_facts
 from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.space import Work, first_block, joined, placed_parts, prepared_key, prepared_mesh, setup_space
+from nephos.core.pipeline.space import Work, first_block, placed_parts, prepared_key, prepared_mesh, setup_space
 from nephos.core.pipeline.store import as_result
 from nephos.core.plan.schema import Model, Plan, Setup, parse_plan
 from nephos.core.post.checksum import check_word

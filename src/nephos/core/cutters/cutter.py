@@ -180,3 +180,9 @@ def standard_cutter(shape: str, diameter: float, number: int = 1) -> Cutter:
     return Cutter.model_validate(
         document | {"flute_length": flutes, "overall_length": flutes + max(25.0, 2 * diameter)}
     )
+
+
+def usual_cutters() -> list[Cutter]:
+    """Cutters of usual sizes, for proposals where no shop says what it has."""
+    sizes = [("flat", d) for d in (2.0, 3.0, 4.0, 6.0, 8.0, 10.0)] + [("ball", d) for d in (1.0, 2.0, 3.0, 4.0, 6.0)]
+    return [standard_cutter(shape, d, k + 1) for k, (shape, d) in enumerate([*sizes, ("drill", 5.0), ("drill", 6.0)])]

@@ -9,7 +9,7 @@ from nephos.core.machine.machine import machine_of
 from nephos.core.mesh.orientation import undercut
 from nephos.core.mesh.summary import UNITS, MeshSummary
 from nephos.core.plan.edits.registry import tidy
-from nephos.core.plan.place import Placed, extent_of, linear_of, to_setup
+from nephos.core.plan.place import Placed, extent_of, linear_of, to_setup, turned_size
 from nephos.core.plan.schema import Model, Plan, Setup
 from nephos.core.units import length_in, size_in
 
@@ -305,7 +305,7 @@ def _machine_findings(plan: Plan) -> list[Finding]:
 def _setup_findings(plan: Plan, setup: Setup, placed: dict[str, Placed]) -> list[Finding]:
     found = []
     mm = length_in(plan.units)
-    size = plan.stock.size
+    size = turned_size(plan.stock, setup)
     at = setup.zero.at
     if at is not None and any(value < -HAIR or value > side + HAIR for value, side in zip(at, size, strict=True)):
         fixes = (Fix("Front left corner, top", {"do": "corner_zero", "setup": setup.id}),)
@@ -343,9 +343,11 @@ def _setup_findings(plan: Plan, setup: Setup, placed: dict[str, Placed]) -> list
             box = placed.get(model.id)
             if box is None or not model.shown:
                 continue
-            common = np.minimum(box.high[:2], high) - np.maximum(box.low[:2], low)
-            if (common > HAIR).all() and item.foot + item.size[2] > box.low[2]:
-                spot = matrix[:3, :3] @ [*item.at, item.foot + item.size[2]] + matrix[:3, 3]
+            ends = np.array([box.low, box.high]) @ matrix[:3, :3].T + matrix[:3, 3]
+            model_low, model_high = ends.min(axis=0), ends.max(axis=0)
+            common = np.minimum(model_high[:2], high) - np.maximum(model_low[:2], low)
+            if (common > HAIR).all() and item.foot + item.size[2] > model_low[2]:
+                spot = (*item.at, item.foot + item.size[2])
                 found.append(
                     Finding(
                         "keep-out-on-model",

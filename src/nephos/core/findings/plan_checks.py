@@ -13,7 +13,7 @@ import shapely
 from nephos.core.machine.machine import machine_of
 from nephos.core.mesh.curves import smoothed
 from nephos.core.plan.edits.operations import free_cutter_number
-from nephos.core.plan.place import to_setup
+from nephos.core.plan.place import turned_size
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.strategies.cut_out import CutOutSettings
 from nephos.core.units import feed_in, length_in, number_in
@@ -156,10 +156,7 @@ def boundary_findings(plan: Plan, setup: Setup, drawn: Mapping[str, dict[str, An
     """
     found = []
     mm, number = length_in(plan.units), number_in(plan.units)
-    corners = (
-        np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ (turn := to_setup(plan.stock, setup))[:3, :3].T + turn[:3, 3]
-    )
-    low, high = corners.min(axis=0)[:2], corners.max(axis=0)[:2]
+    low, high = np.zeros(2), turned_size(plan.stock, setup)[:2]
     users = {operation.boundary.boundary for operation in setup.worked}
     for item in plan.boundaries:
         for curve in item.curves if item.source == "drawn" else ():

@@ -14,7 +14,6 @@ from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.pipeline.keys import finest_operation
 from nephos.core.pipeline.outcome import Outcome, SetupOutcome
 from nephos.core.pipeline.space import SetupSpace
-from nephos.core.plan.place import to_setup
 from nephos.core.plan.schema import KeepOut, Operation
 from nephos.core.stock.gain import Gain
 from nephos.core.strategies.registry import strategy
@@ -320,16 +319,13 @@ def _outline_of(item: KeepOut) -> shapely.Geometry:
 def _keep_outs(c: Context) -> list[Finding]:
     """Cutter, shank and holder against clamps and screws along every move."""
     found = []
-    plan, setup = c.space.plan, c.space.setup
-    to_space = to_setup(plan.stock, setup)
+    setup = c.space.setup
     points = c.outcome.points
     known = np.isfinite(points[:-1]).all(axis=1) & np.isfinite(points[1:]).all(axis=1)
     bodies = [("cutter", c.operation.cutter.radius, 0.0), *c.operation.cutter.bodies]
     for item in setup.keep_outs:
-        shape = shapely.affinity.affine_transform(
-            _outline_of(item), [*to_space[0, :2], *to_space[1, :2], to_space[0, 3], to_space[1, 3]]
-        )
-        top = float((to_space @ [0, 0, item.foot + item.size[2], 1])[2])
+        shape = _outline_of(item)
+        top = item.foot + item.size[2]
         hit: tuple[float, int, str] | None = None
         for name, radius, foot in bodies:
             low = np.minimum(points[:-1, 2], points[1:, 2]) + foot

@@ -13,8 +13,9 @@ from nephos.core.cutters import Cutter
 from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.memo import Memo
 from nephos.core.mesh.summary import MeshSummary
+from nephos.core.pipeline.standing import ground_height
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.place import Placed, placed_model, to_setup
+from nephos.core.plan.place import Placed, placed_model, to_setup, turned_size
 from nephos.core.plan.schema import Limit, Model, Operation, Plan, Setup
 from nephos.core.strategies.cut_out import CutOutSettings
 from nephos.core.units import length_in, size_in
@@ -37,7 +38,8 @@ class Terrain:
     """The models from above on a coarse grid, in the setup's space: `heights` (ny, nx), -inf beside them, at x0 + i *
     step.
 
-    `top` and `bottom` are the heights of the stock, `foot` that of the models.
+    `top` and `bottom` are the heights of the stock, `foot` the lowest that is cut, `ground` that beside the models.
+    `border` (mm) is cut round the outline of a part of several faces.
     """
 
     heights: F64
@@ -47,6 +49,8 @@ class Terrain:
     top: float
     bottom: float
     foot: float
+    ground: float
+    border: float = 0.0
 
     @property
     def covered(self) -> Bool:
@@ -68,8 +72,7 @@ _TERRAINS: "Memo[Terrain | None]" = Memo(32)
 def terrain_of(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> Terrain | None:
     """The terrain of the shown models in a setup; none without models."""
     matrix = to_setup(plan.stock, setup)
-    corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
-    low, high = corners.min(axis=0), corners.max(axis=0)
+    low, high = np.zeros(3), turned_size(plan.stock, setup)
     points = []
     for _, placed, look in shown:
         some = look.samples[:: max(1, len(look.samples) * min(len(placed.matrices), _COPIES) // _SAMPLES), :3].astype(
@@ -87,7 +90,11 @@ def terrain_of(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> Terrain | No
         else float(spots[:, 2].min()),
         float(low[2]),
     )
-    spots = spots[spots[:, 2] >= foot - SLACK]
+    ground = foot
+    if plan.faces is None:
+        spots = spots[spots[:, 2] >= foot - SLACK]
+    else:
+        ground = ground_height(plan, setup)
     if not len(spots):
         return None
     step = float((high - low)[:2].max()) / _CELLS
@@ -99,8 +106,18 @@ def terrain_of(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> Terrain | No
     # Cells between samples belong to the models too.
     filled = ndimage.grey_closing(np.where(np.isfinite(heights), heights, foot - 1e3), size=(3, 3))
     heights = np.where(filled > foot - 1e2, np.maximum(heights, filled), -inf)
+    if plan.faces is not None:
+        foot = min(ground, float(heights[np.isfinite(heights)].min()))
     return Terrain(
-        heights, float(low[0]) + step / 2, float(low[1]) + step / 2, step, float(high[2]), float(low[2]), foot
+        heights,
+        float(low[0]) + step / 2,
+        float(low[1]) + step / 2,
+        step,
+        float(high[2]),
+        float(low[2]),
+        foot,
+        ground,
+        0.0 if plan.faces is None else plan.faces.border,
     )
 
 
@@ -116,6 +133,8 @@ def zone_of(terrain: Terrain, limit: Limit, cutter: Cutter) -> Bool | None:
     by = {"inside": -cutter.radius, "centre": 0.0, "outside": cutter.radius}[limit.contain] + limit.offset
     if limit.boundary == "stock":
         return np.ones(terrain.heights.shape, np.bool_)
+    if limit.boundary == "border":
+        return terrain.grown(ndimage.binary_fill_holes(terrain.covered), terrain.border + by)
     if limit.boundary == "silhouette":
         return terrain.grown(terrain.covered, by)
     if limit.boundary == "box":
@@ -139,7 +158,7 @@ def lowest_tip(
     level : the height that the tip goes to everywhere; none where it follows the model.
     wary : as if walls stood a cell nearer, for proposals: the grid does not show where in a cell they stand.
     """
-    covered = np.where(terrain.covered, terrain.heights, terrain.foot)
+    covered = np.where(terrain.covered, terrain.heights, terrain.ground)
     tips = (
         ndimage.maximum_filter(covered, footprint=_disc(terrain, cutter.radius), mode="nearest")
         if level is None
@@ -210,6 +229,10 @@ def reach_findings(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> list[Fin
     # Asked at every keystroke; most change nothing that matters here.
     lying = (
         setup.side,
+        setup.angle,
+        setup.about,
+        setup.overrun,
+        plan.faces and plan.faces.model_dump_json(include={"parting", "parting_y", "border"}),
         plan.model_dump_json(include={"models": {"__all__": {"mesh", "steps", "placement", "copies"}}, "stock": True}),
         tuple(model.id for model, _, _ in shown),
     )

@@ -52,3 +52,10 @@ class Mesh:
         if np.linalg.det(matrix[:3, :3]) < 0:
             faces = np.ascontiguousarray(faces[:, ::-1])
         return Mesh(np.ascontiguousarray(vertices), faces, self.format, self.repairs, self.unit)
+
+
+def joined(parts: "list[Mesh]") -> Mesh:
+    """Several meshes as one."""
+    starts = np.cumsum([0, *(len(part.vertices) for part in parts[:-1])])
+    faces = [part.faces + start for part, start in zip(parts, starts, strict=True)]
+    return Mesh(np.concatenate([part.vertices for part in parts]), np.concatenate(faces).astype(np.int32))

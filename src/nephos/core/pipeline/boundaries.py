@@ -11,8 +11,11 @@ from nephos.core.errors import Refused
 from nephos.core.estimate.perimeter import paths_around
 from nephos.core.mesh.curves import area_of, smoothed
 from nephos.core.mesh.repair.cut_below import cut_below
-from nephos.core.pipeline.keys import outline_key_of
+from nephos.core.pipeline.keys import models_key, outline_key_of
+from nephos.core.pipeline.standing import shadow_of
 from nephos.core.pipeline.store import Result, as_result
+from nephos.core.plan.faces import dowel_spots, turning_axis
+from nephos.core.plan.place import to_setup
 from nephos.core.plan.schema import BUILT_IN, Boundary, Operation
 from nephos.core.strategies.clearing.levels import polygons_of
 from nephos.core.strategies.following.tabs import loops_of, rim_heights
@@ -37,16 +40,50 @@ def boundary_named(space: "SetupSpace", key: str) -> Boundary:
     raise Refused(f"the boundary '{key}' is no longer in the job: choose another one")
 
 
-def _from_stock(space: "SetupSpace", shape: shapely.Geometry) -> shapely.Geometry:
-    """A shape on the plan of the stock, seen from the setup."""
+def _seen(space: "SetupSpace", item: Boundary, shape: shapely.Geometry) -> shapely.Geometry:
+    """A shape in the view that the boundary was drawn in, as this setup sees it.
+
+    Raises
+    ------
+    Refused
+        Where this setup looks at that view from the side, or that setup is gone.
+    """
     m = space.matrix
+    if item.setup is not None:
+        drawn = next((setup for setup in space.plan.setups if setup.id == item.setup), None)
+        if drawn is None:
+            raise Refused(
+                f"the setup that the boundary '{item.name}' was drawn in is gone: draw it again in another one"
+            )
+        m = m @ np.linalg.inv(to_setup(space.plan.stock, drawn))
+    if abs(abs(m[2, 2]) - 1) > 1e-9:
+        raise Refused(
+            f"the boundary '{item.name}' is drawn on another side of the stock, which this setup sees on edge: "
+            "draw one in this setup's view"
+        )
     return affine_transform(shape, [m[0, 0], m[0, 1], m[1, 0], m[1, 1], m[0, 3], m[1, 3]])
 
 
-def _source(space: "SetupSpace", item: Boundary) -> shapely.Geometry:
+def _of_faces(space: "SetupSpace", work: "Work", source: str) -> shapely.Geometry:
+    """The boundaries of a part that is cut from several faces."""
+    faces = space.plan.faces
+    if faces is None:
+        raise Refused("this boundary is for a part that is cut from several faces: choose another one")
+    if source == "border":
+        outline = shadow_of(work, models_key(space.plan, space.setup), (), space.mesh)
+        whole = shapely.union_all([shapely.Polygon(piece.exterior) for piece in polygons_of(outline)])
+        return whole.buffer(faces.border, quad_segs=_QUARTER)
+    size = space.stock_high - space.stock_low
+    spots = dowel_spots(faces.registration, float(size[0]), float(size[1]), turning_axis(space.plan))
+    return shapely.union_all([shapely.Point(spot).buffer(faces.registration.diameter / 2, _QUARTER) for spot in spots])
+
+
+def _source(space: "SetupSpace", work: "Work", item: Boundary) -> shapely.Geometry:
     low, high = space.stock_low, space.stock_high
     if item.source == "stock":
         return shapely.box(low[0], low[1], high[0], high[1])
+    if item.source in {"border", "dowels"}:
+        return _of_faces(space, work, item.source)
     if item.source in {"rectangle", "circle"}:
         (x, y), (w, h) = item.at, item.size
         shape = (
@@ -54,16 +91,18 @@ def _source(space: "SetupSpace", item: Boundary) -> shapely.Geometry:
             if item.source == "rectangle"
             else shapely.Point(x, y).buffer(w / 2, quad_segs=max(4 * _QUARTER, ceil(0.56 * (w / 2 / _CIRCLE) ** 0.5)))
         )
-        return _from_stock(space, shape)
+        return _seen(space, item, shape)
     if item.source == "drawn":
         if not item.curves:
             raise Refused(f"nothing is drawn in the boundary '{item.name}' yet: add a curve or import a file")
         points = [np.array(curve.points) for curve in item.curves]
-        return _from_stock(
+        return _seen(
             space,
+            item,
             area_of([smoothed(run) if curve.smooth else run for run, curve in zip(points, item.curves, strict=True)]),
         )
-    parts = [mesh for key, mesh in space.parts if not item.models or key in item.models]
+    chosen = [(key, mesh) for key, mesh in space.parts if not item.models or key in item.models]
+    parts = [mesh for _, mesh in chosen]
     if not parts:
         raise Refused(f"the models of the boundary '{item.name}' are gone or switched off: choose others")
     if item.source == "box":
@@ -72,7 +111,9 @@ def _source(space: "SetupSpace", item: Boundary) -> shapely.Geometry:
     if item.source == "slice":
         parts = [cut_below(part, np.array([0.0, 0.0, 1.0]), float(part.low[2]) + item.height) for part in parts]
         parts = [part for part in parts if len(part.faces)]
-    return shapely.union_all([silhouette(part.vertices, part.faces) for part in parts])
+        return shapely.union_all([silhouette(part.vertices, part.faces) for part in parts])
+    models = models_key(space.plan, space.setup)
+    return shapely.union_all([shadow_of(work, models, (key,), mesh) for key, mesh in chosen])
 
 
 def _grown(shape: shapely.Geometry, by: float, corners: str) -> shapely.Geometry:
@@ -109,7 +150,7 @@ def shape_of(space: "SetupSpace", work: "Work", key: str, seen: tuple[str, ...] 
         raise Refused(f"the boundary '{item.name}' is made of itself: take one of the combinations out")
 
     def made() -> Result:
-        shape = _source(space, item)
+        shape = _source(space, work, item)
         for other in item.combine:
             second = shape_of(space, work, other.boundary, (*seen, key))
             shape = {"join": shape.union, "cut": shape.difference, "intersect": shape.intersection}[other.how](second)
@@ -118,7 +159,7 @@ def shape_of(space: "SetupSpace", work: "Work", key: str, seen: tuple[str, ...] 
             # Out and in again, then in and out: corners and notches smaller than that are gone.
             half = item.smooth / 2
             shape = shape.buffer(half).buffer(-2 * half).buffer(half).simplify(item.smooth / 4)
-        shape = _without_loops(shape, [_from_stock(space, shapely.Point(spot)) for spot in item.left_out])
+        shape = _without_loops(shape, [_seen(space, item, shapely.Point(spot)) for spot in item.left_out])
         pieces = [piece for piece in polygons_of(shape) if piece.area > max(item.drop_under, 1e-9)]
         pieces = [
             shapely.Polygon(

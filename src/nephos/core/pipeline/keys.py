@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from nephos.core.machine.machine import machine_of
 from nephos.core.pipeline.store import key_of
+from nephos.core.plan.place import side_rotation
 from nephos.core.plan.schema import Operation, Plan, Setup
 
 
@@ -40,7 +41,7 @@ class SetupKeys:
     files: str
 
 
-def space_key(plan: Plan, setup: Setup) -> str:
+def models_key(plan: Plan, setup: Setup) -> str:
     """What the models in the orientation frame of a setup depend on. Where the zero is does not matter there."""
     models = [
         [
@@ -53,12 +54,27 @@ def space_key(plan: Plan, setup: Setup) -> str:
         if model.shown
     ]
     stock = plan.stock.model_dump(exclude={"material", "grain"})
-    return key_of("space", models, stock, setup.side)
+    return key_of("space", models, stock, side_rotation(setup).round(12).tolist())
+
+
+def space_key(plan: Plan, setup: Setup) -> str:
+    """What the surface that cutters are dropped on depends on: the models, and what stays standing beside them."""
+    faces = plan.faces
+    if faces is None:
+        return models_key(plan, setup)
+    return key_of("space", models_key(plan, setup), faces.model_dump(exclude={"registration"}), setup.overrun)
+
+
+def shadow_key(models: str, ids: tuple[str, ...]) -> str:
+    """Under which the outline of some models (all, where no `ids` are given) is kept, by their key in a setup."""
+    return key_of("shadow", models, ids)
 
 
 def boundary_causes(plan: Plan, key: str, seen: tuple[str, ...] = ()) -> object:
     """All that a boundary depends on besides the models: itself, and what it is combined with."""
     item = next((item for item in plan.boundaries if item.id == key), None)
+    if key in {"border", "dowels"} and plan.faces is not None:
+        return [key, plan.faces.border if key == "border" else plan.faces.registration.model_dump()]
     if item is None or key in seen:
         return key
     return [

@@ -14,6 +14,7 @@ from nephos.core.parallel import Report
 from nephos.core.pipeline.boundaries import region_of
 from nephos.core.pipeline.keys import SetupKeys, compare_limit, finest_operation
 from nephos.core.pipeline.space import SetupSpace, Work
+from nephos.core.pipeline.standing import ground_height
 from nephos.core.pipeline.store import Result, as_result
 from nephos.core.plan.schema import Operation
 from nephos.core.stock.block import Block, Grid
@@ -126,6 +127,7 @@ def _compared(
         plan.tolerance,
         gouges[0].depth if gouges else plan.tolerance / 4,
         report,
+        None if plan.faces is None else ground_height(plan, setup),
     )
     if not gouges:
         c = replace(c, gouge=0.0)

@@ -30,12 +30,13 @@ from nephos.core.pipeline.keys import OperationKeys, setup_keys
 from nephos.core.pipeline.outcome import Outcome, SetupOutcome
 from nephos.core.pipeline.programs import programs_of
 from nephos.core.pipeline.proof import grid_facts, proof_of
-from nephos.core.pipeline.space import Meshes, SetupSpace, Work, first_block, setup_space
+from nephos.core.pipeline.space import Meshes, SetupSpace, Work, first_block, setup_space, side_of
 from nephos.core.pipeline.store import Result, as_result
 from nephos.core.pipeline.tabs import held_tabs
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.post.preview import preview
 from nephos.core.stock.block import Block
+from nephos.core.stock.columns import CutSide
 from nephos.core.stock.cut import cut_block
 from nephos.core.stock.frames import record_frames, shown_grid, shown_top
 from nephos.core.stock.rapids import Cuts, close_rapid_depths
@@ -107,6 +108,15 @@ def _cut_block(block: Block, points: F64, kinds: U8, first: int, operation: Oper
         depths=cut.depths,
         suspects=np.flatnonzero(cut.suspects),
         cells=np.flatnonzero(cut.cells),
+        **({} if cut.block.field is None else {"field": cut.block.field}),
+    )
+
+
+def block_after(block: Block, cut: Result) -> Block:
+    """A block after the cuts whose result was kept."""
+    a = cut.arrays
+    return replace(
+        block, low=a["low"], high=a["high"], touched=a["touched"], bound=a["bound"], field=a.get("field", block.field)
     )
 
 
@@ -196,9 +206,7 @@ def run_operation(
     cut = work.stage(
         keys.block, "block", lambda: _cut_block(block, points, kinds, first_move, operation, part(report, 0.75, 0.85))
     )
-    after = replace(
-        block, low=cut.arrays["low"], high=cut.arrays["high"], touched=cut.arrays["touched"], bound=cut.arrays["bound"]
-    )
+    after = block_after(block, cut)
     depths = cut.arrays["depths"]
     if len(cut.arrays["suspects"]):
         history: list[Cuts] = [(o.points, o.kinds, o.operation.cutter.profile) for o in before]
@@ -247,8 +255,15 @@ def run_operation(
     return outcome, after
 
 
-def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str = "Nephos") -> SetupOutcome:
-    """Work out a setup from its stock to its programs and its comparison."""
+def run_setup(
+    plan: Plan,
+    setup: Setup,
+    meshes: Meshes,
+    work: Work,
+    title: str = "Nephos",
+    sides: tuple[CutSide, ...] = (),
+) -> SetupOutcome:
+    """Work out a setup from its stock, as the `sides` before it have left it, to its programs and its comparison."""
     # What a post writes wrongly is found on a sample, before hours are spent.
     said = preview(plan.own_post).problem
     if said:
@@ -257,7 +272,7 @@ def run_setup(plan: Plan, setup: Setup, meshes: Meshes, work: Work, title: str =
     work.note("placing the model", 0.0, 0.0)
     space = setup_space(plan, setup, meshes, work)
     work.seconds["place"] = time.perf_counter() - begin
-    block, keys = first_block(space), setup_keys(plan, setup)
+    block, keys = first_block(space, sides), setup_keys(plan, setup)
     blocks = [block]
     todo = list(setup.worked)
     if not todo:
@@ -294,6 +309,7 @@ def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> I
     if not todo:
         raise Refused("there is no operation to work out: add one, or switch one on")
     report, note = work.report, work.note
+    sides: tuple[CutSide, ...] = ()
     for k, setup in enumerate(todo):
         low, high = k / len(todo), (k + 1) / len(todo)
         whole = f"{setup.name}: " if len(todo) > 1 else ""
@@ -304,5 +320,7 @@ def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> I
             note(whole + text, low + (high - low) * first, low + (high - low) * last)
 
         work.report, work.note = part(report, low, high), told
-        yield run_setup(plan, setup, meshes, work, title)
+        done = run_setup(plan, setup, meshes, work, title, sides)
+        sides = (*sides, side_of(done.space, done.block))
+        yield done
     work.report, work.note = report, note

@@ -9,14 +9,17 @@ import numpy as np
 from nephos.core.arrays import F64
 from nephos.core.errors import Refused
 from nephos.core.mesh.examine import support_points
-from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.repair.cut_below import cut_below
 from nephos.core.mesh.repair.registry import repaired
 from nephos.core.parallel import Report, silent
+from nephos.core.pipeline.keys import models_key
+from nephos.core.pipeline.standing import standing
 from nephos.core.pipeline.store import MemoryStore, Result, Store, as_result, kept, key_of
-from nephos.core.plan.place import Placed, placed_model, to_setup, zero_in_frame
+from nephos.core.plan.place import Placed, placed_model, to_setup, turned_size, zero_in_frame
 from nephos.core.plan.schema import Model, Plan, Setup
 from nephos.core.stock.block import Block, box_block, rounded
+from nephos.core.stock.columns import CutSide, cut_by_sides, inside_box
 from nephos.core.surface.index import SurfaceIndex, build_index, with_walls
 
 Meshes = Callable[[str], Mesh]
@@ -25,7 +28,10 @@ Meshes = Callable[[str], Mesh]
 
 @dataclass(frozen=True)
 class SetupSpace:
-    """The models, the stock and the block in the orientation frame of a setup. `zero` (3,) is the work zero in it."""
+    """The models, the stock and the block in the orientation frame of a setup. `zero` (3,) is the work zero in it.
+
+    `index` holds the surface that no cutter may go into: the models, and what is to stay standing beside them
+    (pipeline/standing.py). `mesh` is the models alone."""
 
     plan: Plan
     setup: Setup
@@ -115,13 +121,6 @@ def placed_parts(plan: Plan, model: Model, mesh: Mesh) -> list[Mesh]:
     return parts
 
 
-def joined(parts: list[Mesh]) -> Mesh:
-    """Several meshes as one."""
-    starts = np.cumsum([0, *(len(part.vertices) for part in parts[:-1])])
-    faces = [part.faces + start for part, start in zip(parts, starts, strict=True)]
-    return Mesh(np.concatenate([part.vertices for part in parts]), np.concatenate(faces).astype(np.int32))
-
-
 def setup_space(plan: Plan, setup: Setup, meshes: Meshes, work: Work | None = None) -> SetupSpace:
     """Place the models for a setup and index their surface."""
     matrix = to_setup(plan.stock, setup)
@@ -131,16 +130,17 @@ def setup_space(plan: Plan, setup: Setup, meshes: Meshes, work: Work | None = No
         for model in shown_models(plan)
     )
     whole = joined([part for _, part in parts])
-    corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
-    walled = with_walls(whole.vertices, whole.faces, float(whole.low[2]))
+    vertices, faces = with_walls(whole.vertices, whole.faces, float(whole.low[2]))
+    stays = standing(plan, setup, work, models_key(plan, setup), whole)
+    solid = joined([Mesh(vertices, faces), *stays]) if stays else Mesh(vertices, faces)
     return SetupSpace(
         plan,
         setup,
         matrix,
-        build_index(*walled),
+        build_index(solid.vertices, solid.faces),
         whole,
-        corners.min(axis=0),
-        corners.max(axis=0),
+        np.zeros(3),
+        turned_size(plan.stock, setup),
         parts,
         zero_in_frame(plan.stock, setup),
     )
@@ -149,8 +149,7 @@ def setup_space(plan: Plan, setup: Setup, meshes: Meshes, work: Work | None = No
 def stock_space(plan: Plan, setup: Setup) -> SetupSpace:
     """A setup without its models: the stock alone, over a floor at its underside."""
     matrix = to_setup(plan.stock, setup)
-    corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
-    low, high = corners.min(axis=0), corners.max(axis=0)
+    low, high = np.zeros(3), turned_size(plan.stock, setup)
     floor = Mesh(
         np.array([low, [high[0], low[1], low[2]], [high[0], high[1], low[2]], [low[0], high[1], low[2]]]),
         np.array([[0, 1, 2], [0, 2, 3]], np.int32),
@@ -168,11 +167,27 @@ def stock_space(plan: Plan, setup: Setup) -> SetupSpace:
     )
 
 
-def first_block(space: SetupSpace) -> Block:
-    """The stock before the first cut."""
+def first_block(space: SetupSpace, sides: tuple[CutSide, ...] = ()) -> Block:
+    """The stock before the first cut of a setup, as the `sides` before it have left it.
+
+    Raises
+    ------
+    Refused
+        For a round bar at an angle that is no quarter turn.
+    """
     low, high = tuple(map(float, space.stock_low)), tuple(map(float, space.stock_high))
     block = box_block((low[0], low[1], low[2]), (high[0], high[1], high[2]), space.plan.block_pitch)
-    return rounded(block, space.matrix[:3, 0]) if space.plan.stock.kind == "round" else block
+    stock = space.plan.stock
+    if stock.kind == "round":
+        block = rounded(block, space.matrix[:3, 0])
+    elif not np.allclose(np.abs(space.matrix[:3, :3]).max(axis=0), 1.0):
+        block = inside_box(block, space.matrix, stock.size)
+    return cut_by_sides(block, space.matrix, sides)
+
+
+def side_of(space: SetupSpace, block: Block) -> CutSide:
+    """What a setup has cut, for the setups after it; `block` is the one after its last operation."""
+    return CutSide(space.setup.id, space.matrix, block.grid, block.cut_field, block.bound)
 
 
 def placed_models(plan: Plan, support: Callable[[Model], F64]) -> dict[str, Placed]:

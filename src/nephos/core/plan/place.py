@@ -13,7 +13,7 @@ _SIDES: dict[str, tuple[float, float, float]] = {
     "top": (0, 0, 0),
     "bottom": (180, 0, 0),
     "front": (-90, 0, 0),
-    "back": (90, 0, 180),
+    "back": (90, 0, 0),
     "left": (0, 90, -90),
     "right": (0, -90, 90),
 }
@@ -95,10 +95,26 @@ def placed_model(support: F64, model: Model, stock: Stock) -> Placed:
     return place(support, model.placement, stock, model.copies)
 
 
+def corners_of(stock: Stock) -> F64:
+    """(8, 3) corners of the stock, in its own space."""
+    return np.array(
+        [[x, y, z] for x in (0.0, stock.length) for y in (0.0, stock.width) for z in (0.0, stock.thickness)]
+    )
+
+
+def side_rotation(setup: Setup) -> F64:
+    """(3, 3) rotation that brings the side of a setup up."""
+    if setup.side == "angle":
+        return turning(setup.angle, 0, 0)
+    if setup.side == "bottom" and setup.about == "y":
+        return turning(0, 180, 0)
+    return turning(*_SIDES[setup.side])
+
+
 def _turned(stock: Stock, setup: Setup) -> tuple[F64, F64, F64]:
     """The rotation of a setup, and the low and high corner of the turned stock."""
-    rotation = turning(*_SIDES[setup.side])
-    turned = np.array([[0.0, 0.0, 0.0], stock.size]) @ rotation.T
+    rotation = side_rotation(setup)
+    turned = corners_of(stock) @ rotation.T
     return rotation, turned.min(axis=0), turned.max(axis=0)
 
 
@@ -112,6 +128,13 @@ def to_setup(stock: Stock, setup: Setup) -> F64:
     matrix[:3, :3] = rotation
     matrix[:3, 3] = -low
     return matrix
+
+
+def turned_size(stock: Stock, setup: Setup) -> F64:
+    """(3,) size of the turned stock: the high corner of the orientation frame's box."""
+    _, low, high = _turned(stock, setup)
+    size: F64 = high - low
+    return size
 
 
 def zero_in_frame(stock: Stock, setup: Setup) -> F64:

@@ -26,7 +26,8 @@ from nephos.core.post.schema import Post, in_unit, post_of
 from nephos.core.strategies.registry import StrategySettings, strategy
 
 Align = Literal["low", "centre", "high"]
-Side = Literal["top", "bottom", "front", "back", "left", "right"]
+Side = Literal["top", "bottom", "front", "back", "left", "right", "angle"]
+Angle = Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)]
 Size = Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)]
 Factor = Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]
 Place = Annotated[float, Field(ge=-10_000, le=10_000, allow_inf_nan=False)]
@@ -109,7 +110,7 @@ class Model(Part):
 class Zero(Part):
     """The work zero: one of nine points in plan, at a height; or a typed point of the stock's box.
 
-    In the directions of the setup; `at`, where given, is from the low corner of the stock.
+    In the directions of the setup; `at`, where given, is from the low corner of the turned stock.
     """
 
     x: Align = "low"
@@ -121,8 +122,8 @@ class Zero(Part):
 class KeepOut(Part):
     """Something on the stock that no cutter may meet: a clamp (box) or a screw (cylinder).
 
-    `at` is its middle in plan and `foot` its lowest point, from the low corner of the stock; a
-    cylinder's diameter is its X size.
+    `at` is its middle in plan and `foot` its lowest point, from the low corner of the turned stock, as the setup
+    sees it; a cylinder's diameter is its X size.
     """
 
     id: str = Field(min_length=1, max_length=40)
@@ -142,8 +143,14 @@ FINE_REST = 0.05
 """A finer cutter goes where the one before it left more than this (mm), unless a limit is set."""
 
 Shift = Annotated[float, Field(ge=-500, le=500, allow_inf_nan=False)]
-BUILT_IN = {"silhouette": "outline of the models", "box": "box of the models", "stock": "whole stock"}
-"""Boundaries that every job has, by id."""
+BUILT_IN = {
+    "silhouette": "outline of the models",
+    "box": "box of the models",
+    "stock": "whole stock",
+    "border": "outline and border",
+    "dowels": "dowel holes",
+}
+"""Boundaries that every job has, by id. The last two are those of several faces: see :class:`Faces`."""
 
 
 class Combine(Part):
@@ -173,7 +180,14 @@ class Boundary(Part):
 
     id: str = Field(min_length=1, max_length=40, pattern=r"^[a-z0-9-]+$")
     name: str = Field(min_length=1, max_length=60)
-    source: Literal["silhouette", "slice", "box", "stock", "rectangle", "circle", "drawn"] = "silhouette"
+    source: Literal["silhouette", "slice", "box", "stock", "rectangle", "circle", "drawn", "border", "dowels"] = (
+        "silhouette"
+    )
+    setup: str | None = Field(
+        default=None,
+        description="id of the setup in whose view, from the low corner of the turned stock, its numbers are; none for "
+        "the stock as seen from above",
+    )
     models: tuple[str, ...] = Field(default=(), description="ids of the models; none means all that are shown")
     height: Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)] = 1.0
     at: tuple[Place, Place] = (0.0, 0.0)
@@ -283,12 +297,19 @@ class Operation(Part):
 
 
 class Setup(Part):
-    """One path the stock is held, and what is cut while it is held so."""
+    """One way the stock is held, and what is cut while it is held so.
+
+    `side` lies up; with "angle" the stock is rotated by `angle` degrees about X. The underside comes up by half a turn
+    `about` X or Y. Of a part that is cut from several faces, the cutter goes `overrun` mm past the parting."""
 
     id: str = Field(min_length=1, max_length=40)
     name: str = Field(min_length=1, max_length=80)
     kind: Literal["face"] = "face"
+    on: bool = True
     side: Side = "top"
+    angle: Angle = 0.0
+    about: Literal["x", "y"] = "x"
+    overrun: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)] = 0.0
     zero: Zero = Zero()
     clearance: Annotated[float, Field(gt=0, le=500)] = Field(default=5.0, description="over the stock")
     packing: Annotated[float, Field(ge=0, le=500)] = Field(default=0.0, description="between bed and stock")
@@ -311,7 +332,68 @@ class Setup(Part):
     @property
     def worked(self) -> tuple[Operation, ...]:
         """What is worked out, in order: the operations that are on, each followed by its finer cutter's."""
+        if not self.on:
+            return ()
         return tuple(step for operation in self.operations if operation.on for step in operation.steps)
+
+
+class FaceTab(Part):
+    """A solid between the part and the frame, which all operations of all setups leave standing.
+
+    `at` is its middle on the part's outline, from the low corner of the stock; it runs from there in the direction
+    `angle` (degrees on the plan of the stock, from X towards Y) through the border into the frame, and `inward` mm into
+    the part. A bar is `width` wide and `thickness` thick along Z; a round one has the diameter `thickness`."""
+
+    id: str = Field(min_length=1, max_length=40)
+    shape: Literal["bar", "round"] = "bar"
+    at: tuple[Place, Place, Place]
+    angle: Angle = 0.0
+    width: Annotated[float, Field(ge=0.5, le=200)] = 8.0
+    thickness: Annotated[float, Field(ge=0.5, le=200)] = 4.0
+    inward: Annotated[float, Field(ge=0, le=500)] = 2.0
+
+    @property
+    def section(self) -> float:
+        """Area (mm^2) that holds."""
+        return self.width * self.thickness if self.shape == "bar" else 0.7854 * self.thickness**2
+
+
+class Registration(Part):
+    """How the stock is found again after it was turned over, and by how much that may be wrong.
+
+    `stops` : against stops at the `corner` of the stock that stays at the stops; `dowels` : two pins on the turning
+    axis, `diameter` thick and `depth` deep in the bed, `inset` from the stock's ends; `centre` : from the middle of the
+    stock. `dx`, `dy` (mm) and `rotation` (degrees) are an assumed error, to see the step that it would make."""
+
+    by: Literal["stops", "dowels", "centre"] = "stops"
+    corner: Literal["front-left", "front-right", "back-left", "back-right"] = "front-left"
+    diameter: Annotated[float, Field(gt=0, le=50)] = 6.0
+    depth: Annotated[float, Field(gt=0, le=100)] = 10.0
+    inset: Annotated[float, Field(ge=0, le=1000)] = 8.0
+    dx: Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)] = 0.0
+    dy: Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)] = 0.0
+    rotation: Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)] = 0.0
+
+
+class Faces(Part):
+    """What all setups of a part share that is cut from several faces.
+
+    Each side cuts down to the `parting` and its overrun past it, beside the part within the `border` (mm) round its
+    outline. `parting` is a height over the stock's underside; for front and back, `parting_y` from the stock's front
+    (the middle of the stock where none is given)."""
+
+    parting: Place
+    parting_y: Place | None = None
+    border: Annotated[float, Field(gt=0, le=500)] = 10.0
+    tabs: tuple[FaceTab, ...] = Field(default=(), max_length=60)
+    registration: Registration = Registration()
+
+    @field_validator("tabs")
+    @classmethod
+    def _tabs_once(cls, value: tuple[FaceTab, ...]) -> tuple[FaceTab, ...]:
+        if len({tab.id for tab in value}) != len(value):
+            raise ValueError("two tabs have one id")
+        return value
 
 
 class Override(Part):
@@ -332,6 +414,7 @@ class Plan(Part):
     models: tuple[Model, ...] = ()
     boundaries: tuple[Boundary, ...] = ()
     setups: tuple[Setup, ...] = ()
+    faces: Faces | None = Field(default=None, description="of a part that is cut from several faces")
     post: str | Post = "rs274-metric"
     post_unit: Literal["mm", "in"] | None = Field(
         default=None, description="of the programs; none means that of the post"

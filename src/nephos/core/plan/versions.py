@@ -9,7 +9,7 @@ from nephos.core.errors import Refused
 from nephos.core.materials import shipped_material
 from nephos.core.rotation import angles_of, turning
 
-SCHEMA_VERSION = 3
+SCHEMA_VERSION = 4
 
 RENAMED_STRATEGIES = {
     "rough_rings": "rough_offset",
@@ -106,7 +106,45 @@ def _from_2_to_3(document: dict[str, Any]) -> dict[str, Any]:
     return document | {"schema_version": 3, "setups": _unique_numbers(setups)}
 
 
-_UPGRADES = {1: _from_1_to_2, 2: _from_2_to_3}
+_OTHER_END = {"low": "high", "high": "low"}
+
+
+def _back_3_to_4(setup: dict[str, Any], size: tuple[float, float, float]) -> dict[str, Any]:
+    """Up to version 3 the back came up with the stock rotated by half a turn on the bed besides: its numbers on the
+    plan are those from the opposite corner now."""
+    zero = dict(setup.get("zero", {}))
+    zero |= {axis: _OTHER_END.get(zero.get(axis, "low"), "centre") for axis in ("x", "y")}
+    if zero.get("at") is not None:
+        x, y, z = zero["at"]
+        zero["at"] = [size[0] - x, size[2] - y, z]
+    home = setup.get("home")
+    return setup | {"zero": zero, "home": home and [-home[0], -home[1]]}
+
+
+def _from_3_to_4(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 4 counts clamps in the view from the setup's side, and brings the back up by a quarter turn alone."""
+    stock = document.get("stock", {})
+    size = (stock.get("length", 1.0), stock.get("width", 1.0), stock.get("thickness", 1.0))
+    setups = []
+    for setup in document.get("setups", ()):
+        if setup.get("side") == "back":
+            setups.append(_back_3_to_4(setup, size))
+        elif setup.get("side") == "bottom":
+            clamps = [
+                item
+                | {
+                    "at": [item.get("at", (0, 0))[0], size[1] - item.get("at", (0, 0))[1]],
+                    "foot": size[2] - item.get("foot", 0.0) - item.get("size", (40.0, 20.0, 30.0))[2],
+                }
+                for item in setup.get("keep_outs", ())
+            ]
+            setups.append(setup | {"keep_outs": clamps})
+        else:
+            setups.append(setup)
+    return document | {"schema_version": 4, "setups": setups}
+
+
+_UPGRADES = {1: _from_1_to_2, 2: _from_2_to_3, 3: _from_3_to_4}
 
 
 def upgrade(document: dict[str, Any]) -> dict[str, Any]:

@@ -49,8 +49,8 @@ class Block:
     `low`, `high` : (k, ny, nx) float32, ends of interval k of each column, the lowest first; an
     interval with high <= low is empty. `touched` : (ny, nx) int32, the move that last cut the
     column from above (-1 for none), counted over the job. `bound` : (ny, nx) float32, no material of
-    the whole cell stands higher (stock/bound.py). One interval is enough until a cutter
-    comes from the side; more are added as a further plane of the same arrays.
+    the whole cell stands higher (stock/bound.py). `foot` : height of the stock's underside. `field` : (ny, nx) float32,
+    what this setup alone has cut; none where other sides have cut nothing before, and it is the top of the block.
     """
 
     grid: Grid
@@ -58,14 +58,20 @@ class Block:
     high: F32
     touched: I32
     bound: F32
+    foot: float
+    field: F32 | None = None
 
     @property
     def top(self) -> F32:
-        """(ny, nx) float32 height of the highest material of each column; its foot where none is left."""
-        filled = self.high > self.low
-        heights = np.where(filled, self.high, self.low[:1])
+        """(ny, nx) float32 height of the highest material of each column; the foot where none is left."""
+        heights = np.where(self.high > self.low, self.high, np.float32(self.foot))
         top: F32 = heights.max(axis=0)
         return top
+
+    @property
+    def cut_field(self) -> F32:
+        """(ny, nx) float32, what this setup alone has cut: all material above it is gone."""
+        return self.top if self.field is None else self.field
 
     @property
     def bottom(self) -> F32:
@@ -73,7 +79,7 @@ class Block:
         filled = self.high > self.low
         heights = np.where(filled, self.low, np.inf)
         lowest: F32 = heights.min(axis=0)
-        return np.where(np.isfinite(lowest), lowest, self.low[0]).astype(np.float32)
+        return np.where(np.isfinite(lowest), lowest, np.float32(self.foot)).astype(np.float32)
 
     @property
     def empty(self) -> U8:
@@ -84,14 +90,16 @@ class Block:
         """The block with the columns in `kept` (ny, nx) alone."""
         return replace(self, high=np.where(kept, self.high, self.low))
 
-    def cut_above(self, surface: F32, touched: I32, bound: F32 | None = None) -> "Block":
+    def cut_above(self, surface: F32, touched: I32, bound: F32 | None = None, field: F32 | None = None) -> "Block":
         """The block with all material above `surface` (ny, nx) gone; `touched` names the moves.
 
-        `bound` : of what is left over whole cells. Without one the cells are taken for level.
+        `bound` : of what is left over whole cells. Without one the cells are taken for level. `field` : what this setup
+        alone has cut by then.
         """
         high = np.minimum(self.high, surface[None])
         bound = np.minimum(self.bound, surface) if bound is None else bound
-        return replace(self, high=high, touched=np.where(touched >= 0, touched, self.touched), bound=bound)
+        touched = np.where(touched >= 0, touched, self.touched)
+        return replace(self, high=high, touched=touched, bound=bound, field=field)
 
 
 def box_block(low: tuple[float, float, float], high: tuple[float, float, float], pitch: float) -> Block:
@@ -114,6 +122,7 @@ def box_block(low: tuple[float, float, float], high: tuple[float, float, float],
         np.full(shape, high[2], np.float32),
         np.full(shape[1:], -1, np.int32),
         np.full(shape[1:], high[2], np.float32),
+        low[2],
     )
 
 

@@ -147,6 +147,7 @@ def compare(
     tolerance: float,
     gouge: float | None = None,
     report: Report = silent,
+    ground: float | None = None,
 ) -> Comparison:
     """Measure the block over `region` against the surface above `floor`.
 
@@ -158,6 +159,7 @@ def compare(
         stays more than `tolerance` over the surface then is beyond it.
     limit : deviations up to this are within tolerance, in millimetres.
     gouge : depth (mm) of the deepest gouge along the moves that cut the block (surface/gouge.py), where it is known.
+    ground : height of the ground beside the model that is cut from several faces.
     """
     known = gouge is not None
     gouge = gouge or 0.0
@@ -172,6 +174,7 @@ def compare(
         rows.stop - rows.start,
     )
     top = np.ascontiguousarray(block.top[rows, columns])
+    empty = block.empty[rows, columns] == 1
     args = (grid.x0, grid.y0, grid.pitch, grid.nx, grid.ny)
     surface = drop_grid(index, *args, _POINT, floor - _NOWHERE, part(report, 0, 0.15))
     under = np.maximum(surface, floor)
@@ -210,6 +213,9 @@ def compare(
     shapely.prepare(region)
     xs, ys = np.meshgrid(grid.xs, grid.ys)
     deviation[~shapely.intersects_xy(region, xs, ys)] = np.nan
+    if ground is not None:
+        # Beside the model, other sides may have cut through to the ground of this one: there is no surface then.
+        deviation[empty & (np.abs(surface - ground) < tolerance)] = np.nan
     # Beside the model there is nothing to gouge: that is where it is cut out, deeper than the floor by more than
     # rounding.
     deviation[(surface <= floor - _NOWHERE) & (top < floor - tolerance)] = np.nan

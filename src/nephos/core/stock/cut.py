@@ -9,7 +9,7 @@ from nephos.core.cutters import Cutter
 from nephos.core.parallel import Report, part, silent
 from nephos.core.stock.block import Block
 from nephos.core.stock.bound import lower_bound
-from nephos.core.stock.sweep import sweep_watching
+from nephos.core.stock.sweep import sweep, sweep_watching
 
 STRIKE = 0.02
 """So much (mm) of shank or holder in the block is rounding of the block to its pitch on slopes."""
@@ -55,4 +55,12 @@ def cut_block(block: Block, points: F64, kinds: U8, first: int, cutter: Cutter, 
     )
     bound = block.bound.copy()
     suspects, cells = lower_bound(bound, block.grid, points, kinds, cutter.profile, part(report, 0.5, 1))
-    return Cut(block.cut_above(top, touched, np.maximum(bound, top)), depths, struck, suspects, cells)
+    field = None if block.field is None else _field_of(block, block.field, points, kinds, cutter)
+    return Cut(block.cut_above(top, touched, np.maximum(bound, top), field), depths, struck, suspects, cells)
+
+
+def _field_of(block: Block, before: F32, points: F64, kinds: U8, cutter: Cutter) -> F32:
+    """What the setup alone has cut: the same moves without what other sides took away before."""
+    field = before.copy()
+    sweep(field, np.full(field.shape, -1, np.int32), block.grid, points, kinds, 0, cutter.profile)
+    return field

@@ -6,6 +6,7 @@ import numpy as np
 
 from nephos.core.errors import Refused
 from nephos.core.plan.edits.registry import Looks, edit, placed_in, tidy
+from nephos.core.plan.place import to_setup
 from nephos.core.plan.schema import KeepOut, Plan, Size
 
 _Change = Callable[[KeepOut], KeepOut | None]
@@ -37,12 +38,15 @@ def drop_keep_out(plan: Plan, looks: Looks, setup: str, keep_out: str) -> Plan:
 @edit
 def clear_keep_out(plan: Plan, looks: Looks, setup: str, keep_out: str, gap: Size = 5.0) -> Plan:
     """Move a clamp or screw out of the boxes of all models, the shortest path along X or Y."""
-    boxes = [placed_in(plan, looks, model.id) for model in plan.models if model.shown]
+    seen = next((item for item in plan.setups if item.id == setup), None)
+    matrix = np.eye(4) if seen is None else to_setup(plan.stock, seen)
+    placed = [placed_in(plan, looks, model.id) for model in plan.models if model.shown]
+    ends = [np.array([box.low, box.high]) @ matrix[:3, :3].T + matrix[:3, 3] for box in placed]
 
     def moved(item: KeepOut) -> KeepOut:
         half = np.array(item.half) + gap
-        low = np.array([box.low[:2] for box in boxes]) - half
-        high = np.array([box.high[:2] for box in boxes]) + half
+        low = np.array([box.min(axis=0)[:2] for box in ends]) - half
+        high = np.array([box.max(axis=0)[:2] for box in ends]) + half
         at = np.array(item.at)
         # Beside each box there are four places; the nearest one that lies in no other box is it.
         places = np.concatenate(

@@ -15,6 +15,7 @@ from nephos.core.strategies.following.follow import follow_runs
 from nephos.core.strategies.following.layers import layer_setting
 from nephos.core.strategies.following.masks import (
     contact_field,
+    facing_region,
     left_over,
     level_region,
     slope_region,
@@ -45,6 +46,16 @@ class FinishSettings(StrategySettings):
     )
     steepest: float = number(
         "Slopes to", 90.0, unit="°", over=0, high=90, step=5, fold="Where", help="steeper ground is left out"
+    )
+    facing: float = number(
+        "Angle about X to",
+        90.0,
+        unit="°",
+        over=0,
+        high=90,
+        step=5,
+        fold="Where",
+        help="ground that is turned farther away about X is left to the setup of another side",
     )
     rest: float = number(
         "Only where more is left than",
@@ -85,11 +96,13 @@ def finishing_region(task: Task, settings: FinishSettings) -> shapely.Geometry:
     region = task.region
     radius = task.cutter.profile.radius
     by_slope = settings.gentlest > 0 or settings.steepest < 90
-    if by_slope or settings.level != "all" or task.ceiling < inf:
+    if by_slope or settings.facing < 90 or settings.level != "all" or task.ceiling < inf:
         field = contact_field(task, settings.leave)
         if by_slope:
             # Half a cutter more on each side, so that neighbouring operations meet.
             region = region.intersection(slope_region(field, settings.gentlest, settings.steepest).buffer(radius / 2))
+        if settings.facing < 90:
+            region = region.intersection(facing_region(field, settings.facing).buffer(radius / 2))
         if settings.level != "all":
             level = level_region(field, radius)
             region = (

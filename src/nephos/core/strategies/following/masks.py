@@ -42,6 +42,12 @@ def slope_region(field: Field, low: float, high: float) -> shapely.Geometry:
     )
 
 
+def facing_region(field: Field, high: float) -> shapely.Geometry:
+    """Where the cutter touches ground that is turned away about X by no more than `high` degrees."""
+    dy = np.gradient(field.tips, field.step, axis=0)
+    return filled(Field(field.x0, field.y0, field.step, np.degrees(np.arctan(np.abs(dy)))), -inf, high)
+
+
 def level_region(field: Field, radius: float) -> shapely.Geometry:
     """Where the cutter rests on level ground, in pieces that are wider than a cutter's radius."""
     level = filled(Field(field.x0, field.y0, field.step, slopes_of(field)), -inf, LEVEL)

@@ -1,0 +1,103 @@
+"""`./nephos cut MODEL --kind …`: the plan that the page would propose for a mesh, without the page."""
+
+import argparse
+
+import numpy as np
+
+from nephos.core.cutters import usual_cutters
+from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.summary import MeshSummary, quick_look
+from nephos.core.pipeline.proposed_faces import FRAME, KINDS, proposed_faces, stock_for
+from nephos.core.pipeline.space import Work
+from nephos.core.pipeline.store import MemoryStore
+from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.place import placed_model
+from nephos.core.plan.proposed import proposed_sheet
+from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
+
+_AROUND = 12.0
+"""Stock (mm) round a model that is cut from one face, where none is given."""
+_UNKNOWN = 10.0
+"""A model smaller than this (mm) comes in another unit: it is made to fit the stock."""
+_USUAL = 150.0
+"""Longest side (mm) that a model is given where neither its size nor the stock tells one."""
+
+
+def _turned(mesh: Mesh, turn: tuple[float, float, float], kind: str, look: MeshSummary) -> Placement:
+    """The placement of a model: for four faces with its longest axis along X."""
+    if kind == "four-faces" and not any(turn):
+        longest = int(np.argmax(mesh.high - mesh.low))
+        turn = ((0.0, 0.0, 0.0), (0.0, 0.0, 90.0), (0.0, 90.0, 0.0))[longest]
+    return Placement(turn=turn, unit=look.unit)
+
+
+def proposed_plan(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
+    """The plan for a mesh, by the kind of job, the stock and the size that were asked for."""
+    kind, look = arguments.kind, quick_look(mesh)
+    placement = _turned(mesh, tuple(arguments.turn), kind, look)
+    if arguments.size_x:
+        placement = placement.model_copy(update={"size": (arguments.size_x, None, None)})
+    model = Model(id="m1", name="model", mesh="model", placement=placement)
+    probe = Stock(length=100, width=100, thickness=100)
+    size = placed_model(look.support, model, probe).size
+    if arguments.stock is None:
+        if not arguments.size_x and float(size.max()) < _UNKNOWN:
+            share = _USUAL / float(size.max())
+            model = _sized(model, float(size[0]) * share)
+            size = size * share
+        stock = (
+            stock_for(size, kind, usual_cutters())
+            if kind in KINDS
+            else tuple((size + np.array([2 * _AROUND, 2 * _AROUND, 6.0])).tolist())
+        )
+    else:
+        stock = tuple(arguments.stock)
+    plan = Plan(
+        stock=Stock(length=stock[0], width=stock[1], thickness=stock[2]),
+        models=(model,),
+        pitch=arguments.pitch,
+        tolerance=arguments.tolerance,
+        post=arguments.post,
+    )
+    if kind in KINDS:
+        return _of_faces(plan, kind, mesh, look, bool(arguments.size_x))
+    return _of_one_face(plan, look, bool(arguments.size_x), arguments.gap_above)
+
+
+def _sized(model: Model, size_x: float) -> Model:
+    return model.model_copy(update={"placement": model.placement.model_copy(update={"size": (size_x, None, None)})})
+
+
+def _fits(plan: Plan, look: MeshSummary, around: float, over: float) -> bool:
+    size = placed_model(look.support, plan.models[0], plan.stock).size
+    room = np.array(plan.stock.size) - [2 * around, 2 * around, over]
+    return bool((size <= room + 1e-9).all() and size.max() >= _UNKNOWN)
+
+
+def _of_one_face(plan: Plan, look: MeshSummary, sized: bool, above: float) -> Plan:
+    setup = Setup(id="top", name="Setup A, top face")
+    plan = plan.model_copy(update={"setups": (setup,)})
+    if not sized and not _fits(plan, look, 0.0, above + 3.0):
+        fit = {"do": "fit_model", "model": "m1", "margin": 8.0, "above": above, "below": 3.0}
+        plan = apply_edit(plan, lambda _: look, fit)
+    operations = proposed_sheet(plan, setup, look, usual_cutters())
+    return plan.model_copy(update={"setups": (setup.model_copy(update={"operations": operations}),)})
+
+
+def _of_faces(plan: Plan, kind: str, mesh: Mesh, look: MeshSummary, sized: bool) -> Plan:
+    """Centred in the stock, and scaled down where the stock leaves no border and frame."""
+    centred = {"align": ("centre", "centre", "centre"), "offset": (0.0, 0.0, 0.0)}
+    model = plan.models[0]
+    plan = plan.model_copy(
+        update={"models": (model.model_copy(update={"placement": model.placement.model_copy(update=centred)}),)}
+    )
+    size = np.array(plan.stock.size)
+    margin = min(10.0, float(size[:2].min()) / 8) + FRAME
+    room = size - ([2 * margin, 2 * margin, 1.0] if kind == "two-faces" else [2 * margin, 4.0, 4.0])
+    now = placed_model(look.support, plan.models[0], plan.stock).size
+    if not sized and ((now > room + 1e-9).any() or now.max() < _UNKNOWN):
+        share = float((room / now).min())
+        plan = plan.model_copy(update={"models": (_sized(plan.models[0], float(now[0]) * share),)})
+    shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
+    work = Work(MemoryStore())
+    return proposed_faces(plan, kind, lambda _: mesh, shown, usual_cutters(), work)  # type: ignore[arg-type]

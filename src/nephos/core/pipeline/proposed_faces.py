@@ -1,0 +1,287 @@
+"""Proposals for parts that are cut from several faces: setups, parting, overruns, border, tabs and operations.
+
+They need the mesh itself, not a summary of it: where its outline runs, and how thick it is there."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import ceil, hypot
+from typing import Literal
+
+import numpy as np
+
+from nephos.core.arrays import F64
+from nephos.core.cutters import Cutter
+from nephos.core.cutters.profile import Profile
+from nephos.core.errors import Refused
+from nephos.core.findings.reach import Shown, fitted, terrain_of
+from nephos.core.pipeline.keys import models_key
+from nephos.core.pipeline.overrun import rim_reach, smallest_overrun
+from nephos.core.pipeline.space import Meshes, SetupSpace, Work, setup_space
+from nephos.core.pipeline.standing import shadow_of
+from nephos.core.plan.proposed import nearest_cutter, proposed_operation
+from nephos.core.plan.schema import Faces, FaceTab, Limit, Operation, Plan, Registration, Setup
+from nephos.core.strategies.following.tabs import loops_of, places_on, point_on
+from nephos.core.surface.drop import drop_points
+from nephos.core.surface.index import SurfaceIndex
+
+Kind = Literal["two-faces", "four-faces"]
+KINDS: tuple[Kind, ...] = ("two-faces", "four-faces")
+
+FRAME = 8.0
+"""Width (mm) of the frame that stays round the border at least."""
+_CLEAR = 1.2
+"""The border is so many diameters of the largest cutter wide: it goes down with room to spare."""
+_SPARE = 0.2
+"""A proposed overrun is so much (mm) more than the smallest one."""
+_PER_TAB = 90.0
+"""A tab for so much (mm) of outline."""
+_INSET = 1.5
+"""How thick the part is at a tab is looked at so far (mm) inside its outline."""
+_POINT = Profile.of(0.0, 1e-6)
+_MEET = 50.0
+"""Degrees about X up to which each of four faces is finished: half of a quarter turn, and a little more."""
+
+
+@dataclass(frozen=True)
+class _Side:
+    id: str
+    name: str
+    side: Literal["top", "bottom", "front", "back"]
+
+
+_SIDES: dict[Kind, tuple[_Side, ...]] = {
+    "two-faces": (_Side("a", "Setup A · top face", "top"), _Side("b", "Setup B · underside", "bottom")),
+    "four-faces": (
+        _Side("a", "Setup A · top face", "top"),
+        _Side("b", "Setup B · front face", "front"),
+        _Side("c", "Setup C · underside", "bottom"),
+        _Side("d", "Setup D · back face", "back"),
+    ),
+}
+
+
+def _up(value: float, step: float = 0.1) -> float:
+    return round(ceil(value / step - 1e-9) * step, 6)
+
+
+def _cutters(longest: float, height: float, cutters: Sequence[Cutter], room: float) -> tuple[Cutter, Cutter]:
+    """A flat cutter for roughing, no thicker than the border's `room` allows, and a ball for finishing."""
+    limit = max(room / _CLEAR, 1.0)
+    flats = [cutter for cutter in cutters if cutter.shape == "flat" and cutter.diameter <= limit]
+    rough = nearest_cutter(flats or cutters, "flat", min(max(longest / 25, 3.0), 10.0, limit))
+    fine = nearest_cutter(cutters, "ball", min(max(longest / 60, 1.0), 6.0, max(height / 2, 1.0), limit))
+    return rough, fine
+
+
+def _operations(plan: Plan, setup: Setup, rough: Cutter, fine: Cutter, first: int, kind: Kind) -> tuple[Operation, ...]:
+    roughing = proposed_operation(plan, (rough,), "rough_offset", first, rough, leave=0.4)
+    facing = {"facing": _MEET} if kind == "four-faces" else {}
+    finishing = proposed_operation(plan, (fine,), "finish_raster", first + 10, fine, **facing)
+    return (
+        roughing.model_copy(update={"boundary": Limit(boundary="border", contain="inside")}),
+        finishing.model_copy(update={"boundary": Limit(boundary="silhouette", contain="outside")}),
+    )
+
+
+def _within_reach(plan: Plan, setup: Setup, shown: Sequence[Shown], cutters: Sequence[Cutter]) -> Setup:
+    """A setup with cutters at which neither shank nor holder meets anything, where the shop has them."""
+    terrain = terrain_of(plan, setup, shown)
+    if terrain is None:
+        return setup
+    found = [fitted(terrain, operation, cutters) or operation for operation in setup.operations]
+    return setup.model_copy(update={"operations": tuple(found)})
+
+
+def _one_cutter_a_number(setups: tuple[Setup, ...]) -> tuple[Setup, ...]:
+    """One number means one cutter: where it stands out farther for one operation it does so for all."""
+    used = [operation.cutter for setup in setups for operation in setup.operations]
+    farthest = {
+        number: max((c for c in used if c.number == number), key=lambda c: c.reach)
+        for number in {c.number for c in used}
+    }
+    return tuple(
+        setup.model_copy(
+            update={
+                "operations": tuple(
+                    operation.model_copy(update={"cutter": farthest[operation.cutter.number]})
+                    for operation in setup.operations
+                )
+            }
+        )
+        for setup in setups
+    )
+
+
+@dataclass(frozen=True)
+class _Outline:
+    """The outline of the part from above, in stock space, and how high the part lies inside of it."""
+
+    space: SetupSpace
+    below: SetupSpace
+
+    def heights(self, places: F64) -> tuple[F64, F64]:
+        """Underside and top (n,) of the part at places (n, 2); not a number beside it."""
+        nowhere = -1e4
+        top = _heights(self.space.index, places, nowhere)
+        size = self.below.stock_high
+        mirrored = np.column_stack([places[:, 0], size[1] - places[:, 1]])
+        under = size[2] - _heights(self.below.index, mirrored, nowhere)
+        return under, top
+
+
+def _heights(index: SurfaceIndex, places: F64, nowhere: float) -> F64:
+    found = drop_points(index, np.ascontiguousarray(places), _POINT, nowhere)
+    return np.where(found > nowhere, found, np.nan)
+
+
+def _tabs(plan: Plan, work: Work, outline: _Outline, kind: Kind, border: float) -> tuple[FaceTab, ...]:
+    """Where the part is thick and its outline straight, at the height of the part there; of four faces at both ends
+    along X."""
+    space = outline.space
+    shape = shadow_of(work, models_key(plan, space.setup), (), space.mesh)
+    found: list[FaceTab] = []
+    for loop in loops_of(shape):
+        if loop.hole:
+            continue
+        length = float(np.hypot(*np.diff(loop.rim, axis=0).T).sum())
+        if kind == "four-faces":
+            ends = [int(loop.rim[:, 0].argmin()), int(loop.rim[:, 0].argmax())]
+            spots = [(loop.rim[k], np.array([-1.0 if k == ends[0] else 1.0, 0.0])) for k in ends]
+        else:
+            inside = _inset(loop.rim)
+            under, top = outline.heights(inside)
+            thick = np.nan_to_num(top - under, nan=0.0)
+            count = min(max(round(length / _PER_TAB), 3), 12)
+            shares = places_on(loop.rim, np.maximum(thick, 0.01), count, 12.0)
+            spots = [(point_on(loop.rim, share), _outward(loop.rim, share)) for share in shares]
+        for spot, out in spots:
+            tab = _tab_at(outline, spot, out, f"tab-{len(found) + 1}", kind, border)
+            if tab is not None:
+                found.append(tab)
+    return tuple(found)
+
+
+def _inset(rim: F64) -> F64:
+    """(n, 2) places a little inside of an outline that runs counterclockwise."""
+    ahead = np.roll(rim, -1, axis=0) - np.roll(rim, 1, axis=0)
+    out = np.column_stack([ahead[:, 1], -ahead[:, 0]]) / np.maximum(np.hypot(*ahead.T), 1e-12)[:, None]
+    result: F64 = rim - _INSET * out
+    return result
+
+
+def _outward(rim: F64, share: float) -> F64:
+    ahead = point_on(rim, share + 2e-3) - point_on(rim, share - 2e-3)
+    out: F64 = np.array([ahead[1], -ahead[0]]) / max(float(np.hypot(*ahead)), 1e-12)
+    return out
+
+
+def _tab_at(outline: _Outline, spot: F64, out: F64, name: str, kind: Kind, border: float) -> FaceTab | None:
+    """A tab at a place of the outline: as thick as the part allows, where it goes far enough into the part to hold."""
+    for inward in (1.0, 2.0, 3.0, 5.0, 8.0):
+        along = spot - np.linspace(0.2, 1.0, 5)[:, None] * inward * out
+        under, top = outline.heights(along)
+        here = float(np.nanmax(top - under)) if np.isfinite(top - under).any() else 0.0
+        if here > 1.5:
+            break
+    if here < 0.5:
+        return None
+    k = int(np.nanargmax(top - under))
+    middle = float(under[k] + top[k]) / 2
+    most = 8.0 if kind == "two-faces" else 30.0
+    thickness = float(np.clip(round(0.7 * here, 1), 1.5, most))
+    width = float(np.clip(round(2 * thickness, 1), 4.0, 12.0)) if kind == "two-faces" else thickness
+    angle = round(float(np.degrees(np.arctan2(out[1], out[0]))), 2)
+    return FaceTab(
+        id=name,
+        shape="bar" if kind == "two-faces" else "round",
+        at=(round(float(spot[0]), 2), round(float(spot[1]), 2), round(middle, 2)),
+        angle=angle,
+        width=width,
+        thickness=thickness,
+        inward=inward,
+    )
+
+
+def _middle_of_rim(space: SetupSpace, work: Work, other: SetupSpace) -> float:
+    """Height, in the frame of a setup, half-way between the lowest places that it and its opposite have to reach."""
+    mine, theirs = rim_reach(space, work, 0.0).tip, rim_reach(other, work, 0.0).tip
+    return (mine + float(space.stock_high[2]) - theirs) / 2
+
+
+def proposed_faces(
+    plan: Plan, kind: Kind, meshes: Meshes, shown: Sequence[Shown], cutters: Sequence[Cutter], work: Work
+) -> Plan:
+    """The plan with setups for several faces, and all that they share.
+
+    Raises
+    ------
+    Refused
+        Where the stock leaves no border and no frame round the part; with the size that would.
+    """
+    if plan.stock.kind == "round":
+        raise Refused("a part of several faces is cut from a board: take a box as stock")
+    boxes = [placed for _, placed, _ in shown]
+    low, high = np.min([box.low for box in boxes], axis=0), np.max([box.high for box in boxes], axis=0)
+    size = np.array(plan.stock.size)
+    around = (
+        float(np.minimum(low, size - high)[:2].min()) if kind == "two-faces" else float(min(low[0], size[0] - high[0]))
+    )
+    frame = min(FRAME, around / 3)
+    rough, fine = _cutters(float((high - low)[:2].max()), float((high - low)[2]), cutters, around - frame)
+    border = round(min(_CLEAR * max(rough.diameter, fine.diameter) + 1.0, around - frame), 1)
+    if border < max(rough.diameter, fine.diameter):
+        need = (high - low)[:2] + 2 * (_CLEAR * max(rough.diameter, fine.diameter) + FRAME)
+        raise Refused(
+            f"there are {max(around, 0):.1f} mm of stock round the part, too little for a border for the cutters and a "
+            f"frame: take stock of {need[0]:.0f} x {need[1]:.0f} mm or more, or a smaller part"
+        )
+    sides = _SIDES[kind]
+    setups = tuple(
+        Setup(id=side.id, name=side.name, side=side.side, overrun=max(fine.radius, 0.5), operations=())
+        for side in sides
+    )
+    setups = tuple(
+        setup.model_copy(update={"operations": _operations(plan, setup, rough, fine, 10 + 20 * k, kind)})
+        for k, setup in enumerate(setups)
+    )
+    bare = plan.model_copy(update={"setups": setups, "faces": None})
+    spaces = {setup.side: setup_space(bare, setup, meshes, work) for setup in setups}
+    parting = _middle_of_rim(spaces["top"], work, spaces["bottom"])
+    parting_y = None
+    if kind == "four-faces":
+        # From the front, heights count from the back of the stock.
+        parting_y = round(float(size[1]) - _middle_of_rim(spaces["front"], work, spaces["back"]), 2)
+    faces = Faces(
+        parting=round(parting, 2),
+        parting_y=parting_y,
+        border=border,
+        tabs=_tabs(bare, work, _Outline(spaces["top"], spaces["bottom"]), kind, border),
+        registration=Registration(inset=max(round(frame / 2, 1), 1.0)),
+    )
+    whole = bare.model_copy(update={"faces": faces})
+    found = []
+    for setup in setups:
+        seen = SetupSpace(**{**vars(spaces[setup.side]), "plan": whole, "setup": setup})
+        need, _ = smallest_overrun(seen, work)
+        found.append(setup.model_copy(update={"overrun": _up(need + _SPARE)}))
+    whole = whole.model_copy(update={"setups": tuple(found)})
+    fit = tuple(_within_reach(whole, setup, shown, cutters) for setup in found)
+    return Plan.model_validate(whole.model_copy(update={"setups": _one_cutter_a_number(fit)}).model_dump())
+
+
+def stock_for(size: F64, kind: Kind, cutters: Sequence[Cutter]) -> tuple[float, float, float]:
+    """Stock (x, y, z in mm) that a part of `size` (3,) is cut from with a border and a frame all round."""
+    rough, fine = _cutters(float(size[:2].max()), float(size[2]), cutters, 100.0)
+    border = _CLEAR * max(rough.diameter, fine.diameter) + 1.0
+    around = 2 * (border + FRAME)
+    across = around if kind == "two-faces" else 6.0
+    return (
+        _up(float(size[0]) + around, 1.0),
+        _up(float(size[1]) + across, 1.0),
+        _up(float(size[2]) + (3.0 if kind == "two-faces" else 6.0), 1.0),
+    )
+
+
+def reach_of(registration_point: F64, corners: F64) -> float:
+    """The farthest (mm) of places (n, 2) from the point that the stock turns about."""
+    return max(hypot(*(corner - registration_point)) for corner in corners)

@@ -1,0 +1,174 @@
+"""The job as a whole, after all its setups: the block as a solid, and the compare over all surfaces of the part.
+
+Each side is measured where its own cuts made the surface: where its field lies inside all others."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+import shapely
+
+from nephos.core.arrays import F64
+from nephos.core.errors import Refused
+from nephos.core.mesh.model import Mesh
+from nephos.core.parallel import Report, part, silent
+from nephos.core.pipeline.keys import compare_limit, models_key, plan_keys
+from nephos.core.pipeline.outcome import SetupOutcome
+from nephos.core.pipeline.proof import grid_facts, grid_from
+from nephos.core.pipeline.space import SetupSpace, Work, first_block, side_of
+from nephos.core.pipeline.standing import prism, shadow_of
+from nephos.core.pipeline.store import Result, as_result, key_of
+from nephos.core.plan.schema import Plan, Stock
+from nephos.core.stock.block import Block
+from nephos.core.stock.columns import CutSide, cut_by_sides
+from nephos.core.stock.compare import Comparison, compare
+from nephos.core.stock.whole import Solid, whole_block
+from nephos.core.surface.index import build_index, with_walls
+
+_OWN = 1e-3
+"""A surface counts as made by a side where the finished block is no more than so much (mm) lower than its cuts."""
+_BAR = 256
+"""Sides of a round bar in the solid."""
+
+
+@dataclass(frozen=True)
+class Whole:
+    """The compare of each setup's own surfaces in the finished block, by the setup's id, and the `ridge`: how thick (mm)
+    what is left between the faces beside the part is at most, and where (stock space)."""
+
+    comparisons: dict[str, Comparison]
+    ridge: float
+    ridge_at: tuple[float, float, float] | None
+
+    def numbers(self) -> dict[str, float]:
+        """The figures over all surfaces of the part."""
+        found = list(self.comparisons.values())
+        if not found:
+            return {}
+        widest = max(item.limit for item in found)
+        pooled = Comparison(
+            found[0].grid,
+            np.concatenate([item.deviation.ravel() for item in found])[None],
+            np.concatenate([item.reachable.ravel() for item in found])[None],
+            widest,
+            np.concatenate([item.under.ravel() for item in found])[None],
+            max(item.gouge for item in found),
+        )
+        return pooled.numbers()
+
+
+def stock_mesh(stock: Stock) -> Mesh:
+    """The stock before the first cut, as a closed mesh in its own space."""
+    if stock.kind == "box":
+        return prism(shapely.box(0, 0, stock.length, stock.width), 0.0, stock.thickness)[0]
+    turn = np.arange(_BAR) * 2 * np.pi / _BAR
+    circle = shapely.Polygon(np.column_stack([np.cos(turn), np.sin(turn)]) * stock.width / 2 + stock.width / 2)
+    lying = prism(circle, 0.0, stock.length)[0]
+    return replace(lying, vertices=np.ascontiguousarray(lying.vertices[:, [2, 0, 1]]))
+
+
+def _final(space: SetupSpace, own: CutSide, others: tuple[CutSide, ...]) -> Block:
+    """The finished block as columns along the axis of one setup."""
+    block = first_block(space)
+    block = replace(block, high=np.minimum(block.high, own.field[None]), bound=own.bound)
+    return cut_by_sides(block, space.matrix, others)
+
+
+def _beside(space: SetupSpace, work: Work, block: Block, own: CutSide) -> tuple[float, F64 | None]:
+    """How thick what is left beside the part, within the border and off the tabs, is at most; and where."""
+    faces = space.plan.faces
+    if faces is None:
+        return 0.0, None
+    outline = shadow_of(work, models_key(space.plan, space.setup), (), space.mesh)
+    pitch = block.grid.pitch
+    around = shapely.union_all([shapely.Polygon(piece.exterior) for piece in shapely.get_parts(outline)])
+    # Half of the border: what stands at its outer wall belongs to the frame.
+    area = around.buffer(faces.border / 2).difference(outline.buffer(2 * pitch))
+    for tab in faces.tabs:
+        at = space.matrix @ [*tab.at, 1.0]
+        area = area.difference(shapely.Point(at[:2]).buffer(faces.border + max(tab.width, tab.thickness) + 4.0))
+    if area.is_empty:
+        return 0.0, None
+    shapely.prepare(area)
+    x, y = np.meshgrid(block.grid.xs, block.grid.ys)
+    thick = np.maximum(block.high - block.low, 0.0).sum(axis=0)
+    thick = np.where(shapely.intersects_xy(area, x, y), thick, 0.0)
+    j, i = np.unravel_index(int(thick.argmax()), thick.shape)
+    most = float(thick[j, i])
+    place = np.linalg.inv(space.matrix) @ [block.grid.xs[i], block.grid.ys[j], float(block.top[j, i]), 1.0]
+    return most, place[:3] if most > 0 else None
+
+
+def _compared(done: SetupOutcome, own: CutSide, others: tuple[CutSide, ...], work: Work, report: Report) -> Result:
+    space, plan = done.space, done.space.plan
+    block = _final(space, own, others)
+    vertices, faces = with_walls(space.mesh.vertices, space.mesh.faces, float(space.mesh.low[2]))
+    outline = shadow_of(work, models_key(plan, space.setup), (), space.mesh)
+    cutters = [o.operation.cutter.profile for o in done.outcomes if o.operation.cutter.shape != "drill"]
+    gouge = max((g.depth for o in done.outcomes for g in o.gouges), default=plan.tolerance / 4)
+    c = compare(
+        block,
+        build_index(vertices, faces),
+        outline,
+        float(space.stock_low[2]) - 1.0,
+        cutters or [done.outcomes[0].operation.cutter.profile],
+        compare_limit(plan, space.setup),
+        plan.tolerance,
+        gouge,
+        report,
+    )
+    rows, columns = block.grid.window((c.grid.x0, c.grid.y0), (c.grid.xs[-1], c.grid.ys[-1]))
+    top, field = block.top[rows, columns], own.field[rows, columns]
+    mine = (top >= field - _OWN) & (field < float(space.stock_high[2]) - _OWN) & (block.empty[rows, columns] == 0)
+    deviation = np.where(mine, c.deviation, np.nan).astype(np.float32)
+    ridge, place = _beside(space, work, block, own)
+    facts = grid_facts(c.grid) | {"limit": c.limit, "gouge": c.gouge, "ridge": ridge}
+    return as_result(
+        facts | {"ridge_at": None if place is None else place.tolist()},
+        deviation=deviation,
+        reachable=c.reachable.astype(np.uint8),
+        under=c.under,
+    )
+
+
+def whole_key(plan: Plan, setup: str) -> str:
+    """Under which the compare of a setup's surfaces in the finished block is kept."""
+    keys = plan_keys(plan)
+    worked = [item for item in plan.setups if item.worked]
+    return key_of("whole", keys[setup].compare, [keys[item.id].block for item in worked], plan.tolerance)
+
+
+def sides_of(done: Sequence[SetupOutcome]) -> tuple[CutSide, ...]:
+    """What each setup of a job has cut."""
+    return tuple(side_of(item.space, item.block) for item in done)
+
+
+def whole_of(plan: Plan, done: Sequence[SetupOutcome], work: Work, report: Report = silent) -> Whole:
+    """The compare over all surfaces of the part, after all setups."""
+    sides = sides_of(done)
+    found, ridge, at = {}, 0.0, None
+    for k, item in enumerate(done):
+        others = sides[:k] + sides[k + 1 :]
+        told = part(report, k / len(done), (k + 1) / len(done))
+        key = whole_key(plan, item.space.setup.id)
+        kept = work.stage(key, "whole", lambda: _compared(item, sides[k], others, work, told))  # noqa: B023
+        f, a = kept.facts, kept.arrays
+        found[item.space.setup.id] = Comparison(
+            grid_from(f), a["deviation"], a["reachable"].astype(bool), f["limit"], a["under"], f["gouge"]
+        )
+        if f["ridge"] > ridge:
+            ridge, at = f["ridge"], tuple(f["ridge_at"])
+    return Whole(found, ridge, at)
+
+
+def solid_of(plan: Plan, sides: tuple[CutSide, ...]) -> tuple[Solid, ...]:
+    """The block after all setups, as connected solids in stock space.
+
+    Raises
+    ------
+    Refused
+        Where nothing is left of it.
+    """
+    if not sides:
+        raise Refused("nothing is cut yet: calculate the job first")
+    return whole_block(stock_mesh(plan.stock), sides)
