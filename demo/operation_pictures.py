@@ -13,8 +13,8 @@ from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline.outcome import Outcome, SetupOutcome
 from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.space import Work
 from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Boundary, Limit, Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.toolpath import Kind
 

@@ -36,8 +36,9 @@ from nephos.core.pipeline.boundaries import shape_of
 from nephos.core.pipeline.keys import outline_key_of
 from nephos.core.pipeline.outcome import Outcome
 from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.space import Work, setup_space
+from nephos.core.pipeline.space import setup_space
 from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.polyline import from_nearest

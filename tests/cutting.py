@@ -10,8 +10,8 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.programs import Posted, by_file, certify, files_of
 from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.space import Work
 from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Boundary, Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.polyline import densified
 from nephos.core.post.schema import post_of

@@ -53,3 +53,24 @@ def underside_of(cutter: Profile, rho: np.ndarray) -> np.ndarray:
         cone = cutter.corner * (1 - np.cos(lean)) + cutter.slope * (t - joins)
         round_part = np.where(t > joins, cone, round_part)
     return np.where(rho <= cutter.radius, round_part, np.inf)
+
+
+def ellipsoid(half: tuple[float, float, float], rings: int = 48) -> Mesh:
+    """A closed ellipsoid about the origin with these half axes."""
+    u = np.linspace(0, np.pi, rings + 1)[1:-1]
+    v = np.linspace(0, 2 * np.pi, 2 * rings, endpoint=False)
+    uu, vv = np.meshgrid(u, v, indexing="ij")
+    ring = np.stack([np.sin(uu) * np.cos(vv), np.sin(uu) * np.sin(vv), np.cos(uu)], -1).reshape(-1, 3)
+    points = np.concatenate([ring, [[0, 0, 1], [0, 0, -1]]]) * half
+    n, m = len(u), len(v)
+    k = np.arange(n * m).reshape(n, m)
+    after = np.roll(k, -1, axis=1)
+    quads = np.concatenate(
+        [
+            np.stack([k[:-1], k[1:], after[1:]], -1).reshape(-1, 3),
+            np.stack([k[:-1], after[1:], after[:-1]], -1).reshape(-1, 3),
+        ]
+    )
+    north = np.stack([np.full(m, n * m), k[0], after[0]], -1)
+    south = np.stack([np.full(m, n * m + 1), after[-1], k[-1]], -1)
+    return Mesh(points, np.concatenate([quads, north, south]).astype(np.int32))

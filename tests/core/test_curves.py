@@ -14,8 +14,9 @@ from meshes import box_mesh
 from nephos.core.errors import Refused
 from nephos.core.mesh.curves import area_of, read_curves, smoothed
 from nephos.core.pipeline.boundaries import shape_of
-from nephos.core.pipeline.space import Work, setup_space
+from nephos.core.pipeline.space import setup_space
 from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Boundary, Curve, Model, Plan, Setup, Stock
 
 SQUARE = ((10.0, 10.0), (50.0, 10.0), (50.0, 40.0), (10.0, 40.0))

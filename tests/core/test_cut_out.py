@@ -19,8 +19,9 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline.boundaries import outline_key, region_of, shape_of
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.space import SetupSpace, Work, joined, setup_space
+from nephos.core.pipeline.space import SetupSpace, joined, setup_space
 from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import (
     Boundary,
     Combine,

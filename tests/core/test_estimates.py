@@ -20,8 +20,9 @@ from nephos.core.memo import Memo
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.boundaries import outline_key, shape_of
-from nephos.core.pipeline.space import Work, setup_space
+from nephos.core.pipeline.space import setup_space
 from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.strategies.clearing.levels import wide_heights

@@ -13,8 +13,9 @@ from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.space import Work, joined
+from nephos.core.pipeline.space import joined
 from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Boundary, Curve, KeepOut, Limit, Model, Operation, Placement, Plan, Setup, Stock
 
 FLAT, BALL = standard_cutter("flat", 4, 1), standard_cutter("ball", 3, 2)

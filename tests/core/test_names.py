@@ -15,8 +15,8 @@ from nephos.core.errors import Refused
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.programs import programs_of
 from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.space import Work
 from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Override, Plan, Setup
 from nephos.core.post.checksum import seal_state
 from nephos.core.post.control import PlannedStep, control_words, planned_control, unplanned

@@ -21,8 +21,9 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.keys import plan_keys, setup_keys
 from nephos.core.pipeline.run import run_plan, run_setup
-from nephos.core.pipeline.space import Work, placed_models
+from nephos.core.pipeline.space import placed_models
 from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import place, to_program, zero_in_words
 from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
 from nephos.core.post.read import read_program

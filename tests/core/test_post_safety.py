@@ -12,8 +12,8 @@ from nephos.core.errors import Refused
 from nephos.core.findings.overrides import overridden, seen, standing
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.space import Work
 from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Operation, Override, Plan
 from nephos.core.post.preview import preview
 from nephos.core.post.read import read_program

@@ -14,8 +14,8 @@ from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.pipeline.programs import programs_of
 from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.space import Work
 from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.work import Work
 from nephos.core.post.checksum import check_word, seal_state
 from nephos.core.post.preview import preview
 from nephos.core.post.read import read_program

@@ -16,8 +16,8 @@ from nephos.command.warm import small_hill
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.pipeline.external_program import prove_external
-from nephos.core.pipeline.space import Work
 from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import zero_in_frame
 from nephos.core.plan.schema import Boundary, Curve, Limit, Model, Placement, Plan, Setup, Stock
 from nephos.core.post.read import read_program

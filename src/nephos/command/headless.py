@@ -26,9 +26,10 @@ from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.summary import quick_look, unit_guess
 from nephos.core.pipeline.proposed_faces import KINDS
 from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.space import Work, placed_models, prepared_mesh
+from nephos.core.pipeline.space import placed_models, prepared_mesh
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.whole import sides_of, solid_of, whole_of
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan, reasons
 from nephos.core.plan.versions import RENAMED_STRATEGIES
@@ -251,7 +252,7 @@ def cut(words: list[str]) -> int:
         "proof": "proof.stl",
         "compare": whole.numbers(),
         "pieces": [{"volume": round(p.volume, 1), "low": p.low, "high": p.high} for p in pieces],
-        "findings": [finding.as_dict() for finding in whole_findings(plan, whole)],
+        "findings": [finding.as_dict() for finding in whole_findings(plan, whole, all_done)],
         "seconds": {key: round(value, 3) for key, value in work.seconds.items()},
     }
     (out / "report.json").write_text(json.dumps(document, indent=1))

@@ -11,8 +11,8 @@ from nephos.core.mesh.picture import picture_mesh
 from nephos.core.mesh.repair.registry import repair_kind
 from nephos.core.mesh.summary import quick_look, summarize
 from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.space import Work
 from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.strategies.registry import strategies

@@ -30,8 +30,9 @@ from nephos.core.pipeline.keys import outline_key_of, setup_keys
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.proof import grid_facts
 from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.space import Work, first_block, placed_parts, prepared_key, prepared_mesh, setup_space
+from nephos.core.pipeline.space import first_block, placed_parts, prepared_key, prepared_mesh, setup_space
 from nephos.core.pipeline.store import as_result
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Model, Plan, Setup, parse_plan
 from nephos.core.post.checksum import check_word
 from nephos.core.report.setup_report import setup_report

@@ -183,6 +183,12 @@ def standard_cutter(shape: str, diameter: float, number: int = 1) -> Cutter:
 
 
 def usual_cutters() -> list[Cutter]:
-    """Cutters of usual sizes, for proposals where no shop says what it has."""
+    """Long cutters of usual sizes, for proposals where no shop says what it has."""
     sizes = [("flat", d) for d in (2.0, 3.0, 4.0, 6.0, 8.0, 10.0)] + [("ball", d) for d in (1.0, 2.0, 3.0, 4.0, 6.0)]
-    return [standard_cutter(shape, d, k + 1) for k, (shape, d) in enumerate([*sizes, ("drill", 5.0), ("drill", 6.0)])]
+    found = []
+    for k, (shape, diameter) in enumerate([*sizes, ("drill", 5.0), ("drill", 6.0)]):
+        cutter = standard_cutter(shape, diameter, k + 1)
+        flutes = max(5 * diameter, cutter.flute_length)
+        lengths = {"flute_length": flutes, "overall_length": flutes + 40.0}
+        found.append(Cutter.model_validate(cutter.model_dump() | lengths))
+    return found

@@ -1,26 +1,301 @@
-"""Findings on parts that are cut from several faces: overrun, border, frame, tabs, and where the stock is found again."""
+"""Findings on parts that are cut from several faces: border, frame, tabs, overrun, and where the stock is found again."""
 
-from nephos.core.findings.plan_checks import Finding
+from collections.abc import Sequence
+from math import hypot
+
+import numpy as np
+
+from nephos.core.arrays import F64
+from nephos.core.cutters import Cutter
+from nephos.core.findings.plan_checks import Finding, Fix
+from nephos.core.pipeline.outcome import SetupOutcome
+from nephos.core.pipeline.standing import BEYOND
 from nephos.core.pipeline.whole import Whole
-from nephos.core.plan.schema import Plan
+from nephos.core.plan.faces import step_of
+from nephos.core.plan.place import Placed
+from nephos.core.plan.schema import Faces, FaceTab, Operation, Plan
 from nephos.core.units import Units, length_in
 
+ROW = "faces"
+"""The row of the route sheet that they concern: the turn-over row."""
 LITTLE = 0.02
-"""A ridge of less than this (mm) is none."""
+"""A ridge, a step or a missing overrun of less than this (mm) is none."""
+_THIN_FRAME = 4.0
+"""A frame narrower than this (mm) breaks when the stock is clamped."""
+_BENDS = 0.1
+"""A frame that bends by more than this (mm) is told."""
+_ELASTIC = {"wood": 5000.0, "board": 3000.0, "foam": 30.0, "wax": 200.0, "plastic": 2000.0, "metal": 65000.0}
+"""Modulus of elasticity (N/mm^2), low for each group of materials."""
+_SHEAR = 1 / 6
+"""Wood shears along the grain at about a third of what it takes to cut it; half of that is kept in reserve."""
 
 
-def whole_findings(plan: Plan, whole: Whole, units: Units = "mm") -> list[Finding]:
-    """What the finished block tells, over all setups."""
-    if whole.ridge <= LITTLE:
+def cutting_push(plan: Plan, operation: Operation) -> float:
+    """Sideways force (N) of a cutter at its stepdown: the chip's section times the material's cutting force."""
+    chip = operation.cutting_feed / (operation.cutter.flutes * operation.spindle_speed)
+    depth = float(getattr(operation.settings, "stepdown", 0.0)) or operation.cutter.radius
+    return plan.stock.material.cutting_force * depth * chip * operation.cutter.flutes
+
+
+def tabs_hold(plan: Plan, faces: Faces) -> float:
+    """Force (N) that all tabs hold together."""
+    return sum(tab.section for tab in faces.tabs) * plan.stock.material.cutting_force * _SHEAR
+
+
+def _cutters(plan: Plan) -> list[Cutter]:
+    return [o.cutter for setup in plan.setups for o in setup.worked if o.cutter.shape != "drill"]
+
+
+def _border(plan: Plan, faces: Faces, boxes: Sequence[Placed], units: Units) -> list[Finding]:
+    mm, found = length_in(units), []
+    widest = max(_cutters(plan), key=lambda cutter: cutter.diameter, default=None)
+    if widest is not None and faces.border < widest.diameter:
+        found.append(
+            Finding(
+                "border-narrow",
+                "stop",
+                ROW,
+                f"the border of {mm(faces.border)} is narrower than '{widest.name}': it does not get down beside the part",
+                "make the border wider, or take a thinner cutter",
+                fixes=(
+                    Fix(
+                        f"Make it {mm(1.2 * widest.diameter)}",
+                        {"do": "set_border", "border": round(1.2 * widest.diameter, 2)},
+                    ),
+                ),
+            )
+        )
+    if not boxes or any(setup.side in {"front", "back", "left", "right", "angle"} for setup in plan.setups):
+        return found
+    low, high = np.min([box.low for box in boxes], axis=0)[:2], np.max([box.high for box in boxes], axis=0)[:2]
+    size = np.array(plan.stock.size)
+    frame = float(np.minimum(low, size[:2] - high).min()) - faces.border
+    if frame < _THIN_FRAME:
+        what = (
+            f"the frame is only {mm(max(frame, 0))} wide"
+            if frame > 0
+            else "the border reaches out of the stock: there is no frame"
+        )
+        found.append(Finding("frame-thin", "caution", ROW, what, "take larger stock, or make the border narrower"))
+        return found
+    longest = float((high - low).max()) + 2 * faces.border
+    push = max((cutting_push(plan, o) for setup in plan.setups for o in setup.worked), default=0.0)
+    # A beam held at both ends with a load in its middle: F L^3 / (192 E I), I = h b^3 / 12.
+    inertia = float(size[2]) * frame**3 / 12
+    bends = push * longest**3 / (192 * _ELASTIC.get(plan.stock.material.group, 5000.0) * inertia)
+    if bends > _BENDS:
+        found.append(
+            Finding(
+                "frame-bends",
+                "caution",
+                ROW,
+                f"the frame is {mm(frame)} wide and bends by {mm(round(bends, 2))} under the {push:.0f} N of the cutter",
+                "take larger stock, or a smaller stepdown",
+            )
+        )
+    return found
+
+
+def _tabs(plan: Plan, faces: Faces, units: Units) -> list[Finding]:
+    if not faces.tabs:
+        return [
+            Finding(
+                "nothing-holds",
+                "stop",
+                ROW,
+                "the part is cut out from all sides and no tab holds it in its frame",
+                "add tabs, or propose them anew",
+            )
+        ]
+    push = max((cutting_push(plan, o) for setup in plan.setups[1:] for o in setup.worked), default=0.0)
+    hold = tabs_hold(plan, faces)
+    if hold >= push:
+        return []
+    return [
+        Finding(
+            "tabs-weak",
+            "caution",
+            ROW,
+            f"{len(faces.tabs)} tabs hold {hold:.0f} N against {push:.0f} N of the cutter",
+            "make them thicker, wider or more",
+        )
+    ]
+
+
+def _registration(plan: Plan, faces: Faces, boxes: Sequence[Placed], units: Units) -> list[Finding]:
+    mm = length_in(units)
+    size = np.array(plan.stock.size)[:2]
+    corners = np.concatenate([[box.low[:2], box.high[:2]] for box in boxes]) if boxes else np.array([[0.0, 0.0], size])
+    reach = max(hypot(*(corner - size / 2)) for corner in corners)
+    step = step_of(faces.registration, reach)
+    if step <= LITTLE:
+        return []
+    return [
+        Finding(
+            "registration-step",
+            "note",
+            ROW,
+            f"with this registration error the faces meet with a step of up to {mm(round(step, 2))}",
+            "check the stops or the dowels before the second face is cut",
+        )
+    ]
+
+
+def faces_findings(plan: Plan, boxes: Sequence[Placed], units: Units | None = None) -> list[Finding]:
+    """What the settings of a part of several faces tell before anything is calculated; `boxes` are its models."""
+    faces = plan.faces
+    if faces is None or len([setup for setup in plan.setups if setup.worked]) < 2:
+        return []
+    units = units or plan.units
+    return _border(plan, faces, boxes, units) + _tabs(plan, faces, units) + _registration(plan, faces, boxes, units)
+
+
+def overrun_findings(done: SetupOutcome, units: Units) -> list[Finding]:
+    """Whether a setup cuts far enough past the parting."""
+    setup, need = done.space.setup, done.overrun
+    if need is None or setup.overrun >= need[0] - LITTLE:
         return []
     mm = length_in(units)
     return [
         Finding(
-            "ridge",
+            "overrun-small",
             "caution",
-            "faces",
-            f"a ridge of {mm(whole.ridge)} is left between the faces beside the part",
-            "make the overrun larger, or the parting nearer to the middle of the outline",
-            whole.ridge_at,
+            ROW,
+            f"{setup.name}: an overrun of {mm(setup.overrun)} leaves a ridge of {mm(round(need[0] - setup.overrun, 2))}",
+            f"make it {mm(round(need[0] + 0.05, 1))} or more",
+            need[1],
+            fixes=(
+                Fix(
+                    f"Make it {mm(round(need[0] + 0.15, 1))}",
+                    {"do": "set_overrun", "setup": setup.id, "overrun": round(need[0] + 0.15, 1)},
+                ),
+            ),
         )
     ]
+
+
+def zero_findings(done: SetupOutcome) -> list[Finding]:
+    """Whether what the zero is touched off from is still there when the setup begins."""
+    setup, block = done.space.setup, done.first
+    top, high = block.top, float(done.space.stock_high[2])
+    zero, g = setup.zero, block.grid
+    filled = block.empty == 0
+    lost = []
+    if zero.at is None:
+        edges = {"low": (filled[:, 0], filled[0]), "high": (filled[:, -1], filled[-1])}
+        if zero.x != "centre" and not edges[zero.x][0].any():
+            lost.append("the edge that X is touched off from")
+        if zero.y != "centre" and not edges[zero.y][1].any():
+            lost.append("the edge that Y is touched off from")
+        if zero.z == "top" and not (top > high - 1e-3).any():
+            lost.append("the top that Z is touched off from")
+    else:
+        i, j = round((zero.at[0] - g.x0) / g.pitch), round((zero.at[1] - g.y0) / g.pitch)
+        within = 0 <= zero.at[0] <= done.space.stock_high[0] and 0 <= zero.at[1] <= done.space.stock_high[1]
+        if within and zero.at[2] > high - 1e-3:
+            i, j = min(max(i, 0), g.nx - 1), min(max(j, 0), g.ny - 1)
+            if top[j, i] < high - 1e-3:
+                lost.append("the place that is touched off")
+    return [
+        Finding(
+            "zero-gone",
+            "stop",
+            "stock",
+            f"{setup.name}: {what} was cut away by an earlier setup",
+            "put the zero where material is left: on another corner, or on the underside",
+        )
+        for what in lost
+    ]
+
+
+def _along(tab: FaceTab, border: float) -> F64:
+    """(n, 3) places along the middle of a tab, from the part to the frame, in stock space."""
+    out = np.array([np.cos(np.radians(tab.angle)), np.sin(np.radians(tab.angle)), 0.0])
+    places: F64 = np.array(tab.at) + np.linspace(0.2, border + 0.5 * BEYOND, 9)[:, None] * out
+    return places
+
+
+def _bad_tabs(plan: Plan, faces: Faces, done: Sequence[SetupOutcome]) -> dict[str, list[FaceTab]]:
+    """Tabs that do not do what they should, by what is wrong with them."""
+    first = done[0].space
+    bad: dict[str, list[FaceTab]] = {"beside": [], "cut": [], "nothing": []}
+    size = np.array(plan.stock.size)
+    for tab in faces.tabs:
+        places = _along(tab, faces.border)
+        inner = np.array([*tab.at]) - 0.5 * tab.inward * (places[-1] - places[0]) / np.linalg.norm(
+            places[-1] - places[0]
+        )
+        seen = first.matrix[:3, :3] @ inner + first.matrix[:3, 3]
+        if not _in_model(first.mesh.vertices, seen, max(tab.width, tab.thickness) / 2 + 1.0):
+            bad["beside"].append(tab)
+        elif (places[-1] < 0).any() or (places[-1] > size).any():
+            bad["nothing"].append(tab)
+        elif not all(_standing(item, places).all() for item in done):
+            bad["cut"].append(tab)
+    return bad
+
+
+def _in_model(vertices: F64, place: F64, within: float) -> bool:
+    """Whether the model comes near a place: it has vertices round it, or on both sides of it in height."""
+    near = np.hypot(*(vertices[:, :2] - place[:2]).T) <= within + 2.0
+    if not near.any():
+        return bool(np.ptp(vertices[:, 0]) > 0) and _inside_box(vertices, place)
+    heights = vertices[near, 2]
+    return bool(heights.min() - within <= place[2] <= heights.max() + within)
+
+
+def _inside_box(vertices: F64, place: F64) -> bool:
+    return bool((place >= vertices.min(axis=0)).all() and (place <= vertices.max(axis=0)).all())
+
+
+def _standing(done: SetupOutcome, places: F64) -> F64:
+    """(n,) bool, which places a setup has left."""
+    m, g = done.space.matrix, done.block.grid
+    seen = places @ m[:3, :3].T + m[:3, 3]
+    i = np.clip(np.round((seen[:, 0] - g.x0) / g.pitch).astype(int), 0, g.nx - 1)
+    j = np.clip(np.round((seen[:, 1] - g.y0) / g.pitch).astype(int), 0, g.ny - 1)
+    return np.asarray(seen[:, 2] <= done.block.cut_field[j, i] + g.pitch)
+
+
+_TAB_WORDS = {
+    "beside": ("tab-beside", "{n} tabs do not touch the part, one at {at}", "move them to where the part is"),
+    "nothing": ("tab-on-nothing", "{n} tabs end outside the stock, one at {at}", "move them to where there is a frame"),
+    "cut": ("tab-gone", "{n} tabs are cut away, one at {at}", "move them, or keep the operations off them"),
+}
+
+
+def whole_findings(plan: Plan, whole: Whole, done: Sequence[SetupOutcome], units: Units = "mm") -> list[Finding]:
+    """What the finished block tells, over all setups."""
+    faces = plan.faces
+    if faces is None or len(done) < 2:
+        return []
+    mm, found = length_in(units), []
+    for what, tabs in _bad_tabs(plan, faces, done).items():
+        if tabs:
+            code, text, advice = _TAB_WORDS[what]
+            at = ", ".join(f"{axis}{value:.1f}" for axis, value in zip("XYZ", tabs[0].at, strict=True))
+            found.append(Finding(code, "stop", ROW, text.format(n=len(tabs), at=at), advice, tabs[0].at))
+    if whole.ridge > LITTLE:
+        found.append(
+            Finding(
+                "ridge",
+                "caution",
+                ROW,
+                f"a ridge of {mm(round(whole.ridge, 2))} is left between the faces beside the part",
+                "make the overrun larger",
+                whole.ridge_at,
+            )
+        )
+    numbers = whole.numbers()
+    if numbers.get("unreachable", 0.0) > 0.02:
+        found.append(
+            Finding(
+                "no-side-reaches",
+                "note",
+                ROW,
+                f"{100 * numbers['unreachable']:.0f} % of the part's surface is in corners that no cutter of any side "
+                f"reaches, up to {mm(numbers['leftover_max_unreachable'])}",
+                "finish with a smaller cutter, add a side, or sand them",
+            )
+        )
+    return found

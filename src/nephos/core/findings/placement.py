@@ -4,6 +4,7 @@ from math import ceil
 
 import numpy as np
 
+from nephos.core.findings.faces import faces_findings
 from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.machine.machine import machine_of
 from nephos.core.mesh.orientation import undercut
@@ -74,7 +75,7 @@ def _height_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
                 fixes=(lower,) if fits else (thicker, flatter, _fit(model)),
             )
         )
-    if above <= HAIR and below <= HAIR and box.low[2] < LITTLE_BELOW:
+    if above <= HAIR and below <= HAIR and box.low[2] < LITTLE_BELOW and plan.faces is None:
         more = _up(thickness + 4 - float(box.low[2]))
         found.append(
             Finding(
@@ -175,7 +176,7 @@ def _mesh_findings(plan: Plan, model: Model, box: Placed, look: MeshSummary, sur
         )
     found += _loose_findings(plan, model, box, look) + _size_findings(plan, model, box)
     hidden = undercut(look, linear_of(placement), placement.sink / max(float(box.size[2]), 1e-9))
-    if hidden > 0.03:
+    if hidden > 0.03 and plan.faces is None:
         found.append(
             Finding(
                 "undercut",
@@ -386,6 +387,7 @@ def placement_findings(
         if looks and model.id in looks:
             found += _mesh_findings(plan, model, box, looks[model.id], (sure or {}).get(model.id, True))
     found += _apart(plan, placed) + _machine_findings(plan)
+    found += faces_findings(plan, [placed[model.id] for model in plan.models if model.shown and model.id in placed])
     for setup in plan.setups:
         found += _setup_findings(plan, setup, placed)
     return found

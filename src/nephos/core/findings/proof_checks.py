@@ -8,6 +8,7 @@ import numpy as np
 import shapely
 
 from nephos.core.arrays import F64
+from nephos.core.findings.faces import overrun_findings, zero_findings
 from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.linking.air_cuts import NOTHING
 from nephos.core.machine.machine import Machine, machine_of
@@ -513,4 +514,5 @@ def outcome_findings(done: SetupOutcome, units: Units = "mm") -> list[Finding]:
         )
         found += [finding for check in OF_OPERATIONS for finding in check(context)]
         before += outcome.total_seconds
-    return found + _holding(done, starts, mm, number) + _trueness(done, mm)
+    found += _holding(done, starts, mm, number) + _trueness(done, mm)
+    return found + overrun_findings(done, units) + zero_findings(done)

@@ -11,7 +11,7 @@ from nephos.core.errors import Refused
 from nephos.core.estimate.perimeter import paths_around
 from nephos.core.mesh.curves import area_of, smoothed
 from nephos.core.mesh.repair.cut_below import cut_below
-from nephos.core.pipeline.keys import models_key, outline_key_of
+from nephos.core.pipeline.keys import outline_key_of
 from nephos.core.pipeline.standing import shadow_of
 from nephos.core.pipeline.store import Result, as_result
 from nephos.core.plan.faces import dowel_spots, turning_axis
@@ -22,7 +22,8 @@ from nephos.core.strategies.following.tabs import loops_of, rim_heights
 from nephos.core.surface.silhouette import rings_of, silhouette
 
 if TYPE_CHECKING:
-    from nephos.core.pipeline.space import SetupSpace, Work
+    from nephos.core.pipeline.space import SetupSpace
+    from nephos.core.pipeline.work import Work
 
 _CIRCLE = 0.0005
 """Chords of a circle stay within this of it (mm)."""
@@ -70,7 +71,7 @@ def _of_faces(space: "SetupSpace", work: "Work", source: str) -> shapely.Geometr
     if faces is None:
         raise Refused("this boundary is for a part that is cut from several faces: choose another one")
     if source == "border":
-        outline = shadow_of(work, models_key(space.plan, space.setup), (), space.mesh)
+        outline = shadow_of(work, space.plan, space.setup, (), space.mesh)
         whole = shapely.union_all([shapely.Polygon(piece.exterior) for piece in polygons_of(outline)])
         return whole.buffer(faces.border, quad_segs=_QUARTER)
     size = space.stock_high - space.stock_low
@@ -112,8 +113,10 @@ def _source(space: "SetupSpace", work: "Work", item: Boundary) -> shapely.Geomet
         parts = [cut_below(part, np.array([0.0, 0.0, 1.0]), float(part.low[2]) + item.height) for part in parts]
         parts = [part for part in parts if len(part.faces)]
         return shapely.union_all([silhouette(part.vertices, part.faces) for part in parts])
-    models = models_key(space.plan, space.setup)
-    return shapely.union_all([shadow_of(work, models, (key,), mesh) for key, mesh in chosen])
+    # All models together are asked for most, by every setup.
+    if len(chosen) == len(space.parts):
+        return shadow_of(work, space.plan, space.setup, (), space.mesh)
+    return shapely.union_all([shadow_of(work, space.plan, space.setup, (key,), mesh) for key, mesh in chosen])
 
 
 def _grown(shape: shapely.Geometry, by: float, corners: str) -> shapely.Geometry:

@@ -18,8 +18,9 @@ from nephos.core.pipeline.boundaries import shape_of
 from nephos.core.pipeline.keys import OperationKeys, space_key
 from nephos.core.pipeline.outcome import Outcome
 from nephos.core.pipeline.proof import grid_facts
-from nephos.core.pipeline.space import Meshes, SetupSpace, Work, first_block, setup_space, stock_space
+from nephos.core.pipeline.space import SetupSpace, first_block, setup_space, stock_space
 from nephos.core.pipeline.store import Result, as_result, key_of
+from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.post.faults import program_faults
 from nephos.core.post.read import Reading, read_program

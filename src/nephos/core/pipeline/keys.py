@@ -163,6 +163,8 @@ def _keys_of(plan: Plan, setup: Setup, after: str | None) -> SetupKeys:
     summary = key_of(
         "summary",
         compare,
+        setup.overrun,
+        plan.faces and plan.faces.parting,
         setup.name,
         setup.zero.model_dump(),
         setup.packing,

@@ -75,7 +75,10 @@ class Outcome:
 
 @dataclass(frozen=True)
 class SetupOutcome:
-    """What is known of a setup after all its operations."""
+    """What is known of a setup after all its operations.
+
+    `first` is the block that it began with. `overrun` : of a part of several faces, the smallest overrun (mm) that
+    leaves no ridge, and the place that asks for it."""
 
     space: SetupSpace
     outcomes: tuple[Outcome, ...]
@@ -83,7 +86,9 @@ class SetupOutcome:
     proof: Proof
     keys: SetupKeys
     programs: tuple[Program, ...]
-    tabs: tuple[HeldTab, ...] = ()
+    tabs: tuple[HeldTab, ...]
+    first: Block
+    overrun: tuple[float, tuple[float, float, float]] | None = None
 
     @property
     def comparison(self) -> Comparison:

@@ -4,23 +4,25 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from scipy.spatial import cKDTree
 
-from nephos.core.arrays import F64
+from nephos.core.arrays import F64, Bool
 from nephos.core.cutters.profile import Profile
 from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline.keys import models_key
-from nephos.core.pipeline.space import SetupSpace, Work
+from nephos.core.pipeline.space import SetupSpace
 from nephos.core.pipeline.standing import ground_height, shadow_of
 from nephos.core.pipeline.store import Result, as_result, key_of
-from nephos.core.plan.place import to_setup
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Setup
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import SurfaceIndex, build_index
 
 _POINT = Profile.of(0.0, 1e-6)
-_BATCH = 4000
-"""Triangles looked at together, the lowest first."""
-_MOST = 400_000
+_NEAR = 0.25
+"""So near (mm) its outline at least, the part is looked at."""
+_LOOKS_UP = 1e-3
+"""Cosine of the slope up to which a triangle looks up."""
 _HIDDEN = 0.01
 """A place lies under something where a point dropped there stops so much (mm) higher."""
 
@@ -40,29 +42,34 @@ def finishing_corner(setup: Setup) -> float:
     return max((item.cutter.profile.corner for item in worked), default=0.0)
 
 
+def _near_rim(mesh: Mesh, outline: shapely.Geometry, within: float) -> Bool:
+    """(n,) which vertices lie within so much of the outline, on the plan."""
+    rings = shapely.get_rings(shapely.get_parts(outline))
+    places = shapely.get_coordinates(shapely.segmentize(rings, within / 2))
+    away, _ = cKDTree(places).query(mesh.vertices[:, :2], distance_upper_bound=1.2 * within)
+    near: Bool = np.isfinite(away)
+    return near
+
+
 def _rim_reach(index: SurfaceIndex, mesh: Mesh, outline: shapely.Geometry, corner: float) -> Result:
-    """The lowest tip while the cutter touches what the setup sees near the part's outline, from below up."""
-    a, b, c = (mesh.vertices[mesh.faces[:, k]] for k in range(3))
+    """The lowest tip while the cutter touches what the setup sees near the part's outline."""
+    near = _near_rim(mesh, outline, max(corner, _NEAR))
+    faces = mesh.faces[near[mesh.faces].any(axis=1)]
+    a, b, c = (mesh.vertices[faces[:, k]] for k in range(3))
     normal = np.cross(b - a, c - a)
     length = np.linalg.norm(normal, axis=1)
-    up = normal[:, 2] / np.maximum(length, 1e-300)
-    faces = np.flatnonzero((length > 1e-12) & (up > 1e-3))
-    lowest = np.minimum(np.minimum(a[faces, 2], b[faces, 2]), c[faces, 2])
-    tips = lowest - corner * (1 - up[faces])
-    order = np.argsort(tips)[:_MOST]
-    rim = shapely.boundary(outline)
-    shapely.prepare(rim)
-    floor = float(index.low[2]) - 1.0
-    for first in range(0, len(order), _BATCH):
-        some = order[first : first + _BATCH]
-        middle: F64 = np.ascontiguousarray((a[faces[some]] + b[faces[some]] + c[faces[some]]) / 3)
-        seen = drop_points(index, np.ascontiguousarray(middle[:, :2]), _POINT, floor) - middle[:, 2] < _HIDDEN
-        near = np.zeros(len(some), np.bool_)
-        near[seen] = shapely.dwithin(rim, shapely.points(middle[seen, :2]), max(corner, 0.25))
-        if near.any():
-            k = int(np.flatnonzero(near)[0])
-            return as_result({"tip": float(tips[some[k]]), "place": middle[k].tolist()})
-    return as_result({"tip": float(index.high[2]), "place": index.high.tolist()})
+    # Which way a face looks is not to be trusted; what is seen from above looks up.
+    up = np.abs(normal[:, 2]) / np.maximum(length, 1e-300)
+    chosen = np.flatnonzero((length > 1e-12) & (up > _LOOKS_UP))
+    a, b, c, up = a[chosen], b[chosen], c[chosen], up[chosen]
+    middle: F64 = (a + b + c) / 3
+    hidden = drop_points(index, np.ascontiguousarray(middle[:, :2]), _POINT, float(index.low[2]) - 1.0) - middle[:, 2]
+    tips = np.minimum(np.minimum(a[:, 2], b[:, 2]), c[:, 2]) - corner * (1 - up)
+    seen = np.flatnonzero(hidden < _HIDDEN)
+    if not len(seen):
+        return as_result({"tip": float(index.high[2]), "place": index.high.tolist()})
+    k = int(seen[tips[seen].argmin()])
+    return as_result({"tip": float(tips[k]), "place": middle[k].tolist()})
 
 
 def rim_reach(space: SetupSpace, work: Work, corner: float) -> RimReach:
@@ -72,9 +79,9 @@ def rim_reach(space: SetupSpace, work: Work, corner: float) -> RimReach:
         key_of("overrun", models, corner),
         "overrun",
         lambda: _rim_reach(
-            build_index(space.mesh.vertices, space.mesh.faces),
+            space.index if space.plan.faces is None else build_index(space.mesh.vertices, space.mesh.faces),
             space.mesh,
-            shadow_of(work, models, (), space.mesh),
+            shadow_of(work, space.plan, space.setup, (), space.mesh),
             corner,
         ),
     )
@@ -92,8 +99,3 @@ def smallest_overrun(space: SetupSpace, work: Work) -> tuple[float, RimReach]:
     leave = max((getattr(item.settings, "leave", 0.0) for item in setup.worked), default=0.0)
     parting = ground_height(space.plan, setup.model_copy(update={"overrun": 0.0}))
     return max(corner, leave, parting - reach.tip), reach
-
-
-def parting_in_frame(space: SetupSpace, point: F64) -> float:
-    """Height of a point (3,) of the stock in the frame of a setup."""
-    return float((to_setup(space.plan.stock, space.setup) @ [*point, 1.0])[2])

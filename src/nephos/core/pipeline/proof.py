@@ -13,9 +13,10 @@ from nephos.core.cutters.profile import Profile
 from nephos.core.parallel import Report
 from nephos.core.pipeline.boundaries import region_of
 from nephos.core.pipeline.keys import SetupKeys, compare_limit, finest_operation
-from nephos.core.pipeline.space import SetupSpace, Work
+from nephos.core.pipeline.space import SetupSpace
 from nephos.core.pipeline.standing import ground_height
 from nephos.core.pipeline.store import Result, as_result
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Operation
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.compare import Comparison, compare
@@ -39,6 +40,8 @@ _COARSE = 4
 """The models' shadow is looked at in every fourth column each way."""
 
 
+_OVER_GROUND = 0.02
+"""What stands more than this (mm) over the ground beside the part is part of it."""
 _CHIP = 20.0
 """Pieces of less volume (mm^3) are not listed,"""
 _MOST = 24
@@ -182,7 +185,9 @@ def _shadow(space: SetupSpace, block: Block) -> Bool:
     nowhere = float(space.index.low[2]) - 1e4
     surface = drop_grid(space.index, g.x0, g.y0, g.pitch * _COARSE, nx, ny, Profile.of(0.0, 1e-6), nowhere)
     found: Bool = np.zeros(block.touched.shape, np.bool_)
-    found[::_COARSE, ::_COARSE] = surface > nowhere + 1.0
+    # The ground beside a part of several faces is none of it.
+    beside = nowhere + 1.0 if space.plan.faces is None else ground_height(space.plan, space.setup) + _OVER_GROUND
+    found[::_COARSE, ::_COARSE] = surface > beside
     return found
 
 

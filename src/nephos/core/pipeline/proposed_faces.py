@@ -4,7 +4,7 @@ They need the mesh itself, not a summary of it: where its outline runs, and how 
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from math import ceil, hypot
+from math import ceil
 from typing import Literal
 
 import numpy as np
@@ -13,14 +13,15 @@ from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.cutters.profile import Profile
 from nephos.core.errors import Refused
-from nephos.core.findings.reach import Shown, fitted, terrain_of
-from nephos.core.pipeline.keys import models_key
-from nephos.core.pipeline.overrun import rim_reach, smallest_overrun
-from nephos.core.pipeline.space import Meshes, SetupSpace, Work, setup_space
-from nephos.core.pipeline.standing import shadow_of
+from nephos.core.findings.reach import GRIP, Shown, fitted, terrain_of
+from nephos.core.machine.machine import machine_of
+from nephos.core.pipeline.overrun import finishing_corner, rim_reach, smallest_overrun
+from nephos.core.pipeline.space import SetupSpace, setup_space
+from nephos.core.pipeline.standing import BEYOND, shadow_of
+from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.proposed import nearest_cutter, proposed_operation
 from nephos.core.plan.schema import Faces, FaceTab, Limit, Operation, Plan, Registration, Setup
-from nephos.core.strategies.following.tabs import loops_of, places_on, point_on
+from nephos.core.strategies.following.tabs import Frame, loops_of, places_on, point_on
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import SurfaceIndex
 
@@ -37,6 +38,8 @@ _PER_TAB = 90.0
 """A tab for so much (mm) of outline."""
 _INSET = 1.5
 """How thick the part is at a tab is looked at so far (mm) inside its outline."""
+_TRAVEL_LEFT = 2.0
+"""So much (mm) of the machine's travel along Z is left unused."""
 _POINT = Profile.of(0.0, 1e-6)
 _MEET = 50.0
 """Degrees about X up to which each of four faces is finished: half of a quarter turn, and a little more."""
@@ -73,12 +76,19 @@ def _cutters(longest: float, height: float, cutters: Sequence[Cutter], room: flo
     return rough, fine
 
 
-def _operations(plan: Plan, setup: Setup, rough: Cutter, fine: Cutter, first: int, kind: Kind) -> tuple[Operation, ...]:
+def _operations(
+    plan: Plan, setup: Setup, rough: Cutter, fine: Cutter, first: int, kind: Kind, border: float
+) -> tuple[Operation, ...]:
     roughing = proposed_operation(plan, (rough,), "rough_offset", first, rough, leave=0.4)
     facing = {"facing": _MEET} if kind == "four-faces" else {}
-    finishing = proposed_operation(plan, (fine,), "finish_raster", first + 10, fine, **facing)
+    # Lines along a rim end up to a stepover beside it; the trip round the outline takes what they leave there.
+    finishing = proposed_operation(plan, (fine,), "finish_raster", first + 10, fine, outline="on", **facing)
+    # Waste between the limbs of a figure would stand in the way of the sides that come later.
+    cleared = Limit(boundary="border", contain="inside")
+    if kind == "four-faces":
+        cleared = Limit(boundary="box", contain="inside", offset=border)
     return (
-        roughing.model_copy(update={"boundary": Limit(boundary="border", contain="inside")}),
+        roughing.model_copy(update={"boundary": cleared}),
         finishing.model_copy(update={"boundary": Limit(boundary="silhouette", contain="outside")}),
     )
 
@@ -88,7 +98,14 @@ def _within_reach(plan: Plan, setup: Setup, shown: Sequence[Shown], cutters: Seq
     terrain = terrain_of(plan, setup, shown)
     if terrain is None:
         return setup
-    found = [fitted(terrain, operation, cutters) or operation for operation in setup.operations]
+    travel = machine_of(plan.machine).travel[2] - setup.clearance - _TRAVEL_LEFT
+    found = []
+    for operation in setup.operations:
+        done = fitted(terrain, operation, cutters) or operation
+        deepest = min(done.cutter.overall_length - GRIP, travel)
+        if terrain.top - terrain.foot > deepest and (done.cut_to is None or done.cut_to > deepest):
+            done = done.model_copy(update={"cut_to": float(np.floor(deepest * 10) / 10)})
+        found.append(done)
     return setup.model_copy(update={"operations": tuple(found)})
 
 
@@ -138,9 +155,10 @@ def _tabs(plan: Plan, work: Work, outline: _Outline, kind: Kind, border: float) 
     """Where the part is thick and its outline straight, at the height of the part there; of four faces at both ends
     along X."""
     space = outline.space
-    shape = shadow_of(work, models_key(plan, space.setup), (), space.mesh)
+    shape = shadow_of(work, plan, space.setup, (), space.mesh)
     found: list[FaceTab] = []
-    for loop in loops_of(shape):
+    loops = loops_of(shape)
+    for loop in loops:
         if loop.hole:
             continue
         length = float(np.hypot(*np.diff(loop.rim, axis=0).T).sum())
@@ -152,7 +170,9 @@ def _tabs(plan: Plan, work: Work, outline: _Outline, kind: Kind, border: float) 
             under, top = outline.heights(inside)
             thick = np.nan_to_num(top - under, nan=0.0)
             count = min(max(round(length / _PER_TAB), 3), 12)
-            shares = places_on(loop.rim, np.maximum(thick, 0.01), count, 12.0)
+            width, depth = space.stock_high[:2].tolist()
+            frame = Frame((0.0, 0.0, width, depth), tuple(other.rim for other in loops), border + BEYOND)
+            shares = places_on(loop.rim, np.maximum(thick, 0.01), count, 12.0, frame=frame)
             spots = [(point_on(loop.rim, share), _outward(loop.rim, share)) for share in shares]
         for spot, out in spots:
             tab = _tab_at(outline, spot, out, f"tab-{len(found) + 1}", kind, border)
@@ -241,7 +261,7 @@ def proposed_faces(
         for side in sides
     )
     setups = tuple(
-        setup.model_copy(update={"operations": _operations(plan, setup, rough, fine, 10 + 20 * k, kind)})
+        setup.model_copy(update={"operations": _operations(plan, setup, rough, fine, 10 + 20 * k, kind, border)})
         for k, setup in enumerate(setups)
     )
     bare = plan.model_copy(update={"setups": setups, "faces": None})
@@ -262,6 +282,8 @@ def proposed_faces(
     found = []
     for setup in setups:
         seen = SetupSpace(**{**vars(spaces[setup.side]), "plan": whole, "setup": setup})
+        # Kept by the models alone, so that it is not looked for again with the ground beside them.
+        rim_reach(spaces[setup.side], work, finishing_corner(setup))
         need, _ = smallest_overrun(seen, work)
         found.append(setup.model_copy(update={"overrun": _up(need + _SPARE)}))
     whole = whole.model_copy(update={"setups": tuple(found)})
@@ -280,8 +302,3 @@ def stock_for(size: F64, kind: Kind, cutters: Sequence[Cutter]) -> tuple[float, 
         _up(float(size[1]) + across, 1.0),
         _up(float(size[2]) + (3.0 if kind == "two-faces" else 6.0), 1.0),
     )
-
-
-def reach_of(registration_point: F64, corners: F64) -> float:
-    """The farthest (mm) of places (n, 2) from the point that the stock turns about."""
-    return max(hypot(*(corner - registration_point)) for corner in corners)

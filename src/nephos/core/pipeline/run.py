@@ -28,11 +28,13 @@ from nephos.core.pipeline.boundaries import region_of, shape_of
 from nephos.core.pipeline.gouges import LEADS, gouges_from, gouges_of_arcs, gouges_of_moves
 from nephos.core.pipeline.keys import OperationKeys, setup_keys
 from nephos.core.pipeline.outcome import Outcome, SetupOutcome
+from nephos.core.pipeline.overrun import smallest_overrun
 from nephos.core.pipeline.programs import programs_of
 from nephos.core.pipeline.proof import grid_facts, proof_of
-from nephos.core.pipeline.space import Meshes, SetupSpace, Work, first_block, setup_space, side_of
+from nephos.core.pipeline.space import SetupSpace, first_block, setup_space, side_of
 from nephos.core.pipeline.store import Result, as_result
 from nephos.core.pipeline.tabs import held_tabs
+from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.post.preview import preview
 from nephos.core.stock.block import Block
@@ -296,7 +298,11 @@ def run_setup(
     proof = proof_of(space, work, keys, todo, blocks, gouges, part(work.report, 0.9, 0.98))
     work.note("posting", 0.98, 1.0)
     begin = time.perf_counter()
-    done = SetupOutcome(space, tuple(outcomes), block, proof, keys, (), held_tabs(space, work, todo))
+    need = None
+    if plan.faces is not None:
+        least, reach = smallest_overrun(space, work)
+        need = least, reach.place
+    done = SetupOutcome(space, tuple(outcomes), block, proof, keys, (), held_tabs(space, work, todo), blocks[0], need)
     done = replace(done, programs=programs_of(space, done.outcomes, title, overridden(done)))
     work.seconds["post"] = time.perf_counter() - begin
     work.report(1.0)

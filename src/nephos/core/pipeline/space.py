@@ -1,8 +1,7 @@
 """The models, the stock and the first block of a setup, in its own space; and what a calculation carries along."""
 
-import time
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -12,18 +11,14 @@ from nephos.core.mesh.examine import support_points
 from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.repair.cut_below import cut_below
 from nephos.core.mesh.repair.registry import repaired
-from nephos.core.parallel import Report, silent
-from nephos.core.pipeline.keys import models_key
 from nephos.core.pipeline.standing import standing
-from nephos.core.pipeline.store import MemoryStore, Result, Store, as_result, kept, key_of
+from nephos.core.pipeline.store import MemoryStore, Result, as_result, key_of
+from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.place import Placed, placed_model, to_setup, turned_size, zero_in_frame
 from nephos.core.plan.schema import Model, Plan, Setup
 from nephos.core.stock.block import Block, box_block, rounded
 from nephos.core.stock.columns import CutSide, cut_by_sides, inside_box
 from nephos.core.surface.index import SurfaceIndex, build_index, with_walls
-
-Meshes = Callable[[str], Mesh]
-"""The mesh as it came, by the digest (or path) that a plan names it with."""
 
 
 @dataclass(frozen=True)
@@ -58,31 +53,6 @@ class SetupSpace:
     def floor(self) -> float:
         """The foot of the model, or of the stock where the model reaches through it."""
         return float(max(self.index.low[2], self.stock_low[2]))
-
-
-Note = Callable[[str, float, float], None]
-"""Told what is begun now, and from which to which share of the whole (0 to 1) it goes."""
-
-
-@dataclass
-class Work:
-    """One calculation: where results are kept, whom to tell, how long each stage took."""
-
-    store: Store
-    report: Report = silent
-    seconds: dict[str, float] = field(default_factory=dict)
-    note: "Note" = lambda text, low, high: None
-
-    def stage(self, key: str, stage: str, make: Callable[[], Result]) -> Result:
-        """A result from the store, or made and timed."""
-
-        def timed() -> Result:
-            begin = time.perf_counter()
-            result = make()
-            self.seconds[stage] = self.seconds.get(stage, 0.0) + time.perf_counter() - begin
-            return result
-
-        return kept(self.store, key, stage, timed)
 
 
 def shown_models(plan: Plan) -> list[Model]:
@@ -131,7 +101,7 @@ def setup_space(plan: Plan, setup: Setup, meshes: Meshes, work: Work | None = No
     )
     whole = joined([part for _, part in parts])
     vertices, faces = with_walls(whole.vertices, whole.faces, float(whole.low[2]))
-    stays = standing(plan, setup, work, models_key(plan, setup), whole)
+    stays = standing(plan, setup, work, whole)
     solid = joined([Mesh(vertices, faces), *stays]) if stays else Mesh(vertices, faces)
     return SetupSpace(
         plan,

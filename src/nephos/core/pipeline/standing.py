@@ -6,23 +6,21 @@ The ground lies at the parting less the overrun, only where the setup does not s
 goes as deep as the part asks for."""
 
 from itertools import pairwise
-from typing import TYPE_CHECKING
 
 import mapbox_earcut
 import numpy as np
 import shapely
+from shapely.affinity import affine_transform
 
 from nephos.core.arrays import F64, I32
 from nephos.core.mesh.model import Mesh, joined
-from nephos.core.pipeline.keys import shadow_key
+from nephos.core.pipeline.keys import models_key, shadow_key
 from nephos.core.pipeline.store import Result, as_result
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import to_setup, turned_size
 from nephos.core.plan.schema import Faces, FaceTab, Plan, Setup
 from nephos.core.strategies.clearing.levels import polygons_of
 from nephos.core.surface.silhouette import rings_of, silhouette
-
-if TYPE_CHECKING:
-    from nephos.core.pipeline.space import Work
 
 BEYOND = 2.0
 """Tabs reach so far (mm) into the frame."""
@@ -32,6 +30,8 @@ _TILE = 8.0
 """The ground is laid in tiles of this size (mm): long thin triangles would lie over many cells of an index."""
 _ROUND = 64
 """Sides of a round tab."""
+_PARALLEL = 1e-12
+"""Two sides look along one line where the cosine between their axes differs from 1 by no more than this."""
 _DEEP = 1.0
 """The ground reaches so far (mm) below the stock."""
 
@@ -82,10 +82,31 @@ def _shadow(mesh: Mesh) -> Result:
     return as_result({}, wkb=np.frombuffer(shapely.to_wkb(outline), np.uint8))
 
 
-def shadow_of(work: "Work", key: str, ids: tuple[str, ...], mesh: Mesh) -> shapely.Geometry:
-    """The outline of models as a setup sees them: worked out once, whatever else of the plan changes."""
-    kept = work.stage(shadow_key(key, ids), "shadow", lambda: _shadow(mesh))
-    return shapely.from_wkb(kept.arrays["wkb"].tobytes())
+def shadow_of(work: Work, plan: Plan, setup: Setup, ids: tuple[str, ...], mesh: Mesh) -> shapely.Geometry:
+    """The outline of models as a setup sees them: worked out once, whatever else of the plan changes.
+
+    Two sides that look at each other see the same outline, mirrored. `mesh` is in the frame of the setup.
+    """
+    axis, mirror = _canonical(plan, setup)
+    kept = work.stage(
+        shadow_key(models_key(plan, axis), ids),
+        "shadow",
+        lambda: _shadow(mesh.moved(np.asarray(np.linalg.inv(mirror), np.float64))),
+    )
+    outline = shapely.from_wkb(kept.arrays["wkb"].tobytes())
+    m = mirror
+    return affine_transform(outline, [m[0, 0], m[0, 1], m[1, 0], m[1, 1], m[0, 3], m[1, 3]])
+
+
+def _canonical(plan: Plan, setup: Setup) -> tuple[Setup, F64]:
+    """The setup of which the outline is kept, and the (4, 4) transform from its frame to that of `setup`."""
+    matrix = to_setup(plan.stock, setup)
+    for side in ("top", "front", "left"):
+        other = Setup(id="axis", name="axis", side=side)
+        rel = matrix @ np.linalg.inv(to_setup(plan.stock, other))
+        if abs(abs(rel[2, 2]) - 1) < _PARALLEL:
+            return other, rel
+    return setup, np.eye(4)
 
 
 def _tiled(area: shapely.Geometry) -> list[shapely.Geometry]:
@@ -133,13 +154,13 @@ def _volume(mesh: Mesh) -> float:
     return float((a * np.cross(b, c)).sum()) / 6
 
 
-def standing(plan: Plan, setup: Setup, work: "Work", key: str, models: Mesh) -> list[Mesh]:
+def standing(plan: Plan, setup: Setup, work: Work, models: Mesh) -> list[Mesh]:
     """The solids that stay standing beside the models in a setup, in its frame; none where the part is cut from one
-    face. `key` is the one that the models in the frame are kept under."""
+    face."""
     faces = plan.faces
     if faces is None:
         return []
-    outline = shadow_of(work, key, (), models)
+    outline = shadow_of(work, plan, setup, (), models)
     matrix = to_setup(plan.stock, setup)
     tabs = [tab_mesh(tab, faces.border).moved(matrix) for tab in faces.tabs]
     ground = _ground(plan, setup, outline)

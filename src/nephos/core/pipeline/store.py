@@ -46,7 +46,7 @@ class MemoryStore:
 
 
 STAGE_VERSIONS = {
-    "passes": 13,
+    "passes": 14,
     "path": 12,
     "moves": 5,
     "block": 8,
@@ -54,8 +54,8 @@ STAGE_VERSIONS = {
     "rapids": 1,
     "gouges": 1,
     "arcs": 1,
-    "compare": 6,
-    "pieces": 2,
+    "compare": 7,
+    "pieces": 3,
     "program": 2,
     "space": 4,
     "summary": 12,

@@ -8,7 +8,8 @@ import shapely
 from nephos.core.arrays import F64
 from nephos.core.errors import Refused
 from nephos.core.pipeline.boundaries import shape_of
-from nephos.core.pipeline.space import SetupSpace, Work
+from nephos.core.pipeline.space import SetupSpace
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Operation
 from nephos.core.strategies.cut_out import CutOutSettings, tab_places
 from nephos.core.strategies.following.tabs import loops_of, point_on, rim_heights

@@ -11,22 +11,23 @@ import shapely
 from nephos.core.arrays import F64
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.parallel import Report, part, silent
-from nephos.core.pipeline.keys import compare_limit, models_key, plan_keys
+from nephos.core.parallel import Report, silent
+from nephos.core.pipeline.keys import plan_keys
 from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.proof import grid_facts, grid_from
-from nephos.core.pipeline.space import SetupSpace, Work, first_block, side_of
+from nephos.core.pipeline.space import SetupSpace, first_block, side_of
 from nephos.core.pipeline.standing import prism, shadow_of
 from nephos.core.pipeline.store import Result, as_result, key_of
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Plan, Stock
 from nephos.core.stock.block import Block
 from nephos.core.stock.columns import CutSide, cut_by_sides
-from nephos.core.stock.compare import Comparison, compare
+from nephos.core.stock.compare import Comparison
 from nephos.core.stock.whole import Solid, whole_block
-from nephos.core.surface.index import build_index, with_walls
 
 _OWN = 1e-3
 """A surface counts as made by a side where the finished block is no more than so much (mm) lower than its cuts."""
+_OFF = 1.05
+"""Columns nearer to the outline than so many pitches may hold some of the part."""
 _BAR = 256
 """Sides of a round bar in the solid."""
 
@@ -79,11 +80,14 @@ def _beside(space: SetupSpace, work: Work, block: Block, own: CutSide) -> tuple[
     faces = space.plan.faces
     if faces is None:
         return 0.0, None
-    outline = shadow_of(work, models_key(space.plan, space.setup), (), space.mesh)
+    outline = shadow_of(work, space.plan, space.setup, (), space.mesh)
     pitch = block.grid.pitch
     around = shapely.union_all([shapely.Polygon(piece.exterior) for piece in shapely.get_parts(outline)])
-    # Half of the border: what stands at its outer wall belongs to the frame.
-    area = around.buffer(faces.border / 2).difference(outline.buffer(2 * pitch))
+    # Half of the border: what stands at its outer wall belongs to the frame. Gaps that no cutter gets into are another
+    # matter.
+    radius = min((operation.cutter.radius for operation in space.setup.worked), default=0.0)
+    gaps = around.buffer(faces.border).difference(outline).buffer(-radius).buffer(radius)
+    area = gaps.intersection(around.buffer(faces.border / 2)).difference(outline.buffer(_OFF * pitch))
     for tab in faces.tabs:
         at = space.matrix @ [*tab.at, 1.0]
         area = area.difference(shapely.Point(at[:2]).buffer(faces.border + max(tab.width, tab.thickness) + 4.0))
@@ -99,35 +103,15 @@ def _beside(space: SetupSpace, work: Work, block: Block, own: CutSide) -> tuple[
     return most, place[:3] if most > 0 else None
 
 
-def _compared(done: SetupOutcome, own: CutSide, others: tuple[CutSide, ...], work: Work, report: Report) -> Result:
-    space, plan = done.space, done.space.plan
+def _compared(done: SetupOutcome, own: CutSide, others: tuple[CutSide, ...], work: Work) -> Result:
+    space, c = done.space, done.comparison
     block = _final(space, own, others)
-    vertices, faces = with_walls(space.mesh.vertices, space.mesh.faces, float(space.mesh.low[2]))
-    outline = shadow_of(work, models_key(plan, space.setup), (), space.mesh)
-    cutters = [o.operation.cutter.profile for o in done.outcomes if o.operation.cutter.shape != "drill"]
-    gouge = max((g.depth for o in done.outcomes for g in o.gouges), default=plan.tolerance / 4)
-    c = compare(
-        block,
-        build_index(vertices, faces),
-        outline,
-        float(space.stock_low[2]) - 1.0,
-        cutters or [done.outcomes[0].operation.cutter.profile],
-        compare_limit(plan, space.setup),
-        plan.tolerance,
-        gouge,
-        report,
-    )
     rows, columns = block.grid.window((c.grid.x0, c.grid.y0), (c.grid.xs[-1], c.grid.ys[-1]))
     top, field = block.top[rows, columns], own.field[rows, columns]
     mine = (top >= field - _OWN) & (field < float(space.stock_high[2]) - _OWN) & (block.empty[rows, columns] == 0)
-    deviation = np.where(mine, c.deviation, np.nan).astype(np.float32)
     ridge, place = _beside(space, work, block, own)
-    facts = grid_facts(c.grid) | {"limit": c.limit, "gouge": c.gouge, "ridge": ridge}
     return as_result(
-        facts | {"ridge_at": None if place is None else place.tolist()},
-        deviation=deviation,
-        reachable=c.reachable.astype(np.uint8),
-        under=c.under,
+        {"ridge": ridge, "ridge_at": None if place is None else place.tolist()}, mine=mine.astype(np.uint8)
     )
 
 
@@ -145,17 +129,17 @@ def sides_of(done: Sequence[SetupOutcome]) -> tuple[CutSide, ...]:
 
 def whole_of(plan: Plan, done: Sequence[SetupOutcome], work: Work, report: Report = silent) -> Whole:
     """The compare over all surfaces of the part, after all setups."""
+    if len(done) == 1:
+        return Whole({done[0].space.setup.id: done[0].comparison}, 0.0, None)
     sides = sides_of(done)
     found, ridge, at = {}, 0.0, None
     for k, item in enumerate(done):
         others = sides[:k] + sides[k + 1 :]
-        told = part(report, k / len(done), (k + 1) / len(done))
         key = whole_key(plan, item.space.setup.id)
-        kept = work.stage(key, "whole", lambda: _compared(item, sides[k], others, work, told))  # noqa: B023
-        f, a = kept.facts, kept.arrays
-        found[item.space.setup.id] = Comparison(
-            grid_from(f), a["deviation"], a["reachable"].astype(bool), f["limit"], a["under"], f["gouge"]
-        )
+        kept = work.stage(key, "whole", lambda: _compared(item, sides[k], others, work))  # noqa: B023
+        report((k + 1) / len(done))
+        f, c = kept.facts, item.comparison
+        found[item.space.setup.id] = replace(c, deviation=np.where(kept.arrays["mine"] == 1, c.deviation, np.nan))
         if f["ridge"] > ridge:
             ridge, at = f["ridge"], tuple(f["ridge_at"])
     return Whole(found, ridge, at)

@@ -462,8 +462,10 @@ class Plan(Part):
 
     @property
     def block_pitch(self) -> float:
-        """The pitch of the block: 0.2 mm, or what keeps it under four million columns."""
-        return self.pitch or max(0.2, round((self.stock.length * self.stock.width / 4e6) ** 0.5, 3))
+        """The pitch of the block: 0.2 mm, or what keeps it under four million columns; of several faces one million
+        each."""
+        most = 4e6 if self.faces is None else 1e6
+        return self.pitch or max(0.2, round((self.stock.length * self.stock.width / most) ** 0.5, 3))
 
 
 def reasons(error: ValidationError) -> list[str]:

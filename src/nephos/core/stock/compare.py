@@ -24,6 +24,9 @@ REACH = 3.0
 _NOWHERE = 1e4
 """So far under the floor a point is dropped where there is no surface."""
 
+_CLOSED_CELLS = 400_000
+"""Columns at which what cutters could reach is looked at, about, where there are more."""
+
 _POINT = Profile.of(0.0, 1e-6)
 
 
@@ -137,6 +140,39 @@ def deciding(cutters: list[Profile]) -> list[Profile]:
     return kept
 
 
+def _closed_gap(
+    index: SurfaceIndex,
+    grid: Grid,
+    under: F64,
+    cutters: list[Profile],
+    floor: float,
+    tolerance: float,
+    report: Report,
+) -> tuple[F64, int]:
+    """How much cutters leave over the surface `under` that have been everywhere, and of how many columns each way one
+    is looked at: all, unless there are very many."""
+    factor = max(1, round((grid.nx * grid.ny / _CLOSED_CELLS) ** 0.5))
+    coarse = Grid(grid.x0, grid.y0, grid.pitch * factor, -(-grid.nx // factor), -(-grid.ny // factor))
+    closed = np.full((coarse.ny, coarse.nx), np.inf, np.float32)
+    chosen = deciding(cutters)
+    for k, cutter in enumerate(chosen):
+        # A cutter beside the window reaches into it.
+        more = ceil(cutter.radius / coarse.pitch)
+        wide = Grid(
+            coarse.x0 - more * coarse.pitch,
+            coarse.y0 - more * coarse.pitch,
+            coarse.pitch,
+            coarse.nx + 2 * more,
+            coarse.ny + 2 * more,
+        )
+        told = part(report, k / len(chosen), (k + 1) / len(chosen))
+        tips = drop_grid(index, wide.x0, wide.y0, wide.pitch, wide.nx, wide.ny, cutter, floor, told)
+        left = lowest_left(tips, wide, cutter, tolerance / 2, partial(drop_points, index, cutter=cutter, floor=floor))
+        closed = np.minimum(closed, left[more : more + coarse.ny, more : more + coarse.nx])
+    gap: F64 = closed - under[::factor, ::factor]
+    return gap, factor
+
+
 def compare(
     block: Block,
     index: SurfaceIndex,
@@ -174,22 +210,10 @@ def compare(
         rows.stop - rows.start,
     )
     top = np.ascontiguousarray(block.top[rows, columns])
-    empty = block.empty[rows, columns] == 1
     args = (grid.x0, grid.y0, grid.pitch, grid.nx, grid.ny)
     surface = drop_grid(index, *args, _POINT, floor - _NOWHERE, part(report, 0, 0.15))
     under = np.maximum(surface, floor)
-    closed = np.full(top.shape, np.inf, np.float32)
-    chosen = deciding(cutters)
-    for k, cutter in enumerate(chosen):
-        # A cutter beside the window reaches into it.
-        more = ceil(cutter.radius / grid.pitch)
-        wide = Grid(
-            grid.x0 - more * grid.pitch, grid.y0 - more * grid.pitch, grid.pitch, grid.nx + 2 * more, grid.ny + 2 * more
-        )
-        told = part(report, 0.15 + 0.2 * k / len(chosen), 0.15 + 0.2 * (k + 1) / len(chosen))
-        tips = drop_grid(index, wide.x0, wide.y0, wide.pitch, wide.nx, wide.ny, cutter, floor, told)
-        left = lowest_left(tips, wide, cutter, tolerance / 2, partial(drop_points, index, cutter=cutter, floor=floor))
-        closed = np.minimum(closed, left[more : more + grid.ny, more : more + grid.nx])
+    closed_gap, factor = _closed_gap(index, grid, under, cutters, floor, tolerance, part(report, 0.15, 0.35))
     deviation = np.empty_like(top)
 
     def work(first: int, last: int) -> None:
@@ -209,13 +233,14 @@ def compare(
     in_parallel(work, grid.ny, max(1, grid.ny // 32), part(report, 0.35, 1))
     gap = top - under
     slope = np.divide(deviation, gap, out=np.ones_like(gap), where=gap > 1e-4)
-    reachable = (closed - under) * np.clip(slope, 0, 1) <= tolerance
+    left = np.repeat(np.repeat(closed_gap, factor, axis=0), factor, axis=1)[: grid.ny, : grid.nx]
+    reachable = left * np.clip(slope, 0, 1) <= tolerance
     shapely.prepare(region)
     xs, ys = np.meshgrid(grid.xs, grid.ys)
     deviation[~shapely.intersects_xy(region, xs, ys)] = np.nan
     if ground is not None:
-        # Beside the model, other sides may have cut through to the ground of this one: there is no surface then.
-        deviation[empty & (np.abs(surface - ground) < tolerance)] = np.nan
+        # The ground beside the model is no part of it.
+        deviation[np.abs(surface - ground) < tolerance] = np.nan
     # Beside the model there is nothing to gouge: that is where it is cut out, deeper than the floor by more than
     # rounding.
     deviation[(surface <= floor - _NOWHERE) & (top < floor - tolerance)] = np.nan

@@ -1,6 +1,6 @@
 """Lines on the plan that follow the surface: sampled as finely as the tolerance asks, then thinned."""
 
-from math import ceil, inf, sqrt
+from math import ceil, inf, sin, sqrt
 
 import numpy as np
 
@@ -19,6 +19,10 @@ RUN_THINNED = 0.3
 """Share of the tolerance for thinning across the corners of runs."""
 
 _DEEPEST = 40
+_STEEP = 4.0
+"""From this rise over the run on a chord is looked at in more places,"""
+_PLACES = 29
+"""so many, unevenly: a wall of even steps meets the chord at its quarters, and bulges out between."""
 
 
 @kernel
@@ -83,6 +87,16 @@ def _follow(grid, lines, cutter, floors, lift, spacing, dense, tolerance, finest
                     fits = (
                         abs(za - z - 0.25 * rise) * lean <= tolerance and abs(zb - z - 0.75 * rise) * lean <= tolerance
                     )
+                if fits and not short and abs(rise) > _STEEP * span:
+                    n = min(int(ceil(span / tolerance)), _PLACES)
+                    for i in range(n):
+                        t = (i + 0.5 + 0.3 * sin(2.4 * i)) / n
+                        zt, hint = drop_at(
+                            grid, x0 + ux * (s + t * span), y0 + uy * (s + t * span), cutter, floor, hint
+                        )
+                        if abs(zt - z - t * rise) * lean > tolerance:
+                            fits = False
+                            break
                 if not fits:
                     depth += 1
                     stack_s[depth] = m

@@ -1,0 +1,375 @@
+"""Parts that are cut from several faces: what each side leaves is the whole, and both faces meet without a step."""
+
+import itertools
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from meshes import ellipsoid, grid_mesh, underside_of
+from nephos.core.cutters import standard_cutter
+from nephos.core.findings.faces import faces_findings, whole_findings
+from nephos.core.findings.proof_checks import outcome_findings
+from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.summary import quick_look
+from nephos.core.pipeline.keys import plan_keys
+from nephos.core.pipeline.overrun import smallest_overrun
+from nephos.core.pipeline.proposed_faces import proposed_faces
+from nephos.core.pipeline.run import run_plan
+from nephos.core.pipeline.space import first_block, setup_space
+from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.whole import sides_of, solid_of, whole_of
+from nephos.core.pipeline.work import Work
+from nephos.core.plan.faces import turn_between
+from nephos.core.plan.place import placed_model, to_setup, turned_size
+from nephos.core.plan.schema import (
+    Faces,
+    FaceTab,
+    Limit,
+    Model,
+    Operation,
+    Placement,
+    Plan,
+    Setup,
+    Stock,
+    Zero,
+    parse_plan,
+)
+from nephos.core.stock.block import box_block
+from nephos.core.stock.columns import CutSide, cut_by_sides, inside_box
+from nephos.core.stock.cut import cut_block
+from nephos.core.strategies.registry import strategy
+
+STOCK = Stock(length=60, width=44, thickness=20)
+FLAT, BALL = standard_cutter("flat", 4, 1), standard_cutter("ball", 3, 2)
+EGG = ellipsoid((18, 10, 7))
+
+
+def operation(number: int, key: str, cutter, boundary: str, contain: str, **words) -> Operation:  # type: ignore[no-untyped-def]
+    return Operation(
+        number=number,
+        strategy=key,
+        cutter=cutter,
+        boundary=Limit(boundary=boundary, contain=contain),
+        settings=strategy(key).settings.model_validate(words),
+    )
+
+
+def egg_setup(key: str, side: str, first: int, overrun: float = 2.2, **words) -> Setup:  # type: ignore[no-untyped-def]
+    rough = operation(first, "rough_offset", FLAT, "border", "inside", stepdown=2, stepover=1.6, leave=0.3)
+    finish = operation(first + 10, "finish_raster", BALL, "silhouette", "outside", stepover=0.3, outline="on")
+    return Setup(id=key, name=f"Setup {key}", side=side, overrun=overrun, operations=(rough, finish), **words)
+
+
+def egg_plan(**words) -> Plan:  # type: ignore[no-untyped-def]
+    placement = Placement(align=("centre", "centre", "centre"), offset=(0, 0, 0))
+    tabs = (
+        FaceTab(id="right", at=(48, 22, 10), angle=0, width=5, thickness=3),
+        FaceTab(id="left", at=(12, 22, 10), angle=180, width=5, thickness=3, shape="round"),
+    )
+    return Plan(
+        stock=STOCK,
+        models=(Model(id="egg", name="egg", mesh="egg", placement=placement),),
+        setups=(egg_setup("a", "top", 10), egg_setup("b", "bottom", 30)),
+        faces=Faces(parting=10, border=6, tabs=tabs),
+        pitch=0.25,
+    ).model_copy(update=words)
+
+
+def cut(plan: Plan, mesh: Mesh = EGG, store: MemoryStore | None = None):  # type: ignore[no-untyped-def]
+    work = Work(store or MemoryStore())
+    done = list(run_plan(plan, lambda _: mesh, work))
+    return done, whole_of(plan, done, work)
+
+
+@pytest.fixture(scope="module")
+def egg():  # type: ignore[no-untyped-def]
+    return cut(egg_plan())
+
+
+# The block
+
+
+def sides_at_random(seed: int, kinds: list[Setup]) -> list[CutSide]:
+    """Hilly fields of sides, with a step in each."""
+    rng = np.random.default_rng(seed)
+    found = []
+    for setup in kinds:
+        size = turned_size(STOCK, setup)
+        block = box_block((0, 0, 0), tuple(size.tolist()), 0.5)
+        x, y = np.meshgrid(block.grid.xs, block.grid.ys)
+        a, b, c, d = rng.uniform(0.05, 0.25, 4)
+        field = size[2] * (0.72 + 0.12 * np.sin(a * x + 3 * c) + 0.12 * np.cos(b * y + 3 * d))
+        field = np.where(x > size[0] * rng.uniform(0.3, 0.7), field, 0.9 * field).astype(np.float32)
+        over = np.maximum.reduce([np.roll(np.roll(field, i, 0), j, 1) for i in (-1, 0, 1) for j in (-1, 0, 1)])
+        found.append(CutSide(setup.id, to_setup(STOCK, setup), block.grid, field, over))
+    return found
+
+
+ALL_SIDES = [
+    Setup(id="top", name="t"),
+    Setup(id="bottom", name="u", side="bottom"),
+    Setup(id="over", name="o", side="bottom", about="y"),
+    Setup(id="front", name="f", side="front"),
+    Setup(id="left", name="l", side="left"),
+    Setup(id="tilted", name="a", side="angle", angle=35),
+]
+
+
+def margin(side: CutSide, places: np.ndarray) -> np.ndarray:
+    """How far (mm) places in stock space lie under the field of a side, and how far its cells let that be doubted."""
+    seen = places @ side.matrix[:3, :3].T + side.matrix[:3, 3]
+    g = side.grid
+    i = np.clip((seen[:, 0] - g.x0) / g.pitch, 0, g.nx - 1.001)
+    j = np.clip((seen[:, 1] - g.y0) / g.pitch, 0, g.ny - 1.001)
+    i0, j0 = i.astype(int), j.astype(int)
+    corners = np.stack([side.field[j0 + dj, i0 + di] for dj in (0, 1) for di in (0, 1)])
+    below = corners.min(axis=0) - seen[:, 2]
+    above = seen[:, 2] - corners.max(axis=0)
+    return np.where(below > 0, below, np.where(above > 0, -above, 0.0))
+
+
+@settings(max_examples=12, deadline=None)
+@given(st.integers(0, 10_000), st.integers(0, 5), st.lists(st.integers(0, 5), min_size=1, max_size=3, unique=True))
+def test_columns_hold_what_no_side_has_cut(seed: int, seen_from: int, others: list[int]) -> None:
+    setup = ALL_SIDES[seen_from]
+    sides = sides_at_random(seed, [ALL_SIDES[k] for k in others])
+    matrix, size = to_setup(STOCK, setup), turned_size(STOCK, setup)
+    block = box_block((0, 0, 0), tuple(size.tolist()), 0.5)
+    if setup.side == "angle":
+        block = inside_box(block, matrix, STOCK.size)
+    left = cut_by_sides(block, matrix, tuple(sides))
+    rng = np.random.default_rng(seed + 1)
+    j, i = rng.integers(0, block.grid.ny, 4000), rng.integers(0, block.grid.nx, 4000)
+    z = rng.uniform(0, size[2], 4000)
+    seen = np.column_stack([block.grid.xs[i], block.grid.ys[j], z])
+    places = (seen - matrix[:3, 3]) @ matrix[:3, :3]
+    stock = np.minimum(places, np.array(STOCK.size) - places).min(axis=1)
+    free = np.minimum.reduce([stock, *(margin(side, places) for side in sides)])
+    inside = ((left.low[:, j, i] < z) & (z < left.high[:, j, i])).any(axis=0)
+    sure = np.abs(free) > 0.3
+    assert sure.mean() > 0.5
+    np.testing.assert_array_equal(inside[sure], free[sure] > 0)
+    assert (z[free > 0] <= left.bound[j, i][free > 0]).all(), "no material stands over the bound"
+
+
+@settings(max_examples=6, deadline=None)
+@given(st.integers(0, 10_000))
+def test_a_place_is_in_the_block_exactly_if_no_cutter_has_been_there(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    setups = [ALL_SIDES[k] for k in rng.permutation(6)[:3]]
+    sides: tuple[CutSide, ...] = ()
+    gone: list[tuple[np.ndarray, np.ndarray]] = []
+    for setup in setups:
+        matrix, size = to_setup(STOCK, setup), turned_size(STOCK, setup)
+        block = box_block((0, 0, 0), tuple(size.tolist()), 0.3)
+        if setup.side == "angle":
+            block = inside_box(block, matrix, STOCK.size)
+        block = cut_by_sides(block, matrix, sides)
+        points = rng.uniform(0.1, 0.9, (12, 3)) * size
+        points[:, 2] = size[2] * rng.uniform(0.4, 0.95, 12)
+        done = cut_block(block, points, np.ones(11, np.uint8), 0, FLAT).block
+        sides = (*sides, CutSide(setup.id, matrix, done.grid, done.cut_field, done.bound))
+        gone.append((matrix, points))
+    last = setups[-1]
+    g, matrix, size = done.grid, to_setup(STOCK, last), turned_size(STOCK, last)
+    j, i = rng.integers(2, g.ny - 2, 1500), rng.integers(2, g.nx - 2, 1500)
+    seen = np.column_stack([g.xs[i], g.ys[j], rng.uniform(0, size[2], 1500)])
+    places = (seen - matrix[:3, 3]) @ matrix[:3, :3]
+    free = np.minimum(places, np.array(STOCK.size) - places).min(axis=1)
+    for m, points in gone:
+        at = places @ m[:3, :3].T + m[:3, 3]
+        for p, q in itertools.pairwise(points):
+            for t in np.linspace(0, 1, 150):
+                tip = p + t * (q - p)
+                beside = np.hypot(*(at[:, :2] - tip[:2]).T) - FLAT.radius
+                free = np.minimum(free, np.maximum(beside, tip[2] - at[:, 2]))
+    inside = ((done.low[:, j, i] < seen[:, 2]) & (seen[:, 2] < done.high[:, j, i])).any(axis=0)
+    sure = np.abs(free) > 0.5
+    assert sure.mean() > 0.5
+    np.testing.assert_array_equal(inside[sure], free[sure] > 0)
+
+
+# A part of two faces
+
+
+def test_both_faces_are_true_and_meet_without_a_ridge(egg) -> None:  # type: ignore[no-untyped-def]
+    done, whole = egg
+    numbers = whole.numbers()
+    assert numbers["gouge_max"] <= 0.01
+    assert numbers["leftover_p99"] < 0.05 and numbers["within_tolerance"] > 0.95
+    assert whole.ridge < 0.02
+    for item in done:
+        assert all(o.depths[o.kinds == 0].max() < 0.02 for o in item.outcomes), "no rapid in what the side before left"
+        assert not [f for f in outcome_findings(item) if f.level == "stop"]
+    assert not [f for f in whole_findings(egg_plan(), whole, done) if f.level == "stop"]
+
+
+def test_the_rim_of_the_part_is_true_all_round(egg) -> None:  # type: ignore[no-untyped-def]
+    """On the parting an ellipsoid is an ellipse: the solid has no step there."""
+    done, _ = egg
+    part = max(solid_of(egg_plan(), sides_of(done)), key=lambda piece: piece.volume).mesh.vertices
+    near = part[(np.abs(part[:, 2] - 10) < 1.0) & (np.hypot((part[:, 0] - 30) / 20, (part[:, 1] - 22) / 12) < 1.0)]
+    off = near - [30, 22, 10]
+    away = np.sqrt((off / [18, 10, 7] ** np.array(1)) ** 2 @ np.ones(3)) - 1
+    held = np.abs(off[:, 1]) < 4
+    assert len(near[~held]) > 200
+    assert np.abs(away[~held]).max() * 10 < 0.35, "within a column of the ellipse"
+
+
+def test_the_part_hangs_by_its_tabs_and_falls_without_them(egg) -> None:  # type: ignore[no-untyped-def]
+    done, _ = egg
+    assert [piece.kind for piece in done[1].proof.pieces] == ["part"]
+    assert len(solid_of(egg_plan(), sides_of(done))) == 1
+    bare = egg_plan(faces=Faces(parting=10, border=6))
+    loose, _ = cut(bare)
+    codes = {f.code for f in outcome_findings(loose[1])}
+    assert "part-free" in codes
+    assert len(solid_of(bare, sides_of(loose))) == 2
+    assert "nothing-holds" in {f.code for f in faces_findings(bare, [])}
+
+
+def test_too_small_an_overrun_leaves_a_ridge_and_is_told_with_its_height() -> None:
+    plan = egg_plan(setups=(egg_setup("a", "top", 10, 0.2), egg_setup("b", "bottom", 30, 0.2)))
+    done, whole = cut(plan)
+    assert whole.ridge > 0.3
+    told = [f for item in done for f in outcome_findings(item) if f.code == "overrun-small"]
+    assert len(told) == 2 and told[0].fixes
+    assert "ridge" in {f.code for f in whole_findings(plan, whole, done)}
+
+
+def test_the_smallest_overrun_follows_the_rim_of_a_curved_part() -> None:
+    """A saddle rises 4 mm at two ends and sinks 4 mm at two sides: the overrun is that and the ball's radius."""
+    x, y = np.meshgrid(np.linspace(-15, 15, 61), np.linspace(-10, 10, 41))
+    z = 4 * ((x / 15) ** 2 - (y / 10) ** 2)
+    top, under = grid_mesh(x, y, z + 1.5), grid_mesh(x, y, z - 1.5)
+    saddle = Mesh(
+        np.concatenate([top.vertices, under.vertices]),
+        np.concatenate([top.faces, under.faces[:, ::-1] + len(top.vertices)]).astype(np.int32),
+    )
+    plan = egg_plan()
+    for setup in plan.setups:
+        space = setup_space(plan, setup, lambda _: saddle)
+        need, reach = smallest_overrun(space, Work(MemoryStore()))
+        # The rim of each side is lowest 4 mm below the parting, 1.5 mm of that are its half thickness.
+        assert 4 - 1.5 <= need <= 4 - 1.5 + BALL.radius
+        assert reach.tip < 10
+
+
+def test_a_zero_on_what_was_cut_away_is_a_stop() -> None:
+    plan = egg_plan()
+    second = plan.setups[1].model_copy(update={"zero": Zero(at=(30, 22, 20))})
+    done, _ = cut(plan.model_copy(update={"setups": (plan.setups[0], second)}))
+    # From below, all of the top face is still there; the middle is not once the underside was cut first.
+    assert "zero-gone" not in {f.code for f in outcome_findings(done[1])}
+    first = plan.setups[0].model_copy(update={"zero": Zero(at=(30, 22, 20))})
+    again = first.model_copy(
+        update={
+            "id": "c",
+            "operations": tuple(o.model_copy(update={"number": o.number + 40}) for o in first.operations),
+        }
+    )
+    twice, _ = cut(plan.model_copy(update={"setups": (plan.setups[0], again)}))
+    assert "zero-gone" in {f.code for f in outcome_findings(twice[1])}
+
+
+def test_a_border_narrower_than_the_cutter_is_a_stop() -> None:
+    plan = egg_plan(faces=Faces(parting=10, border=3))
+    box = placed_model(quick_look(EGG).support, plan.models[0], plan.stock)
+    codes = {f.code for f in faces_findings(plan, [box])}
+    assert "border-narrow" in codes
+
+
+# How setups hang together
+
+
+def fields_in_stock(done) -> np.ndarray:  # type: ignore[no-untyped-def]
+    """Height of the finished part's top and underside on one grid, to be compared."""
+    top, under = done
+    return np.stack([top.block.cut_field, under.block.cut_field[::-1]])
+
+
+def on_the_egg(shape: tuple[int, int]) -> tuple[np.ndarray, np.ndarray]:
+    """Rows and columns that lie on the egg, well inside its outline."""
+    j, i = np.indices(shape)
+    x, y = (i + 0.5) * 0.25 - 30, (j + 0.5) * 0.25 - 22
+    return np.nonzero((x / 16) ** 2 + (y / 8) ** 2 < 1)  # type: ignore[return-value]
+
+
+def test_turning_about_x_is_the_mirrored_job_turned_about_y(egg) -> None:  # type: ignore[no-untyped-def]
+    """The egg is the same in the mirror; so the underside's field must be, too."""
+    setups = (egg_setup("a", "top", 10), egg_setup("b", "bottom", 30, about="y"))
+    about_y, whole = cut(egg_plan(setups=setups))
+    assert turn_between(*setups).axis == "y"
+    x, y = egg[0][1].block.cut_field, about_y[1].block.cut_field
+    rows, columns = on_the_egg(x.shape)
+    assert np.abs(x - y[::-1, ::-1])[rows, columns].max() < 0.03
+    assert whole.numbers()["gouge_max"] <= 0.01
+
+
+def test_the_order_of_the_faces_changes_nothing_of_the_part(egg) -> None:  # type: ignore[no-untyped-def]
+    swapped, _ = cut(egg_plan(setups=(egg_setup("b", "bottom", 30), egg_setup("a", "top", 10))))
+    one, other = fields_in_stock(egg[0]), fields_in_stock(swapped[::-1])
+    rows, columns = on_the_egg(one[0].shape)
+    assert len(rows) > 3000
+    assert np.abs(one - other)[:, rows, columns].max() < 1e-3
+
+
+def test_a_change_in_the_second_setup_recalculates_nothing_of_the_first() -> None:
+    plan = egg_plan()
+    made: list[str] = []
+
+    class Counting(MemoryStore):
+        def put(self, key, stage, result):  # type: ignore[no-untyped-def]
+            made.append(key)
+            super().put(key, stage, result)
+
+    store = Counting()
+    cut(plan, store=store)
+    finer = plan.setups[1].model_copy(update={"clearance": 9.0})
+    changed = plan.model_copy(update={"setups": (plan.setups[0], finer)})
+    first = plan_keys(plan)["a"]
+    made.clear()
+    cut(changed, store=store)
+    mine = {key for keys in first.operations.values() for key in (keys.passes, keys.path, keys.moves, keys.block)}
+    assert not mine & set(made)
+    assert plan_keys(changed)["b"].operations[30].path in made
+
+
+def test_proposals_cut_an_egg_from_two_and_from_four_faces() -> None:
+    for kind in ("two-faces", "four-faces"):
+        plan = egg_plan(setups=(), faces=None, pitch=0.4, stock=Stock(length=80, width=44, thickness=24))
+        look = quick_look(EGG)
+        shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
+        proposed = proposed_faces(plan, kind, lambda _: EGG, shown, (FLAT, BALL), Work(MemoryStore()))
+        done, whole = cut(proposed)
+        stops = [f for item in done for f in outcome_findings(item) if f.level == "stop"]
+        stops += [f for f in whole_findings(proposed, whole, done) if f.level == "stop"]
+        assert not stops
+        assert whole.numbers()["gouge_max"] <= 0.01 and whole.ridge < 0.02
+        assert parse_plan(proposed.model_dump(mode="json")) == proposed
+
+
+def test_a_plan_of_version_3_cuts_its_back_as_before() -> None:
+    """The back came up with the stock rotated on the bed besides; its zero stays on the same corner of the stock."""
+    document = egg_plan(setups=(egg_setup("a", "top", 10),), faces=None).model_dump(mode="json")
+    document |= {"schema_version": 3}
+    document["setups"][0] |= {"side": "back", "zero": {"x": "low", "y": "high", "z": "top", "at": None}}
+    for setup in document["setups"]:
+        for item in setup["operations"]:
+            item["boundary"]["boundary"] = "silhouette"
+    zero = parse_plan(document).setups[0].zero
+    assert (zero.x, zero.y, zero.z) == ("high", "low", "top")
+
+
+def test_the_block_of_a_tilted_setup_is_the_stock_at_that_angle() -> None:
+    plan = egg_plan(setups=(egg_setup("a", "angle", 10, angle=30),), faces=None)
+    space = setup_space(plan, plan.setups[0], lambda _: EGG)
+    block = first_block(space)
+    volume = float((block.high - block.low).sum()) * block.grid.pitch**2
+    assert volume == pytest.approx(60 * 44 * 20, rel=5e-3)
+
+
+def test_the_underside_of_the_cutters_in_these_tests_is_flat() -> None:
+    assert underside_of(FLAT.profile, np.array([1.0]))[0] == 0
