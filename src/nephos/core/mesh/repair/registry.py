@@ -11,7 +11,18 @@ from pydantic import BaseModel, ConfigDict, Field, SerializeAsAny, model_validat
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
 
-_MODULES = ("cut_below", "drop_shells", "close_holes", "unify", "turn_inside_out", "merge_near", "base", "thin")
+_MODULES = (
+    "cut_below",
+    "drop_shells",
+    "close_holes",
+    "unify",
+    "turn_inside_out",
+    "merge_near",
+    "base",
+    "flat_back",
+    "hollow_back",
+    "thin",
+)
 
 
 class RepairSettings(BaseModel):

@@ -5,7 +5,7 @@ from typing import Annotated, Any
 from pydantic import Field
 
 from nephos.core.errors import Refused
-from nephos.core.mesh.repair.registry import Repair
+from nephos.core.mesh.repair.registry import Repair, repair_kind
 from nephos.core.plan.edits.registry import Looks, edit, model_of, placed_in, with_model
 from nephos.core.plan.edits.size import with_scale_kept
 from nephos.core.plan.place import linear_of
@@ -40,12 +40,15 @@ def copy_model(plan: Plan, looks: Looks, model: str) -> Plan:
 
 @edit
 def repair_model(plan: Plan, looks: Looks, model: str, kind: str, settings: dict[str, Any] | None = None) -> Plan:
-    """Add a repair step to a model. The scale of what remains is kept; its size follows."""
+    """Add a repair step to a model. The scale of what remains is kept; its size follows.
+
+    A repair that asks which way is up is told the way that the model lies."""
     plan = with_scale_kept(plan, looks, model)
     item = model_of(plan, model)
-    return with_model(
-        plan, model, steps=(*item.steps, Repair.model_validate({"kind": kind, "settings": settings or {}}))
-    )
+    settings = dict(settings or {})
+    if "normal" in repair_kind(kind).settings.model_fields and "normal" not in settings:
+        settings["normal"] = linear_of(item.placement)[2].tolist()
+    return with_model(plan, model, steps=(*item.steps, Repair.model_validate({"kind": kind, "settings": settings})))
 
 
 @edit
