@@ -16,6 +16,8 @@ from nephos.core.stock.bound import HALF_DIAGONAL
 
 MOST = 6
 """Intervals of a column at most; where there are more, the smallest gaps between them are filled."""
+_LEAP = 8
+"""Rays go on by so many cells at once where the field is all higher, or all lower, than they are."""
 _ALONG = 1e-9
 """A ray that goes sideways by less than this is parallel to the axis of the other side."""
 
@@ -76,9 +78,10 @@ def _clip(ends, count, first, last, cut, made):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _cast_rows(ends, counts, j0, x0, y0, pitch, rel, field, fx0, fy0, fpitch, low, high):  # type: ignore[no-untyped-def]
+def _cast_rows(ends, counts, j0, x0, y0, pitch, rel, field, around, fx0, fy0, fpitch, low, high):  # type: ignore[no-untyped-def]
     """Clip rows of columns, from row `j0` of their grid on, by a field. `rel` (3, 4) takes them to its frame; `low` and
-    `high` are the ends of the longest ray."""
+    `high` are the ends of the longest ray. `around` (2, ., .) holds the lowest and the highest of the field within a
+    leap of each of its coarse cells."""
     rows, columns = counts.shape
     dx, dy, dz = rel[0, 2], rel[1, 2], rel[2, 2]
     speed = sqrt(dx * dx + dy * dy)
@@ -108,8 +111,21 @@ def _cast_rows(ends, counts, j0, x0, y0, pitch, rel, field, fx0, fy0, fpitch, lo
                 steps = max(int(np.ceil((last - first) / step)), 1)
                 step = (last - first) / steps
                 before = 0.0
-                for k in range(steps + 1):
+                k = -1
+                while k < steps:
+                    k += 1
                     t = first + k * step
+                    if 0 < k < steps:
+                        # Where the field is all higher, or all lower, than the ray for a while, nothing changes there.
+                        fi = min(max(int((cx + t * dx - fx0) / (fpitch * _LEAP)), 0), around.shape[2] - 1)
+                        fj = min(max(int((cy + t * dy - fy0) / (fpitch * _LEAP)), 0), around.shape[1] - 1)
+                        slack = fpitch * _LEAP * abs(dz) / speed
+                        ray = cz + t * dz
+                        if (before <= 0 and ray + slack < around[0, fj, fi]) or (
+                            before > 0 and ray - slack > around[1, fj, fi]
+                        ):
+                            k = min(k + 2 * _LEAP - 1, steps - 1)
+                            continue
                     over = cz + t * dz - height_at(field, fx0, fy0, fpitch, cx + t * dx, cy + t * dy)
                     if k == 0:
                         if over <= 0:
@@ -166,6 +182,17 @@ def _bound_rows(bound, j0, x0, y0, pitch, rel, over, fx0, fy0, fpitch, low, high
             bound[j, i] = np.float32(max(t, low))
 
 
+def _around(field: F32) -> F32:
+    """(2, ., .) the lowest and the highest of a field within a leap of each coarse cell of it."""
+    ny, nx = (-(-n // _LEAP) * _LEAP for n in field.shape)
+    padded = np.pad(field, ((0, ny - field.shape[0]), (0, nx - field.shape[1])), mode="edge")
+    blocks = padded.reshape(ny // _LEAP, _LEAP, nx // _LEAP, _LEAP)
+    lowest = ndimage.minimum_filter(blocks.min(axis=(1, 3)), size=3, mode="nearest")
+    highest = ndimage.maximum_filter(blocks.max(axis=(1, 3)), size=3, mode="nearest")
+    found: F32 = np.stack([lowest, highest])
+    return found
+
+
 def _relative(side: CutSide, matrix: F64) -> F64:
     """(3, 4) from the frame with `matrix` to that of another side."""
     result: F64 = np.ascontiguousarray((side.matrix @ np.linalg.inv(matrix))[:3])
@@ -196,11 +223,20 @@ def cut_by_sides(block: Block, matrix: F64, sides: tuple[CutSide, ...]) -> Block
         f = side.grid
         # A cell sees all cells of the other side that its own square, and half a step along the ray, may touch.
         seen = ceil((HALF_DIAGONAL * g.pitch + 0.5 * f.pitch) / f.pitch + 0.5)
+        around = _around(side.field)
         over = ndimage.maximum_filter(side.bound, size=2 * seen + 1, mode="nearest")
 
-        def work(first: int, last: int, rel: F64 = rel, f: Grid = f, side: CutSide = side, over: F32 = over) -> None:
+        def work(
+            first: int,
+            last: int,
+            rel: F64 = rel,
+            f: Grid = f,
+            side: CutSide = side,
+            over: F32 = over,
+            around: F32 = around,
+        ) -> None:
             _cast_rows(
-                ends[first:last], counts[first:last], first, g.x0, g.y0, g.pitch, rel, side.field, f.x0, f.y0, f.pitch, foot, top
+                ends[first:last], counts[first:last], first, g.x0, g.y0, g.pitch, rel, side.field, around, f.x0, f.y0, f.pitch, foot, top
             )  # fmt: skip
             _bound_rows(bound[first:last], first, g.x0, g.y0, g.pitch, rel, over, f.x0, f.y0, f.pitch, foot, top)
 

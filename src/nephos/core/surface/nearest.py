@@ -49,38 +49,58 @@ def _to_triangle(px, py, pz, ax, ay, az, bx, by, bz, cx, cy, cz):  # type: ignor
 @kernel
 def distance_at(grid, x, y, z, reach):  # type: ignore[no-untyped-def]
     """Distance in millimetres from (x, y, z) to the nearest triangle, at most `reach`."""
-    corners, start, items = grid.corners, grid.start, grid.items
+    corners, start, items, tops = grid.corners, grid.start, grid.items, grid.tops
     best = reach * reach
     cell = grid.cell
-    i0 = max(int(np.floor((x - reach - grid.x0) / cell)), 0)
-    i1 = min(int(np.floor((x + reach - grid.x0) / cell)), grid.nx - 1)
-    j0 = max(int(np.floor((y - reach - grid.y0) / cell)), 0)
-    j1 = min(int(np.floor((y + reach - grid.y0) / cell)), grid.ny - 1)
-    for j in range(j0, j1 + 1):
-        gy = max(grid.y0 + j * cell - y, y - grid.y0 - (j + 1) * cell, 0.0)
-        for i in range(i0, i1 + 1):
-            gx = max(grid.x0 + i * cell - x, x - grid.x0 - (i + 1) * cell, 0.0)
-            if gx * gx + gy * gy >= best:
-                continue
-            for q in range(start[j * grid.nx + i], start[j * grid.nx + i + 1]):
-                t = items[q]
-                az, bz, cz = corners[t, 0, 2], corners[t, 1, 2], corners[t, 2, 2]
-                gz = max(min(az, bz, cz) - z, z - max(az, bz, cz), 0.0)
-                if gz * gz >= best:
+    i0, i1 = (
+        max(int(np.floor((x - reach - grid.x0) / cell)), 0),
+        min(int(np.floor((x + reach - grid.x0) / cell)), grid.nx - 1),
+    )
+    j0, j1 = (
+        max(int(np.floor((y - reach - grid.y0) / cell)), 0),
+        min(int(np.floor((y + reach - grid.y0) / cell)), grid.ny - 1),
+    )
+    if i1 < i0 or j1 < j0:
+        return reach
+    ic = min(max(int(np.floor((x - grid.x0) / cell)), i0), i1)
+    jc = min(max(int(np.floor((y - grid.y0) / cell)), j0), j1)
+    # From the place outwards, ring by ring of cells: the nearest triangles rule out most of the others.
+    for ring in range(max(ic - i0, i1 - ic, jc - j0, j1 - jc) + 1):
+        if ring > 1 and (ring - 1) * cell * (ring - 1) * cell >= best:
+            break
+        for j in range(max(jc - ring, j0), min(jc + ring, j1) + 1):
+            gy = max(grid.y0 + j * cell - y, y - grid.y0 - (j + 1) * cell, 0.0)
+            side = abs(j - jc) == ring
+            step = 1 if side or ring == 0 else 2 * ring
+            for i in range(ic - ring, ic + ring + 1, step):
+                if i < i0 or i > i1:
                     continue
-                d = _to_triangle(
-                    x,
-                    y,
-                    z,
-                    corners[t, 0, 0],
-                    corners[t, 0, 1],
-                    az,
-                    corners[t, 1, 0],
-                    corners[t, 1, 1],
-                    bz,
-                    corners[t, 2, 0],
-                    corners[t, 2, 1],
-                    cz,
-                )
-                best = min(best, d)
+                gx = max(grid.x0 + i * cell - x, x - grid.x0 - (i + 1) * cell, 0.0)
+                if gx * gx + gy * gy >= best:
+                    continue
+                for q in range(start[j * grid.nx + i], start[j * grid.nx + i + 1]):
+                    # The highest come first: no later one reaches up to here.
+                    below = z - tops[q]
+                    if below > 0.0 and below * below >= best:
+                        break
+                    t = items[q]
+                    az, bz, cz = corners[t, 0, 2], corners[t, 1, 2], corners[t, 2, 2]
+                    gz = max(min(az, bz, cz) - z, 0.0)
+                    if gz * gz >= best:
+                        continue
+                    d = _to_triangle(
+                        x,
+                        y,
+                        z,
+                        corners[t, 0, 0],
+                        corners[t, 0, 1],
+                        az,
+                        corners[t, 1, 0],
+                        corners[t, 1, 1],
+                        bz,
+                        corners[t, 2, 0],
+                        corners[t, 2, 1],
+                        cz,
+                    )
+                    best = min(best, d)
     return sqrt(best)

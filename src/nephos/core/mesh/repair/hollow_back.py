@@ -50,7 +50,7 @@ def back_heights(mesh: Mesh, wall: float, x0: float, y0: float, step: float, nx:
     sheet = _sheet(under, x0, y0, step)
     mirrored = build_index(sheet.vertices * [1.0, 1.0, -1.0], sheet.faces[:, ::-1])
     floor = float(mirrored.low[2]) - 1e4
-    tips = drop_grid(mirrored, x0, y0, step, nx, ny, Profile.of(wall, 0.0), floor)
+    tips = drop_grid(mirrored, x0, y0, step, nx, ny, Profile.of(0.0, wall), floor)
     return np.where(tips > floor, -(tips + wall), np.nan)
 
 
