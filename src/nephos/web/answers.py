@@ -208,6 +208,7 @@ class SummaryAnswer(TypedDict):
     pieces: list[PieceAnswer]
     block_key: str
     compare_grid: GridAnswer
+    partial: bool
 
 
 class ProgramAnswer(TypedDict):
@@ -243,10 +244,46 @@ class OutlineAnswer(TypedDict):
     refused: NotRequired[str]
 
 
+class TurnAnswer(TypedDict):
+    """What hands do before a setup: the turn, where the stock is found again, and what is to be checked."""
+
+    axis: Literal["x", "y", "z"] | None
+    angle: float
+    words: str
+    found: str
+    check: str
+
+
+class WholeAnswer(TypedDict):
+    """What is known of a job of several setups when all are calculated: figures over all surfaces (mm), the ridge
+    between the faces, pieces, and the key of the solid."""
+
+    key: str
+    compare: dict[str, float]
+    ridge: float
+    pieces: list[dict[str, Any]]
+
+
+class FacesAnswer(TypedDict):
+    """What follows for a part of several faces: forces (N), the step (mm) of the assumed registration error, and the
+    smallest overruns (mm) by setup, where they are known."""
+
+    hold: float
+    push: float
+    step: float
+    smallest: dict[str, float]
+
+
 class SetupAnswer(TypedDict):
-    """A setup: its frame, its zero, its operations, and what came out."""
+    """A setup: its frame, its zero, its operations, and what came out. `ground` and `parting` are heights in its
+    frame."""
 
     id: str
+    side: str
+    size: Point
+    turn: TurnAnswer | None
+    ground: float | None
+    parting: float | None
     zero: str
     post_unit: Literal["mm", "in"]
     matrix: list[Row4]
@@ -270,6 +307,8 @@ class DerivedAnswer(TypedDict):
     models: dict[str, ModelAnswer | ReadingModel]
     findings: list[FindingAnswer]
     setups: list[SetupAnswer]
+    faces: FacesAnswer | None
+    whole: WholeAnswer | None
     pitch: float
 
 

@@ -11,7 +11,10 @@ from django.utils import timezone
 from nephos.core.errors import Refused
 from nephos.core.estimate.stock_estimate import height_map_key
 from nephos.core.pipeline.keys import outline_key_of, setup_keys
+from nephos.core.pipeline.overrun import finishing_corner, rim_key
 from nephos.core.pipeline.space import prepared_key
+from nephos.core.pipeline.standing import shadow_key_of
+from nephos.core.pipeline.whole import job_key, whole_key
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision, Setting
 from nephos.web.summaries import mesh_summary_key, outline_keys, raw_mesh_summary_key
@@ -50,8 +53,13 @@ def keys_of(plan: Plan) -> set[str]:
         mesh_summary_key(model) for model in plan.models
     }
     found |= {prepared_key(model) for model in plan.models}
+    found.add(job_key(plan))
     for setup in plan.setups:
         keys = setup_keys(plan, setup)
+        found |= {shadow_key_of(plan, setup), rim_key(plan, setup, finishing_corner(setup))}
+        found |= {shadow_key_of(plan, setup, (model.id,)) for model in plan.models}
+        if setup.worked:
+            found.add(whole_key(plan, setup.id))
         found |= {keys.space, keys.compare, keys.pieces, keys.summary, keys.files, height_map_key(plan, setup)}
         drawn = {
             name

@@ -9,6 +9,7 @@ from nephos.core.cutters.feeds import chip_sum, propose
 from nephos.core.estimate.estimate import EstimateInput
 from nephos.core.estimate.estimate_input import estimate_input
 from nephos.core.estimate.stock_estimate import DrawnHeightMap
+from nephos.core.findings.faces import most_push, registration_step, tabs_hold
 from nephos.core.findings.overrides import Seen, seen, standing
 from nephos.core.findings.placement import placement_findings
 from nephos.core.findings.plan_checks import boundary_findings, operation_findings
@@ -18,7 +19,11 @@ from nephos.core.machine.machine import machine_of
 from nephos.core.memo import Memo
 from nephos.core.mesh.orientation import slab_height, undercut
 from nephos.core.pipeline.keys import SetupKeys, setup_keys
-from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, zero_in_frame, zero_in_words
+from nephos.core.pipeline.overrun import finishing_corner, overrun_for, rim_key
+from nephos.core.pipeline.standing import ground_height
+from nephos.core.pipeline.whole import job_key
+from nephos.core.plan.faces import found_again, side_in_words, turn_between, turn_in_words
+from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, turned_size, zero_in_frame, zero_in_words
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
 from nephos.core.strategies.cut_out import CutOutSettings, shown_tabs
 from nephos.core.strategies.registry import strategy
@@ -191,6 +196,11 @@ def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str
     ]
     return {
         "id": setup.id,
+        "side": side_in_words(setup),
+        "size": turned_size(plan.stock, setup).tolist(),
+        "turn": _turn(plan, setup),
+        "ground": None if plan.faces is None else ground_height(plan, setup),
+        "parting": None if plan.faces is None else ground_height(plan, setup.model_copy(update={"overrun": 0.0})),
         "zero": zero_in_words(setup, plan.units),
         "post_unit": plan.own_post.unit,
         "matrix": to_setup(plan.stock, setup).tolist(),
@@ -208,6 +218,53 @@ def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str
         "told": told,
         "findings": seen(plan, summary["findings_in" if plan.units == "in" else "findings"] if summary else []),
     }
+
+
+def _turn(plan: Plan, setup: Setup) -> dict[str, Any] | None:
+    """What hands do between the setup before and this one."""
+    on = [item for item in plan.setups if item.on or item is setup]
+    at = on.index(setup)
+    if at == 0:
+        return None
+    turn = turn_between(on[at - 1], setup)
+    return {
+        "axis": turn.axis,
+        "angle": turn.angle,
+        "words": turn_in_words(turn, setup),
+        "found": found_again(plan),
+        "check": f"the zero: {zero_in_words(setup, plan.units)}",
+    }
+
+
+def _faces(plan: Plan, boxes: list[Placed]) -> dict[str, Any] | None:
+    """What follows for a part of several faces."""
+    if plan.faces is None:
+        return None
+    corners = {setup.id: rim_key(plan, setup, finishing_corner(setup)) for setup in plan.setups if setup.worked}
+    kept = dict(Result.objects.filter(key__in=corners.values()).values_list("key", "facts"))
+    smallest = {
+        setup.id: overrun_for(plan, setup, float(kept[corners[setup.id]]["tip"]))
+        for setup in plan.setups
+        if setup.id in corners and corners[setup.id] in kept
+    }
+    return {
+        "hold": tabs_hold(plan, plan.faces),
+        "push": most_push(plan),
+        "step": registration_step(plan, plan.faces, boxes),
+        "smallest": smallest,
+    }
+
+
+def _whole(plan: Plan) -> tuple[dict[str, Any] | None, list[dict[str, Any]]]:
+    """What is known of the whole job, and its findings."""
+    if len([setup for setup in plan.setups if setup.worked]) < 2:
+        return None, []
+    key = job_key(plan)
+    facts = Result.objects.filter(key=key).values_list("facts", flat=True).first()
+    if facts is None or "compare" not in facts:
+        return None, []
+    told = facts["findings_in" if plan.units == "in" else "findings"]
+    return {"key": key, **{name: facts[name] for name in ("compare", "ridge", "pieces")}}, told
 
 
 _DERIVED: Memo[dict[str, Any]] = Memo(64)
@@ -253,7 +310,15 @@ def _derived(plan: Plan) -> dict[str, Any]:
     blocked = blocked or next((item.reason for item in items.values() if item.state == "refused"), "")
     setups = [_setup(plan, setup, shown, blocked) for setup in plan.setups]
     told = [finding for setup in setups for finding in setup.pop("told")]
-    return {"models": models, "findings": first + seen(plan, told), "setups": setups, "pitch": plan.block_pitch}
+    whole, more = _whole(plan)
+    return {
+        "models": models,
+        "findings": first + seen(plan, told + more),
+        "setups": setups,
+        "faces": _faces(plan, [box for _, box, _ in shown]),
+        "whole": whole,
+        "pitch": plan.block_pitch,
+    }
 
 
 def standing_stops(plan: Plan) -> list[Seen]:

@@ -124,10 +124,13 @@ def _prepare_missing(plan: Plan) -> None:
 
 
 def outlines_wanted(plan: Plan) -> list[str]:
-    """The boundaries of a plan that are drawn: its own, and the outline of the models where an operation keeps to
-    it."""
+    """The boundaries of a plan that are drawn: its own, and those built in that follow the models, where an operation
+    keeps to them; of a part of several faces its outline and its border in any case."""
     used = {operation.boundary.boundary for setup in plan.setups for operation in setup.operations}
-    return [item.id for item in plan.boundaries] + (["silhouette"] if "silhouette" in used else [])
+    if plan.faces is not None:
+        used |= {"silhouette", "border"}
+    built_in = [key for key in ("silhouette", "border", "dowels") if key in used]
+    return [item.id for item in plan.boundaries] + built_in
 
 
 def outline_keys(plan: Plan, setup: Setup) -> dict[str, str]:

@@ -5,7 +5,6 @@ import secrets
 import time
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import replace
 from functools import lru_cache, partial
 from typing import Any
 
@@ -17,6 +16,7 @@ from procrastinate.exceptions import AlreadyEnqueued
 
 from nephos.core.errors import Cancelled, NotYet, Refused
 from nephos.core.estimate.stock_estimate import draw_height_map, height_map_key
+from nephos.core.findings.faces import whole_findings
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.curves import read_curves
 from nephos.core.mesh.formats import read_mesh, write_mesh
@@ -29,26 +29,35 @@ from nephos.core.pipeline.external_program import prove_external
 from nephos.core.pipeline.keys import outline_key_of, setup_keys
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.proof import grid_facts
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.space import first_block, placed_parts, prepared_key, prepared_mesh, setup_space
+from nephos.core.pipeline.proposed_faces import JOB_KINDS, proposed_job
+from nephos.core.pipeline.run import block_after, run_plan
+from nephos.core.pipeline.sides import block_before
+from nephos.core.pipeline.space import placed_parts, prepared_key, prepared_mesh, setup_space
 from nephos.core.pipeline.store import as_result
+from nephos.core.pipeline.whole import job_key, sides_of, solid_of, whole_of
 from nephos.core.pipeline.work import Work
+from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Plan, Setup, parse_plan
 from nephos.core.post.checksum import check_word
 from nephos.core.report.setup_report import setup_report
-from nephos.core.stock.frames import shown_grid, shown_top
+from nephos.core.stock.block import Block
+from nephos.core.stock.frames import shown_bottom, shown_grid, shown_top
 from nephos.core.stock.solid import block_mesh
 from nephos.core.stock.window import cut_window, window_grid
+from nephos.core.surface.index import build_index
+from nephos.core.surface.inside import signed_distances
 from nephos.web.blobs import read_chunks
 from nephos.web.collect import collect, forget_job
 from nephos.web.health import require_space
-from nephos.web.jobs import cutters_for
+from nephos.web.jobs import Stale, current_plan, cutters_for, shop_cutters, write_plan
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision
 from nephos.web.pictures import mesh_thumbnail, shaded
 from nephos.web.store import DatabaseStore
-from nephos.web.summaries import mesh_summary_key, outlines_wanted, raw_mesh_summary_key
+from nephos.web.summaries import known, mesh_summary_key, outlines_wanted, raw_mesh_summary_key
 
 STORE = DatabaseStore()
+SHOWN_DEVIATION = 3.0
+"""Farther than this (mm) from the model, the finished block belongs to the frame in the compare."""
 LOG = logging.getLogger("nephos.tasks")
 
 
@@ -203,6 +212,36 @@ def prove_program(key: str, plan: dict[str, Any], setup: str, blob: int, usual: 
     Blob.objects.filter(pk=blob).delete()
 
 
+def _block_before(plan: Plan, setup: Setup) -> Block:
+    """The block that a setup begins with, from what is kept of the setups before it."""
+    block = block_before(plan, setup, STORE)
+    if block is None:
+        raise Refused("an earlier setup is not up to date any more: press Calculate first")
+    return block
+
+
+@app.task(queue="mesh")
+def propose(key: str, job_id: int, based_on: int, kind: str) -> None:
+    """Propose setups and operations for a kind of job, and keep them as a new revision; what came of it is fetched under
+    `key`."""
+    with _or_refused([key], "whole", "there is not enough memory for this: thin the mesh out first"):
+        plan = parse_plan(current_plan(Job.objects.get(pk=job_id)))
+        items = known(plan.models)
+        shown = [
+            (model, placed_model(items[model.id].look.support, model, plan.stock), items[model.id].look)
+            for model in plan.models
+            if model.shown and model.id in items
+        ]
+        if not shown:
+            raise Refused("the job has no model yet: add one first")
+        proposed = proposed_job(plan, kind, _loaded, shown, shop_cutters(), Work(STORE))
+        try:
+            write_plan(job_id, based_on, proposed.model_dump(mode="json"), f"propose {JOB_KINDS[kind].lower()}")
+        except Stale:
+            raise Refused("the job was changed meanwhile: propose again") from None
+        STORE.put(key, "whole", as_result({"done": True}))
+
+
 @app.task(queue="mesh")
 def cut_window_of(
     key: str, plan: dict[str, Any], setup: str, low: list[float], high: list[float], pitch: float, operations: int
@@ -211,7 +250,7 @@ def cut_window_of(
     whole, item = _in_setup(plan, setup)
     with _or_refused([key], "window", "there is not enough memory for this window: make it smaller"):
         grid = window_grid((low[0], low[1]), (high[0], high[1]), pitch)
-        block = first_block(setup_space(whole, item, _loaded, Work(STORE)))
+        block = _block_before(whole, item)
         cuts = []
         for operation in item.worked[:operations]:
             moves = STORE.get(setup_keys(whole, item).operations[operation.number].moves)
@@ -230,8 +269,7 @@ def export_block(key: str, name: str, block: str, pieces: str, plan: dict[str, A
         cut, sorting = STORE.get(block), STORE.get(pieces)
         if cut is None or sorting is None:
             raise Refused("the block is not kept any more: press Calculate first")
-        first = first_block(setup_space(whole, item, _loaded, Work(STORE)))
-        done = replace(first, low=cut.arrays["low"], high=cut.arrays["high"], touched=cut.arrays["touched"])
+        done = block_after(_block_before(whole, item), cut)
         mesh = block_mesh(done.only(sorting.arrays["sorting"] == 1) if alone else done)
         data = write_glb(mesh) if name.endswith(".glb") else write_mesh(name, mesh)
         STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(data, np.uint8)))
@@ -313,7 +351,38 @@ def _keep_summary(done: SetupOutcome) -> None:
     report["grid"], report["compare_grid"] = grid_facts(grid), grid_facts(done.comparison.grid)
     report["block_key"] = done.keys.block
     if STORE.get(done.keys.summary) is None:
-        STORE.put(done.keys.summary, "summary", as_result(report, top=shown_top(done.block, grid)))
+        first = done.first
+        arrays = {
+            "top": shown_top(done.block, grid),
+            "first": shown_top(first, grid),
+            "under": shown_bottom(first, grid),
+        }
+        report["partial"] = first.field is not None
+        STORE.put(done.keys.summary, "summary", as_result(report, **arrays))
+
+
+def _keep_whole(plan: Plan, done: list[SetupOutcome], work: Work) -> None:
+    """Keep what is known of a job of several setups: figures, findings, pieces, and the finished block as a solid."""
+    key = job_key(plan)
+    if len(done) < 2 or STORE.get(key) is not None:
+        return
+    whole = whole_of(plan, done, work)
+    pieces = solid_of(plan, sides_of(done))
+    mesh = joined([piece.mesh for piece in pieces])
+    first = done[0].space
+    model = first.mesh.moved(np.asarray(np.linalg.inv(first.matrix), np.float64))
+    deviation = signed_distances(build_index(model.vertices, model.faces), mesh.vertices, SHOWN_DEVIATION)
+    facts = {
+        "compare": whole.numbers(),
+        "ridge": whole.ridge,
+        "pieces": [{"volume": piece.volume, "low": piece.low, "high": piece.high} for piece in pieces],
+        "findings": [item.as_dict() for item in whole_findings(plan, whole, done)],
+        "findings_in": [item.as_dict() for item in whole_findings(plan, whole, done, "in")],
+        "overruns": {item.space.setup.id: item.overrun[0] for item in done if item.overrun is not None},
+    }
+    STORE.put(
+        key, "whole", as_result(facts, vertices=mesh.vertices.astype(np.float32), faces=mesh.faces, deviation=deviation)
+    )
 
 
 @app.periodic(cron="*/10 * * * *")
@@ -353,9 +422,13 @@ def calculate(calculation_id: int) -> None:
         plan = parse_plan(Revision.objects.get(job_id=row.job_id, number=row.revision).plan)
         title = f"{row.job.name}, revision {row.revision}"
         with STORE.made_for(row.job_id):
+            all_done = []
             for done in run_plan(plan, _loaded, work, title):
                 _keep_programs(done, title)
                 _keep_summary(done)
+                all_done.append(done)
+            work.note("comparing the whole part", 0.99, 1.0)
+            _keep_whole(plan, all_done, work)
             grid = shown_grid(done.block.grid)
             Job.objects.filter(pk=row.job_id).update(picture=shaded(shown_top(done.block, grid), grid.pitch))
     except Cancelled:

@@ -42,6 +42,18 @@ def tabs_hold(plan: Plan, faces: Faces) -> float:
     return sum(tab.section for tab in faces.tabs) * plan.stock.material.cutting_force * _SHEAR
 
 
+def most_push(plan: Plan) -> float:
+    """The largest sideways force (N) of a cutter once the part hangs in its tabs: in the setups after the first."""
+    return max((cutting_push(plan, o) for setup in plan.setups[1:] for o in setup.worked), default=0.0)
+
+
+def registration_step(plan: Plan, faces: Faces, boxes: Sequence[Placed]) -> float:
+    """The step (mm) at the parting that the assumed registration error makes, at the farthest corner of the part."""
+    size = np.array(plan.stock.size)[:2]
+    corners = np.concatenate([[box.low[:2], box.high[:2]] for box in boxes]) if boxes else np.array([[0.0, 0.0], size])
+    return step_of(faces.registration, max(hypot(*(corner - size / 2)) for corner in corners))
+
+
 def _cutters(plan: Plan) -> list[Cutter]:
     return [o.cutter for setup in plan.setups for o in setup.worked if o.cutter.shape != "drill"]
 
@@ -107,7 +119,7 @@ def _tabs(plan: Plan, faces: Faces, units: Units) -> list[Finding]:
                 "add tabs, or propose them anew",
             )
         ]
-    push = max((cutting_push(plan, o) for setup in plan.setups[1:] for o in setup.worked), default=0.0)
+    push = most_push(plan)
     hold = tabs_hold(plan, faces)
     if hold >= push:
         return []
@@ -123,11 +135,7 @@ def _tabs(plan: Plan, faces: Faces, units: Units) -> list[Finding]:
 
 
 def _registration(plan: Plan, faces: Faces, boxes: Sequence[Placed], units: Units) -> list[Finding]:
-    mm = length_in(units)
-    size = np.array(plan.stock.size)[:2]
-    corners = np.concatenate([[box.low[:2], box.high[:2]] for box in boxes]) if boxes else np.array([[0.0, 0.0], size])
-    reach = max(hypot(*(corner - size / 2)) for corner in corners)
-    step = step_of(faces.registration, reach)
+    mm, step = length_in(units), registration_step(plan, faces, boxes)
     if step <= LITTLE:
         return []
     return [

@@ -14,7 +14,7 @@ from nephos.core.pipeline.space import SetupSpace
 from nephos.core.pipeline.standing import ground_height, shadow_of
 from nephos.core.pipeline.store import Result, as_result, key_of
 from nephos.core.pipeline.work import Work
-from nephos.core.plan.schema import Setup
+from nephos.core.plan.schema import Plan, Setup
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import SurfaceIndex, build_index
 
@@ -72,11 +72,15 @@ def _rim_reach(index: SurfaceIndex, mesh: Mesh, outline: shapely.Geometry, corne
     return as_result({"tip": float(tips[k]), "place": middle[k].tolist()})
 
 
+def rim_key(plan: Plan, setup: Setup, corner: float) -> str:
+    """Under which the rim's reach is kept."""
+    return key_of("overrun", models_key(plan, setup), corner)
+
+
 def rim_reach(space: SetupSpace, work: Work, corner: float) -> RimReach:
     """How low the tip of a cutter with that corner radius has to go beside the part, seen from a setup."""
-    models = models_key(space.plan, space.setup)
     kept = work.stage(
-        key_of("overrun", models, corner),
+        rim_key(space.plan, space.setup, corner),
         "overrun",
         lambda: _rim_reach(
             space.index if space.plan.faces is None else build_index(space.mesh.vertices, space.mesh.faces),
@@ -93,9 +97,12 @@ def smallest_overrun(space: SetupSpace, work: Work) -> tuple[float, RimReach]:
 
     Beside an upright wall the ball leaves a fillet as high as its radius, and roughing leaves its stock to leave: both
     have to lie past the parting."""
-    setup = space.setup
-    corner = finishing_corner(setup)
-    reach = rim_reach(space, work, corner)
+    reach = rim_reach(space, work, finishing_corner(space.setup))
+    return overrun_for(space.plan, space.setup, reach.tip), reach
+
+
+def overrun_for(plan: Plan, setup: Setup, tip: float) -> float:
+    """The smallest overrun (mm) of a setup whose cutter's tip has to get down to the height `tip` beside the part."""
     leave = max((getattr(item.settings, "leave", 0.0) for item in setup.worked), default=0.0)
-    parting = ground_height(space.plan, setup.model_copy(update={"overrun": 0.0}))
-    return max(corner, leave, parting - reach.tip), reach
+    parting = ground_height(plan, setup.model_copy(update={"overrun": 0.0}))
+    return max(finishing_corner(setup), leave, parting - tip)

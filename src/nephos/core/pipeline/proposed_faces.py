@@ -19,7 +19,8 @@ from nephos.core.pipeline.overrun import finishing_corner, rim_reach, smallest_o
 from nephos.core.pipeline.space import SetupSpace, setup_space
 from nephos.core.pipeline.standing import BEYOND, shadow_of
 from nephos.core.pipeline.work import Meshes, Work
-from nephos.core.plan.proposed import nearest_cutter, proposed_operation
+from nephos.core.plan.place import placed_model
+from nephos.core.plan.proposed import nearest_cutter, proposed_operation, proposed_sheet
 from nephos.core.plan.schema import Faces, FaceTab, Limit, Operation, Plan, Registration, Setup
 from nephos.core.strategies.following.tabs import Frame, loops_of, places_on, point_on
 from nephos.core.surface.drop import drop_points
@@ -302,3 +303,65 @@ def stock_for(size: F64, kind: Kind, cutters: Sequence[Cutter]) -> tuple[float, 
         _up(float(size[1]) + across, 1.0),
         _up(float(size[2]) + (3.0 if kind == "two-faces" else 6.0), 1.0),
     )
+
+
+JOB_KINDS: dict[str, str] = {
+    "one-face": "One face",
+    "two-faces": "Two faces",
+    "four-faces": "Four faces",
+}
+"""Kinds of job that can be proposed, by key."""
+
+
+def _with_room(plan: Plan, kind: Kind, shown: Sequence[Shown], cutters: Sequence[Cutter]) -> Plan:
+    """The plan with its models in the middle of the stock's height, and the stock grown where it leaves no border and
+    frame."""
+    models = tuple(
+        model.model_copy(
+            update={
+                "placement": model.placement.model_copy(
+                    update={
+                        "align": (*model.placement.align[:2], "centre"),
+                        "offset": (*model.placement.offset[:2], 0.0),
+                    }
+                )
+            }
+        )
+        for model in plan.models
+    )
+    boxes = [placed for _, placed, _ in shown]
+    size = np.max([box.high for box in boxes], axis=0) - np.min([box.low for box in boxes], axis=0)
+    need = stock_for(size, kind, cutters)
+    stock = plan.stock.model_copy(
+        update={
+            name: max(now, more)
+            for name, now, more in zip(("length", "width", "thickness"), plan.stock.size, need, strict=True)
+        }
+    )
+    return plan.model_copy(update={"models": models, "stock": stock, "faces": None})
+
+
+def proposed_job(
+    plan: Plan, kind: str, meshes: Meshes, shown: Sequence[Shown], cutters: Sequence[Cutter], work: Work
+) -> Plan:
+    """The plan with setups and operations for a kind of job, in the place of those it had.
+
+    Raises
+    ------
+    Refused
+        For a kind that is unknown, or cannot be done with this stock.
+    """
+    if kind not in JOB_KINDS:
+        raise Refused(f"there is no kind of job '{kind}': use one of {', '.join(JOB_KINDS)}")
+    if kind == "one-face":
+        setup = Setup(id="a", name="Setup A · top face")
+        bare = plan.model_copy(update={"setups": (setup,), "faces": None})
+        operations = proposed_sheet(bare, setup, shown[0][2], cutters)
+        return bare.model_copy(update={"setups": (setup.model_copy(update={"operations": operations}),)})
+    chosen: Kind = "two-faces" if kind == "two-faces" else "four-faces"
+    roomy = _with_room(plan, chosen, shown, cutters)
+    placed = [
+        (model, placed_model(look.support, model, roomy.stock), look)
+        for model, (_, _, look) in zip([item for item in roomy.models if item.shown], shown, strict=True)
+    ]
+    return proposed_faces(roomy, chosen, meshes, placed, cutters, work)

@@ -87,15 +87,20 @@ def shadow_of(work: Work, plan: Plan, setup: Setup, ids: tuple[str, ...], mesh: 
 
     Two sides that look at each other see the same outline, mirrored. `mesh` is in the frame of the setup.
     """
-    axis, mirror = _canonical(plan, setup)
+    _, mirror = _canonical(plan, setup)
     kept = work.stage(
-        shadow_key(models_key(plan, axis), ids),
+        shadow_key_of(plan, setup, ids),
         "shadow",
         lambda: _shadow(mesh.moved(np.asarray(np.linalg.inv(mirror), np.float64))),
     )
     outline = shapely.from_wkb(kept.arrays["wkb"].tobytes())
     m = mirror
     return affine_transform(outline, [m[0, 0], m[0, 1], m[1, 0], m[1, 1], m[0, 3], m[1, 3]])
+
+
+def shadow_key_of(plan: Plan, setup: Setup, ids: tuple[str, ...] = ()) -> str:
+    """Under which the outline of models, all where no `ids` are given, is kept for a setup and its opposite."""
+    return shadow_key(models_key(plan, _canonical(plan, setup)[0]), ids)
 
 
 def _canonical(plan: Plan, setup: Setup) -> tuple[Setup, F64]:

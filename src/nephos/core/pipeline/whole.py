@@ -122,6 +122,13 @@ def whole_key(plan: Plan, setup: str) -> str:
     return key_of("whole", keys[setup].compare, [keys[item.id].block for item in worked], plan.tolerance)
 
 
+def job_key(plan: Plan) -> str:
+    """Under which what is known of the whole job, after all its setups, is kept."""
+    keys = plan_keys(plan)
+    faces = plan.faces and plan.faces.model_dump()
+    return key_of("whole", "job", [keys[item.id].summary for item in plan.setups if item.worked], faces)
+
+
 def sides_of(done: Sequence[SetupOutcome]) -> tuple[CutSide, ...]:
     """What each setup of a job has cut."""
     return tuple(side_of(item.space, item.block) for item in done)

@@ -52,6 +52,14 @@ def shown_top(block: Block, shown: Grid) -> F32:
     return np.ascontiguousarray(block.top[np.ix_(j, i)])
 
 
+def shown_bottom(block: Block, shown: Grid) -> F32:
+    """As :func:`shown_top`, of the lowest material."""
+    g = block.grid
+    i = np.clip(np.rint((shown.xs - g.x0) / g.pitch).astype(int), 0, g.nx - 1)
+    j = np.clip(np.rint((shown.ys - g.y0) / g.pitch).astype(int), 0, g.ny - 1)
+    return np.ascontiguousarray(block.bottom[np.ix_(j, i)])
+
+
 @kernel
 def _record(  # type: ignore[no-untyped-def]
     top,

@@ -2,7 +2,9 @@
 
 import numpy as np
 
-from nephos.core.parallel import kernel
+from nephos.core.arrays import F32, F64
+from nephos.core.parallel import in_parallel, kernel
+from nephos.core.surface.index import SurfaceIndex
 from nephos.core.surface.nearest import distance_at
 
 _MOST = 512
@@ -64,3 +66,34 @@ def depth_of_removed(grid, x, y, low, high, reach):  # type: ignore[no-untyped-d
             z = bottom + (top - bottom) * step / _LOOKED_AT
             deepest = max(deepest, distance_at(grid, x, y, z, reach))
     return deepest
+
+
+@kernel
+def _signed(grid, points, reach, out):  # type: ignore[no-untyped-def]
+    heights, turns = np.empty(_MOST), np.empty(_MOST, np.int64)
+    for k in range(len(points)):
+        x, y, z = points[k, 0], points[k, 1], points[k, 2]
+        distance = distance_at(grid, x, y, z, reach)
+        if distance >= reach:
+            out[k] = np.nan
+            continue
+        count = crossings(grid, x + _ASIDE[0], y + _ASIDE[1], heights, turns)
+        winding = 0
+        for q in range(count):
+            if heights[q] <= z:
+                break
+            winding += turns[q]
+        out[k] = -distance if winding != 0 else distance
+
+
+def signed_distances(index: SurfaceIndex, points: F64, reach: float) -> F32:
+    """(n,) float32 distances (mm) of points (n, 3) from a surface, negative inside of it; not a number beyond
+    `reach`."""
+    out: F32 = np.empty(len(points), np.float32)
+    points = np.ascontiguousarray(points)
+
+    def work(first: int, last: int) -> None:
+        _signed(index.arrays, points[first:last], reach, out[first:last])
+
+    in_parallel(work, len(points), max(1, len(points) // 32))
+    return out

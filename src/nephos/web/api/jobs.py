@@ -16,6 +16,7 @@ from pydantic import Field
 from nephos.core.errors import Refused
 from nephos.core.findings.overrides import standing
 from nephos.core.machine.machine import Machine, machine_of
+from nephos.core.pipeline.proposed_faces import JOB_KINDS
 from nephos.core.pipeline.store import key_of
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.schema import Plan, parse_plan
@@ -33,6 +34,7 @@ from nephos.web.rows import to_be_made
 from nephos.web.summaries import mesh_summary_for, work_out_missing
 from nephos.web.tasks import calculate as calculate_task
 from nephos.web.tasks import export_model, forget_results
+from nephos.web.tasks import propose as propose_task
 
 router = Router(tags=["jobs"])
 _LARGEST_DRAWING = 20 * 2**20
@@ -128,6 +130,13 @@ class Previewed(Schema):
 
     plan: Plan
     derived: DerivedAnswer
+
+
+class KindWanted(Schema):
+    """A kind of job that is to be proposed, with the version of the job that it was asked for on."""
+
+    based_on: int
+    kind: str
 
 
 class CurvesFound(Schema):
@@ -281,6 +290,27 @@ def edit_job(request: HttpRequest, job_id: int, body: Edit) -> dict[str, Any]:
     """Keep what an edit makes of the plan as a new revision."""
     get_object_or_404(Job, pk=job_id)
     return job_state(service.edit_plan(job_id, body.based_on, body.edit, body.note))
+
+
+@router.get("/kinds", response=dict[str, str])
+def job_kinds(request: HttpRequest) -> dict[str, str]:
+    """Kinds of job that can be proposed, by key, with their titles."""
+    return JOB_KINDS
+
+
+@router.post("/{int:job_id}/propose", response=dict[str, str])
+def propose_kind(request: HttpRequest, job_id: int, body: KindWanted) -> dict[str, str]:
+    """Have setups and operations proposed for a kind of job; the answer names where it is said that they are there. They
+    become a new revision."""
+    job = get_object_or_404(Job, pk=job_id)
+    if body.kind not in JOB_KINDS:
+        raise Refused(f"there is no kind of job '{body.kind}'")
+    if job.version != body.based_on:
+        raise service.Stale
+    key = key_of("whole", "propose", job.pk, job.version, job.revision, body.kind)
+    if to_be_made(key):
+        propose_task.defer(key=key, job_id=job.pk, based_on=body.based_on, kind=body.kind)
+    return {"key": key}
 
 
 @router.post("/preview/plan", response=Previewed)
