@@ -150,6 +150,15 @@ async function written(answer: Promise<{ key: string }>): Promise<string> {
 export const exportModel = (job: number, model: string, suffix: string) =>
   written(request(`/jobs/${job}/export`, "POST", { model, suffix }));
 
+export const useJobKinds = () =>
+  useQuery({ queryKey: ["kinds"], queryFn: () => request<Record<string, string>>("/jobs/kinds"), staleTime: Infinity });
+
+/** Have setups and operations proposed; resolves when they are a new revision of the job. */
+export async function proposeKind(job: number, based_on: number, kind: string): Promise<void> {
+  const { key } = await request<{ key: string }>(`/jobs/${job}/propose`, "POST", { based_on, kind });
+  await resultOf(key);
+}
+
 /** Have the proof written as a mesh; resolves to where it can be fetched. */
 export const exportBlock = (job: number, setup: string, suffix: string, alone: boolean) =>
   written(request(`/jobs/${job}/block/${setup}?suffix=${suffix}&alone=${alone}`, "POST"));

@@ -67,6 +67,8 @@ export type Summary = Schemas["SummaryAnswer"];
 
 export type Worst = Schemas["WorstAnswer"];
 export type Gain = Schemas["GainAnswer"];
+export type Faces = NonNullable<Plan["faces"]>;
+export type FaceTab = NonNullable<Faces["tabs"]>[number];
 export type Piece3D = Schemas["PieceAnswer"];
 export type JobTime = Schemas["TimeAnswer"];
 

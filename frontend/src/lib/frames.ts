@@ -9,16 +9,17 @@ export interface Frames {
 
 /**
  * Heights of the columns after the operations `done` and the share `part` (0 to 1) of the next one.
- * `into` is filled; `full` is the top of the block before the first cut.
+ * `into` is filled; `full` is the top of the block before the first cut, or that of each column.
  */
 export function heightsAt(
   done: readonly Frames[],
   current: Frames | undefined,
   part: number,
-  full: number,
+  full: number | ArrayLike<number>,
   into: Float32Array,
 ): void {
-  into.fill(full);
+  if (typeof full === "number") into.fill(full);
+  else into.set(full);
   for (const frames of done) {
     for (let c = 0; c < into.length; c++) {
       const last = frames.start[c + 1] as number;

@@ -67,3 +67,25 @@ export function sharesAfter(tabs: Places, rims: Rim[]): Places {
   });
   return [...tabs, [outline, at % 1]];
 }
+
+/** The place of outlines nearest to a point, and the unit vector out of them there; outsides run counterclockwise, holes clockwise. */
+export function outwardAt(rims: Rim[], at: Spot): { at: Spot; out: Spot } | null {
+  let best: { at: Spot; out: Spot } | null = null,
+    least = Infinity;
+  for (const rim of rims)
+    for (let k = 0; k + 1 < rim.length; k++) {
+      const a = rim[k] as Spot,
+        b = rim[k + 1] as Spot,
+        step = gap(a, b);
+      if (step === 0) continue;
+      const u: Spot = [(b[0] - a[0]) / step, (b[1] - a[1]) / step];
+      const t = Math.min(Math.max((at[0] - a[0]) * u[0] + (at[1] - a[1]) * u[1], 0), step);
+      const near: Spot = [a[0] + t * u[0], a[1] + t * u[1]];
+      const off = gap(at, near);
+      if (off < least) {
+        least = off;
+        best = { at: near, out: [u[1], -u[0]] };
+      }
+    }
+  return best;
+}

@@ -23,7 +23,13 @@ export function planeOf(section: Section): [number, number, number, number] {
 export const lidOf = (section: Section): number => (section.axis === "z" && section.at !== null ? section.at : 1e9);
 
 /** Triangles (nine numbers each) of the upright face that a section along X or Y leaves, down to `foot`. */
-export function capOf(section: Section, grid: GridFacts, heights: ArrayLike<number>, foot: number): Float32Array {
+export function capOf(
+  section: Section,
+  grid: GridFacts,
+  heights: ArrayLike<number>,
+  foot: number,
+  under: ArrayLike<number> | null = null,
+): Float32Array {
   if (section.at === null || section.axis === "z") return new Float32Array(0);
   const along = section.axis === "x";
   const first = along ? grid.x0 : grid.y0,
@@ -36,11 +42,14 @@ export function capOf(section: Section, grid: GridFacts, heights: ArrayLike<numb
     const across = (along ? grid.y0 : grid.x0) + n * grid.pitch;
     return along ? [section.at as number, across, h] : [across, section.at as number, h];
   };
+  const floor = (n: number) => under?.[along ? n * grid.nx + k : k * grid.nx + n] ?? foot;
   for (let n = 0; n + 1 < others; n++) {
     const a = place(n),
       b = place(n + 1);
     if (a[2] <= foot && b[2] <= foot) continue;
-    found.push(a[0], a[1], foot, b[0], b[1], foot, ...b, a[0], a[1], foot, ...b, ...a);
+    const p = Math.min(floor(n), a[2]),
+      q = Math.min(floor(n + 1), b[2]);
+    found.push(a[0], a[1], p, b[0], b[1], q, ...b, a[0], a[1], p, ...b, ...a);
   }
   return Float32Array.from(found);
 }

@@ -44,15 +44,16 @@ export function SectionCap(props: {
   foot: number;
   version: number;
   colour: string;
+  under?: ArrayLike<number> | null;
 }) {
-  const { section, grid, heights, foot, version } = props;
+  const { section, grid, heights, foot, version, under = null } = props;
   const geometry = useMemo(() => {
     const made = new THREE.BufferGeometry();
-    made.setAttribute("position", new THREE.BufferAttribute(capOf(section, grid, heights, foot), 3));
+    made.setAttribute("position", new THREE.BufferAttribute(capOf(section, grid, heights, foot, under), 3));
     return made;
     // The heights are one array that is filled anew: its version tells when.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [section, grid, heights, foot, version]);
+  }, [section, grid, heights, foot, version, under]);
   useEffect(() => () => geometry.dispose(), [geometry]);
   const tone = useMemo(() => new THREE.Color(props.colour).lerp(new THREE.Color("#FFFFFF"), 0.3), [props.colour]);
   return (

@@ -28,9 +28,11 @@ import { PathLines } from "./PathLines";
 import { Picker, type Picked } from "./Picker";
 import { BarEdges, CutterPiece, matrixOf, ModelPiece, Outline, OutlineRings, StockEdges, ZeroMark } from "./Pieces";
 import { KeepOutPieces, PlaceHandles, ZeroHandle } from "./PlaceHandles";
+import { FaceTabs, PartingHandle } from "./FacePieces";
 import { ProofPanel } from "./ProofPanel";
 import { SectionCap, SectionControl } from "./SectionCap";
 import { Shutter, type Shoot } from "./Shutter";
+import { WholePart } from "./WholePart";
 import { useShownBlock, useShownDeviation } from "./shown";
 
 const Frame = styled.div`
@@ -113,6 +115,7 @@ export function View(props: {
   const [section, setSection] = useState<Section>(NO_SECTION);
   const [lookKey, setLookKey] = useState("stock");
   const [alone, setAlone] = useState(false);
+  const [all, setAll] = useState(false);
   const [limits, setLimits] = useState<{ limit: number | null; most: number | null }>({ limit: null, most: null });
   const [probe, setProbe] = useState<Point | null>(null);
   const shoot = useRef<Shoot | null>(null);
@@ -245,6 +248,7 @@ export function View(props: {
   const boundary = chosen.kind === "boundary" ? plan.boundaries?.find((item) => item.id === chosen.id) : undefined;
   const operationInfo = operation && info?.operations.find((item) => item.number === operation.number);
   const ready = list.length > 0;
+  const whole = all && (mode === "proof" || mode === "compare") && !external ? derived.whole : null;
   const material: Look =
     mode === "proof" && lookKey in looks
       ? looks[lookKey as keyof typeof looks]
@@ -323,8 +327,14 @@ export function View(props: {
               {(hot) => <ZeroMark size={Math.max(plan.stock.length, plan.stock.width) * 0.11} hot={hot} />}
             </ZeroHandle>
           )}
+          <KeepOutPieces />
           <group matrix={box.matrix} matrixAutoUpdate={false}>
-            <KeepOutPieces />
+            {mode === "place" && plan.faces && (
+              <>
+                <PartingHandle size={grip * 0.5} />
+                <FaceTabs matrix={box.matrix} size={grip * 0.9} />
+              </>
+            )}
             {mode === "place" && <PlaceHandles size={grip} cutOff={cutOff} onCutOff={setCutOff} />}
           </group>
           <group userData={{ aside: true }}>
@@ -335,15 +345,28 @@ export function View(props: {
               <TabHandles operation={operation} info={operationInfo} foot={foot} />
             )}
             {boundary?.source === "drawn" && mode === "place" && (
-              <group matrix={box.matrix} matrixAutoUpdate={false}>
-                <CurveHandles boundary={boundary} top={plan.stock.thickness} size={grip * 0.16} />
+              <group matrix={boundary.setup === setupId ? new THREE.Matrix4() : box.matrix} matrixAutoUpdate={false}>
+                <CurveHandles
+                  boundary={boundary}
+                  top={boundary.setup === setupId ? top : plan.stock.thickness}
+                  size={grip * 0.16}
+                />
               </group>
             )}
             {outline && !outline.refused && (mode === "place" || mode === "paths") && (
               <OutlineRings outline={outline.key} z={top} tone={theme.action} />
             )}
           </group>
-          {mode !== "place" && buffers && grid && (
+          {whole && (
+            <WholePart
+              part={whole.key}
+              matrix={box.matrix}
+              colour={material.colour}
+              section={section}
+              compare={mode === "compare" ? { limit, most } : null}
+            />
+          )}
+          {mode !== "place" && !whole && buffers && grid && (
             <>
               <BlockMesh
                 grid={grid}
@@ -364,6 +387,7 @@ export function View(props: {
                 foot={foot}
                 version={block.version}
                 colour={material.colour}
+                under={block.under}
               />
               {look.lens && (
                 <BlockMesh
@@ -472,6 +496,16 @@ export function View(props: {
           </Group>
         )}
         <Break />
+        {(mode === "proof" || mode === "compare") && derived.whole && !external && (
+          <Group>
+            <Segments
+              label="After"
+              value={all ? "all" : "this"}
+              choices={{ this: "After this setup", all: "After all setups" }}
+              onChange={(value) => setAll(value === "all")}
+            />
+          </Group>
+        )}
         {mode !== "place" && (
           <Group $right>
             <SectionControl low={low} high={high} zero={zero} unit={unit} section={section} onChange={setSection} />

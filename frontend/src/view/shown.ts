@@ -44,6 +44,12 @@ export function useShownBlock(props: {
   const version = useRef(0);
   const heights = useMemo(() => (grid ? new Float32Array(grid.nx * grid.ny) : null), [grid]);
   const atEnd = !moment || (moment.index === list.length - 1 && moment.part >= 0.9999);
+  // What setups before have left, where there are some.
+  const partial = info?.summary?.partial ? (info.summary_key ?? undefined) : undefined;
+  const { data: first } = useBlockDetail<Float32Array>(partial, "first");
+  const { data: under } = useBlockDetail<Float32Array>(partial, "under");
+  const fits = first && heights && first.data.length === heights.length;
+  const start = fits ? first.data : top;
   const { data: sorting } = useBlockDetail<Uint8Array>(
     props.fineIn ? (info?.pieces_key ?? undefined) : undefined,
     "sorting",
@@ -58,14 +64,14 @@ export function useShownBlock(props: {
   const canStand = useMemo(() => Boolean(sorting?.data.includes(1)), [sorting]);
   // What the heights were filled for: the same again needs no work and no new texture.
   const filled = useRef<unknown[]>([]);
-  const wanted = [list, atEnd ? null : moment, top, alone && kept];
+  const wanted = [list, atEnd ? null : moment, start, alone && kept];
   if (heights && grid && !props.hidden && wanted.some((item, k) => item !== filled.current[k])) {
     if (atEnd || !moment)
       heightsAt(
         list.map((item) => item.frames),
         undefined,
         0,
-        top,
+        start,
         heights,
       );
     else
@@ -73,7 +79,7 @@ export function useShownBlock(props: {
         list.slice(0, moment.index).map((item) => item.frames),
         moment.data.frames,
         moment.part,
-        top,
+        start,
         heights,
       );
     if (alone && kept) keepOnly(heights, kept, foot);
@@ -84,11 +90,18 @@ export function useShownBlock(props: {
   const { data: detail } = useBlockDetail(useFine ? info?.summary?.block_key : undefined, "high");
   const fine = useMemo(() => {
     if (!useFine || !detail) return null;
-    const data =
-      alone && sorting ? detail.data.map((height, k) => (sorting.data[k] === 1 ? height : foot)) : detail.data;
+    // Of several intervals in a column the highest one that is left is seen.
+    const size = (detail.shape[1] as number) * (detail.shape[2] as number);
+    const highest = (detail.shape[0] as number) > 1 ? new Float32Array(size).fill(foot) : detail.data;
+    if (highest !== detail.data)
+      detail.data.forEach((height, k) => {
+        const column = k % size;
+        if (height > (highest[column] as number)) highest[column] = height;
+      });
+    const data = alone && sorting ? highest.map((height, k) => (sorting.data[k] === 1 ? height : foot)) : highest;
     return { data, nx: detail.shape[2] as number, ny: detail.shape[1] as number };
   }, [useFine, detail, alone, sorting, foot]);
-  return { grid, heights, atEnd, fine, version: version.current, canStand };
+  return { grid, heights, atEnd, fine, version: version.current, canStand, under: fits ? (under?.data ?? null) : null };
 }
 
 export function useShownDeviation(info: SetupInfo | undefined, limit: number, most: number) {

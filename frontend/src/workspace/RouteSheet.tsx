@@ -11,6 +11,8 @@ import { CutterDrawing } from "../parts/CutterDrawing";
 import { Mark } from "../parts/Marks";
 import { useUpload } from "../parts/upload";
 import { ModelRow } from "./ModelRow";
+import { AddSetup, ProposeKind, SetupTools } from "./SetupTools";
+import { TurnRow } from "./TurnRow";
 import { Findings, Line, Pick, Tools } from "./rows";
 import {
   copied,
@@ -45,12 +47,17 @@ const Rows = styled(DropZone)`
 `;
 const SetupLine = styled.div<{ $chosen: boolean }>`
   position: relative;
-  display: flex;
-  justify-content: space-between;
+  display: grid;
+  grid-template-columns: 0 0 1fr auto;
   padding: 8px 14px;
   background: ${(p) => (p.$chosen ? p.theme.chosen : p.theme.ground)};
   font-weight: 600;
   font-size: 12px;
+  & .zero {
+    grid-column: 3 / -1;
+    font: 11.5px/16px ${(p) => p.theme.mono};
+    color: ${(p) => p.theme.muted};
+  }
   border-bottom: 1px solid ${(p) => p.theme.hairline};
   & .time {
     font: 12px ${(p) => p.theme.mono};
@@ -188,19 +195,28 @@ function OperationRow(props: { operation: Operation; findings: Finding[] }) {
   );
 }
 
-function SetupSection(props: { setup: Setup; findings: Finding[] }) {
-  const { derived, chosen, choose } = useSheetState();
-  const info = infoOf(derived, props.setup.id);
+function SetupSection(props: { setup: Setup; first: boolean; findings: Finding[] }) {
+  const { plan, derived, chosen, choose } = useSheetState();
+  const { setup } = props;
+  const info = infoOf(derived, setup.id);
   const time = info?.time;
+  const mine = chosen.kind === "setup" && chosen.id === setup.id;
+  const several = plan.setups.length > 1;
   return (
     <>
-      <SetupLine $chosen={chosen.kind === "setup" && chosen.id === props.setup.id}>
-        <Pick onPress={() => choose({ kind: "setup", id: props.setup.id })}>{props.setup.name}</Pick>
+      {info?.turn && <TurnRow info={info} first={props.first} findings={props.findings} />}
+      <SetupLine $chosen={mine} data-testid={`setup-${setup.id}`}>
+        <Pick onPress={() => choose({ kind: "setup", id: setup.id })}>
+          {setup.name}
+          {setup.on === false && " · off"}
+        </Pick>
         {time && time.total > 0 && (
           <Explained text={totalText(time)}>
             <span className="time">{clock(time.total)}</span>
           </Explained>
         )}
+        {several && <span className="zero">zero {info?.zero}</span>}
+        {mine && <SetupTools setup={setup} />}
       </SetupLine>
       {props.setup.operations.map((operation) => (
         <OperationRow key={operation.number} operation={operation} findings={props.findings} />
@@ -342,7 +358,7 @@ export const RouteSheet = memo(function RouteSheet(props: Calculating) {
             {stock.material?.name}{" "}
             {[stock.length, stock.width, stock.thickness].map((value) => lengthText(value, unit, 2)).join(" × ")} {unit}
           </span>
-          <span className="key wide">zero {info?.zero}</span>
+          {plan.setups.length === 1 && <span className="key wide">zero {info?.zero}</span>}
           <Findings row="stock" list={findings} />
         </Line>
         {plan.models?.map((model, k) => (
@@ -379,14 +395,16 @@ export const RouteSheet = memo(function RouteSheet(props: Calculating) {
             <Findings row={item.id} list={findings} />
           </Line>
         ))}
-        {plan.setups.map((setup) => (
-          <SetupSection key={setup.id} setup={setup} findings={findings} />
+        {plan.setups.map((setup, k) => (
+          <SetupSection key={setup.id} setup={setup} first={k === 1} findings={findings} />
         ))}
-        <div style={{ padding: "7px 10px", display: "flex", gap: 4 }}>
+        <div style={{ padding: "7px 10px", display: "flex", flexWrap: "wrap", gap: 4 }}>
           <AddOperation />
+          <AddSetup />
+          <ProposeKind />
           <Quiet
             onPress={() => {
-              const made = withNewBoundary(plan);
+              const made = withNewBoundary(plan, setupId);
               keep(made.plan, "add boundary");
               choose({ kind: "boundary", id: made.id });
             }}

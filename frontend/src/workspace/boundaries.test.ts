@@ -15,20 +15,20 @@ const plan = {
 
 describe("boundaries on the sheet", () => {
   it("are numbered on, also after one was taken out", () => {
-    const one = withNewBoundary(plan),
-      two = withNewBoundary(one.plan);
+    const one = withNewBoundary(plan, "a"),
+      two = withNewBoundary(one.plan, "a");
     expect([one.id, two.id]).toEqual(["b1", "b2"]);
     const without = { ...two.plan, boundaries: two.plan.boundaries?.filter((item) => item.id !== "b1") } as FullPlan;
-    expect(withNewBoundary(without).id).toBe("b3");
+    expect(withNewBoundary(without, "a").id).toBe("b3");
     expect(plan.boundaries).toEqual([]);
   });
   it("can be chosen beside those that every job has, but not for themselves", () => {
-    const { plan: more } = withNewBoundary(withNewBoundary(plan).plan);
+    const { plan: more } = withNewBoundary(withNewBoundary(plan, "a").plan, "a");
     expect(Object.keys(boundaryChoices(more))).toEqual(["box", "silhouette", "stock", "b1", "b2"]);
     expect(Object.keys(boundaryChoices(more, "b1"))).toEqual(["box", "silhouette", "stock", "b2"]);
   });
   it("are changed one at a time, and a setup too", () => {
-    const { plan: more } = withNewBoundary(withNewBoundary(plan).plan);
+    const { plan: more } = withNewBoundary(withNewBoundary(plan, "a").plan, "a");
     expect(withBoundary(more, "b2", { offset: 3 }).boundaries?.map((item) => item.offset)).toEqual([undefined, 3]);
     expect(withSetup(plan, "a", { clearance: 9 }).setups.map((setup) => setup.clearance)).toEqual([9, undefined]);
   });

@@ -17,6 +17,7 @@ import type {
 export type Chosen =
   | { kind: "stock" }
   | { kind: "setup"; id: string }
+  | { kind: "turn"; id: string }
   | { kind: "model"; id: string }
   | { kind: "operation"; number: number }
   | { kind: "boundary"; id: string };
@@ -86,7 +87,7 @@ export const infoOf = (derived: Derived, id: string): SetupInfo | undefined =>
 
 /** The setups that have something to do. */
 export const withWork = (plan: FullPlan): Setup[] =>
-  plan.setups.filter((setup) => setup.operations.some((item) => item.on));
+  plan.setups.filter((setup) => setup.on !== false && setup.operations.some((item) => item.on));
 
 /** The setup that an operation belongs to. */
 export const setupWith = (plan: FullPlan, number: number): Setup | undefined =>
@@ -94,7 +95,7 @@ export const setupWith = (plan: FullPlan, number: number): Setup | undefined =>
 
 /** The setup that is shown when something is chosen: the one of an operation, else the one that was shown. */
 export function shownSetup(plan: FullPlan, chosen: Chosen, before: string): string {
-  if (chosen.kind === "setup") return chosen.id;
+  if (chosen.kind === "setup" || chosen.kind === "turn") return setupOf(plan, chosen.id).id;
   const found = chosen.kind === "operation" ? setupWith(plan, chosen.number) : undefined;
   return found?.id ?? setupOf(plan, before).id;
 }
@@ -106,6 +107,7 @@ export function boundaryChoices(plan: FullPlan, without?: string): Record<string
     box: "box of models",
     silhouette: "outline of models",
     stock: "whole stock",
+    ...(plan.faces ? { border: "outline and border" } : {}),
     ...(Object.fromEntries(own) as Record<string, string>),
   };
 }
@@ -116,9 +118,15 @@ export const withBoundary = (plan: FullPlan, id: string, change: Partial<Boundar
 });
 
 /** The plan with one boundary more, and its id: the outline of the models, the next free number. */
-export function withNewBoundary(plan: FullPlan): { plan: FullPlan; id: string } {
+export function withNewBoundary(plan: FullPlan, setupId: string): { plan: FullPlan; id: string } {
   const number = 1 + Math.max(0, ...(plan.boundaries ?? []).map((item) => Number(/^b(\d+)$/.exec(item.id)?.[1] ?? 0)));
-  const fresh = { id: `b${number}`, name: `Boundary ${number}` } as Boundary;
+  const setup = setupOf(plan, setupId);
+  const fresh = {
+    id: `b${number}`,
+    name: `Boundary ${number}`,
+    // What is drawn belongs to the view from this side.
+    ...(setup.side === "top" ? {} : { setup: setup.id }),
+  } as Boundary;
   return { plan: { ...plan, boundaries: [...(plan.boundaries ?? []), fresh] }, id: fresh.id };
 }
 

@@ -6,18 +6,24 @@ from demo.make import make
 
 from nephos.core.cutters import SHAPES, Cutter, HolderStep, standard_cutter
 from nephos.core.mesh.formats import read_mesh
-from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.place import placed_model
+from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock, parse_plan
 from nephos.core.plan.shelf import Piece
 from nephos.home import HOME
 from nephos.web.blobs import pieces_of, save_blob
-from nephos.web.jobs import create_job
+from nephos.web.jobs import create_job, current_plan, edit_plan
 from nephos.web.models import Calculation, Job, Mesh
 from nephos.web.models import Cutter as CutterRow
 from nephos.web.models import Piece as PieceRow
-from nephos.web.tasks import calculate, read_uploaded
+from nephos.web.summaries import mesh_summary_for
+from nephos.web.tasks import calculate, propose, read_uploaded
 
 _OTHERS = ("heron-scan", "lily-leaf-dish", "bulrush-finial", "fen-chart", "dragonfly", "moth-roundel")
 _GROUPS = {"flat": "roughing", "bull-nose": "roughing", "v": "lettering", "engraver": "lettering", "drill": "drills"}
+
+
+_OF_FACES = {"lily-leaf-dish": ("two-faces", 214.0), "dragonfly": ("four-faces", 96.0)}
+"""Jobs that are cut from several faces: the kind, and how long (mm) the model's longest side is."""
 
 
 def sample_cutters() -> list[Cutter]:
@@ -110,6 +116,14 @@ def heron_plan(digest: str) -> Plan:
     )
 
 
+def _sized(job: Job, longest: float) -> Job:
+    """A job with its model scaled until its longest side is so many millimetres long."""
+    plan = parse_plan(current_plan(job))
+    size = placed_model(mesh_summary_for(plan.models[0]).support, plan.models[0], plan.stock).size
+    edit = {"do": "size_model", "model": plan.models[0].id, "axis": int(size.argmax()), "value": longest}
+    return edit_plan(job.pk, job.version, edit, "size")
+
+
 def load_sample() -> None:
     """Make the meshes, fill the cutters and jobs of an empty shop, and calculate the heron."""
     if not CutterRow.objects.exists() and not Job.objects.exists():
@@ -122,7 +136,11 @@ def load_sample() -> None:
     folder = HOME / "meshes"
     make(folder)
     for name in reversed(_OTHERS):
-        create_job(name.replace("-", " ").capitalize(), _upload(folder / f"{name}.stl"))
+        job = create_job(name.replace("-", " ").capitalize(), _upload(folder / f"{name}.stl"))
+        if name in _OF_FACES:
+            kind, longest = _OF_FACES[name]
+            job = _sized(job, longest)
+            propose.defer(key=f"sample-{name}", job_id=job.pk, based_on=job.version, kind=kind, calculated=True)
     heron = _upload(folder / "heron-plaque.stl")
     job = create_job("Heron plaque", heron, heron_plan(heron.digest))
     row = Calculation.objects.create(job=job, revision=job.revision)

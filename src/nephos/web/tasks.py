@@ -221,9 +221,9 @@ def _block_before(plan: Plan, setup: Setup) -> Block:
 
 
 @app.task(queue="mesh")
-def propose(key: str, job_id: int, based_on: int, kind: str) -> None:
-    """Propose setups and operations for a kind of job, and keep them as a new revision; what came of it is fetched under
-    `key`."""
+def propose(key: str, job_id: int, based_on: int, kind: str, calculated: bool = False) -> None:
+    """Propose setups and operations for a kind of job, and keep them as a new revision, to be `calculated` at once; what
+    came of it is fetched under `key`."""
     with _or_refused([key], "whole", "there is not enough memory for this: thin the mesh out first"):
         plan = parse_plan(current_plan(Job.objects.get(pk=job_id)))
         items = known(plan.models)
@@ -239,6 +239,10 @@ def propose(key: str, job_id: int, based_on: int, kind: str) -> None:
             write_plan(job_id, based_on, proposed.model_dump(mode="json"), f"propose {JOB_KINDS[kind].lower()}")
         except Stale:
             raise Refused("the job was changed meanwhile: propose again") from None
+        if calculated:
+            job = Job.objects.get(pk=job_id)
+            row = Calculation.objects.create(job=job, revision=job.revision)
+            calculate.configure(lock=f"job-{job.pk}").defer(calculation_id=row.pk)
         STORE.put(key, "whole", as_result({"done": True}))
 
 

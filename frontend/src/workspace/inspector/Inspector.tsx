@@ -5,7 +5,9 @@ import { BoundarySettings } from "./BoundarySettings";
 import { ModelSettings } from "./ModelSettings";
 import { OperationSettings } from "./OperationSettings";
 import { Panel } from "./shared";
+import { SetupSettings } from "./SetupSettings";
 import { StockSettings } from "./StockSettings";
+import { TurnSettings } from "./FacesSettings";
 
 export const Inspector = memo(function Inspector() {
   const { plan, chosen, setupId } = useSheetState();
@@ -27,6 +29,10 @@ export const Inspector = memo(function Inspector() {
         <ModelSettings key={model.id} model={model} />
       ) : operation ? (
         <OperationSettings key={operation.number} operation={operation} />
+      ) : chosen.kind === "turn" ? (
+        <TurnSettings key={chosen.id} id={chosen.id} />
+      ) : chosen.kind === "setup" ? (
+        <SetupSettings key={chosen.id} />
       ) : (
         <StockSettings />
       )}

@@ -221,7 +221,9 @@ function WorkZero() {
           />
           <ToggleQuiet
             isSelected={Boolean(typed)}
-            onChange={(on) => place({ at: on ? [0, 0, plan.stock.thickness] : null })}
+            onChange={(on) =>
+              place({ at: on ? [0, 0, infoOf(derived, setupId)?.size[2] ?? plan.stock.thickness] : null })
+            }
           >
             Typed point
           </ToggleQuiet>
@@ -350,22 +352,13 @@ function KeepOuts() {
   );
 }
 
-export function StockSettings() {
-  const { plan, derived, keep, problem, setupId } = useSheetState();
-  const [asking, setAsking] = useState<"fit" | "shelf" | null>(null);
+/** How the stock is held in the setup that is shown: zero, clamps, clearance. */
+export function Held() {
+  const { plan, keep, setupId } = useSheetState();
   const unit = plan.units ?? "mm";
   const setup = setupOf(plan, setupId);
   return (
     <>
-      <h2>00 Stock</h2>
-      <p className="sub">what is on the machine</p>
-      <Sizes />
-      <Buttons>
-        <Quiet onPress={() => setAsking("fit")}>Make the stock fit…</Quiet>
-        <Quiet onPress={() => setAsking("shelf")}>From the shelf…</Quiet>
-      </Buttons>
-      {problem && <Said role="alert">{problem}</Said>}
-      <MaterialChoice />
       <WorkZero />
       <div style={{ marginTop: 10 }} />
       <KeepOuts />
@@ -411,6 +404,26 @@ export function StockSettings() {
           />
         ))}
       </Folded>
+    </>
+  );
+}
+
+export function StockSettings() {
+  const { plan, derived, keep, problem } = useSheetState();
+  const [asking, setAsking] = useState<"fit" | "shelf" | null>(null);
+  const unit = plan.units ?? "mm";
+  return (
+    <>
+      <h2>00 Stock</h2>
+      <p className="sub">what is on the machine</p>
+      <Sizes />
+      <Buttons>
+        <Quiet onPress={() => setAsking("fit")}>Make the stock fit…</Quiet>
+        <Quiet onPress={() => setAsking("shelf")}>From the shelf…</Quiet>
+      </Buttons>
+      {problem && <Said role="alert">{problem}</Said>}
+      <MaterialChoice />
+      <Held />
       <MachineChoice />
       <Folded
         title="Accuracy"

@@ -1,0 +1,154 @@
+/** Setups on the route sheet: added, proposed, moved, copied, switched off. */
+import { useState } from "react";
+import { proposeKind, useJobKinds } from "../api/hooks";
+import type { Setup } from "../api/types";
+import { Ask, Button, Choose, Foot, Quiet, Said } from "../parts/controls";
+import { NumberField } from "../parts/fields";
+import { Note } from "./inspector/shared";
+import { Tools } from "./rows";
+import { useSheetState } from "./state";
+
+export const SIDES: Record<string, string> = {
+  top: "top",
+  bottom: "underside",
+  front: "front",
+  back: "back",
+  left: "left end",
+  right: "right end",
+  angle: "an angle about X",
+};
+
+export function SetupTools(props: { setup: Setup }) {
+  const { plan, edit, choose } = useSheetState();
+  const { setup } = props;
+  const at = plan.setups.findIndex((item) => item.id === setup.id);
+  const alone = plan.setups.length === 1;
+  return (
+    <Tools>
+      <Quiet
+        aria-label="Move setup up"
+        isDisabled={at === 0}
+        onPress={() => edit({ do: "move_setup", setup: setup.id, by: -1 }, "move a setup")}
+      >
+        ↑
+      </Quiet>
+      <Quiet
+        aria-label="Move setup down"
+        isDisabled={at === plan.setups.length - 1}
+        onPress={() => edit({ do: "move_setup", setup: setup.id, by: 1 }, "move a setup")}
+      >
+        ↓
+      </Quiet>
+      <Quiet onPress={() => edit({ do: "copy_setup", setup: setup.id }, "copy a setup")}>Copy</Quiet>
+      <Quiet
+        isDisabled={alone}
+        onPress={() =>
+          edit(
+            { do: "change_setup", setup: setup.id, change: { on: !setup.on } },
+            setup.on ? "switch off" : "switch on",
+          )
+        }
+      >
+        {setup.on ? "Switch off" : "Switch on"}
+      </Quiet>
+      <Quiet
+        isDisabled={alone}
+        onPress={() => {
+          choose({ kind: "stock" });
+          edit({ do: "remove_setup", setup: setup.id }, "delete a setup");
+        }}
+      >
+        Delete
+      </Quiet>
+    </Tools>
+  );
+}
+
+export function AddSetup() {
+  const { edit } = useSheetState();
+  const [open, setOpen] = useState(false);
+  const [side, setSide] = useState("bottom");
+  const [angle, setAngle] = useState(45);
+  return (
+    <>
+      <Quiet onPress={() => setOpen(true)}>+ Setup</Quiet>
+      <Ask title="Add a setup" open={open} onClose={() => setOpen(false)}>
+        <Note>
+          The stock is turned so that another side lies up. The setup begins with what the setups before it leave.
+        </Note>
+        <Choose label="Side up" value={side} choices={SIDES} onChange={setSide} />
+        {side === "angle" && (
+          <NumberField
+            label="Angle about X"
+            unit="mm"
+            kind="plain"
+            value={angle}
+            low={-360}
+            high={360}
+            help="degrees; 90 brings the back up"
+            onChange={(value) => value !== null && setAngle(value)}
+          />
+        )}
+        <Foot>
+          <Button onPress={() => setOpen(false)}>Cancel</Button>
+          <Button
+            $main
+            onPress={() => {
+              edit({ do: "add_setup", side, angle: side === "angle" ? angle : 0 }, "add a setup");
+              setOpen(false);
+            }}
+          >
+            Add the setup
+          </Button>
+        </Foot>
+      </Ask>
+    </>
+  );
+}
+
+const ABOUT: Record<string, string> = {
+  "one-face": "all from above; the part is cut out and held by tabs",
+  "two-faces": "top and underside, with parting, border and tabs; the stock is turned over between them",
+  "four-faces": "top, front, underside and back, with quarter turns; the part is held at both ends along X",
+};
+
+export function ProposeKind() {
+  const { job } = useSheetState();
+  const { data: kinds } = useJobKinds();
+  const [open, setOpen] = useState(false);
+  const [working, setWorking] = useState("");
+  const [problem, setProblem] = useState("");
+  const start = (kind: string) => {
+    setWorking(kind);
+    setProblem("");
+    proposeKind(job.id, job.version, kind)
+      .then(() => setOpen(false))
+      .catch((reason: Error) => setProblem(reason.message))
+      .finally(() => setWorking(""));
+  };
+  return (
+    <>
+      <Quiet onPress={() => setOpen(true)}>Propose…</Quiet>
+      <Ask title="Propose setups and operations" open={open} onClose={() => setOpen(false)}>
+        <Note>
+          They take the place of those on the sheet; undo brings these back. The stock is made larger where it leaves no
+          room for the cutters beside the part.
+        </Note>
+        {Object.entries(kinds ?? {}).map(([key, title]) => (
+          <Button
+            key={key}
+            isDisabled={working !== ""}
+            onPress={() => start(key)}
+            style={{ textAlign: "left", padding: "8px 11px" }}
+          >
+            <b>{title}</b> — {working === key ? "looking at the model…" : ABOUT[key]}
+          </Button>
+        ))}
+        {problem && <Said role="alert">{problem}</Said>}
+        <Foot>
+          <Button onPress={() => setOpen(false)}>Cancel</Button>
+        </Foot>
+      </Ask>
+    </>
+  );
+}

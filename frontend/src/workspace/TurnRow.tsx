@@ -1,0 +1,52 @@
+/** The row between two setups: what hands do there. */
+import styled from "styled-components";
+import type { Finding, SetupInfo } from "../api/types";
+import { Findings, Line, Pick } from "./rows";
+import { useSheetState } from "./state";
+
+const Turn = styled(Line)`
+  background: ${(p) => (p.$chosen ? p.theme.chosen : p.theme.ground)};
+`;
+
+/** The stock on edge, and an arrow in the sense in which it is turned. */
+export function TurnDrawing(props: { axis: string | null; angle: number; size?: number }) {
+  const size = props.size ?? 22;
+  const quarter = Math.abs(props.angle) <= 90;
+  // About X one looks along X, at the left end: Y away is to the left there.
+  const sense = props.angle < 0 ? 1 : -1;
+  const arc = quarter ? `M 4 9 A 8 8 0 0 1 11 3` : `M 3 11 A 8 8 0 0 1 19 11`;
+  return (
+    <svg width={size} height={size} viewBox="0 0 22 22" role="img" aria-label="How the stock is turned">
+      <g
+        stroke="currentColor"
+        fill="none"
+        strokeWidth="1.2"
+        transform={sense > 0 ? "matrix(-1 0 0 1 22 0)" : undefined}
+      >
+        {props.axis === "z" ? <rect x="6" y="8" width="10" height="8" /> : <rect x="4" y="13" width="14" height="4" />}
+        <path d={arc} />
+        <path d={quarter ? "M 8 1.6 L 11.4 3 L 9.4 6" : "M 16.6 8 L 19 11.2 L 21.4 8"} />
+      </g>
+    </svg>
+  );
+}
+
+export function TurnRow(props: { info: SetupInfo; first: boolean; findings: Finding[] }) {
+  const { chosen, choose, plan } = useSheetState();
+  const { turn } = props.info;
+  if (!turn) return null;
+  const mine = chosen.kind === "turn" && chosen.id === props.info.id;
+  return (
+    <Turn $chosen={mine} data-testid={`turn-${props.info.id}`}>
+      <span className="number">↻</span>
+      <TurnDrawing axis={turn.axis} angle={turn.angle} />
+      <Pick onPress={() => choose({ kind: "turn", id: props.info.id })}>
+        {turn.words[0]?.toUpperCase()}
+        {turn.words.slice(1)}
+      </Pick>
+      {plan.faces && <span className="key wide">{turn.found}</span>}
+      <span className="key wide">then {turn.check}</span>
+      {props.first && <Findings row="faces" list={props.findings} />}
+    </Turn>
+  );
+}

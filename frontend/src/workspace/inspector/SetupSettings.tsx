@@ -1,0 +1,57 @@
+/** The settings of a setup: which side lies up, its zero, its clamps. */
+import { Choose, Said } from "../../parts/controls";
+import { NumberField, WordField } from "../../parts/fields";
+import { infoOf, setupOf, useSheetState } from "../state";
+import { SIDES } from "../SetupTools";
+import { Note } from "./shared";
+import { Held } from "./StockSettings";
+import { lengthText } from "../../lib/numbers";
+
+export function SetupSettings() {
+  const { plan, derived, edit, liveEdit, problem, setupId } = useSheetState();
+  const setup = setupOf(plan, setupId);
+  const info = infoOf(derived, setupId);
+  const unit = plan.units ?? "mm";
+  const change = (what: object) => ({ do: "change_setup", setup: setup.id, change: what });
+  return (
+    <>
+      <h2>{setup.name}</h2>
+      <p className="sub">how the stock lies, and what is touched off</p>
+      {problem && <Said role="alert">{problem}</Said>}
+      <WordField label="Name" value={setup.name} onChange={(name) => name.trim() && edit(change({ name }), "rename")} />
+      <Choose
+        label="Side up"
+        value={setup.side ?? "top"}
+        choices={SIDES}
+        onChange={(side) => edit(change({ side }), "side up")}
+      />
+      {setup.side === "angle" && (
+        <NumberField
+          label="Angle about X"
+          unit={unit}
+          kind="plain"
+          value={setup.angle ?? 0}
+          low={-360}
+          high={360}
+          help="degrees; 90 brings the back up"
+          onLive={(angle) => angle !== null && liveEdit(change({ angle }))}
+          onChange={(angle) => angle !== null && edit(change({ angle }), "angle")}
+        />
+      )}
+      {setup.side === "bottom" && (
+        <Choose
+          label="Turned about"
+          value={setup.about ?? "x"}
+          choices={{ x: "X: front and back change places", y: "Y: left and right change places" }}
+          onChange={(about) => edit(change({ about }), "turned about")}
+        />
+      )}
+      {info && (
+        <Note>
+          The stock is {info.size.map((value) => lengthText(value, unit, 1)).join(" × ")} {unit} as it lies here.
+        </Note>
+      )}
+      <Held />
+    </>
+  );
+}
