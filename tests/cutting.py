@@ -51,7 +51,8 @@ def from_zero(done: SetupOutcome) -> SetupOutcome:
     block = done.block
     grid = replace(block.grid, x0=block.grid.x0 - x, y0=block.grid.y0 - y)
     lower = {name: getattr(block, name) - np.float32(z) for name in ("low", "high", "bound")}
-    return replace(done, outcomes=outcomes, block=replace(block, grid=grid, **lower))
+    moved = replace(block, grid=grid, foot=block.foot - z, **lower)
+    return replace(done, outcomes=outcomes, block=moved)
 
 
 def recertified(done: SetupOutcome, *programs: Program, number: int = 0, home: object = None) -> list[Program]:

@@ -8,9 +8,14 @@ import { Button, Said } from "../parts/controls";
 import { CutterDrawing } from "../parts/CutterDrawing";
 import { Mark } from "../parts/Marks";
 import { realTime } from "../lib/times";
+import { TurnDrawing } from "../workspace/TurnRow";
 import { setupOf, zeroOf } from "../workspace/state";
 
 const Paper = styled.main`
+  & section.next {
+    break-before: page;
+    margin-top: 26px;
+  }
   background: #fff;
   color: #1f2a30;
   max-width: 794px;
@@ -163,6 +168,33 @@ export function cuttersInOrder<T extends Worked>(operations: T[]): T[] {
 
 export const standsOut = (cutter: Cutter): number => cutter.stickout ?? Math.max((cutter.overall_length ?? 0) - 20, 0);
 
+/** What hands do between two setups, to be ticked off. */
+function TurnOver(props: { info: SetupInfo }) {
+  const { turn } = props.info;
+  if (!turn) return null;
+  return (
+    <>
+      <h2>Turn over</h2>
+      <div className="two">
+        <TurnDrawing axis={turn.axis} angle={turn.angle} size={96} />
+        <ul>
+          <li>
+            <Box /> {turn.words}
+          </li>
+          {turn.found && (
+            <li>
+              <Box /> {turn.found}
+            </li>
+          )}
+          <li>
+            <Box /> check {turn.check}
+          </li>
+        </ul>
+      </div>
+    </>
+  );
+}
+
 function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
   const { job, info } = props;
   const { plan } = job;
@@ -178,7 +210,7 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
           {props.picture ? (
             <img src={`data:image/png;base64,${props.picture}`} alt="The block after the cut" />
           ) : (
-            <p>No picture yet: it is made when the job is calculated.</p>
+            <p>{info.summary ? "" : "No picture yet: it is made when the job is calculated."}</p>
           )}
         </div>
         <div>
@@ -324,7 +356,6 @@ export function PrintSheet(props: { id: number }) {
   if (error && !job) return <Said role="alert">{error.message}</Said>;
   if (!job) return <p style={{ padding: 20 }}>opening the job…</p>;
   const picture = jobs?.find((item) => item.id === job.id)?.picture ?? null;
-  const info = job.derived.setups[0];
   return (
     <Paper>
       <div className="screen" style={{ display: "flex", justifyContent: "flex-end", gap: 8, marginBottom: 10 }}>
@@ -339,7 +370,14 @@ export function PrintSheet(props: { id: number }) {
           revision {job.revision} · {job.machine.name} · {new Date().toLocaleDateString("en-GB")}
         </span>
       </div>
-      {info && <Setup job={job} info={info} picture={picture} />}
+      {job.derived.setups
+        .filter((info) => info.operations.some((item) => item.state !== "off") || job.derived.setups.length === 1)
+        .map((info, k) => (
+          <section key={info.id} className={k > 0 ? "next" : ""}>
+            {info.turn && <TurnOver info={info} />}
+            <Setup job={job} info={info} picture={k === job.derived.setups.length - 1 ? picture : null} />
+          </section>
+        ))}
     </Paper>
   );
 }

@@ -59,6 +59,9 @@ const SetupLine = styled.div<{ $chosen: boolean }>`
     color: ${(p) => p.theme.muted};
   }
   border-bottom: 1px solid ${(p) => p.theme.hairline};
+  & .sum {
+    grid-area: 1 / 4;
+  }
   & .time {
     font: 12px ${(p) => p.theme.mono};
     color: ${(p) => p.theme.muted};
@@ -211,9 +214,11 @@ function SetupSection(props: { setup: Setup; first: boolean; findings: Finding[]
           {setup.on === false && " · off"}
         </Pick>
         {time && time.total > 0 && (
-          <Explained text={totalText(time)}>
-            <span className="time">{clock(time.total)}</span>
-          </Explained>
+          <div className="sum">
+            <Explained text={totalText(time)}>
+              <span className="time">{clock(time.total)}</span>
+            </Explained>
+          </div>
         )}
         {several && <span className="zero">zero {info?.zero}</span>}
         {mine && <SetupTools setup={setup} />}

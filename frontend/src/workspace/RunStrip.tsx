@@ -1,7 +1,7 @@
 /** The run strip: the machining time laid out, to be dragged through. */
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { Slider, SliderThumb, SliderTrack } from "react-aria-components";
+import { Button as AriaButton, Slider, SliderThumb, SliderTrack } from "react-aria-components";
 import styled from "styled-components";
 import { request } from "../api/client";
 import { clock, lengthText } from "../lib/numbers";
@@ -10,7 +10,7 @@ import { Button, Choose, Quiet } from "../parts/controls";
 import { Mark } from "../parts/Marks";
 import type { OperationData } from "../view/data";
 import { KINDS, type Moment } from "../view/moment";
-import { infoOf, useSheetState } from "./state";
+import { infoOf, useSheetState, withWork } from "./state";
 import { TimeDialog } from "./TimeDialog";
 
 const Strip = styled.footer`
@@ -114,6 +114,64 @@ const Needle = styled(SliderThumb)`
     outline-offset: 2px;
   }
 `;
+const AllSetups = styled.div`
+  display: flex;
+  min-width: 0;
+  & > .own {
+    flex: 1;
+    min-width: 0;
+  }
+`;
+const Other = styled(AriaButton)`
+  flex: 0 0 62px;
+  height: 28px;
+  margin: 25px 0 0;
+  padding: 0 5px;
+  overflow: hidden;
+  white-space: nowrap;
+  border: 1px solid ${(p) => p.theme.muted};
+  background: ${(p) => p.theme.ground};
+  color: ${(p) => p.theme.muted};
+  font: 11.5px/26px ${(p) => p.theme.mono};
+  text-align: left;
+  cursor: pointer;
+  outline: none;
+  &[data-focus-visible] {
+    outline: 2px solid ${(p) => p.theme.action};
+  }
+`;
+const Gap = styled.span`
+  flex: 0 0 20px;
+  margin-top: 29px;
+  text-align: center;
+  color: ${(p) => p.theme.muted};
+`;
+
+/** The setups before the one that is shown, or after it, with the turn-overs as gaps: pressed, one is shown. */
+function OtherSetups(props: { before: boolean }) {
+  const { plan, derived, setupId, choose, external } = useSheetState();
+  const worked = withWork(plan);
+  const at = worked.findIndex((setup) => setup.id === setupId);
+  if (external || at < 0) return null;
+  const others = props.before ? worked.slice(0, at) : worked.slice(at + 1);
+  return others.map((setup) => {
+    const time = infoOf(derived, setup.id)?.time.total ?? 0;
+    const turn = <Gap aria-hidden>↻</Gap>;
+    return (
+      <span key={setup.id} style={{ display: "flex" }}>
+        {!props.before && turn}
+        <Other
+          aria-label={`Show ${setup.name}, ${clock(time)}`}
+          onPress={() => choose({ kind: "setup", id: setup.id })}
+        >
+          {setup.id.toUpperCase()} {clock(time)}
+        </Other>
+        {props.before && turn}
+      </span>
+    );
+  });
+}
+
 const Scale = styled.div`
   position: relative;
   height: 18px;
@@ -331,60 +389,64 @@ export function RunStrip(props: {
           </div>
         )}
       </div>
-      <div>
-        <Slider
-          aria-label="Moment of the program"
-          minValue={0}
-          maxValue={total}
-          step={total / 5000}
-          value={time}
-          onChange={(value) => {
-            setPlaying(false);
-            onTime((value as number) >= total * 0.9998 ? Infinity : (value as number));
-          }}
-        >
-          <Band>
-            <div className="blocks">
-              {list.map((item) => (
-                <div
-                  key={item.number}
-                  className={chosen.kind === "operation" && chosen.number === item.number ? "block chosen" : "block"}
-                  style={{ flex: `${item.seconds} 0 0` }}
-                >
-                  {item.seconds > 0.025 * total ? item.number : ""}
-                </div>
+      <AllSetups>
+        <OtherSetups before />
+        <div className="own">
+          <Slider
+            aria-label="Moment of the program"
+            minValue={0}
+            maxValue={total}
+            step={total / 5000}
+            value={time}
+            onChange={(value) => {
+              setPlaying(false);
+              onTime((value as number) >= total * 0.9998 ? Infinity : (value as number));
+            }}
+          >
+            <Band>
+              <div className="blocks">
+                {list.map((item) => (
+                  <div
+                    key={item.number}
+                    className={chosen.kind === "operation" && chosen.number === item.number ? "block chosen" : "block"}
+                    style={{ flex: `${item.seconds} 0 0` }}
+                  >
+                    {item.seconds > 0.025 * total ? item.number : ""}
+                  </div>
+                ))}
+              </div>
+              {changes.map(({ at, cutter }) => (
+                <span
+                  key={at}
+                  className="change"
+                  data-testid="change"
+                  style={{ left: `${(100 * at) / total}%` }}
+                  title={`here cutter ${cutter.number} is put in, ${lengthText(cutter.diameter, unit)} ${unit} ${cutter.shape}`}
+                />
               ))}
-            </div>
-            {changes.map(({ at, cutter }) => (
-              <span
-                key={at}
-                className="change"
-                data-testid="change"
-                style={{ left: `${(100 * at) / total}%` }}
-                title={`here cutter ${cutter.number} is put in, ${lengthText(cutter.diameter, unit)} ${unit} ${cutter.shape}`}
-              />
-            ))}
-            {pins.map((finding) => (
-              <span
-                key={finding.code + finding.row}
-                className="pin"
-                style={{ left: `${(100 * (finding.moment as number)) / total}%` }}
-                title={finding.text}
-              >
-                <Mark level={finding.level} />
+              {pins.map((finding) => (
+                <span
+                  key={finding.code + finding.row}
+                  className="pin"
+                  style={{ left: `${(100 * (finding.moment as number)) / total}%` }}
+                  title={finding.text}
+                >
+                  <Mark level={finding.level} />
+                </span>
+              ))}
+              <Needle />
+            </Band>
+          </Slider>
+          <Scale>
+            {ticks(total).map((at) => (
+              <span key={at} style={{ left: `${(100 * at) / total}%` }}>
+                {at === total ? clock(total) : clock(at)}
               </span>
             ))}
-            <Needle />
-          </Band>
-        </Slider>
-        <Scale>
-          {ticks(total).map((at) => (
-            <span key={at} style={{ left: `${(100 * at) / total}%` }}>
-              {at === total ? clock(total) : clock(at)}
-            </span>
-          ))}
-        </Scale>
-      </div>
+          </Scale>
+        </div>
+        <OtherSetups before={false} />
+      </AllSetups>
     </Strip>
   );
 }

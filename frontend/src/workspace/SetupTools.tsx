@@ -129,7 +129,7 @@ export function ProposeKind() {
   return (
     <>
       <Quiet onPress={() => setOpen(true)}>Propose…</Quiet>
-      <Ask title="Propose setups and operations" open={open} onClose={() => setOpen(false)}>
+      <Ask wide title="Propose setups and operations" open={open} onClose={() => setOpen(false)}>
         <Note>
           They take the place of those on the sheet; undo brings these back. The stock is made larger where it leaves no
           room for the cutters beside the part.
@@ -139,7 +139,7 @@ export function ProposeKind() {
             key={key}
             isDisabled={working !== ""}
             onPress={() => start(key)}
-            style={{ textAlign: "left", padding: "8px 11px" }}
+            style={{ textAlign: "left", padding: "8px 11px", whiteSpace: "normal" }}
           >
             <b>{title}</b> — {working === key ? "looking at the model…" : ABOUT[key]}
           </Button>

@@ -32,12 +32,14 @@ from nephos.web.models import RealTime, Result
 from nephos.web.summaries import Known, height_map_of, known, outline_keys, outline_rims
 
 
-def _operation_state(operation: Operation, done: dict[str, dict[str, Any]], blocked: str, keys: Any) -> dict[str, Any]:
-    if not operation.on:
+def _operation_state(
+    operation: Operation, done: dict[str, dict[str, Any]], blocked: str, keys: SetupKeys
+) -> dict[str, Any]:
+    mine = keys.operations.get(operation.number)
+    if mine is None:
         return {"state": "off"}
     if blocked:
         return {"state": "blocked", "reason": blocked}
-    mine = keys.operations[operation.number]
     facts = done.get(mine.moves)
     if facts is None or mine.block not in done or mine.frames not in done:
         return {"state": "out of date"}

@@ -21,7 +21,7 @@ from nephos.core.pipeline.standing import BEYOND, shadow_of
 from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.proposed import nearest_cutter, proposed_operation, proposed_sheet
-from nephos.core.plan.schema import Faces, FaceTab, Limit, Operation, Plan, Registration, Setup
+from nephos.core.plan.schema import Faces, FaceTab, Limit, Operation, Plan, Registration, Setup, parse_plan
 from nephos.core.strategies.following.tabs import Frame, loops_of, places_on, point_on
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import SurfaceIndex
@@ -359,7 +359,8 @@ def proposed_job(
         operations = proposed_sheet(bare, setup, shown[0][2], cutters)
         return bare.model_copy(update={"setups": (setup.model_copy(update={"operations": operations}),)})
     chosen: Kind = "two-faces" if kind == "two-faces" else "four-faces"
-    roomy = _with_room(plan, chosen, shown, cutters)
+    # As a document would have it, so that what is looked at now is found again under the same keys.
+    roomy = parse_plan(_with_room(plan, chosen, shown, cutters).model_dump(mode="json"))
     placed = [
         (model, placed_model(look.support, model, roomy.stock), look)
         for model, (_, _, look) in zip([item for item in roomy.models if item.shown], shown, strict=True)
