@@ -123,7 +123,7 @@ const AllSetups = styled.div`
   }
 `;
 const Other = styled(AriaButton)`
-  flex: 0 0 62px;
+  flex: 0 0 78px;
   height: 28px;
   margin: 25px 0 0;
   padding: 0 5px;

@@ -16,7 +16,14 @@ export function TurnDrawing(props: { axis: string | null; angle: number; size?: 
   const sense = props.angle < 0 ? 1 : -1;
   const arc = quarter ? `M 4 9 A 8 8 0 0 1 11 3` : `M 3 11 A 8 8 0 0 1 19 11`;
   return (
-    <svg width={size} height={size} viewBox="0 0 22 22" role="img" aria-label="How the stock is turned">
+    <svg
+      width={size}
+      height={size}
+      style={{ flex: "none" }}
+      viewBox="0 0 22 22"
+      role="img"
+      aria-label="How the stock is turned"
+    >
       <g
         stroke="currentColor"
         fill="none"
@@ -45,7 +52,7 @@ export function TurnRow(props: { info: SetupInfo; first: boolean; findings: Find
         {turn.words.slice(1)}
       </Pick>
       {plan.faces && <span className="key wide">{turn.found}</span>}
-      <span className="key wide">then {turn.check}</span>
+      <span className="key wide">check {turn.check}</span>
       {props.first && <Findings row="faces" list={props.findings} />}
     </Turn>
   );

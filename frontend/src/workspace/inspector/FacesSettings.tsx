@@ -120,12 +120,7 @@ function Tabs(props: { faces: Faces }) {
   const unit = plan.units ?? "mm";
   const start = tabs[0]?.at ?? [plan.stock.length / 2, plan.stock.width / 2, props.faces.parting];
   return (
-    <Folded
-      title="Tabs"
-      short={
-        force ? `${tabs.length} · hold ${Math.round(force.hold)} N of ${Math.round(force.push)}` : `${tabs.length}`
-      }
-    >
+    <Folded title="Tabs" short={force ? `${tabs.length} · hold ${Math.round(force.hold)} N` : `${tabs.length}`}>
       <Note>
         {force && `They hold ${Math.round(force.hold)} N against ${Math.round(force.push)} N of the cutter. `}
         Drag them in the view, in Place.
@@ -277,7 +272,9 @@ export function TurnSettings(props: { id: string }) {
         <TurnDrawing axis={info.turn.axis} angle={info.turn.angle} size={44} />
         <Note>
           {info.turn.words[0]?.toUpperCase()}
-          {info.turn.words.slice(1)}. {faces ? `${info.turn.found}. ` : ""}Then check {info.turn.check}.
+          {info.turn.words.slice(1)}.{" "}
+          {faces ? `${info.turn.found[0]?.toUpperCase() ?? ""}${info.turn.found.slice(1)}. ` : ""}Then check{" "}
+          {info.turn.check}.
         </Note>
       </div>
       {problem && <Said role="alert">{problem}</Said>}

@@ -280,16 +280,24 @@ def proposed_faces(
         registration=Registration(inset=max(round(frame / 2, 1), 1.0)),
     )
     whole = bare.model_copy(update={"faces": faces})
+    # The overrun follows from the finishing cutter, and which cutter reaches down there from the overrun.
+    for _ in range(2):
+        whole = _with_overruns(whole, spaces, work)
+        fit = tuple(_within_reach(whole, setup, shown, cutters) for setup in whole.setups)
+        whole = whole.model_copy(update={"setups": _one_cutter_a_number(fit)})
+    return Plan.model_validate(_with_overruns(whole, spaces, work).model_dump())
+
+
+def _with_overruns(plan: Plan, spaces: dict[str, SetupSpace], work: Work) -> Plan:
+    """The plan with the smallest overruns, and a little more."""
     found = []
-    for setup in setups:
-        seen = SetupSpace(**{**vars(spaces[setup.side]), "plan": whole, "setup": setup})
+    for setup in plan.setups:
+        space = SetupSpace(**{**vars(spaces[setup.side]), "setup": setup})
         # Kept by the models alone, so that it is not looked for again with the ground beside them.
-        rim_reach(spaces[setup.side], work, finishing_corner(setup))
-        need, _ = smallest_overrun(seen, work)
+        rim_reach(space, work, finishing_corner(setup))
+        need, _ = smallest_overrun(SetupSpace(**{**vars(space), "plan": plan}), work)
         found.append(setup.model_copy(update={"overrun": _up(need + _SPARE)}))
-    whole = whole.model_copy(update={"setups": tuple(found)})
-    fit = tuple(_within_reach(whole, setup, shown, cutters) for setup in found)
-    return Plan.model_validate(whole.model_copy(update={"setups": _one_cutter_a_number(fit)}).model_dump())
+    return plan.model_copy(update={"setups": tuple(found)})
 
 
 def stock_for(size: F64, kind: Kind, cutters: Sequence[Cutter]) -> tuple[float, float, float]:

@@ -28,6 +28,8 @@ _OWN = 1e-3
 """A surface counts as made by a side where the finished block is no more than so much (mm) lower than its cuts."""
 _OFF = 1.05
 """Columns nearer to the outline than so many pitches may hold some of the part."""
+_ROOM = 0.5
+"""A gap that is less than so much (mm) wider each way than a cutter is one that it does not get into."""
 _BAR = 256
 """Sides of a round bar in the solid."""
 
@@ -86,7 +88,8 @@ def _beside(space: SetupSpace, work: Work, block: Block, own: CutSide) -> tuple[
     # Half of the border: what stands at its outer wall belongs to the frame. Gaps that no cutter gets into are another
     # matter.
     radius = min((operation.cutter.radius for operation in space.setup.worked), default=0.0)
-    gaps = around.buffer(faces.border).difference(outline).buffer(-radius).buffer(radius)
+    fits = radius + _ROOM
+    gaps = around.buffer(faces.border).difference(outline).buffer(-fits).buffer(fits)
     area = gaps.intersection(around.buffer(faces.border / 2)).difference(outline.buffer(_OFF * pitch))
     for tab in faces.tabs:
         at = space.matrix @ [*tab.at, 1.0]
