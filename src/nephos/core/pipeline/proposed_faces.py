@@ -266,7 +266,7 @@ def proposed_faces(
         for k, setup in enumerate(setups)
     )
     bare = plan.model_copy(update={"setups": setups, "faces": None})
-    spaces = {setup.side: setup_space(bare, setup, meshes, work) for setup in setups}
+    spaces: dict[str, SetupSpace] = {setup.side: setup_space(bare, setup, meshes, work) for setup in setups}
     parting = _middle_of_rim(spaces["top"], work, spaces["bottom"])
     parting_y = None
     if kind == "four-faces":
