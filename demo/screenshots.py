@@ -99,6 +99,25 @@ def scrub(driver: webdriver.Chrome, share: float) -> None:
     driver.execute_script(_SCRUB, driver.find_element(By.CSS_SELECTOR, "footer input[type=range]"), share)
 
 
+def shoot_faces(driver: webdriver.Chrome, address: str, folder: Path) -> None:
+    """The jobs of two and of four faces."""
+    driver.get(address)
+    press(driver, "Lily leaf dish")
+    until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid='turn-b']"))
+    until_current(driver)
+    driver.find_element(By.CSS_SELECTOR, "[data-testid='turn-b'] button").click()
+    shoot(driver, folder / "workspace-faces.png", 5)
+    driver.get(address)
+    press(driver, "Dragonfly")
+    until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid='setup-b']"))
+    until_current(driver)
+    driver.find_element(By.CSS_SELECTOR, "[data-testid='setup-b'] button").click()
+    shoot(driver, folder / "workspace-four.png", 5)
+    press(driver, "Proof")
+    press(driver, "After all setups")
+    shoot(driver, folder / "workspace-whole.png", 6)
+
+
 def main() -> int:
     """Take all pictures."""
     address = sys.argv[1] if len(sys.argv) > 1 else "http://localhost:8460"
@@ -148,6 +167,7 @@ def main() -> int:
         driver.get(f"{driver.current_url}/sheet")
         until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "main img"))
         shoot(driver, folder / "sheet.png", 1)
+        shoot_faces(driver, address, folder)
         driver.get(f"{address}/posts")
         press(driver, "Copy RS-274, metric, one file, cutters changed by the machine")
         until(driver, lambda d: "M30" in d.find_element(By.TAG_NAME, "pre").text)

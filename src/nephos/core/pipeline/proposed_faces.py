@@ -99,6 +99,9 @@ def _within_reach(plan: Plan, setup: Setup, shown: Sequence[Shown], cutters: Seq
     terrain = terrain_of(plan, setup, shown)
     if terrain is None:
         return setup
+    # A cutter that is too thick for the border does not get down beside the part.
+    border = plan.faces.border if plan.faces is not None else np.inf
+    cutters = [cutter for cutter in cutters if cutter.diameter <= border]
     travel = machine_of(plan.machine).travel[2] - setup.clearance - _TRAVEL_LEFT
     found = []
     for operation in setup.operations:
@@ -272,11 +275,17 @@ def proposed_faces(
     if kind == "four-faces":
         # From the front, heights count from the back of the stock.
         parting_y = round(float(size[1]) - _middle_of_rim(spaces["front"], work, spaces["back"]), 2)
+    tabs = _tabs(bare, work, _Outline(spaces["top"], spaces["bottom"]), kind, border)
+    if not tabs:
+        raise Refused(
+            "the part has no thickness along its outline for tabs to hold it: an open mesh has a front only; fill its "
+            "underside or hollow its back first (Mesh and repair)"
+        )
     faces = Faces(
         parting=round(parting, 2),
         parting_y=parting_y,
         border=border,
-        tabs=_tabs(bare, work, _Outline(spaces["top"], spaces["bottom"]), kind, border),
+        tabs=tabs,
         registration=Registration(inset=max(round(frame / 2, 1), 1.0)),
     )
     whole = bare.model_copy(update={"faces": faces})
