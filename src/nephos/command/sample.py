@@ -117,11 +117,12 @@ def heron_plan(digest: str) -> Plan:
 
 
 def _sized(job: Job, longest: float) -> Job:
-    """A job with its model scaled until its longest side is so many millimetres long."""
+    """A job with its model scaled until its longest side is so many millimetres long, and stock to suit."""
     plan = parse_plan(current_plan(job))
     size = placed_model(mesh_summary_for(plan.models[0]).support, plan.models[0], plan.stock).size
     edit = {"do": "size_model", "model": plan.models[0].id, "axis": int(size.argmax()), "value": longest}
-    return edit_plan(job.pk, job.version, edit, "size")
+    job = edit_plan(job.pk, job.version, edit, "size")
+    return edit_plan(job.pk, job.version, {"do": "fit_stock"}, "make the stock fit")
 
 
 def load_sample() -> None:
