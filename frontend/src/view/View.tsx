@@ -132,6 +132,8 @@ export function View(props: {
     setPoints([]);
     setProbe(null);
   }, [tool]);
+  // The stock lies another way up in another setup.
+  useEffect(() => setTurn((old) => old + 1), [setupId]);
   const look = useCloseLook(job.id, info?.id, list, moment, `${mode} ${info?.summary?.block_key ?? ""}`);
   const { place } = look;
   // A place that is flown to must not lie in what a section cuts away.

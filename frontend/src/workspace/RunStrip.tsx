@@ -204,7 +204,12 @@ function useCodeLine(moment: Moment | null): string {
   }, [number, move]);
   const { data } = useQuery({
     queryKey: ["line", info?.files_key, settled?.number, settled?.move],
-    enabled: Boolean(info?.programs) && !external && settled !== null,
+    // While another setup comes into view, the moment is still one of the setup before.
+    enabled:
+      Boolean(info?.programs) &&
+      !external &&
+      settled !== null &&
+      (info?.operations.some((item) => item.number === settled.number) ?? false),
     queryFn: () => request<{ text: string }>(`/results/${info?.files_key}/line/${settled?.number}/${settled?.move}`),
     placeholderData: (before) => before,
     staleTime: Infinity,
