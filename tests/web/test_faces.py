@@ -23,7 +23,7 @@ pytestmark = pytest.mark.django_db
 def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
     """A shop whose workers work at once."""
     tasks.STORE = DatabaseStore()
-    for name in ("cut_window_of", "export_block", "draw_outlines", "prepare", "propose"):
+    for name in ("cut_window_of", "export_block", "export_whole", "draw_outlines", "prepare", "propose"):
         task = getattr(tasks, name)
         monkeypatch.setattr(task, "defer", lambda task=task, **words: task(**words), raising=False)
     for cutter in sample_cutters():
@@ -88,6 +88,16 @@ def test_the_whole_part_is_kept_after_all_setups(shop: Client, job: dict) -> Non
     archive = zipfile.ZipFile(io.BytesIO(body_of(shop.get(f"/api/jobs/{job['id']}/programs.zip"))))
     letters = {name.split("_")[1][0] for name in archive.namelist()}
     assert letters == {"A", "B"}, "files of both setups"
+
+
+def test_the_whole_part_is_written_as_a_closed_mesh(shop: Client, job: dict) -> None:
+    answer = send(shop, f"/jobs/{job['id']}/whole?suffix=.stl")
+    assert answer.status_code == 422 and "Calculate" in answer.json()["message"]
+    done = calculated(shop, coarse(shop, job))
+    answer = send(shop, f"/jobs/{done['id']}/whole?suffix=.stl")
+    mesh = trimesh.load(io.BytesIO(body_of(shop.get(f"/api/results/{answer.json()['key']}/file"))), file_type="stl")
+    assert mesh.is_watertight
+    assert mesh.volume == pytest.approx(done["derived"]["whole"]["pieces"][0]["volume"], rel=1e-3)
 
 
 def test_a_change_in_the_second_setup_keeps_the_first_current(shop: Client, job: dict) -> None:

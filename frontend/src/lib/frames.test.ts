@@ -14,6 +14,11 @@ const op = (columns: [number, number][][], moments = 100): Frames => {
 };
 
 describe("the block at a moment", () => {
+  it("begins with what setups before have left", () => {
+    const into = new Float32Array(2);
+    heightsAt([op([[], [[10, 3]]])], undefined, 0, Float32Array.from([7, 8]), into);
+    expect([...into]).toEqual([7, 3]);
+  });
   const rough = op([
     [
       [10, 5],

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { lengthOf, nearestPlace, rimsOf, sharesAfter, type Rim } from "./rims";
+import { lengthOf, nearestPlace, outwardAt, rimsOf, sharesAfter, type Rim } from "./rims";
 
 const square: Rim = [
   [10, 0],
@@ -14,6 +14,12 @@ describe("places on outlines", () => {
     const flat = [...square, ...square].flat();
     expect(rimsOf(flat, [5n, 10n])).toEqual([square, square]);
     expect(lengthOf(square)).toBe(40);
+  });
+  it("tells the direction out of an outline, and into the middle of a hole", () => {
+    expect(outwardAt([square], [12, 5])).toEqual({ at: [10, 5], out: [1, -0] });
+    const hole = [...square].reverse();
+    expect(outwardAt([hole], [9, 5])?.out[0]).toBe(-1);
+    expect(outwardAt([], [0, 0])).toBeNull();
   });
   it("finds the nearest place on the nearest outline", () => {
     const far: Rim = square.map(([x, y]) => [x + 100, y]);

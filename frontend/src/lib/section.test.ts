@@ -18,6 +18,12 @@ describe("a section", () => {
     expect(cutAway({ axis: "y", at: 5, flip: true }, [0, 4, 0])).toBe(true);
     expect(lidOf({ axis: "z", at: -3, flip: false })).toBe(-3);
   });
+  it("leaves no face where setups before have cut from below", () => {
+    const heights = new Array(12).fill(5),
+      under = new Array(12).fill(4);
+    const face = capOf({ axis: "x", at: 1, flip: false }, grid, heights, 0, under);
+    expect(Math.min(...[...face].filter((_, k) => k % 3 === 2))).toBe(4);
+  });
   it("leaves a face from the foot to the heights along it", () => {
     const heights = Array.from({ length: 12 }, (_, k) => -1 - (k % 3));
     const face = capOf({ axis: "x", at: 1, flip: false }, grid, heights, -10);

@@ -1,7 +1,7 @@
 /** What is done with the proof: looked at as another material, without its waste, closely; saved as a picture or a mesh. */
 import { useState } from "react";
 import styled from "styled-components";
-import { exportBlock } from "../api/hooks";
+import { exportBlock, exportWhole } from "../api/hooks";
 import type { Piece3D } from "../api/types";
 import { clock, lengthText } from "../lib/numbers";
 import { NumberField } from "../parts/fields";
@@ -59,6 +59,8 @@ export function ProofPanel(props: {
   middle: [number, number];
   onPicture: () => void;
   times: { number: number; seconds: number }[];
+  /** Whether the block after all setups is shown: then that one is saved. */
+  whole: boolean;
 }) {
   const { job, derived, plan, tool, setTool, goTo, setupId } = useSheetState();
   const [said, setSaid] = useState("");
@@ -69,7 +71,7 @@ export function ProofPanel(props: {
   const write = (suffix: string) => {
     if (!info) return;
     setSaid(`writing ${suffix}…`);
-    exportBlock(job.id, info.id, suffix, props.alone)
+    (props.whole ? exportWhole(job.id, suffix) : exportBlock(job.id, info.id, suffix, props.alone))
       .then((address) => {
         setSaid("");
         window.location.assign(address);

@@ -32,6 +32,7 @@ import { FaceTabs, PartingHandle } from "./FacePieces";
 import { ProofPanel } from "./ProofPanel";
 import { SectionCap, SectionControl } from "./SectionCap";
 import { Shutter, type Shoot } from "./Shutter";
+import { WholePanel } from "./WholePanel";
 import { WholePart } from "./WholePart";
 import { useShownBlock, useShownDeviation } from "./shown";
 
@@ -543,10 +544,16 @@ export function View(props: {
             middle={[((low[0] as number) + (high[0] as number)) / 2, ((low[1] as number) + (high[1] as number)) / 2]}
             onPicture={() => shoot.current?.(`${job.name}.png`)}
             times={list}
+            whole={whole !== null}
           />
         </Corner>
       )}
-      {mode === "compare" && summary && (
+      {mode === "compare" && whole && (
+        <Corner $at="bottom: 12px; left: 12px">
+          <WholePanel />
+        </Corner>
+      )}
+      {mode === "compare" && summary && !whole && (
         <Corner $at="bottom: 12px; left: 12px">
           <ComparePanel
             summary={summary}

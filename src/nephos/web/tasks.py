@@ -279,6 +279,18 @@ def export_block(key: str, name: str, block: str, pieces: str, plan: dict[str, A
         STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(data, np.uint8)))
 
 
+@app.task(queue="mesh")
+def export_whole(key: str, name: str, whole: str) -> None:
+    """Write the block after all setups as a mesh, in millimetres from the stock's low corner."""
+    with _or_refused([key], "export", "there is not enough memory to write this file"):
+        kept = STORE.get(whole)
+        if kept is None:
+            raise Refused("the whole part is not kept any more: press Calculate first")
+        mesh = CoreMesh(kept.arrays["vertices"].astype(np.float64), kept.arrays["faces"].astype(np.int32))
+        data = write_glb(mesh) if name.endswith(".glb") else write_mesh(name, mesh)
+        STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(data, np.uint8)))
+
+
 class _Progress:
     """Writes progress at most four times a second, and looks whether to stop. What it writes never goes back."""
 

@@ -16,6 +16,7 @@ from nephos.core.errors import Refused
 from nephos.core.pipeline.external_program import foreign_key
 from nephos.core.pipeline.keys import setup_keys
 from nephos.core.pipeline.store import key_of
+from nephos.core.pipeline.whole import job_key
 from nephos.core.plan.schema import Plan, Setup, parse_plan
 from nephos.core.post.checksum import check_word, seal_state
 from nephos.core.post.text import file_stem
@@ -27,7 +28,7 @@ from nephos.web.blobs import read_chunks, read_range, save_blob, stream_chunks
 from nephos.web.derived import standing_stops
 from nephos.web.models import Job, Result, ResultArray
 from nephos.web.rows import to_be_made
-from nephos.web.tasks import cut_window_of, export_block, prove_program
+from nephos.web.tasks import cut_window_of, export_block, export_whole, prove_program
 
 router = Router(tags=["proofs"])
 _LARGEST = 64 * 2**20
@@ -170,6 +171,20 @@ def window(request: HttpRequest, job_id: int, setup_id: str, body: Spot) -> dict
             operations=body.operations,
         )
     return {"key": key}
+
+
+@router.post("/{int:job_id}/whole", response=dict[str, str])
+def whole_file(request: HttpRequest, job_id: int, suffix: Literal[".stl", ".glb"]) -> dict[str, str]:
+    """Have the block after all setups written as a mesh, in millimetres from the stock's low corner; the answer names
+    where it will be found."""
+    job = get_object_or_404(Job, pk=job_id)
+    key = job_key(parse_plan(service.current_plan(job)))
+    if not Result.objects.filter(pk=key, facts__has_key="compare").exists():
+        raise Refused("the whole part is not calculated for the job as it is now: press Calculate first")
+    made = key_of("export", key, suffix)
+    if to_be_made(made):
+        export_whole.defer(key=made, name=f"{slugify(job.name) or 'job'}-whole{suffix}", whole=key)
+    return {"key": made}
 
 
 @router.post("/{int:job_id}/block/{setup_id}", response=dict[str, str])

@@ -1,0 +1,17 @@
+import * as THREE from "three";
+import { describe, expect, it } from "vitest";
+import { scene } from "../theme";
+import { deviationColour } from "./WholePart";
+
+describe("the whole part compared", () => {
+  const at = (d: number) => `#${deviationColour(d, 0.02, 0.2, new THREE.Color()).getHexString().toUpperCase()}`;
+  it("is pale where it is true, red where it is gouged, violet where something is left", () => {
+    expect(at(0.01)).toBe(at(-0.01));
+    expect(at(0.5)).toBe(scene.leftover.toUpperCase());
+    expect(at(-0.5)).toBe(scene.gouge.toUpperCase());
+    expect(at(0.1)).not.toBe(at(-0.1));
+  });
+  it("has a tone of its own for the frame, which is no part", () => {
+    expect(at(NaN)).not.toBe(at(0));
+  });
+});
