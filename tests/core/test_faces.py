@@ -371,5 +371,15 @@ def test_the_block_of_a_tilted_setup_is_the_stock_at_that_angle() -> None:
     assert volume == pytest.approx(60 * 44 * 20, rel=5e-3)
 
 
+def test_a_round_bar_at_an_angle_about_its_axis_is_as_thick_as_before() -> None:
+    bar = Stock(kind="round", length=60, width=20, thickness=20)
+    setup = egg_setup("a", "angle", 10, angle=35)
+    assert turned_size(bar, setup) == pytest.approx([60, 20, 20])
+    plan = egg_plan(stock=bar, setups=(setup,), faces=None)
+    block = first_block(setup_space(plan, setup, lambda _: EGG))
+    volume = float((block.high - block.low).sum()) * block.grid.pitch**2
+    assert volume == pytest.approx(60 * np.pi * 100, rel=5e-3)
+
+
 def test_the_underside_of_the_cutters_in_these_tests_is_flat() -> None:
     assert underside_of(FLAT.profile, np.array([1.0]))[0] == 0

@@ -138,13 +138,7 @@ def stock_space(plan: Plan, setup: Setup) -> SetupSpace:
 
 
 def first_block(space: SetupSpace, sides: tuple[CutSide, ...] = ()) -> Block:
-    """The stock before the first cut of a setup, as the `sides` before it have left it.
-
-    Raises
-    ------
-    Refused
-        For a round bar at an angle that is no quarter turn.
-    """
+    """The stock before the first cut of a setup, as the `sides` before it have left it."""
     low, high = tuple(map(float, space.stock_low)), tuple(map(float, space.stock_high))
     block = box_block((low[0], low[1], low[2]), (high[0], high[1], high[2]), space.plan.block_pitch)
     stock = space.plan.stock

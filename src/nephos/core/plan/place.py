@@ -114,6 +114,10 @@ def side_rotation(setup: Setup) -> F64:
 def _turned(stock: Stock, setup: Setup) -> tuple[F64, F64, F64]:
     """The rotation of a setup, and the low and high corner of the turned stock."""
     rotation = side_rotation(setup)
+    if stock.kind == "round" and abs(rotation[0, 0] - 1) < 1e-12:
+        # A bar that is rotated about its own axis takes up what it took up before.
+        middle, half = rotation @ np.array(stock.size) / 2, np.array(stock.size) / 2
+        return rotation, middle - half, middle + half
     turned = corners_of(stock) @ rotation.T
     return rotation, turned.min(axis=0), turned.max(axis=0)
 
