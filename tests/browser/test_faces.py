@@ -32,7 +32,7 @@ def files_of(driver) -> list[str]:
 
 def test_two_faces_from_the_upload_to_the_files(browser, tmp_path: Path) -> None:
     egg = tmp_path / "egg.stl"
-    egg.write_bytes(write_stl(ellipsoid((30, 18, 8), 24)))
+    egg.write_bytes(write_stl(ellipsoid((20, 12, 6), 16)))
     bring_in(browser, egg)
     until(browser, lambda d: "Setup A" in text(d), 60)
     press(browser, "Propose…")
@@ -45,7 +45,7 @@ def test_two_faces_from_the_upload_to_the_files(browser, tmp_path: Path) -> None
     # The grip of the parting stands at the right front corner of the stock; the tabs on the outline.
     before = plan_of(browser)["faces"]
     press(browser, "Front")
-    near = [(x, y) for x in range(150, 300, 6) for y in range(-40, 60, 5)]
+    near = [(x, y) for x in range(120, 330, 6) for y in range(-36, 48, 6)]
     grip(browser, near)
     ActionChains(browser).click_and_hold().move_by_offset(0, -14).release().perform()
     until(browser, lambda d: plan_of(d)["faces"]["parting"] != before["parting"], 20)
@@ -54,17 +54,18 @@ def test_two_faces_from_the_upload_to_the_files(browser, tmp_path: Path) -> None
     type_in(browser, "Parting height", str(before["parting"]))
     until(browser, lambda d: plan_of(d)["faces"]["parting"] == before["parting"], 20)
     press(browser, "Top")
-    tab = before["tabs"][0]
-    grip(browser, [(x, y) for y in range(-200, 60, 7) for x in range(-220, 220, 9)])
+    grip(browser, [(x, y) for y in range(-200, 60, 16) for x in range(-220, 220, 20)])
     ActionChains(browser).click_and_hold().move_by_offset(24, 6).release().perform()
     until(browser, lambda d: plan_of(d)["faces"]["tabs"] != before["tabs"], 20)
-    moved = [new for old, new in zip(before["tabs"], plan_of(browser)["faces"]["tabs"], strict=True) if old != new]
-    assert len(moved) == 1 and moved[0]["thickness"] == tab["thickness"]
+    pairs = list(zip(before["tabs"], plan_of(browser)["faces"]["tabs"], strict=True))
+    moved = [(old, new) for old, new in pairs if old != new]
+    assert len(moved) == 1, "one tab is dragged, the others stay"
+    assert moved[0][0]["at"][:2] != moved[0][1]["at"][:2] and moved[0][0]["thickness"] == moved[0][1]["thickness"]
     calculated(browser, 240)
     press(browser, "Proof")
     press(browser, "After all setups")
     press(browser, "Compare")
-    until(browser, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid=compare-panel]"))
+    until(browser, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid=whole-panel]"))
     names = files_of(browser)
     assert {name.split("_")[1][0] for name in names} == {"A", "B"}
     browser.get(browser.current_url + "/sheet")

@@ -7,9 +7,16 @@ from meshes import box_mesh, grid_mesh
 from nephos.core.errors import Refused
 from nephos.core.mesh.examine import examine
 from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.repair import hollow_back
 from nephos.core.mesh.repair.registry import Repair, repaired
 from nephos.core.surface.index import build_index
 from nephos.core.surface.nearest import distance_at
+
+
+@pytest.fixture(autouse=True)
+def coarse(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Backs of fewer cells: quick enough to be made many times."""
+    monkeypatch.setattr(hollow_back, "_CELLS", 200)
 
 
 def relief(height: float = 12.0, base: float = 3.0) -> Mesh:
