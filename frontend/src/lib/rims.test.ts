@@ -15,7 +15,7 @@ describe("places on outlines", () => {
     expect(rimsOf(flat, [5n, 10n])).toEqual([square, square]);
     expect(lengthOf(square)).toBe(40);
   });
-  it("tells the direction out of an outline, and into the middle of a hole", () => {
+  it("gives the direction out of an outline, and into the middle of a hole", () => {
     expect(outwardAt([square], [12, 5])).toEqual({ at: [10, 5], out: [1, -0] });
     const hole = [...square].reverse();
     expect(outwardAt([hole], [9, 5])?.out[0]).toBe(-1);

@@ -133,7 +133,7 @@ export function View(props: {
     setPoints([]);
     setProbe(null);
   }, [tool]);
-  // The stock lies another way up in another setup.
+  // Another setup has another side up.
   useEffect(() => setTurn((old) => old + 1), [setupId]);
   const look = useCloseLook(job.id, info?.id, list, moment, `${mode} ${info?.summary?.block_key ?? ""}`);
   const { place } = look;

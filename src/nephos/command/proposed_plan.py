@@ -7,7 +7,7 @@ import numpy as np
 from nephos.core.cutters import usual_cutters
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import MeshSummary, quick_look
-from nephos.core.pipeline.proposed_faces import FRAME, KINDS, proposed_faces, stock_for
+from nephos.core.pipeline.proposed_faces import FRAME, KINDS, Kind, proposed_faces, stock_for
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.edits import apply_edit
@@ -20,7 +20,7 @@ _AROUND = 12.0
 _UNKNOWN = 10.0
 """A model smaller than this (mm) comes in another unit: it is made to fit the stock."""
 _USUAL = 150.0
-"""Longest side (mm) that a model is given where neither its size nor the stock tells one."""
+"""Longest side (mm) that a model is given where neither a size nor a stock is given."""
 
 
 def _turned(mesh: Mesh, turn: tuple[float, float, float], kind: str, look: MeshSummary) -> Placement:
@@ -84,7 +84,7 @@ def _of_one_face(plan: Plan, look: MeshSummary, sized: bool, above: float) -> Pl
     return plan.model_copy(update={"setups": (setup.model_copy(update={"operations": operations}),)})
 
 
-def _of_faces(plan: Plan, kind: str, mesh: Mesh, look: MeshSummary, sized: bool) -> Plan:
+def _of_faces(plan: Plan, kind: Kind, mesh: Mesh, look: MeshSummary, sized: bool) -> Plan:
     """Centred in the stock, and scaled down where the stock leaves no border and frame."""
     centred = {"align": ("centre", "centre", "centre"), "offset": (0.0, 0.0, 0.0)}
     model = plan.models[0]
@@ -100,4 +100,4 @@ def _of_faces(plan: Plan, kind: str, mesh: Mesh, look: MeshSummary, sized: bool)
         plan = plan.model_copy(update={"models": (_sized(plan.models[0], float(now[0]) * share),)})
     shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
     work = Work(MemoryStore())
-    return proposed_faces(plan, kind, lambda _: mesh, shown, usual_cutters(), work)  # type: ignore[arg-type]
+    return proposed_faces(plan, kind, lambda _: mesh, shown, usual_cutters(), work)

@@ -97,7 +97,7 @@ function TabForm(props: { tab: FaceTab }) {
         value={tab.angle ?? 0}
         low={-360}
         high={360}
-        help="degrees from X towards Y, from the part outwards"
+        help="degrees from X towards Y, out of the part"
         onChange={(value) => value !== null && edit(change({ angle: value }), "tab")}
       />
       {tab.shape !== "round" && number("Width", tab.width ?? 8, (width) => ({ width }), 0.5)}

@@ -23,7 +23,7 @@ LITTLE = 0.02
 _THIN_FRAME = 4.0
 """A frame narrower than this (mm) breaks when the stock is clamped."""
 _BENDS = 0.1
-"""A frame that bends by more than this (mm) is told."""
+"""A frame that bends by more than this (mm) gets a finding."""
 _ELASTIC = {"wood": 5000.0, "board": 3000.0, "foam": 30.0, "wax": 200.0, "plastic": 2000.0, "metal": 65000.0}
 """Modulus of elasticity (N/mm^2), low for each group of materials."""
 _SHEAR = 1 / 6
@@ -116,7 +116,7 @@ def _tabs(plan: Plan, faces: Faces, units: Units) -> list[Finding]:
                 "stop",
                 ROW,
                 "the part is cut out from all sides and no tab holds it in its frame",
-                "add tabs, or propose them anew",
+                "add tabs, or press Propose again",
             )
         ]
     push = most_push(plan)
@@ -150,7 +150,7 @@ def _registration(plan: Plan, faces: Faces, boxes: Sequence[Placed], units: Unit
 
 
 def faces_findings(plan: Plan, boxes: Sequence[Placed], units: Units | None = None) -> list[Finding]:
-    """What the settings of a part of several faces tell before anything is calculated; `boxes` are its models."""
+    """Findings on the settings of a part of several faces, before anything is calculated; `boxes` are its models."""
     faces = plan.faces
     if faces is None or len([setup for setup in plan.setups if setup.worked]) < 2:
         return []
@@ -273,7 +273,7 @@ _TAB_WORDS = {
 
 
 def whole_findings(plan: Plan, whole: Whole, done: Sequence[SetupOutcome], units: Units = "mm") -> list[Finding]:
-    """What the finished block tells, over all setups."""
+    """Findings on the finished block, over all setups."""
     faces = plan.faces
     if faces is None or len(done) < 2:
         return []

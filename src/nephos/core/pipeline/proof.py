@@ -41,7 +41,7 @@ _COARSE = 4
 
 
 _OVER_GROUND = 0.02
-"""What stands more than this (mm) over the ground beside the part is part of it."""
+"""Surface higher than this (mm) over the ground beside the part belongs to the part."""
 _CHIP = 20.0
 """Pieces of less volume (mm^3) are not listed,"""
 _MOST = 24

@@ -84,7 +84,7 @@ def _operations(
     facing = {"facing": _MEET} if kind == "four-faces" else {}
     # Lines along a rim end up to a stepover beside it; the trip round the outline takes what they leave there.
     finishing = proposed_operation(plan, (fine,), "finish_raster", first + 10, fine, outline="on", **facing)
-    # Waste between the limbs of a figure would stand in the way of the sides that come later.
+    # Waste between the limbs of a figure would block the later sides.
     cleared = Limit(boundary="border", contain="inside")
     if kind == "four-faces":
         cleared = Limit(boundary="box", contain="inside", offset=border)

@@ -29,7 +29,7 @@ _OWN = 1e-3
 _OFF = 1.05
 """Columns nearer to the outline than so many pitches may hold some of the part."""
 _ROOM = 0.5
-"""A gap that is less than so much (mm) wider each way than a cutter is one that it does not get into."""
+"""A cutter needs this much (mm) more than its radius to enter a gap."""
 _BAR = 256
 """Sides of a round bar in the solid."""
 
@@ -85,8 +85,7 @@ def _beside(space: SetupSpace, work: Work, block: Block, own: CutSide) -> tuple[
     outline = shadow_of(work, space.plan, space.setup, (), space.mesh)
     pitch = block.grid.pitch
     around = shapely.union_all([shapely.Polygon(piece.exterior) for piece in shapely.get_parts(outline)])
-    # Half of the border: what stands at its outer wall belongs to the frame. Gaps that no cutter gets into are another
-    # matter.
+    # Half of the border: material at its outer wall belongs to the frame. Gaps that no cutter enters are left out.
     radius = min((operation.cutter.radius for operation in space.setup.worked), default=0.0)
     fits = radius + _ROOM
     gaps = around.buffer(faces.border).difference(outline).buffer(-fits).buffer(fits)

@@ -1,4 +1,4 @@
-"""What a calculation carries along: where results are kept, whom to tell, how long each stage took."""
+"""One calculation: its store, its progress callback, and the seconds of each stage."""
 
 import time
 from collections.abc import Callable
@@ -12,12 +12,12 @@ Meshes = Callable[[str], Mesh]
 """The mesh as it came, by the digest (or path) that a plan names it with."""
 
 Note = Callable[[str, float, float], None]
-"""Told what is begun now, and from which to which share of the whole (0 to 1) it goes."""
+"""Called with the name of a step and the shares of the whole (0 to 1) at its start and end."""
 
 
 @dataclass
 class Work:
-    """One calculation: where results are kept, whom to tell, how long each stage took."""
+    """One calculation: where results are kept, progress, and the seconds of each stage."""
 
     store: Store
     report: Report = silent

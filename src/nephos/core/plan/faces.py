@@ -28,11 +28,12 @@ class TurnOver:
 def turn_between(before: Setup, after: Setup) -> TurnOver:
     """The turn of the stock from one setup to the next."""
     m = side_rotation(after) @ side_rotation(before).T
-    for k, axis in enumerate(("x", "y", "z")):
+    axes: tuple[Axis, Axis, Axis] = ("x", "y", "z")
+    for k, axis in enumerate(axes):
         if abs(m[k, k] - 1) < 1e-9:
             a, b = ((1, 2), (2, 0), (0, 1))[k]
             angle = round(degrees(atan2(m[b, a], m[a, a])), 6)
-            return TurnOver(axis, 180.0 if abs(angle) == 180 else angle + 0.0)  # type: ignore[arg-type]
+            return TurnOver(axis, 180.0 if abs(angle) == 180 else angle + 0.0)
     return TurnOver(None, 0.0)
 
 

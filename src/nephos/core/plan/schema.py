@@ -297,7 +297,7 @@ class Operation(Part):
 
 
 class Setup(Part):
-    """One way the stock is held, and what is cut while it is held so.
+    """One clamping of the stock, and the operations that are cut in it.
 
     `side` lies up; with "angle" the stock is rotated by `angle` degrees about X. The underside comes up by half a turn
     `about` X or Y. Of a part that is cut from several faces, the cutter goes `overrun` mm past the parting."""

@@ -149,8 +149,8 @@ def _closed_gap(
     tolerance: float,
     report: Report,
 ) -> tuple[F64, int]:
-    """How much cutters leave over the surface `under` that have been everywhere, and of how many columns each way one
-    is looked at: all, unless there are very many."""
+    """Height (mm) that an ideal pass of the cutters leaves over the surface `under`, and the step between the columns
+    that are calculated: 1, unless there are very many."""
     factor = max(1, round((grid.nx * grid.ny / _CLOSED_CELLS) ** 0.5))
     coarse = Grid(grid.x0, grid.y0, grid.pitch * factor, -(-grid.nx // factor), -(-grid.ny // factor))
     closed = np.full((coarse.ny, coarse.nx), np.inf, np.float32)

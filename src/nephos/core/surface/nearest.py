@@ -64,7 +64,7 @@ def distance_at(grid, x, y, z, reach):  # type: ignore[no-untyped-def]
         return reach
     ic = min(max(int(np.floor((x - grid.x0) / cell)), i0), i1)
     jc = min(max(int(np.floor((y - grid.y0) / cell)), j0), j1)
-    # From the place outwards, ring by ring of cells: the nearest triangles rule out most of the others.
+    # Ring by ring of cells, the nearest first: near triangles rule out most of the others.
     for ring in range(max(ic - i0, i1 - ic, jc - j0, j1 - jc) + 1):
         if ring > 1 and (ring - 1) * cell * (ring - 1) * cell >= best:
             break

@@ -62,7 +62,7 @@ def _sheet(heights: F64, x0: float, y0: float, step: float) -> Mesh:
     known = np.isfinite(heights)
     whole: Bool = known[:-1, :-1] & known[:-1, 1:] & known[1:, 1:] & known[1:, :-1]
     if not whole.any():
-        raise Refused("there is no front to be seen from above: choose which way is up")
+        raise Refused("there is no front to be seen from above: choose another side up")
     faces = np.concatenate([np.stack([a[whole], b[whole], c[whole]], 1), np.stack([a[whole], c[whole], d[whole]], 1)])
     px, py = np.meshgrid(x0 + step * np.arange(nx), y0 + step * np.arange(ny))
     used, inverse = np.unique(faces, return_inverse=True)

@@ -42,7 +42,7 @@ def copy_model(plan: Plan, looks: Looks, model: str) -> Plan:
 def repair_model(plan: Plan, looks: Looks, model: str, kind: str, settings: dict[str, Any] | None = None) -> Plan:
     """Add a repair step to a model. The scale of what remains is kept; its size follows.
 
-    A repair that asks which way is up is told the way that the model lies."""
+    A repair with a setting `normal` gets the up direction of the placed model."""
     plan = with_scale_kept(plan, looks, model)
     item = model_of(plan, model)
     settings = dict(settings or {})
