@@ -65,8 +65,26 @@ def test_level_ground_between_two_levels_gets_one_of_its_own() -> None:
     assert cut_length(with_flats) < 1.95 * cut_length(without), "only where the next level does not come"
 
 
-def test_no_extra_level_where_it_would_be_a_sliver() -> None:
-    assert extra_levels([-3.0, -6.0], 0.0, [-1.0, -2.95, -3.02, -5.0]) == [[-1.0], [-5.0]]
+def test_no_extra_level_just_under_one_that_clears_the_ground() -> None:
+    assert extra_levels([-3.0, -6.0], 0.0, [-1.0, -3.0, -3.02, -5.0]) == [[-1.0], [-5.0]]
+
+
+def test_ground_just_over_a_level_gets_one_of_its_own() -> None:
+    assert extra_levels([-3.0, -6.0], 0.0, [-2.95]) == [[-2.95], []]
+
+
+@pytest.mark.parametrize("over", [0.01, 0.05, 0.12])
+def test_ground_just_over_a_level_keeps_no_whole_step_of_material(over: float) -> None:
+    """Levels are 2 mm apart from the top of the stock at 6 mm over the floor; ground lies a little over the second."""
+    x, y = np.meshgrid(np.linspace(0, 24, 49), np.linspace(0, 24, 49))
+    z = np.where(x < 6, 5.0, np.where(x < 16, 2.0 + over, 0.0))
+    done = run(grid_mesh(x, y, z), op("rough_offset", FLAT, stepdown=2.0, stepover=1.6, leave=0.0))
+    floor = float(done.space.index.low[2])
+    grid, top = done.block.grid, done.block.top
+    columns = (grid.xs > 3 + 6 + 3) & (grid.xs < 3 + 16 - 3)
+    rows = (grid.ys > 8) & (grid.ys < 22)
+    left = top[np.ix_(rows, columns)] - (floor + 2.0 + over)
+    assert left.size > 200 and left.max() < 0.1
 
 
 @pytest.mark.parametrize("angle", [2.0, 8.0])

@@ -46,7 +46,7 @@ class MemoryStore:
 
 
 STAGE_VERSIONS = {
-    "passes": 14,
+    "passes": 15,
     "path": 12,
     "moves": 5,
     "block": 8,

@@ -30,7 +30,7 @@ SPECK = 0.25
 _SAME = 0.02
 """Level ground within this many millimetres of height is one."""
 _WORTH = 0.1
-"""So much (mm) must lie between level ground and the levels to be worth one of its own."""
+"""Level ground gets no level of its own less than this (mm) under one that is cut over it."""
 
 
 @dataclass(frozen=True)
@@ -255,6 +255,6 @@ def wide_heights(heights: F64, areas: F64, least: float) -> list[float]:
 
 def extra_levels(levels: list[float], top: float, flats: list[float]) -> list[list[float]]:
     """Levels to add before each of `levels`, where level ground would otherwise keep up to a whole step of material on
-    it."""
+    it. A level that lies just under the ground does not clear it, however little is missing."""
     steps = zip([top, *levels[:-1]], levels, strict=True)
-    return [[z for z in flats if below + _WORTH < z < above - _WORTH] for above, below in steps]
+    return [[z for z in flats if below < z < above - _WORTH] for above, below in steps]
