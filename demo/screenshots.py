@@ -101,18 +101,14 @@ def scrub(driver: webdriver.Chrome, share: float) -> None:
 
 def shoot_faces(driver: webdriver.Chrome, address: str, folder: Path) -> None:
     """The jobs of two and of four faces."""
-    driver.get(address)
-    press(driver, "Lily leaf dish")
-    until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid='turn-b']"))
-    until_current(driver)
-    driver.find_element(By.CSS_SELECTOR, "[data-testid='turn-b'] button").click()
-    shoot(driver, folder / "workspace-faces.png", 5)
-    driver.get(address)
-    press(driver, "Dragonfly")
-    until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid='setup-b']"))
-    until_current(driver)
-    driver.find_element(By.CSS_SELECTOR, "[data-testid='setup-b'] button").click()
-    shoot(driver, folder / "workspace-four.png", 5)
+    for job, row, name in (("Lily leaf dish", "turn-b", "faces"), ("Dragonfly", "setup-b", "four")):
+        driver.get(address)
+        press(driver, job)
+        chosen = f"[data-testid='{row}'] button"
+        until(driver, lambda d, chosen=chosen: d.find_elements(By.CSS_SELECTOR, chosen))
+        until_current(driver)
+        driver.find_element(By.CSS_SELECTOR, chosen).click()
+        shoot(driver, folder / f"workspace-{name}.png", 5)
     press(driver, "Proof")
     press(driver, "After all setups")
     shoot(driver, folder / "workspace-whole.png", 6)

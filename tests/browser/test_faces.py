@@ -16,6 +16,13 @@ from nephos.core.mesh.formats.stl import write_stl
 pytestmark = [pytest.mark.browser, pytest.mark.django_db(transaction=True)]
 
 
+def open_egg(browser, folder: Path, half: tuple[float, float, float], rings: int) -> None:
+    egg = folder / "egg.stl"
+    egg.write_bytes(write_stl(ellipsoid(half, rings)))
+    bring_in(browser, egg)
+    until(browser, lambda d: "Setup A" in text(d), 60)
+
+
 def plan_of(driver) -> dict:
     return driver.execute_async_script(
         "const done = arguments[0]; fetch('/api' + location.pathname).then((r) => r.json()).then((job) => done(job.plan))"
@@ -31,10 +38,7 @@ def files_of(driver) -> list[str]:
 
 
 def test_two_faces_from_the_upload_to_the_files(browser, tmp_path: Path) -> None:
-    egg = tmp_path / "egg.stl"
-    egg.write_bytes(write_stl(ellipsoid((20, 12, 6), 16)))
-    bring_in(browser, egg)
-    until(browser, lambda d: "Setup A" in text(d), 60)
+    open_egg(browser, tmp_path, (20, 12, 6), 16)
     press(browser, "Propose…")
     press_like(browser, "Two faces")
     until(browser, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid=turn-b]"), 60)
@@ -73,10 +77,7 @@ def test_two_faces_from_the_upload_to_the_files(browser, tmp_path: Path) -> None
 
 
 def test_a_setup_is_added_and_taken_out_by_keyboard_and_button(browser, tmp_path: Path) -> None:
-    egg = tmp_path / "egg.stl"
-    egg.write_bytes(write_stl(ellipsoid((20, 12, 6), 12)))
-    bring_in(browser, egg)
-    until(browser, lambda d: "Setup A" in text(d), 60)
+    open_egg(browser, tmp_path, (20, 12, 6), 12)
     press(browser, "+ Setup")
     press(browser, "Add the setup")
     until(browser, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid=setup-b]"))

@@ -12,9 +12,8 @@ from meshes import ellipsoid
 from nephos.command.sample import sample_cutters
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.web import tasks
-from nephos.web.models import Calculation, Cutter, Result
-from nephos.web.store import DatabaseStore
-from web.shop import body_of, send, upload
+from nephos.web.models import Result
+from web.shop import body_of, calculated, open_shop, send, upload
 
 pytestmark = pytest.mark.django_db
 
@@ -22,13 +21,9 @@ pytestmark = pytest.mark.django_db
 @pytest.fixture()
 def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
     """A shop whose workers work at once."""
-    tasks.STORE = DatabaseStore()
-    for name in ("cut_window_of", "export_block", "export_whole", "draw_outlines", "prepare", "propose"):
-        task = getattr(tasks, name)
-        monkeypatch.setattr(task, "defer", lambda task=task, **words: task(**words), raising=False)
-    for cutter in sample_cutters():
-        Cutter.objects.create(number=cutter.number, data=cutter.model_dump())
-    return client
+    return open_shop(
+        client, monkeypatch, "cut_window_of", "export_block", "export_whole", "draw_outlines", "prepare", "propose"
+    )
 
 
 @pytest.fixture()
@@ -47,14 +42,6 @@ def edited(shop: Client, job: dict, **edit: object) -> dict:
     answer = send(shop, f"/jobs/{job['id']}/edit", {"based_on": job["version"], "edit": edit})
     assert answer.status_code == 200, answer.json()
     return answer.json()
-
-
-def calculated(shop: Client, job: dict) -> dict:
-    answer = send(shop, f"/jobs/{job['id']}/calculate")
-    assert answer.status_code == 200, answer.json()
-    tasks.calculate(answer.json()["id"])
-    assert Calculation.objects.get(pk=answer.json()["id"]).state == "done"
-    return shop.get(f"/api/jobs/{job['id']}").json()
 
 
 def coarse(shop: Client, job: dict) -> dict:

@@ -8,7 +8,6 @@ import pytest
 import trimesh
 from django.test import Client
 
-from nephos.command.sample import sample_cutters
 from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.pipeline.store import as_result
@@ -16,10 +15,10 @@ from nephos.core.post.checksum import check_word
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import post_named
 from nephos.web import tasks
-from nephos.web.models import Calculation, Cutter, Mesh, Post, RealTime, Result
+from nephos.web.models import Cutter, Mesh, Post, RealTime, Result
 from nephos.web.rows import to_be_made
 from nephos.web.store import DatabaseStore
-from web.shop import body_of, send, upload
+from web.shop import body_of, calculated, open_shop, send, upload
 
 pytestmark = pytest.mark.django_db
 
@@ -27,13 +26,7 @@ pytestmark = pytest.mark.django_db
 @pytest.fixture()
 def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
     """A shop whose workers work at once."""
-    tasks.STORE = DatabaseStore()
-    for name in ("prove_program", "cut_window_of", "export_block", "draw_outlines", "prepare"):
-        task = getattr(tasks, name)
-        monkeypatch.setattr(task, "defer", lambda task=task, **words: task(**words), raising=False)
-    for cutter in sample_cutters():
-        Cutter.objects.create(number=cutter.number, data=cutter.model_dump())
-    return client
+    return open_shop(client, monkeypatch, "prove_program", "cut_window_of", "export_block", "draw_outlines", "prepare")
 
 
 @pytest.fixture()
@@ -42,14 +35,6 @@ def job(shop: Client) -> dict:
     tasks.read_uploaded(mesh)
     assert Mesh.objects.get(pk=mesh).state == "ready"
     return send(shop, "/jobs", {"name": "Hill", "mesh": mesh}).json()
-
-
-def calculated(shop: Client, job: dict) -> dict:
-    answer = send(shop, f"/jobs/{job['id']}/calculate")
-    assert answer.status_code == 200, answer.json()
-    tasks.calculate(answer.json()["id"])
-    assert Calculation.objects.get(pk=answer.json()["id"]).state == "done"
-    return shop.get(f"/api/jobs/{job['id']}").json()
 
 
 def changed(shop: Client, job: dict, edit) -> dict:

@@ -6,21 +6,19 @@ import * as THREE from "three";
 import { placedOf } from "../api/types";
 import { onLevel } from "../lib/drag";
 import { lengthText } from "../lib/numbers";
-import { fromZero } from "../lib/ray";
 import { columnAt, lastCut, probeText } from "../lib/probe";
 import { hitHeights, type Point, type Ray } from "../lib/ray";
 import { NO_SECTION, type Section } from "../lib/section";
-import { Quiet, Segments, ToggleQuiet } from "../parts/controls";
 import { looks, scene } from "../theme";
 import { infoOf, setupOf, useSheetState, withBoundary, type Mode } from "../workspace/state";
 import { BlockMesh, type Look } from "./BlockMesh";
 import { Camera, type Direction, type Focus } from "./Camera";
-import { Break, Card, Corner, Group, TopTools } from "./cards";
+import { Card, Corner } from "./cards";
 import { lensOf, LookFrame, useCloseLook } from "./closeLook";
 import { ComparePanel } from "./ComparePanel";
 import type { OperationData } from "./data";
 import { FaultMarks } from "./FaultMarks";
-import { measured, MeasureMarks, nextPoints } from "./Measure";
+import { MeasureMarks, nextPoints } from "./Measure";
 import type { Moment } from "./moment";
 import { CurveHandles, onStock, TabHandles } from "./OutlineHandles";
 import { PaceContext, usePace } from "./pace";
@@ -32,6 +30,7 @@ import { FaceTabs, PartingHandle } from "./FacePieces";
 import { ProofPanel } from "./ProofPanel";
 import { SectionCap, SectionControl } from "./SectionCap";
 import { Shutter, type Shoot } from "./Shutter";
+import { PathLegend, ViewTools } from "./ViewTools";
 import { WholePanel } from "./WholePanel";
 import { WholePart } from "./WholePart";
 import { useShownBlock, useShownDeviation } from "./shown";
@@ -44,16 +43,6 @@ const Frame = styled.div`
   & canvas {
     outline: none;
   }
-`;
-const Ramp = styled.div<{ $colours: string }>`
-  width: 170px;
-  height: 8px;
-  background: ${(p) => p.$colours};
-`;
-const Between = styled.div`
-  display: flex;
-  justify-content: space-between;
-  margin-top: 3px;
 `;
 const Empty = styled.div`
   position: absolute;
@@ -70,34 +59,6 @@ const Empty = styled.div`
     max-width: 380px;
   }
 `;
-
-const MODES: Record<Mode, string> = { place: "Place", paths: "Paths", proof: "Proof", compare: "Compare" };
-const DIRECTIONS: Record<Direction, string> = { top: "Top", front: "Front", right: "Right", corner: "Corner" };
-
-const Stroke = styled.i<{ $line: string }>`
-  display: inline-block;
-  width: 22px;
-  vertical-align: middle;
-  border-top: 2px ${(p) => p.$line};
-`;
-
-function PathLegend(props: { high: number; low: number }) {
-  const { plan } = useSheetState();
-  const unit = plan.units ?? "mm";
-  return (
-    <Card>
-      <Ramp $colours={`linear-gradient(90deg, ${scene.shallow}, ${scene.deep})`} />
-      <Between>
-        <span>{lengthText(props.high, unit, 1)}</span>
-        <span>depth</span>
-        <span>{lengthText(props.low, unit, 1)}</span>
-      </Between>
-      <div style={{ marginTop: 4 }}>
-        <Stroke $line={`dotted ${scene.rapid}`} /> positioning <Stroke $line={`solid ${scene.entry}`} /> entry
-      </div>
-    </Card>
-  );
-}
 
 export function View(props: {
   mode: Mode;
@@ -458,63 +419,24 @@ export function View(props: {
           </span>
         </Empty>
       )}
-      <TopTools>
-        <Group>
-          <Segments label="Mode" value={mode} choices={MODES} onChange={props.onMode} />
-        </Group>
-        <Group $right>
-          <Segments
-            label="Direction"
-            value={direction}
-            choices={DIRECTIONS}
-            onChange={(value) => {
-              setDirection(value);
-              setTurn(turn + 1);
-            }}
-          />
-          <Quiet onPress={() => setTurn(turn + 1)}>Fit</Quiet>
-          <ToggleQuiet isSelected={tool === "measure"} onChange={(on) => setTool(on ? "measure" : "none")}>
-            Measure
-          </ToggleQuiet>
-        </Group>
-        <Break />
-        {external && (
-          <Group>
-            <Card role="status" data-testid="external">
-              {external.name} is shown, not this job{" "}
-              <Quiet onPress={() => props.onExternalOff()}>Back to the job</Quiet>
-            </Card>
-          </Group>
-        )}
-        {tool === "measure" && (
-          <Group $right>
-            <Card role="status" data-testid="measured">
-              {measured(
-                points.map((point) => fromZero(point, zero)),
-                plan.units ?? "mm",
-              ).map((line) => (
-                <div key={line}>{line}</div>
-              ))}
-            </Card>
-          </Group>
-        )}
-        <Break />
-        {(mode === "proof" || mode === "compare") && derived.whole && !external && (
-          <Group>
-            <Segments
-              label="After"
-              value={all ? "all" : "this"}
-              choices={{ this: "After this setup", all: "After all setups" }}
-              onChange={(value) => setAll(value === "all")}
-            />
-          </Group>
-        )}
-        {mode !== "place" && (
-          <Group $right>
-            <SectionControl low={low} high={high} zero={zero} unit={unit} section={section} onChange={setSection} />
-          </Group>
-        )}
-      </TopTools>
+      <ViewTools
+        mode={mode}
+        onMode={props.onMode}
+        direction={direction}
+        onDirection={(value) => {
+          setDirection(value);
+          setTurn(turn + 1);
+        }}
+        onFit={() => setTurn(turn + 1)}
+        points={points}
+        zero={zero}
+        all={all}
+        onAll={setAll}
+        onExternalOff={props.onExternalOff}
+        section={
+          <SectionControl low={low} high={high} zero={zero} unit={unit} section={section} onChange={setSection} />
+        }
+      />
       {mode === "place" && (
         <Corner $at="bottom: 12px; left: 12px">
           <Card data-testid="zero">

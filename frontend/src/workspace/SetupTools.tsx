@@ -3,8 +3,7 @@ import { useState } from "react";
 import { proposeKind, useJobKinds } from "../api/hooks";
 import type { Setup } from "../api/types";
 import { Ask, Button, Choose, Foot, Quiet, Said } from "../parts/controls";
-import { NumberField } from "../parts/fields";
-import { Note } from "./inspector/shared";
+import { AngleAboutX, Note } from "./inspector/shared";
 import { Tools } from "./rows";
 import { useSheetState } from "./state";
 
@@ -77,18 +76,7 @@ export function AddSetup() {
           The stock is turned so that another side lies up. The setup begins with what the setups before it leave.
         </Note>
         <Choose label="Side up" value={side} choices={SIDES} onChange={setSide} />
-        {side === "angle" && (
-          <NumberField
-            label="Angle about X"
-            unit="mm"
-            kind="plain"
-            value={angle}
-            low={-360}
-            high={360}
-            help="degrees; 90 brings the back up"
-            onChange={(value) => value !== null && setAngle(value)}
-          />
-        )}
+        {side === "angle" && <AngleAboutX value={angle} onChange={setAngle} />}
         <Foot>
           <Button onPress={() => setOpen(false)}>Cancel</Button>
           <Button

@@ -1,9 +1,9 @@
 /** The settings of a setup: which side lies up, its zero, its clamps. */
 import { Choose, Said } from "../../parts/controls";
-import { NumberField, WordField } from "../../parts/fields";
+import { WordField } from "../../parts/fields";
 import { infoOf, setupOf, useSheetState } from "../state";
 import { SIDES } from "../SetupTools";
-import { Note } from "./shared";
+import { AngleAboutX, Note } from "./shared";
 import { Held } from "./StockSettings";
 import { lengthText } from "../../lib/numbers";
 
@@ -26,16 +26,10 @@ export function SetupSettings() {
         onChange={(side) => edit(change({ side }), "side up")}
       />
       {setup.side === "angle" && (
-        <NumberField
-          label="Angle about X"
-          unit={unit}
-          kind="plain"
+        <AngleAboutX
           value={setup.angle ?? 0}
-          low={-360}
-          high={360}
-          help="degrees; 90 brings the back up"
-          onLive={(angle) => angle !== null && liveEdit(change({ angle }))}
-          onChange={(angle) => angle !== null && edit(change({ angle }), "angle")}
+          onLive={(angle) => liveEdit(change({ angle }))}
+          onChange={(angle) => edit(change({ angle }), "angle")}
         />
       )}
       {setup.side === "bottom" && (

@@ -1,6 +1,7 @@
 /** What the parts of the inspector share. */
 import { Button as AriaButton, Disclosure, DisclosurePanel, Heading } from "react-aria-components";
 import styled from "styled-components";
+import { NumberField } from "../../parts/fields";
 
 export const Panel = styled.section`
   grid-area: inspector;
@@ -92,3 +93,24 @@ export const Note = styled.p`
   font-size: 12px;
   margin: 2px 0 5px;
 `;
+
+/** The angle about X at which a side of the stock lies up, in degrees. */
+export function AngleAboutX(props: {
+  value: number;
+  onLive?: (value: number) => void;
+  onChange: (value: number) => void;
+}) {
+  return (
+    <NumberField
+      label="Angle about X"
+      unit="mm"
+      kind="plain"
+      value={props.value}
+      low={-360}
+      high={360}
+      help="degrees; 90 brings the back up"
+      onLive={(value) => value !== null && props.onLive?.(value)}
+      onChange={(value) => value !== null && props.onChange(value)}
+    />
+  );
+}

@@ -8,12 +8,15 @@ import numpy as np
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.findings.plan_checks import Finding, Fix
+from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.standing import BEYOND
 from nephos.core.pipeline.whole import Whole
 from nephos.core.plan.faces import step_of
 from nephos.core.plan.place import Placed
 from nephos.core.plan.schema import Faces, FaceTab, Operation, Plan
+from nephos.core.surface.index import build_index
+from nephos.core.surface.inside import signed_distances
 from nephos.core.units import Units, length_in
 
 ROW = "faces"
@@ -26,6 +29,8 @@ _BENDS = 0.1
 """A frame that bends by more than this (mm) gets a finding."""
 _ELASTIC = {"wood": 5000.0, "board": 3000.0, "foam": 30.0, "wax": 200.0, "plastic": 2000.0, "metal": 65000.0}
 """Modulus of elasticity (N/mm^2), low for each group of materials."""
+_FAR = 100.0
+"""The part is looked for so far (mm) round a tab's inner end."""
 _SHEAR = 1 / 6
 """Wood shears along the grain at about a third of what it takes to cut it; half of that is kept in reserve."""
 
@@ -234,7 +239,7 @@ def _bad_tabs(plan: Plan, faces: Faces, done: Sequence[SetupOutcome]) -> dict[st
             places[-1] - places[0]
         )
         seen = first.matrix[:3, :3] @ inner + first.matrix[:3, 3]
-        if not _in_model(first.mesh.vertices, seen, max(tab.width, tab.thickness) / 2 + 1.0):
+        if not _touches(first.mesh, seen, tab.thickness / 2):
             bad["beside"].append(tab)
         elif (places[-1] < 0).any() or (places[-1] > size).any():
             bad["nothing"].append(tab)
@@ -243,17 +248,18 @@ def _bad_tabs(plan: Plan, faces: Faces, done: Sequence[SetupOutcome]) -> dict[st
     return bad
 
 
-def _in_model(vertices: F64, place: F64, within: float) -> bool:
-    """Whether the model comes near a place: it has vertices round it, or on both sides of it in height."""
-    near = np.hypot(*(vertices[:, :2] - place[:2]).T) <= within + 2.0
+def _touches(mesh: Mesh, place: F64, within: float) -> bool:
+    """Whether a place (3,) is inside a mesh, or no farther than `within` mm from it."""
+    corners = mesh.vertices[mesh.faces][:, :, :2]
+    near = (corners.min(axis=1) <= place[:2] + within).all(axis=1) & (corners.max(axis=1) >= place[:2] - within).all(
+        axis=1
+    )
     if not near.any():
-        return bool(np.ptp(vertices[:, 0]) > 0) and _inside_box(vertices, place)
-    heights = vertices[near, 2]
-    return bool(heights.min() - within <= place[2] <= heights.max() + within)
-
-
-def _inside_box(vertices: F64, place: F64) -> bool:
-    return bool((place >= vertices.min(axis=0)).all() and (place <= vertices.max(axis=0)).all())
+        return False
+    # All faces over and under the place are among them, so that inside and outside are told apart rightly.
+    some = build_index(mesh.vertices, mesh.faces[near])
+    distance = float(signed_distances(some, place[None], within + _FAR)[0])
+    return distance <= within
 
 
 def _standing(done: SetupOutcome, places: F64) -> F64:
