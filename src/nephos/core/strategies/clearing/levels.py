@@ -1,6 +1,6 @@
 """Levels for roughing: their heights, and where a cutter may be and would meet material at each."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from math import ceil, sqrt
@@ -251,6 +251,12 @@ def wide_heights(heights: F64, areas: F64, least: float) -> list[float]:
     """Heights (n,) that at least `least` mm^2 of `areas` (n,) have in common, the highest first."""
     steps, sums = by_height(heights, areas)
     return [float(step) for step in steps[sums >= least]][::-1]
+
+
+def ground_levels(flats: Sequence[float], floor: float, above: float) -> list[float]:
+    """Heights at which level ground at heights `flats` is cleared, `above` mm over it. The last of all levels clears
+    the ground at the floor."""
+    return [z + above for z in flats if z > floor + _SAME]
 
 
 def extra_levels(levels: list[float], top: float, flats: list[float]) -> list[list[float]]:

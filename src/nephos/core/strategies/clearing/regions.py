@@ -24,6 +24,7 @@ from nephos.core.strategies.clearing.levels import (
     field_step,
     filled,
     flat_heights,
+    ground_levels,
     level_heights,
     material_above,
     polygons_of,
@@ -139,7 +140,7 @@ def level_layers(task: Task, stepdown: float, leave: float, at_flats: bool, wort
     top = min(float(seen.max()) if seen.size else task.floor, task.ceiling)
     levels = level_heights(top, task.floor + leave, stepdown)
     flats = flat_heights(task.index, 4 * task.cutter.diameter**2) if at_flats else []
-    extras = extra_levels(levels, top, [z + leave + allowance for z in flats])
+    extras = extra_levels(levels, top, ground_levels(flats, task.floor, leave + allowance))
     heights = _Heights(task, block, field, safe, leave, worth)
     found = in_parallel(lambda k, _: heights.layers(levels[k], extras[k]), len(levels), 1, part(task.report, 0.5, 1.0))
     return worth_cutting([layer for band in found for layer in band])

@@ -18,6 +18,7 @@ from nephos.core.strategies.clearing.levels import (
     chord_allowance,
     extra_levels,
     field_step,
+    ground_levels,
     level_heights,
     lookup_step,
 )
@@ -164,7 +165,7 @@ def rough_levels(
     ground only."""
     levels = level_heights(top, min(settings.leave, 0.9 * top), settings.stepdown)
     own = (
-        extra_levels(levels, top, [z + settings.leave + allowance for z in flats])
+        extra_levels(levels, top, ground_levels(flats, 0.0, settings.leave + allowance))
         if settings.flats == "on"
         else [[] for _ in levels]
     )
