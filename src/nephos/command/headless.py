@@ -11,7 +11,7 @@ import numpy as np
 from pydantic import ValidationError
 
 from nephos.command.proposed_plan import proposed_plan
-from nephos.core.bench import bench_drop, bench_proof, bench_removal
+from nephos.core.bench import bench_drop, bench_proof, bench_removal, bench_rotary_drop, bench_rotary_removal
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.findings.faces import whole_findings
@@ -315,6 +315,13 @@ def bench(words: list[str]) -> int:
     for name in ("width", "height", "pitch", "diameter", "stepover"):
         removal.add_argument(name, type=float)
     removal.add_argument("shape", choices=("ball", "flat"))
+    turned = kinds.add_parser("rotary-drop")
+    turned.add_argument("model")
+    for name in ("ball", "step-x", "step-a", "length", "floor"):
+        turned.add_argument(f"--{name}", type=float, required=True)
+    bar = kinds.add_parser("rotary-removal")
+    for name in ("length", "bar", "pitch", "pitch_deg", "ball", "step"):
+        bar.add_argument(name, type=float)
     proof = kinds.add_parser("proof")
     proof.add_argument("moves", type=int)
     proof.add_argument("pitch", type=float)
@@ -325,6 +332,11 @@ def bench(words: list[str]) -> int:
     if a.kind == "drop":
         mesh = read_mesh(a.model, _load(Path(a.model)))
         print(json.dumps(bench_drop(mesh, a.ball, a.step, a.size)))
+    elif a.kind == "rotary-drop":
+        mesh = read_mesh(a.model, _load(Path(a.model)))
+        print(json.dumps(bench_rotary_drop(mesh, a.ball, a.step_x, a.step_a, a.length, a.floor)))
+    elif a.kind == "rotary-removal":
+        print(json.dumps(bench_rotary_removal(a.length, a.bar, a.pitch, a.pitch_deg, a.ball, a.step)))
     elif a.kind == "proof":
         if not 1000 <= a.moves <= 5_000_000:
             parser.error("give 1000 to 5000000 moves")

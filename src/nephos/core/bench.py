@@ -14,9 +14,11 @@ from nephos.core.post.schema import post_named
 from nephos.core.post.write import Step, write_program
 from nephos.core.stock.block import Grid, box_block
 from nephos.core.stock.frames import record_frames, shown_grid, shown_top
+from nephos.core.stock.rays import sweep_rays
 from nephos.core.stock.sweep import sweep, sweep_watching
-from nephos.core.surface.drop import drop_grid
+from nephos.core.surface.drop import drop_grid, drop_turned
 from nephos.core.surface.index import build_index
+from nephos.core.surface.rotary import build_rotary_index
 from nephos.core.toolpath import Toolpath
 
 
@@ -36,6 +38,25 @@ def bench_drop(mesh: Mesh, ball: float, step: float, size: float) -> dict[str, A
         "locations": tips.size,
         "seconds": round(seconds, 4),
         "mean_tip_z": round(float(tips.mean()), 6),
+    }
+
+
+def bench_rotary_drop(mesh: Mesh, ball: float, step: float, degrees: float, length: float, floor: float) -> dict[str, Any]:
+    """Drop a ball over a grid of place and angle on the mesh, scaled to `length` mm along X and centred on the axis."""
+    middle = np.array([mesh.low[0], (mesh.low[1] + mesh.high[1]) / 2, (mesh.low[2] + mesh.high[2]) / 2])
+    vertices = (mesh.vertices - middle) * (length / mesh.size[0])
+    nx, na = int(length / step) + 1, round(360 / degrees)
+    profile = standard_cutter("ball", ball).profile
+    for _ in range(2):
+        index = build_rotary_index(vertices, mesh.faces, 1.0)
+        begin = time.perf_counter()
+        tips = drop_turned(index, 0.0, step, nx, na, profile, floor)
+        seconds = time.perf_counter() - begin
+    return {
+        "triangles": len(mesh.faces),
+        "locations": tips.size,
+        "seconds": round(seconds, 4),
+        "mean_tip_r": round(float(tips.mean()), 6),
     }
 
 
@@ -70,6 +91,39 @@ def bench_removal(
     return {
         "cells": top.size,
         "length_mm": round(width * len(y)),
+        "seconds": round(seconds, 4),
+        "mean_left": round(float(top.mean(dtype=np.float64)), 5),
+    }
+
+
+def bench_rotary_removal(
+    length: float, bar: float, pitch: float, degrees: float, ball: float, step: float
+) -> dict[str, Any]:
+    """Cut a wavy floor in rings out of a full bar, in moves of half a cell."""
+    nx, na = int(length / pitch) + 1, round(360 / degrees)
+    radius = bar / 2
+    profile = standard_cutter("ball", ball).profile
+    rings, per = int(length / step) + 1, 2 * na
+    x, angles = np.arange(rings) * step, np.arange(per + 1) * np.pi / na
+    points = np.full((rings, per + 2, 3), np.nan)
+    points[:, :-1, 0] = x[:, None]
+    points[:, :-1, 1] = angles * radius
+    points[:, :-1, 2] = 0.6 * radius + 0.15 * radius * np.sin(x * 0.07)[:, None] * np.cos(3 * angles)
+    flat = points.reshape(-1, 3)
+    kinds = np.ones(len(flat) - 1, np.uint8)
+    for _ in range(2):
+        shape = (na, nx)
+        top, low, high = np.full(shape, radius, np.float32), np.zeros(shape, np.float32), np.zeros(shape, np.float32)
+        touched = np.full(shape, -1, np.int32)
+        begin = time.perf_counter()
+        grid = Grid(0.0, 0.0, pitch, nx, na, radius)
+        sweep_rays(top, low, high, touched, grid, flat, kinds, 0, profile, straight=pitch / 200)
+        seconds = time.perf_counter() - begin
+    tips = points[:, :-2, 2]
+    return {
+        "rays": top.size,
+        "stamps": tips.size,
+        "length_mm": round(float(tips.sum()) * np.pi / na),
         "seconds": round(seconds, 4),
         "mean_left": round(float(top.mean(dtype=np.float64)), 5),
     }

@@ -13,13 +13,17 @@ MOST_CELLS = 40_000_000
 
 @dataclass(frozen=True)
 class Grid:
-    """Cell centres x0 + i * pitch, y0 + j * pitch, in the space of the setup, in millimetres."""
+    """Cell centres x0 + i * pitch, y0 + j * pitch, in the space of the setup, in millimetres.
+
+    That of a bar lies on its unrolled surface, of the reference `radius`: y is the angle A (radians) times that radius,
+    and the `ny` rows stand evenly all round from A = 0."""
 
     x0: float
     y0: float
     pitch: float
     nx: int
     ny: int
+    radius: float | None = None
 
     @property
     def xs(self) -> F64:

@@ -7,7 +7,7 @@ from math import ceil, floor, sqrt
 
 import numpy as np
 
-from nephos.core.arrays import F32, F64, I32, U8
+from nephos.core.arrays import F32, F64, I32, I64, U8
 from nephos.core.cutters.profile import Profile
 from nephos.core.parallel import Report, in_parallel, inlined, kernel, silent
 from nephos.core.stock.block import Grid
@@ -272,6 +272,22 @@ def _straight(points, kinds, tolerance, most):  # type: ignore[no-untyped-def]
     return keep[:count]
 
 
+def straightened(points: F64, kinds: U8, straight: float) -> tuple[F64, I64]:
+    """Moves of a kind that lie within `straight` mm of one line as that line: the points, and the number of the last
+    move of each, (m,) int64."""
+    moves = len(kinds)
+    if straight <= 0.0 or not moves:
+        return np.ascontiguousarray(points), np.arange(moves)
+
+    def shorten(first: int, last: int) -> I64:
+        kept: I64 = _straight(points[first : last + 1], kinds[first:last], straight, 24) + first
+        return kept
+
+    kept = in_parallel(shorten, moves, max(4096, moves // 16 + 1))
+    indices = np.concatenate([part[1:] for part in kept])
+    return np.concatenate([points[:1], points[indices]]), indices - 1
+
+
 @kernel
 def _strike(top, x0, y0, pitch, j0, px, py, pz, qx, qy, qz, r, lift):  # type: ignore[no-untyped-def]
     """How deep (mm) a cylinder of radius r, whose foot is `lift` over the tip, goes into material along a move."""
@@ -398,19 +414,8 @@ def sweep(
     (n,) float32 millimetres, how much each move took off the column where it took most; 0 for moves that cut nothing.
     """
     moves = len(kinds)
-    ids = np.arange(first_id, first_id + moves, dtype=np.int64)
-    chosen = np.arange(moves)
-    if straight > 0.0 and moves:
-
-        def shorten(first: int, last: int) -> np.ndarray:
-            return _straight(points[first : last + 1], kinds[first:last], straight, 24) + first
-
-        kept = in_parallel(shorten, moves, max(4096, moves // 16 + 1))
-        indices = np.concatenate([part[1:] for part in kept])
-        points = np.concatenate([points[:1], points[indices]])
-        chosen = indices - 1
-        ids = ids[chosen]
-    points = np.ascontiguousarray(points)
+    points, chosen = straightened(points, kinds, straight)
+    ids = first_id + chosen
     bands = grid.ny if len(chosen) < FEW else max(1, grid.ny // 24 + 1)
     hits = np.zeros((grid.ny // bands + 2, len(chosen)), np.float32)
 

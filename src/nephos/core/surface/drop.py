@@ -3,12 +3,15 @@
 from math import ceil, floor, sqrt
 
 import numpy as np
+from numba.extending import overload
 
 from nephos.core.arrays import F64
 from nephos.core.cutters.profile import Profile
 from nephos.core.parallel import Report, in_parallel, inlined, kernel, silent
-from nephos.core.surface.contact import inside_triangle, on_edge, on_vertex, underside
+from nephos.core.surface.contact import underside
 from nephos.core.surface.index import COARSE, SurfaceIndex
+from nephos.core.surface.rotary import RotaryArrays, RotaryIndex, drop_by_triangle, rotary_drop_at
+from nephos.core.surface.triangle import rest_on
 
 _COARSE = COARSE
 
@@ -46,41 +49,12 @@ def _contact_shift(planes, t, p):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _rest(ax, ay, az, bx, by, bz, cx, cy, cz, mask, sx, sy, x, y, p, bound, best):  # type: ignore[no-untyped-def]
-    """Tip height over a triangle where it lifts the cutter above `best`, else `best`.
-
-    (sx, sy) is the contact shift, not a number for an upright facet; `bound` the tip over its plane.
-    """
-    dx = max(min(ax, bx, cx) - x, x - max(ax, bx, cx), 0.0)
-    dy = max(min(ay, by, cy) - y, y - max(ay, by, cy), 0.0)
-    d2 = dx * dx + dy * dy
-    r = p.radius
-    if d2 > r * r or max(az, bz, cz) - underside(sqrt(d2), p) <= best:
-        return best
-    if inside_triangle(x + sx, y + sy, ax, ay, bx, by, cx, cy):
-        return bound
-    if mask & 1 and max(az, bz) > best:
-        best = max(best, on_edge(x, y, p, ax, ay, az, bx, by, bz))
-    if mask & 2 and max(bz, cz) > best:
-        best = max(best, on_edge(x, y, p, bx, by, bz, cx, cy, cz))
-    if mask & 4 and max(cz, az) > best:
-        best = max(best, on_edge(x, y, p, cx, cy, cz, ax, ay, az))
-    if mask & 8 and az > best:
-        best = max(best, on_vertex(x, y, p, ax, ay, az))
-    if mask & 16 and bz > best:
-        best = max(best, on_vertex(x, y, p, bx, by, bz))
-    if mask & 32 and cz > best:
-        best = max(best, on_vertex(x, y, p, cx, cy, cz))
-    return best
-
-
-@inlined
 def _try(corners, planes, owned, t, x, y, p, best):  # type: ignore[no-untyped-def]
     bound = _plane_bound(planes, t, x, y, p)
     if bound <= best:
         return best
     sx, sy = _contact_shift(planes, t, p)
-    return _rest(
+    return rest_on(
         corners[t, 0, 0],
         corners[t, 0, 1],
         corners[t, 0, 2],
@@ -102,7 +76,7 @@ def _try(corners, planes, owned, t, x, y, p, best):  # type: ignore[no-untyped-d
 
 
 @kernel
-def drop_at(grid, x, y, p, floor, hint):  # type: ignore[no-untyped-def]
+def _drop_planar(grid, x, y, p, floor, hint):  # type: ignore[no-untyped-def]
     """Tip height of the cutter `p` at (x, y), never under `floor`, and the triangle it rests on.
 
     `hint` is a triangle to try first (-1 for none): the one a neighbouring place rested on lifts
@@ -163,6 +137,23 @@ def drop_at(grid, x, y, p, floor, hint):  # type: ignore[no-untyped-def]
     return best, rest
 
 
+def drop_at(grid, x, y, p, floor, hint):  # type: ignore[no-untyped-def]
+    """Tip height of the cutter `p` at (x, y), never under `floor`, and the triangle it rests on. Called by kernels.
+
+    `grid` are the arrays of either kind of index; `hint` is a triangle to try first (-1 for none).
+    """
+    drop = rotary_drop_at if isinstance(grid, RotaryArrays) else _drop_planar
+    return drop(grid, x, y, p, floor, hint)
+
+
+@overload(drop_at)
+def _drop_of_index(grid, x, y, p, floor, hint):  # type: ignore[no-untyped-def]
+    """The drop for the kind of index, chosen when a kernel is compiled."""
+    if grid.instance_class is RotaryArrays:
+        return lambda grid, x, y, p, floor, hint: rotary_drop_at(grid, x, y, p, floor, hint)
+    return lambda grid, x, y, p, floor, hint: _drop_planar(grid, x, y, p, floor, hint)
+
+
 @kernel
 def _drop_points(grid, xy, p, floor, out):  # type: ignore[no-untyped-def]
     hint = -1
@@ -179,6 +170,21 @@ def _drop_rows(grid, x0, y0, step, j0, p, floor, out):  # type: ignore[no-untype
         for k in range(columns):
             i = k if j % 2 == 0 else columns - 1 - k
             out[j, i], hint = drop_at(grid, x0 + i * step, y0 + (j0 + j) * step, p, floor, hint)
+
+
+_ROTARY_DENSE = 2.0
+"""Triangles to a place from which on a rotary grid is dropped place by place (measured)."""
+
+
+@kernel
+def _drop_rotary_rows(grid, x0, y0, step_x, step_y, j0, p, floor, out):  # type: ignore[no-untyped-def]
+    """Rows to and fro, as for a planar grid."""
+    hint = -1
+    rows, columns = out.shape
+    for j in range(rows):
+        for k in range(columns):
+            i = k if j % 2 == 0 else columns - 1 - k
+            out[j, i], hint = rotary_drop_at(grid, x0 + i * step_x, y0 + (j0 + j) * step_y, p, floor, hint)
 
 
 @kernel
@@ -213,10 +219,14 @@ def _drop_by_triangle(corners, planes, owned, falling, x0, y0, step, j0, p, out)
                 best = out[j, i]
                 bound = over + gx * x
                 if best < top and best < bound:
-                    out[j, i] = _rest(ax, ay, az, bx, by, bz, cx, cy, cz, mask, sx, sy, x, y, p, bound, best)
+                    out[j, i] = rest_on(ax, ay, az, bx, by, bz, cx, cy, cz, mask, sx, sy, x, y, p, bound, best)
 
 
-def drop_points(index: SurfaceIndex, xy: F64, cutter: Profile, floor: float) -> F64:
+Surface = SurfaceIndex | RotaryIndex
+"""What cutters are dropped on: a part under them (places x, y), or one that rotates (places x and A times a radius)."""
+
+
+def drop_points(index: Surface, xy: F64, cutter: Profile, floor: float) -> F64:
     """Tip heights (n,) float64 of the cutter dropped at `xy` (n, 2), in millimetres.
 
     Where the cutter meets nothing, or something lower, it rests at `floor`.
@@ -233,7 +243,7 @@ def drop_points(index: SurfaceIndex, xy: F64, cutter: Profile, floor: float) -> 
 
 
 def drop_grid(
-    index: SurfaceIndex,
+    index: Surface,
     x0: float,
     y0: float,
     step: float,
@@ -249,6 +259,9 @@ def drop_grid(
     place where it is coarser (measured: docs/performance.md). Both give the same tips.
     """
     out = np.full((ny, nx), floor)
+    if isinstance(index, RotaryIndex):
+        _drop_rotary_grid(index, x0, y0, step, step, cutter, floor, out, report)
+        return out
     grid = index.arrays
     area = max((index.high[0] - index.low[0]) * (index.high[1] - index.low[1]), 1e-9)
     dense = step * step * index.triangles / area < 2.0
@@ -261,4 +274,38 @@ def drop_grid(
             _drop_rows(grid, x0, y0, step, first, cutter, floor, rows)
 
     in_parallel(work, ny, max(1, ny // 16 if dense else ny // 32), report)
+    return out
+
+
+def _drop_rotary_grid(
+    index: RotaryIndex,
+    x0: float,
+    v0: float,
+    step_x: float,
+    step_v: float,
+    cutter: Profile,
+    floor: float,
+    out: F64,
+    report: Report,
+) -> None:
+    """Fill `out` (rows by angle, columns by place) with tip radii."""
+    grid = index.arrays
+    area = max((index.high[0] - index.low[0]) * index.high[1], 1e-9)
+    dense = step_x * step_v * index.triangles / area < _ROTARY_DENSE
+
+    def work(first: int, last: int) -> None:
+        if dense:
+            drop_by_triangle(grid, index.falling, x0, v0, step_x, step_v, first, cutter, floor, out[first:last])
+        else:
+            _drop_rotary_rows(grid, x0, v0, step_x, step_v, first, cutter, floor, out[first:last])
+
+    in_parallel(work, len(out), max(1, len(out) // 16), report)
+
+
+def drop_turned(
+    index: RotaryIndex, x0: float, step: float, nx: int, na: int, cutter: Profile, floor: float, report: Report = silent
+) -> F64:
+    """Tip radii (na, nx) float64 at x0 + i * step and `na` even angles all round from A = 0, in millimetres."""
+    out = np.full((na, nx), floor)
+    _drop_rotary_grid(index, x0, 0.0, step, float(index.high[1]) / na, cutter, floor, out, report)
     return out

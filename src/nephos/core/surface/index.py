@@ -164,7 +164,7 @@ def _own(vertices, faces, planes, edge_order, edge_keys, count, owned):  # type:
         first = last
 
 
-def _edge_keys(faces: I32, count: int) -> I64:
+def edge_keys(faces: I32, count: int) -> I64:
     """One number (3 m,) int64 for each edge of each triangle, equal where two share the edge."""
     ends = faces.astype(np.int64)
     following = np.roll(ends, -1, axis=1)
@@ -177,7 +177,7 @@ def with_walls(vertices: F64, faces: I32, foot: float) -> tuple[F64, I32]:
     That is how an open sheet is cut: what lies under its rim stays. No cutter rests on a wall that
     did not rest on the edge above it, but distances near a rim are then those to the cut part.
     """
-    keys = _edge_keys(faces, len(vertices))
+    keys = edge_keys(faces, len(vertices))
     order = np.argsort(keys, kind="stable")
     new = np.concatenate([[True], keys[order][1:] != keys[order][:-1], [True]])
     open_edges = order[new[:-1] & new[1:]]
@@ -211,7 +211,7 @@ def build_index(vertices: F64, faces: I32) -> SurfaceIndex:
     falling = np.argsort(-corners[:, :, 2].max(axis=1), kind="stable")
     planes = np.empty((len(corners), 5))
     _planes(corners, planes)
-    keys = _edge_keys(faces, len(vertices))
+    keys = edge_keys(faces, len(vertices))
     owned = np.zeros(len(faces), np.uint8)
     _own(vertices, faces, planes, np.argsort(keys, kind="stable"), keys, len(vertices), owned)
     start = np.zeros(nx * ny + 1, np.int64)

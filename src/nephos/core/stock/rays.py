@@ -1,0 +1,381 @@
+"""Material removal on a bar: the space a cutter takes along moves in x, A and radius, out of rays from the axis.
+
+Each ray stands at a place along the axis and an angle, and holds material from the axis to `top`, but for one gap between
+`gap_low` and `gap_high`: the sides of a cutter are parallel and rays are not, so a cutter may leave material farther out
+on a ray that it crosses. Where a second gap would arise the shorter one is filled again: the block is never shown smaller
+than it is.
+
+A cutter, with all that is above it, is convex, so a ray meets it in one interval. At one angle a move sweeps a convex
+body too, which is exact here; where A changes the cutter is taken out at places so close together that less than
+`SAG` stays between them.
+"""
+
+from math import acos, ceil, cos, floor, pi, sin, sqrt
+
+import numpy as np
+
+from nephos.core.arrays import F32, F64, I32, U8
+from nephos.core.cutters.profile import Profile
+from nephos.core.parallel import Report, in_parallel, inlined, kernel, silent
+from nephos.core.stock.block import Grid
+from nephos.core.stock.sweep import straightened
+from nephos.core.surface.contact import along_line, underside
+
+SAG = 0.001
+"""So much (mm) of a cutter's round may stay between two places where A changes."""
+TURN = 2 * pi
+_LEVEL = 1e-12
+_RAPID = 0
+
+
+@kernel
+def _take(top, gap_low, gap_high, touched, j, i, low, high, mark):  # type: ignore[no-untyped-def]
+    """Take low .. high out of a ray; returns how much (mm) that was at most."""
+    old = top[j, i]
+    if low >= old or high <= low:
+        return np.float32(0.0)
+    if gap_high[j, i] > gap_low[j, i]:
+        a, b = gap_low[j, i], gap_high[j, i]
+        if low >= a and min(high, old) <= b:
+            return np.float32(0.0)
+        taken = min(high, old) - low
+        if low <= b and high >= a:
+            low, high = min(low, a), max(high, b)
+        elif high < old and high - low <= b - a:
+            return np.float32(0.0)
+    else:
+        taken = min(high, old) - low
+    touched[j, i] = mark
+    if high >= old:
+        # What is cut off at the top ends in the gap below where the two meet.
+        top[j, i] = low
+        if gap_high[j, i] >= low:
+            gap_low[j, i] = gap_high[j, i] = np.float32(0.0)
+    else:
+        gap_low[j, i], gap_high[j, i] = low, high
+    return taken
+
+
+@inlined
+def _steepness(rho, p):  # type: ignore[no-untyped-def]
+    """Slope of the underside at the distance rho from the axis of the cutter."""
+    if rho <= p.flat:
+        return 0.0
+    if rho < p.knee:
+        t = rho - p.flat
+        w = sqrt(max(p.corner * p.corner - t * t, 0.0))
+        return t / w if w > 0.0 else 1e12
+    return p.slope if p.slope < np.inf else 1e12
+
+
+@kernel
+def through(x, c, s, px, pz, length, m, p):  # type: ignore[no-untyped-def]
+    """Where a ray enters and leaves the space that cutter `p` sweeps along X from px to px + length, rising by m a mm.
+
+    The ray stands at x and runs off at an angle with cosine c > 0 and sine s >= 0 from the cutter's axis. Both are
+    infinite where it passes by. Newton's method on a convex function, from below: it never goes too far.
+    """
+    r = p.radius
+    away = max(px - x, x - px - length, 0.0)
+    if away >= r:
+        return np.inf, np.inf
+    side = sqrt(r * r - away * away)
+    rho = min(pz, pz + m * length) / c
+    gap = 0.0
+    for _ in range(60):
+        y = rho * s
+        if y > side:
+            return np.inf, np.inf
+        along = x - px
+        if m > _LEVEL:
+            along -= along_line(min(y, r), m, p)
+        elif m < -_LEVEL:
+            along += along_line(min(y, r), -m, p)
+        along = min(max(along, 0.0), length)
+        u = x - px - along
+        d = min(sqrt(u * u + y * y), r)
+        gap = pz + m * along + underside(d, p) - rho * c
+        if gap <= 1e-7:
+            break
+        change = (_steepness(d, p) * y / d * s if d > 0.0 else 0.0) - c
+        if change >= -1e-9:
+            return np.inf, np.inf
+        rho -= gap / change
+    if gap > 1e-4:
+        return np.inf, np.inf
+    if s < 1e-9:
+        return rho, np.inf
+    out = side / s
+    # It leaves by the side if it is over the rim there; else, to be sure, where it would leave the round below the rim.
+    if out * c < max(pz, pz + m * length) + p.rim:
+        low, high = rho, out
+        for _ in range(40):
+            middle = 0.5 * (low + high)
+            y = middle * s
+            along = x - px
+            if m > _LEVEL:
+                along -= along_line(min(y, r), m, p)
+            elif m < -_LEVEL:
+                along += along_line(min(y, r), -m, p)
+            along = min(max(along, 0.0), length)
+            u = x - px - along
+            if pz + m * along + underside(min(sqrt(u * u + y * y), r), p) <= middle * c:
+                low = middle
+            else:
+                high = middle
+        out = low
+    return rho, max(out, rho)
+
+
+@inlined
+def _row_ball(rays, j, c, s, px, pz, x0, pitch, r, mark):  # type: ignore[no-untyped-def]
+    """Take a ball that stands still out of one row of rays.
+
+    Most rays have been cut deeper before: they are passed over without a root.
+    """
+    top, gap_low, gap_high, touched, _, gaps = rays
+    middle = pz + r
+    near, off = middle * c, middle * s
+    w2 = r * r - off * off
+    hit = 0.0
+    if w2 <= 0.0:
+        return hit
+    w = sqrt(w2)
+    a = max(int(ceil((px - w - x0) / pitch)), 0)
+    b = min(int(floor((px + w - x0) / pitch)), top.shape[1] - 1)
+    r2, s2 = r * r, s * s
+    gapped = gaps[j]
+    for i in range(a, b + 1):
+        u = x0 - px + i * pitch
+        u2 = u * u
+        old = np.float64(top[j, i])
+        d = near - old
+        if d > 0.0 and d * d + u2 >= w2:
+            continue
+        q = sqrt(max(w2 - u2, 0.0))
+        low = near - q
+        if u2 + old * old * s2 <= r2 and (old * c >= middle or -d <= q):
+            # The end of the ray lies in the cutter: all goes from where it enters.
+            hit = max(hit, old - low)
+            top[j, i] = low
+            touched[j, i] = mark
+            if gapped and gap_high[j, i] >= low and gap_high[j, i] > 0.0:
+                top[j, i] = min(np.float32(low), gap_low[j, i])
+                gap_low[j, i] = gap_high[j, i] = np.float32(0.0)
+        else:
+            high = near + q
+            if high * c >= middle:
+                high = sqrt(max(r2 - u2, 0.0)) / s if s > 1e-12 else 1e9
+            gaps[j] = True
+            hit = max(hit, _take(top, gap_low, gap_high, touched, j, i, np.float32(low), np.float32(high), mark))
+    return hit
+
+
+@kernel
+def _row_any(rays, j, c, s, px, pz, length, m, x0, pitch, p, mark, probe):  # type: ignore[no-untyped-def]
+    """Take a cutter that goes along X out of one row of rays, or only `probe` how much that would be."""
+    top, gap_low, gap_high, touched, _, gaps = rays
+    columns = top.shape[1]
+    a = max(int(ceil((px - p.radius - x0) / pitch)), 0)
+    b = min(int(floor((px + length + p.radius - x0) / pitch)), columns - 1)
+    lowest = min(pz, pz + m * length) / c
+    level_flat = p.corner == 0.0 and p.slope == np.inf and m == 0.0
+    hit = np.float32(0.0)
+    for i in range(a, b + 1):
+        if top[j, i] <= lowest:
+            continue
+        x = x0 + i * pitch
+        if level_flat:
+            away = max(px - x, x - px - length, 0.0)
+            side2 = p.radius * p.radius - away * away
+            low, high = lowest, 1e9
+            if side2 < lowest * lowest * s * s:
+                continue
+            if s > 1e-12:
+                high = sqrt(side2) / s
+        else:
+            low, high = through(x, c, s, px, pz, length, m, p)
+            if not low < np.inf:
+                continue
+            high = min(high, 1e9)
+        if probe:
+            if low < top[j, i]:
+                deep = min(high, top[j, i]) - low
+                if gap_high[j, i] > gap_low[j, i] and low >= gap_low[j, i]:
+                    deep = min(high, top[j, i]) - max(low, gap_high[j, i])
+                hit = max(hit, np.float32(deep))
+        else:
+            hit = max(hit, _take(top, gap_low, gap_high, touched, j, i, np.float32(low), np.float32(high), mark))
+            gaps[j] |= gap_high[j, i] > np.float32(0.0)
+    return hit
+
+
+@kernel
+def _at_angle(rays, j0, x0, pitch, step_a, na, a, px, pz, length, m, p, mark, probe):  # type: ignore[no-untyped-def]
+    """Take a cutter at the angle a (0 to a turn) out of the rows j0 and on of a band."""
+    rows = rays[0].shape[0]
+    z = max(min(pz, pz + m * length), 1e-6)
+    ball = p.flat == 0.0 and p.slope == np.inf and length == 0.0 and not probe
+    if ball:
+        middle = pz + p.corner
+        w = np.arcsin(min(1.0, p.corner / middle)) if middle > p.corner else 0.4999 * pi
+    else:
+        w = min(np.arctan2(p.radius, z), 0.4999 * pi)
+    first, last = int(ceil((a - w) / step_a)), int(floor((a + w) / step_a))
+    step_c, step_s = cos(step_a), sin(step_a)
+    hit = np.float32(0.0)
+    for turn in range(-1, 2):
+        lo = max(first + turn * na, j0)
+        hi = min(last + turn * na, j0 + rows - 1)
+        if lo > hi:
+            continue
+        phi = (lo - turn * na) * step_a - a
+        c, s = cos(phi), sin(phi)
+        for q in range(lo, hi + 1):
+            if ball:
+                hit = max(hit, _row_ball(rays, q - j0, c, abs(s), px, pz, x0, pitch, p.corner, mark))
+            else:
+                hit = max(hit, _row_any(rays, q - j0, c, abs(s), px, pz, length, m, x0, pitch, p, mark, probe))
+            c, s = c * step_c - s * step_s, s * step_c + c * step_s
+    return hit
+
+
+@kernel
+def _move(rays, j0, x0, pitch, step_a, na, radius, a, b, p, lift, sag, mark, probe):  # type: ignore[no-untyped-def]
+    """Take one move (from a to b, places of the unrolled surface) out of the rows of a band; `lift` is added to its
+    tip."""
+    pa, qa = a[1] / radius, b[1] / radius
+    pz, qz = a[2] + lift, b[2] + lift
+    dx, turned = b[0] - a[0], qa - pa
+    if abs(turned) * max(pz, qz, p.radius) < 1e-6:
+        start = pa - TURN * floor(pa / TURN)
+        if abs(dx) < 1e-9:
+            return _at_angle(rays, j0, x0, pitch, step_a, na, start, a[0], min(pz, qz), 0.0, 0.0, p, mark, probe)
+        if dx > 0.0:
+            return _at_angle(rays, j0, x0, pitch, step_a, na, start, a[0], pz, dx, (qz - pz) / dx, p, mark, probe)
+        return _at_angle(rays, j0, x0, pitch, step_a, na, start, b[0], qz, -dx, (pz - qz) / -dx, p, mark, probe)
+    # So close that the cutter's round, or for a level one the chord of the circle that it leaves, is true to the sag.
+    high = max(pz, qz) + p.corner
+    reach = sqrt(8.0 * max(p.corner, 0.02) * sag)
+    along = sqrt(dx * dx + (high * turned) ** 2 + (qz - pz) ** 2)
+    n = max(int(ceil(along / reach)), 1)
+    if p.corner == 0.0:
+        n = max(int(ceil(abs(turned) / (2.0 * acos(max(1.0 - sag / max(high, 0.1), 0.0))))), int(ceil(abs(dx) / reach)), 1)
+    hit = np.float32(0.0)
+    for k in range(1, n + 1):
+        t = k / n
+        at = pa + t * turned
+        at -= TURN * floor(at / TURN)
+        hit = max(
+            hit,
+            _at_angle(rays, j0, x0, pitch, step_a, na, at, a[0] + t * dx, pz + t * (qz - pz), 0.0, 0.0, p, mark, probe),
+        )
+    return hit
+
+
+@kernel
+def _sweep(  # type: ignore[no-untyped-def]
+    rays, j0, x0, pitch, step_a, na, radius, points, kinds, ids, p, rapid, sag, hits, bodies, cylinders, strikes
+):
+    """Take moves out of the rows of a band one after another. Rapids take nothing: they are probed with the cutter
+    `rapid`. `bodies` (b, 2) are radius and height of what stands over the flutes, `cylinders` the same as profiles;
+    `strikes` (b, 2) gets how deep each goes at worst, and in which move."""
+    most = rays[4]
+    highest = np.float32(0.0)
+    for j in range(len(most)):
+        highest = max(highest, most[j])
+    for k in range(len(kinds)):
+        a, b = points[k], points[k + 1]
+        if not (a[0] == a[0] and b[0] == b[0] and a[2] == a[2] and b[2] == b[2] and a[1] == a[1] and b[1] == b[1]):
+            continue
+        low = min(a[2], b[2])
+        if low >= highest:
+            continue
+        for q in range(len(bodies)):
+            if low + bodies[q, 1] < highest:
+                body = cylinders[q]
+                deep = _move(rays, j0, x0, pitch, step_a, na, radius, a, b, body, bodies[q, 1], 20.0 * sag, 0, True)
+                if deep > strikes[q, 0]:
+                    strikes[q, 0], strikes[q, 1] = deep, ids[k]
+        if kinds[k] == _RAPID:
+            hit = _move(rays, j0, x0, pitch, step_a, na, radius, a, b, rapid, 0.0, 4.0 * sag, 0, True)
+        else:
+            hit = _move(rays, j0, x0, pitch, step_a, na, radius, a, b, p, 0.0, sag, np.int32(ids[k]), False)
+        hits[k] = max(hits[k], hit)
+
+
+def sweep_rays(
+    top: F32,
+    gap_low: F32,
+    gap_high: F32,
+    touched: I32,
+    grid: Grid,
+    points: F64,
+    kinds: U8,
+    first_id: int,
+    cutter: Profile,
+    rapid: Profile | None = None,
+    bodies: F64 | None = None,
+    report: Report = silent,
+    sag: float = SAG,
+    straight: float = 0.0,
+) -> tuple[F32, F64]:
+    """Take moves out of rays in place.
+
+    Parameters
+    ----------
+    top, gap_low, gap_high : (ny, nx) float32, rows by angle, columns by place, mm from the axis.
+    touched : (ny, nx) int32, gets the number of the move that cut a ray last.
+    points : (n + 1, 3) float64 places of the unrolled surface; those not yet known are not a number.
+    rapid : with which cutter rapids are probed; the cutter itself where none is given.
+    bodies : (b, 2) float64, radius and height over the tip of what stands above the flutes.
+    straight : moves that lie within this (mm) of a straight line are taken as one; their hits stand at the last.
+
+    Returns
+    -------
+    hits : (n,) float32, how much each move takes off where it takes most, or a rapid would.
+    strikes : (b, 2) float64, how deep each body goes into material at worst, and in which move (counted from 0).
+    """
+    radius = grid.radius
+    if radius is None:
+        raise ValueError("the grid is not that of a bar")
+    bodies = np.empty((0, 2)) if bodies is None else np.ascontiguousarray(bodies)
+    cylinders = tuple(Profile.of(float(r), 0.0) for r, _ in bodies) or (Profile.of(1.0, 0.0),)
+    band = max(1, -(-grid.ny // 8))
+    moves = len(kinds)
+    points, chosen = straightened(points, kinds, straight)
+    ids, kinds = first_id + chosen, kinds[chosen]
+    hits = np.zeros((-(-grid.ny // band), len(chosen)), np.float32)
+    strikes = np.zeros((len(hits), len(bodies), 2))
+
+    def work(first: int, last: int) -> None:
+        rows = slice(first, last)
+        most = top[rows].max(axis=1)
+        _sweep(
+            (top[rows], gap_low[rows], gap_high[rows], touched[rows], most, gap_high[rows].any(axis=1)),
+            first,
+            grid.x0,
+            grid.pitch,
+            TURN / grid.ny,
+            grid.ny,
+            radius,
+            points,
+            kinds,
+            ids,
+            cutter,
+            rapid or cutter,
+            sag,
+            hits[first // band],
+            bodies,
+            cylinders,
+            strikes[first // band],
+        )
+
+    in_parallel(work, grid.ny, band, report)
+    found = np.zeros((len(bodies), 2))
+    for k in range(len(bodies)):
+        worst = int(strikes[:, k, 0].argmax())
+        found[k] = strikes[worst, k, 0], strikes[worst, k, 1] - first_id
+    every = np.zeros(moves, np.float32)
+    every[chosen] = hits.max(axis=0, initial=0.0)
+    return every, found
