@@ -28,16 +28,18 @@ from nephos.core.pipeline.proposed_faces import KINDS
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.space import placed_models, prepared_mesh
 from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.whole import sides_of, solid_of, whole_of
+from nephos.core.pipeline.whole import solids_after, whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan, reasons
 from nephos.core.plan.versions import RENAMED_STRATEGIES
 from nephos.core.post.schema import post_of
 from nephos.core.report.setup_report import setup_report
+from nephos.core.stock.bar import bar_mesh
 from nephos.core.stock.solid import block_mesh
 from nephos.core.strategies.registry import strategy
 
+_POST = "rs274-metric"
 BELOW = 3.0
 """Millimetres left below the model by `--fit`."""
 
@@ -132,7 +134,7 @@ def _plan_from(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
         models=(Model(id="m1", name="model", mesh="model", placement=placement),),
         pitch=arguments.pitch,
         tolerance=arguments.tolerance,
-        post=arguments.post,
+        post=arguments.post or _POST,
     )
     if arguments.fit:
         look = quick_look(mesh)
@@ -161,8 +163,12 @@ def _plan_from(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
 def _cut_parser() -> argparse.ArgumentParser:
     parser = _Parser(prog="nephos cut", description="Plan, prove and post without the page.")
     parser.add_argument("input", help="a mesh, or a plan as JSON")
-    parser.add_argument("--kind", choices=("three-axis", *KINDS), help="propose the operations of this kind of job")
+    parser.add_argument(
+        "--kind", choices=("three-axis", *KINDS, "rotary"), help="propose the operations of this kind of job"
+    )
     parser.add_argument("--stock", type=lambda t: _numbers(t, 3, "--stock"))
+    parser.add_argument("--bar", type=lambda t: _numbers(t, 2, "--bar"), help="diameter and length of a round bar")
+    parser.add_argument("--core", type=float, help="diameter of the core of a rotary job")
     parser.add_argument("--fit", action="store_true", help="scale the model to the stock")
     parser.add_argument("--size-x", type=float)
     parser.add_argument("--height", type=float)
@@ -172,7 +178,7 @@ def _cut_parser() -> argparse.ArgumentParser:
     parser.add_argument("--finish", type=_spec, action="append")
     parser.add_argument("--cutout", type=_spec)
     parser.add_argument("--setup", default="top", choices=("top", "bottom", "front", "back", "left", "right"))
-    parser.add_argument("--post", default="rs274-metric")
+    parser.add_argument("--post")
     parser.add_argument("--pitch", type=float)
     parser.add_argument("--tolerance", type=float, default=0.01)
     parser.add_argument("--out", required=True)
@@ -236,14 +242,13 @@ def cut(words: list[str]) -> int:
         for program in done.programs:
             (out / program.name).write_bytes(program.text)
         (out / f"model-{setup.id}.stl").write_bytes(write_stl(done.space.mesh.moved(to_zero), f"model, {setup.name}"))
-        (out / f"proof-{setup.id}.stl").write_bytes(
-            write_stl(block_mesh(done.block).moved(to_zero), f"proof, {setup.name}")
-        )
+        proof = bar_mesh(done.block) if setup.kind == "rotary" else block_mesh(done.block)
+        (out / f"proof-{setup.id}.stl").write_bytes(write_stl(proof.moved(to_zero), f"proof, {setup.name}"))
         reports.append(setup_report(done, findings, done.space.zero))
         all_done.append(done)
     whole = whole_of(plan, all_done, work)
     begin = time.perf_counter()
-    pieces = solid_of(plan, sides_of(all_done))
+    pieces = solids_after(plan, all_done)
     (out / "proof.stl").write_bytes(write_stl(joined([piece.mesh for piece in pieces]), f"proof of {source.stem}"))
     work.seconds["solid"] = time.perf_counter() - begin
     document = {

@@ -8,6 +8,7 @@ from nephos.core.cutters import usual_cutters
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import MeshSummary, quick_look
 from nephos.core.pipeline.proposed_faces import FRAME, KINDS, Kind, proposed_faces, stock_for
+from nephos.core.pipeline.proposed_rotary import MACHINE, POST, along_axis, proposed_rotary
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.edits import apply_edit
@@ -40,6 +41,8 @@ def proposed_plan(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
     model = Model(id="m1", name="model", mesh="model", placement=placement)
     probe = Stock(length=100, width=100, thickness=100)
     size = placed_model(look.support, model, probe).size
+    if kind == "rotary":
+        return _of_bar(arguments, model, look)
     if arguments.stock is None:
         if not arguments.size_x and float(size.max()) < _UNKNOWN:
             share = _USUAL / float(size.max())
@@ -57,11 +60,35 @@ def proposed_plan(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
         models=(model,),
         pitch=arguments.pitch,
         tolerance=arguments.tolerance,
-        post=arguments.post,
+        post=arguments.post or "rs274-metric",
     )
     if kind in KINDS:
         return _of_faces(plan, kind, mesh, look, bool(arguments.size_x))
     return _of_one_face(plan, look, bool(arguments.size_x), arguments.gap_above)
+
+
+def _of_bar(arguments: argparse.Namespace, model: Model, look: MeshSummary) -> Plan:
+    """One rotary setup, in the bar that was asked for or one round the model."""
+    probe = Stock(kind="round", length=1000, width=200, thickness=200)
+    size = placed_model(look.support, model, probe).size
+    sized = bool(arguments.size_x)
+    if not sized and float(size.max()) < _UNKNOWN:
+        model = _sized(model, float(size[0]) * _USUAL / float(size.max()))
+    plan = Plan(
+        stock=probe,
+        models=(model,),
+        pitch=arguments.pitch,
+        tolerance=arguments.tolerance,
+        post=arguments.post or POST,
+        machine=MACHINE,
+    )
+    if arguments.size_x:
+        # The size along X is that of the model as it lies in the bar.
+        model = along_axis(model, look)
+        plan = plan.model_copy(update={"models": (model,)})
+    shown = [(model, placed_model(look.support, model, probe), look)]
+    bar = tuple(arguments.bar) if arguments.bar else None
+    return proposed_rotary(plan, shown, usual_cutters(), bar, arguments.core, sized)
 
 
 def _sized(model: Model, size_x: float) -> Model:

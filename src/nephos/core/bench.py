@@ -41,7 +41,9 @@ def bench_drop(mesh: Mesh, ball: float, step: float, size: float) -> dict[str, A
     }
 
 
-def bench_rotary_drop(mesh: Mesh, ball: float, step: float, degrees: float, length: float, floor: float) -> dict[str, Any]:
+def bench_rotary_drop(
+    mesh: Mesh, ball: float, step: float, degrees: float, length: float, floor: float
+) -> dict[str, Any]:
     """Drop a ball over a grid of place and angle on the mesh, scaled to `length` mm along X and centred on the axis."""
     middle = np.array([mesh.low[0], (mesh.low[1] + mesh.high[1]) / 2, (mesh.low[2] + mesh.high[2]) / 2])
     vertices = (mesh.vertices - middle) * (length / mesh.size[0])

@@ -13,8 +13,9 @@ from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.standing import BEYOND
 from nephos.core.pipeline.whole import Whole
 from nephos.core.plan.faces import step_of
+from nephos.core.plan.force import cutting_push, elastic_modulus
 from nephos.core.plan.place import Placed
-from nephos.core.plan.schema import Faces, FaceTab, Operation, Plan
+from nephos.core.plan.schema import Faces, FaceTab, Plan
 from nephos.core.surface.index import build_index
 from nephos.core.surface.inside import signed_distances
 from nephos.core.units import Units, length_in
@@ -27,19 +28,10 @@ _THIN_FRAME = 4.0
 """A frame narrower than this (mm) breaks when the stock is clamped."""
 _BENDS = 0.1
 """A frame that bends by more than this (mm) gets a finding."""
-_ELASTIC = {"wood": 5000.0, "board": 3000.0, "foam": 30.0, "wax": 200.0, "plastic": 2000.0, "metal": 65000.0}
-"""Modulus of elasticity (N/mm^2), low for each group of materials."""
 _FAR = 100.0
 """The part is looked for so far (mm) round a tab's inner end."""
 _SHEAR = 1 / 6
 """Wood shears along the grain at about a third of what it takes to cut it; half of that is kept in reserve."""
-
-
-def cutting_push(plan: Plan, operation: Operation) -> float:
-    """Sideways force (N) of a cutter at its stepdown: the chip's section times the material's cutting force."""
-    chip = operation.cutting_feed / (operation.cutter.flutes * operation.spindle_speed)
-    depth = float(getattr(operation.settings, "stepdown", 0.0)) or operation.cutter.radius
-    return plan.stock.material.cutting_force * depth * chip * operation.cutter.flutes
 
 
 def tabs_hold(plan: Plan, faces: Faces) -> float:
@@ -99,7 +91,7 @@ def _border(plan: Plan, faces: Faces, boxes: Sequence[Placed], units: Units) -> 
     push = max((cutting_push(plan, o) for setup in plan.setups for o in setup.worked), default=0.0)
     # A beam held at both ends with a load in its middle: F L^3 / (192 E I), I = h b^3 / 12.
     inertia = float(size[2]) * frame**3 / 12
-    bends = push * longest**3 / (192 * _ELASTIC.get(plan.stock.material.group, 5000.0) * inertia)
+    bends = push * longest**3 / (192 * elastic_modulus(plan.stock.material) * inertia)
     if bends > _BENDS:
         found.append(
             Finding(

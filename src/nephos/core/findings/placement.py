@@ -6,6 +6,7 @@ import numpy as np
 
 from nephos.core.findings.faces import faces_findings
 from nephos.core.findings.plan_checks import Finding, Fix
+from nephos.core.findings.rotary import swept_findings
 from nephos.core.machine.machine import machine_of
 from nephos.core.mesh.orientation import undercut
 from nephos.core.mesh.summary import UNITS, MeshSummary
@@ -176,7 +177,7 @@ def _mesh_findings(plan: Plan, model: Model, box: Placed, look: MeshSummary, sur
         )
     found += _loose_findings(plan, model, box, look) + _size_findings(plan, model, box)
     hidden = undercut(look, linear_of(placement), placement.sink / max(float(box.size[2]), 1e-9))
-    if hidden > 0.03 and plan.faces is None:
+    if hidden > 0.03 and plan.faces is None and all(setup.kind == "face" for setup in plan.setups):
         found.append(
             Finding(
                 "undercut",
@@ -381,9 +382,12 @@ def placement_findings(
         if not model.shown or model.id not in placed:
             continue
         box = placed[model.id]
-        found += _height_findings(plan, model, box) + _side_findings(plan, model, box)
-        if plan.stock.kind == "round":
-            found += _bar_findings(plan, model, box)
+        if any(setup.kind == "rotary" for setup in plan.setups):
+            found += swept_findings(plan, model, box, (looks or {}).get(model.id))
+        else:
+            found += _height_findings(plan, model, box) + _side_findings(plan, model, box)
+            if plan.stock.kind == "round":
+                found += _bar_findings(plan, model, box)
         if looks and model.id in looks:
             found += _mesh_findings(plan, model, box, looks[model.id], (sure or {}).get(model.id, True))
     found += _apart(plan, placed) + _machine_findings(plan)

@@ -10,6 +10,7 @@ import shapely
 from nephos.core.arrays import F64
 from nephos.core.findings.faces import overrun_findings, zero_findings
 from nephos.core.findings.plan_checks import Finding, Fix
+from nephos.core.findings.rotary import rotary_findings
 from nephos.core.linking.air_cuts import NOTHING
 from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.pipeline.keys import finest_operation
@@ -73,6 +74,9 @@ class Context:
 
 def _in_program(space: SetupSpace, x: float, y: float, number: Say) -> str:
     """A place of the orientation frame as the machine shows it."""
+    if space.setup.kind == "rotary":
+        degrees = np.degrees(y / float(space.stock_high[2])) % 360
+        return f"X{number(round(x - float(space.zero[0]), 1))} A{degrees:.1f}"
     return f"X{number(round(x - float(space.zero[0]), 1))} Y{number(round(y - float(space.zero[1]), 1))}"
 
 
@@ -279,6 +283,8 @@ def _lowest(c: Context) -> list[Finding]:
                 *c.at(move),
             )
         )
+    if c.space.setup.kind == "rotary":
+        return found + _core_cut(c, lowest, move)
     bed = float(c.space.stock_low[2]) - lowest
     if bed > getattr(c.operation.settings, "through", 0.0) + 1e-3:
         found.append(
@@ -294,6 +300,22 @@ def _lowest(c: Context) -> list[Finding]:
     return found
 
 
+def _core_cut(c: Context, lowest: float, move: int) -> list[Finding]:
+    core = float(c.space.stock_low[2])
+    if lowest >= core - 1e-3:
+        return []
+    return [
+        Finding(
+            "core-cut",
+            "stop",
+            c.row,
+            f"the cutter goes {c.mm(core - lowest)} into the core",
+            "make the core thinner, or cut less deep",
+            *c.at(move),
+        )
+    ]
+
+
 def _travel(c: Context) -> list[Finding]:
     span = np.nanmax(c.outcome.points, axis=0) - np.nanmin(c.outcome.points, axis=0)
     return [
@@ -306,7 +328,7 @@ def _travel(c: Context) -> list[Finding]:
             "use a narrower boundary",
         )
         for axis, name in enumerate("XYZ")
-        if span[axis] > c.machine.travel[axis]
+        if span[axis] > c.machine.travel[axis] and not (name == "Y" and c.space.setup.kind == "rotary")
     ]
 
 
@@ -514,5 +536,7 @@ def outcome_findings(done: SetupOutcome, units: Units = "mm") -> list[Finding]:
         )
         found += [finding for check in OF_OPERATIONS for finding in check(context)]
         before += outcome.total_seconds
+    if done.space.setup.kind == "rotary":
+        return found + _trueness(done, mm) + rotary_findings(done, units)
     found += _holding(done, starts, mm, number) + _trueness(done, mm)
     return found + overrun_findings(done, units) + zero_findings(done)

@@ -8,7 +8,7 @@ from nephos.core.arrays import F64, Bool
 from nephos.core.cutters.profile import Profile
 from nephos.core.polyline import densified
 from nephos.core.stock.block import Block
-from nephos.core.stock.sweep import sweep
+from nephos.core.stock.cut import removed
 from nephos.core.toolpath import Pass
 
 EVERY = 0.5
@@ -37,8 +37,7 @@ def without_air(
     paths = [densified(np.ascontiguousarray(item.points), EVERY) for item in passes]
     gap = np.full((1, 3), np.nan)
     points = np.concatenate([part for path in paths for part in (path, gap)])
-    top, touched = block.top.copy(), np.full(block.touched.shape, -1, np.int32)
-    depths = sweep(top, touched, block.grid, points, np.ones(len(points) - 1, np.uint8), 0, cutter)
+    depths = removed(block, points, np.ones(len(points) - 1, np.uint8), cutter)
     found: list[Pass] = []
     at = 0
     left_out: list[F64] = []

@@ -9,13 +9,13 @@ import shapely
 
 from nephos.core.arrays import F64, Bool
 from nephos.core.cutters import Profile
+from nephos.core.linking.bar_link_block import BarLinkBlock
 from nephos.core.linking.link_block import LinkBlock
 from nephos.core.parallel import Report, silent
 from nephos.core.polyline import densified, from_nearest
 from nephos.core.stock.block import Block
 from nephos.core.strategies.following.follow import follow_lines
-from nephos.core.surface.drop import drop_points
-from nephos.core.surface.index import SurfaceIndex
+from nephos.core.surface.drop import Surface, drop_points
 from nephos.core.toolpath import Kind, Pass, Passes, PathBuilder, Toolpath
 
 OVER_BLOCK = 1.5
@@ -49,11 +49,14 @@ _MOST_TURNS = 30
 """How often a ramp goes over a short pass before it gets steeper than asked instead."""
 
 
+AnyLinkBlock = LinkBlock | BarLinkBlock
+
+
 @dataclass(frozen=True)
 class LinkTask:
     """What linking needs to know: feeds in mm/min, `clearance` the height that clears all, in setup space."""
 
-    index: SurfaceIndex
+    index: Surface
     region: shapely.Geometry
     block: Block
     cutter: Profile
@@ -200,7 +203,7 @@ def _helix(item: Pass, height: float, angle: float, middle: tuple[float, float])
     )
 
 
-def _in_air(item: Pass, block: LinkBlock, cutter: Profile) -> Pass:
+def _in_air(item: Pass, block: AnyLinkBlock, cutter: Profile) -> Pass:
     """A closed pass turned so that it begins where next to nothing stands in the path, if there is such a place."""
     some = item.points[: -1 : max(1, (len(item.points) - 1) // 24)]
     over = block.rests(some, cutter, _GRAZED * block.grid.pitch) - some[:, 2]
@@ -213,7 +216,7 @@ def _in_air(item: Pass, block: LinkBlock, cutter: Profile) -> Pass:
 
 
 def _begun_in_air(
-    items: tuple[Pass, ...], links: list[F64 | None], block: LinkBlock, cutter: Profile
+    items: tuple[Pass, ...], links: list[F64 | None], block: AnyLinkBlock, cutter: Profile
 ) -> tuple[Pass, ...]:
     """Rings that the cutter would have to go down to begin where it comes in from outside; those linked to them follow.
 
@@ -230,7 +233,7 @@ def _begun_in_air(
     return tuple(out) if changed else items
 
 
-def _from_outside(item: Pass, block: LinkBlock, task: LinkTask) -> Pass:
+def _from_outside(item: Pass, block: AnyLinkBlock, task: LinkTask) -> Pass:
     """A pass that would begin in the full, led in on a straight level path from cleared ground beside it, if there is
     such ground near.
 
@@ -259,7 +262,7 @@ def _from_outside(item: Pass, block: LinkBlock, task: LinkTask) -> Pass:
     return item
 
 
-def _approach(path: PathBuilder, start: F64, block: LinkBlock, task: LinkTask) -> float:
+def _approach(path: PathBuilder, start: F64, block: AnyLinkBlock, task: LinkTask) -> float:
     """Rapids to above `start` at the lowest height that clears the block; returns where they end."""
     rest = max(block.rests_anywhere(start, task.cutter), start[2])
     ready = min(rest + (OVER_BLOCK if rest > block.uncut - _CLEAR else OVER_CUT), task.clearance)
@@ -274,14 +277,14 @@ def _approach(path: PathBuilder, start: F64, block: LinkBlock, task: LinkTask) -
     return ready
 
 
-def _enter(path: PathBuilder, item: Pass, block: LinkBlock, task: LinkTask, angle: float) -> None:
+def _enter(path: PathBuilder, item: Pass, block: AnyLinkBlock, task: LinkTask, angle: float) -> None:
     """Get down to the start of a pass: through air where it is free, else by its kind of entry."""
     down = _way_down(item, block, task, angle) if item.entry == "ramp" else item.start[None]
     _approach(path, down[0], block, task)
     path.go(down, Kind.ENTRY, task.plunge_feed)
 
 
-def _way_down(item: Pass, block: LinkBlock, task: LinkTask, angle: float) -> F64:
+def _way_down(item: Pass, block: AnyLinkBlock, task: LinkTask, angle: float) -> F64:
     """The ramp or helix down to the start of a pass, from as high as material stands under it and no higher; the start
     alone in the air."""
     # What the coarser cells only graze at its start does not count: the cutter stands beside it.
@@ -295,7 +298,7 @@ def _way_down(item: Pass, block: LinkBlock, task: LinkTask, angle: float) -> F64
     return np.concatenate([ramp, item.start[None]])
 
 
-def _clear(at: F64, path: F64, block: LinkBlock, task: LinkTask) -> bool:
+def _clear(at: F64, path: F64, block: AnyLinkBlock, task: LinkTask) -> bool:
     """Whether nothing stands on a level path; what its cells only graze does not count."""
     reach = task.cutter.radius - _GRAZED * block.grid.pitch
     return block.highest(at, path[-1], reach) <= at[2] + _CLEAR
@@ -312,7 +315,7 @@ def _farthest(items: tuple[Pass, ...], links: list[F64 | None], task: LinkTask) 
     return max(near, paths[np.cumsum(paths) <= _AIR_SHARE * cut].max(initial=0.0))
 
 
-def _lifts_rather(at: F64, path: F64, block: LinkBlock, task: LinkTask, through: float, farthest: float) -> bool:
+def _lifts_rather(at: F64, path: F64, block: AnyLinkBlock, task: LinkTask, through: float, farthest: float) -> bool:
     """Whether a level path to the next pass is better not gone: farther than `farthest` through the air, or than
     `through` in what stands."""
     return float(np.hypot(*(path[-1] - at)[:2])) > (farthest if _clear(at, path, block, task) else through)
@@ -343,7 +346,8 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
     find = _surface_links if passes.on_surface else _level_links
     linking = len(items) > 1 and passes.stay_down > 0
     links: list[F64 | None] = find(items, _reach(passes, task), task) if linking else [None] * len(items)
-    block = LinkBlock(task.block, keep_up=not passes.on_surface or passes.layered)
+    seen = LinkBlock if task.block.grid.radius is None else BarLinkBlock
+    block = seen(task.block, keep_up=not passes.on_surface or passes.layered)
     if not passes.on_surface:
         turned = _begun_in_air(items, links, block, task.cutter)
         if turned is not items:

@@ -11,11 +11,12 @@ from nephos.core.errors import Refused
 from nephos.core.estimate.perimeter import paths_around
 from nephos.core.mesh.curves import area_of, smoothed
 from nephos.core.mesh.repair.cut_below import cut_below
+from nephos.core.pipeline.bar_space import bar_region, box_on_bar
 from nephos.core.pipeline.keys import outline_key_of
 from nephos.core.pipeline.standing import shadow_of
 from nephos.core.pipeline.store import Result, as_result
 from nephos.core.plan.faces import dowel_spots, turning_axis
-from nephos.core.plan.place import to_setup
+from nephos.core.plan.place import bar_radius, to_setup
 from nephos.core.plan.schema import BUILT_IN, Boundary, Operation
 from nephos.core.strategies.clearing.levels import polygons_of
 from nephos.core.strategies.following.tabs import loops_of, rim_heights
@@ -49,6 +50,9 @@ def _seen(space: "SetupSpace", item: Boundary, shape: shapely.Geometry) -> shape
     Refused
         Where this setup looks at that view from the side, or that setup is gone.
     """
+    if space.setup.kind == "rotary":
+        # Drawn on the unrolled surface.
+        return shape
     m = space.matrix
     if item.setup is not None:
         drawn = next((setup for setup in space.plan.setups if setup.id == item.setup), None)
@@ -79,8 +83,19 @@ def _of_faces(space: "SetupSpace", work: "Work", source: str) -> shapely.Geometr
     return shapely.union_all([shapely.Point(spot).buffer(faces.registration.diameter / 2, _QUARTER) for spot in spots])
 
 
+def _on_bar(space: "SetupSpace", item: Boundary) -> shapely.Geometry:
+    """The box of models on the unrolled surface: a bar is cut all round. Outlines seen from above say nothing there."""
+    chosen = [mesh for key, mesh in space.parts if not item.models or key in item.models]
+    if not chosen:
+        raise Refused(f"the models of the boundary '{item.name}' are gone or switched off: choose others")
+    radius = bar_radius(space.plan.stock)
+    return shapely.union_all([box_on_bar(mesh, radius) for mesh in chosen])
+
+
 def _source(space: "SetupSpace", work: "Work", item: Boundary) -> shapely.Geometry:
     low, high = space.stock_low, space.stock_high
+    if space.setup.kind == "rotary" and item.source in {"silhouette", "slice", "box"}:
+        return _on_bar(space, item)
     if item.source == "stock":
         return shapely.box(low[0], low[1], high[0], high[1])
     if item.source in {"border", "dowels"}:
@@ -216,6 +231,8 @@ def region_of(space: "SetupSpace", work: "Work", operation: Operation) -> shapel
     flat_sided = limit.boundary in {"box", "stock"}
     stock = shapely.box(*space.stock_low[:2], *space.stock_high[:2]).buffer(max(radius, by), join_style="mitre")
     region = _grown(shape, by, "sharp" if flat_sided else "round").intersection(stock)
+    if space.setup.kind == "rotary":
+        region = region.intersection(bar_region(space.plan, space.setup, operation.cutter, space.floor))
     for other in limit.without:
         region = region.difference(_grown(shape_of(space, work, other), -by, "round"))
     if region.is_empty:

@@ -76,6 +76,8 @@ def stretches_of(reading: Reading, cutters: list[Cutter], usual: int) -> list[St
     for axis, name in enumerate("XYZ"):
         if not np.isfinite(reading.points[:, axis]).any():
             raise Refused(f"the file never says where the cutter is along {name}: it cannot be proved")
+    if np.isfinite(reading.angles).any() or reading.inverse.any():
+        raise Refused("the file moves a rotary axis: only programs of three axes can be proved here")
     known = {cutter.number: cutter for cutter in cutters}
     tools = np.where(reading.tools == 0, usual, reading.tools)
     found = []

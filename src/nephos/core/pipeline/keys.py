@@ -6,9 +6,13 @@ the whole chain follows from the plan alone. What is current and what is out of 
 
 from dataclasses import dataclass
 
+import numpy as np
+
+from nephos.core.errors import Refused
 from nephos.core.machine.machine import machine_of
+from nephos.core.machine.rotary_axis import RotaryAxis
 from nephos.core.pipeline.store import key_of
-from nephos.core.plan.place import side_rotation
+from nephos.core.plan.place import bar_radius, side_rotation
 from nephos.core.plan.schema import Operation, Plan, Setup
 
 
@@ -54,7 +58,10 @@ def models_key(plan: Plan, setup: Setup) -> str:
         if model.shown
     ]
     stock = plan.stock.model_dump(exclude={"material", "grain"})
-    return key_of("space", models, stock, side_rotation(setup).round(12).tolist())
+    turned = side_rotation(setup).round(12).tolist()
+    if setup.rotary is not None:
+        return key_of("space", models, stock, turned, setup.rotary.model_dump())
+    return key_of("space", models, stock, turned)
 
 
 def space_key(plan: Plan, setup: Setup) -> str:
@@ -88,6 +95,26 @@ def outline_key_of(plan: Plan, setup: Setup, key: str) -> str:
     return key_of("outline", space_key(plan, setup), boundary_causes(plan, key))
 
 
+def axis_of(plan: Plan) -> RotaryAxis:
+    """How the post of a plan writes the way round a bar.
+
+    Raises
+    ------
+    Refused
+        Where it has no words for that.
+    """
+    post = plan.own_post
+    words = post.rotary
+    if words is None:
+        raise Refused(
+            f"the post '{post.title}' has no words for a bar that rotates: choose one with A in degrees, or with the bar "
+            "driven as Y"
+        )
+    radius = bar_radius(plan.stock)
+    per_turn = 360.0 if words.word == "A" else words.per_turn or 2 * np.pi * radius
+    return RotaryAxis(words.word, per_turn, words.sense, words.feed == "inverse", radius)
+
+
 _NO_SHAPE = {"number", "name", "group", "feed", "plunge_feed", "spindle"}
 """What a cutter is called and how it is driven: no part of its shape."""
 
@@ -117,7 +144,8 @@ def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, 
         setup.clearance,
         operation.cutter.ramp_limit,
     )
-    moves = key_of("moves", path, machine_of(plan.machine).model_dump())
+    around = [] if setup.kind == "face" else [axis_of(plan)]
+    moves = key_of("moves", path, machine_of(plan.machine).model_dump(), *around)
     block = key_of("block", before, path, operation.cutter.model_dump(exclude=_NO_SHAPE))
     return OperationKeys(
         before,

@@ -8,6 +8,8 @@ import numpy as np
 from nephos.core.arrays import F64, Bool
 from nephos.core.errors import Refused
 from nephos.core.machine.machine import machine_of
+from nephos.core.machine.rotary_axis import RotaryAxis, program_path, whole_turns
+from nephos.core.pipeline.keys import axis_of
 from nephos.core.pipeline.outcome import Outcome
 from nephos.core.pipeline.space import SetupSpace
 from nephos.core.plan.place import zero_in_words
@@ -36,7 +38,9 @@ class Posted:
     steps: tuple[Step, ...]
 
 
-def step_of(operation: Operation, path: Toolpath, plan: Plan, clearance: float = 0.0) -> Step:
+def step_of(
+    operation: Operation, path: Toolpath, plan: Plan, clearance: float = 0.0, rotary: RotaryAxis | None = None
+) -> Step:
     """An operation as it is given to the writer; `path` and `clearance` count from the work zero."""
     return Step(
         operation.number,
@@ -48,6 +52,7 @@ def step_of(operation: Operation, path: Toolpath, plan: Plan, clearance: float =
         operation.coolant,
         clearance,
         operation.entering_feed,
+        rotary=rotary,
     )
 
 
@@ -77,17 +82,32 @@ def header_lines(space: SetupSpace, outcomes: list[Outcome], title: str, stops: 
     stock = space.plan.stock
     bottom = np.min([np.nanmin(outcome.points, axis=0) for outcome in outcomes], axis=0) - space.zero
     top = np.max([np.nanmax(outcome.points, axis=0) for outcome in outcomes], axis=0) - space.zero
+    across = f"Y {bottom[1]:.3f} to {top[1]:.3f}, " if space.setup.kind == "face" else ""
     seconds = sum(outcome.total_seconds for outcome in outcomes)
     cutters = {outcome.operation.cutter.number: outcome.operation.cutter.name for outcome in outcomes}
     return [
         title,
         f"{space.setup.name}: zero at {zero_in_words(space.setup)}",
         f"stock {stock.length:g} x {stock.width:g} x {stock.thickness:g} mm, {stock.material.name}",
+        *_words_for_bar(space),
         *(f"cutter {number}: {name}" for number, name in cutters.items()),
-        f"X {bottom[0]:.3f} to {top[0]:.3f}, Y {bottom[1]:.3f} to {top[1]:.3f}, Z {bottom[2]:.3f} to {top[2]:.3f} mm",
+        f"X {bottom[0]:.3f} to {top[0]:.3f}, {across}Z {bottom[2]:.3f} to {top[2]:.3f} mm",
         f"about {max(seconds / 60, 1):.0f} min",
         *(f"posted in spite of a stop: {item.text}; {item.reason}" for item in stops),
     ]
+
+
+def _words_for_bar(space: SetupSpace) -> list[str]:
+    """How the bar is to be clamped and its axis set, for the top of a file."""
+    rotary = space.setup.rotary
+    if rotary is None:
+        return []
+    axis = axis_of(space.plan)
+    up = "+Y up to +Z" if axis.sense > 0 else "-Y up to +Z"
+    said = f"chuck on the {rotary.chuck}, {rotary.grip:g} mm of the bar in it"
+    if axis.word == "Y":
+        return [said, f"the bar is driven as Y, {axis.per_turn:.4f} mm a turn: positive Y brings {up}"]
+    return [said, f"A in degrees: positive A brings {up}; set A to 0 before each file"]
 
 
 def programs_of(
@@ -115,7 +135,10 @@ def files_of(
     name = _file_name(space.setup, [item.operation for item in run], post)
     header = header_lines(space, run, title, stops)
     over = space.clearance - float(space.zero[2])
-    steps = [step_of(o.operation, o.path.moved(-space.zero), space.plan, over) for o in run]
+    if space.setup.kind == "rotary":
+        steps = _rotary_steps(space, run, post, over)
+    else:
+        steps = [step_of(o.operation, o.path.moved(-space.zero), space.plan, over) for o in run]
     whole = write_program(post, name, header, steps, wait, space.setup.home)
     if not too_large(whole, post):
         return [Posted(whole, tuple(steps))]
@@ -134,6 +157,37 @@ def files_of(
             )
         files.append(Posted(program, tuple(part)))
     return files
+
+
+def _rotary_steps(space: SetupSpace, run: list[Outcome], post: Post, over: float) -> list[Step]:
+    """The operations of a file on a bar. A goes on from one to the next on the shortest way, by whole turns."""
+    axis = axis_of(space.plan)
+    steps, end = [], 0.0
+    for outcome in run:
+        begin = float(outcome.path.points[0, 1])
+        turns = whole_turns(end, begin, axis.radius)
+        path = program_path(outcome.path, axis, space.zero, turns, post.millimetres)
+        steps.append(step_of(outcome.operation, path, space.plan, over, axis))
+        end = float(outcome.path.points[-1, 1]) + turns * 2 * np.pi * axis.radius
+    return steps
+
+
+def _as_turned(reading: Reading, post: Post, name: str) -> Reading:
+    """A reading of a rotary program with the way round in the place of Y, as :func:`program_path` has it.
+
+    Raises
+    ------
+    Refused
+        Where the cutter leaves the plane of the axis.
+    """
+    if post.rotary is None or post.rotary.word == "Y":
+        return reading
+    across = reading.points[:, 1]
+    if not (np.nan_to_num(across) == 0.0).all():
+        raise Refused(f"{name} moves the cutter along Y beside the axis: it was not posted; please report this")
+    points = reading.points.copy()
+    points[:, 1] = reading.angles * post.millimetres
+    return replace(reading, points=points)
 
 
 def _harmless(before: F64, end: F64, rapid: bool, clearance: float) -> bool:
@@ -165,12 +219,14 @@ def _planned(program: Program, reading: Reading, clearance: float) -> Bool:
     return asked
 
 
-def _controls_as_planned(program: Program, reading: Reading, run: list[Outcome], post: Post, wait: float) -> None:
+def _controls_as_planned(
+    program: Program, reading: Reading, run: list[Outcome], post: Post, wait: float, rotary: bool
+) -> None:
     """Refuse a file that makes a controller do anything besides moving that was not planned."""
     by_number = {outcome.operation.number: outcome.operation for outcome in run}
     mine = [by_number[number] for number in program.numbers]
     planned = planned_control(
-        post, [PlannedStep(o.number, o.cutter.number, o.spindle_speed, o.coolant) for o in mine], wait
+        post, [PlannedStep(o.number, o.cutter.number, o.spindle_speed, o.coolant, rotary) for o in mine], wait
     )
     found = control_words(program.text)
     fault = unplanned(found, planned)
@@ -207,7 +263,12 @@ def certify(files: list[Posted], run: list[Outcome], space: SetupSpace, post: Po
     for file in files:
         program = file.program
         reading = read_program(program.text)
-        _controls_as_planned(program, reading, run, post, wait)
+        rotary = space.setup.kind == "rotary"
+        if rotary:
+            reading = _as_turned(reading, post, program.name)
+        elif np.isfinite(reading.angles).any():
+            raise Refused(f"{program.name} moves the A axis: it was not posted; look at the lines of the post")
+        _controls_as_planned(program, reading, run, post, wait, rotary)
         _planned(program, reading, clearance)
         differs = difference(post, list(file.steps), program, reading)
         if differs:
@@ -226,6 +287,6 @@ def certify(files: list[Posted], run: list[Outcome], space: SetupSpace, post: Po
         programs.append(replace(program, found=found))
     if any(done.get(outcome.operation.number) != outcome.path.moves for outcome in run) or reading is None:
         raise Refused(f"{files[-1].program.name} does not hold all moves: it was not posted; please report this")
-    if home is not None and not np.abs(reading.points[-1, :2] - home).max() < 0.01:
+    if home is not None and not rotary and not np.abs(reading.points[-1, :2] - home).max() < 0.01:
         raise Refused(f"{programs[-1].name} leaves the cutter elsewhere than was planned: please report this")
     return programs

@@ -11,6 +11,7 @@ import numpy as np
 from nephos.core.arrays import F32, F64, I32, U8, Bool
 from nephos.core.cutters.profile import Profile
 from nephos.core.parallel import Report
+from nephos.core.pipeline.bar_space import box_on_bar
 from nephos.core.pipeline.boundaries import region_of
 from nephos.core.pipeline.keys import SetupKeys, compare_limit, finest_operation
 from nephos.core.pipeline.space import SetupSpace
@@ -20,6 +21,7 @@ from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Operation
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.compare import Comparison, compare
+from nephos.core.stock.compare_bar import compare_bar
 from nephos.core.stock.frames import MOMENTS, Frames, shown_grid, shown_top
 from nephos.core.stock.gain import Gain, gains
 from nephos.core.stock.pieces import find_pieces, freed_at, part_of
@@ -27,7 +29,9 @@ from nephos.core.stock.worst import Worst, most_left, worst_gouges
 from nephos.core.strategies.cut_out import CutOutSettings
 from nephos.core.surface.drop import drop_grid
 from nephos.core.surface.gouge import Gouge
+from nephos.core.surface.index import build_index
 from nephos.core.surface.reach import touched_by_ball
+from nephos.core.surface.rotary import RotaryIndex
 
 BALLS = (6.0, 4.0, 3.0, 2.0, 1.5, 1.0, 0.5)
 """Diameters (mm) of balls that are tried in corners that no cutter of the job reaches."""
@@ -90,6 +94,8 @@ def _normals(under: F32, pitch: float) -> F64:
 def _balls_that_would(
     space: SetupSpace, c: Comparison, normals: F64, cutters: list[Profile], tolerance: float
 ) -> list[tuple[float, float]]:
+    if isinstance(space.index, RotaryIndex):
+        return []
     corners = np.flatnonzero((np.isfinite(c.deviation) & ~c.reachable & (c.deviation > c.limit)).ravel())
     if not len(corners):
         return []
@@ -120,18 +126,26 @@ def _compared(
     cutters = [operation.cutter.profile for operation in todo if operation.cutter.shape != "drill"] or [
         finest.cutter.profile
     ]
-    c = compare(
-        block,
-        space.index,
-        region_of(space, work, finest),
-        space.floor,
-        cutters,
-        limit,
-        plan.tolerance,
-        gouges[0].depth if gouges else plan.tolerance / 4,
-        report,
-        None if plan.faces is None else ground_height(plan, setup),
-    )
+    deepest = gouges[0].depth if gouges else plan.tolerance / 4
+    if isinstance(space.index, RotaryIndex):
+        surface = build_index(space.mesh.vertices, space.mesh.faces)
+        region = region_of(space, work, finest).intersection(box_on_bar(space.mesh, space.index.radius))
+        c = compare_bar(
+            block, space.index, surface, region, space.floor, cutters, limit, plan.tolerance, deepest, report
+        )
+    else:
+        c = compare(
+            block,
+            space.index,
+            region_of(space, work, finest),
+            space.floor,
+            cutters,
+            limit,
+            plan.tolerance,
+            deepest,
+            report,
+            None if plan.faces is None else ground_height(plan, setup),
+        )
     if not gouges:
         c = replace(c, gouge=0.0)
     rows, columns = block.grid.window((c.grid.x0, c.grid.y0), (c.grid.xs[-1], c.grid.ys[-1]))
@@ -160,12 +174,13 @@ def _compared(
 
 def grid_facts(grid: Grid) -> dict[str, float]:
     """A grid as it is kept among the facts of a result."""
-    return {"x0": grid.x0, "y0": grid.y0, "pitch": grid.pitch, "nx": grid.nx, "ny": grid.ny}
+    facts = {"x0": grid.x0, "y0": grid.y0, "pitch": grid.pitch, "nx": grid.nx, "ny": grid.ny}
+    return facts if grid.radius is None else facts | {"radius": grid.radius}
 
 
 def grid_from(facts: dict[str, float]) -> Grid:
     """The grid that :func:`grid_facts` kept."""
-    return Grid(facts["x0"], facts["y0"], facts["pitch"], int(facts["nx"]), int(facts["ny"]))
+    return Grid(facts["x0"], facts["y0"], facts["pitch"], int(facts["nx"]), int(facts["ny"]), facts.get("radius"))
 
 
 def _held_by(todo: list[Operation]) -> float:
@@ -251,6 +266,11 @@ def _sorted(history: _History) -> Result:
     return as_result({"pieces": found}, sorting=sorting)
 
 
+def _of_bar(block: Block) -> Result:
+    """A bar is one piece: its core is never cut."""
+    return as_result({"pieces": []}, sorting=np.zeros(block.touched.shape, np.uint8))
+
+
 def _sorted_from(facts: dict[str, Any]) -> Sorted:
     return Sorted(**(facts | {name: tuple(facts[name]) for name in ("low", "high", "place")}))
 
@@ -272,7 +292,12 @@ def proof_of(
     kept = work.stage(
         keys.compare, "compare", lambda: _compared(space, work, todo, tops[0], tops[1:], blocks[-1], gouges, report)
     )
-    pieces = work.stage(keys.pieces, "pieces", lambda: _sorted(_History(space, work, keys, todo, blocks)))
+    on_bar = space.setup.kind == "rotary"
+    pieces = work.stage(
+        keys.pieces,
+        "pieces",
+        lambda: _of_bar(blocks[-1]) if on_bar else _sorted(_History(space, work, keys, todo, blocks)),
+    )
     f, a = kept.facts, kept.arrays
     comparison = Comparison(
         grid_from(f), a["deviation"], a["reachable"].astype(bool), f["limit"], a["under"], f["gouge"]

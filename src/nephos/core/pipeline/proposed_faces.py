@@ -16,6 +16,7 @@ from nephos.core.errors import Refused
 from nephos.core.findings.reach import GRIP, Shown, fitted, terrain_of
 from nephos.core.machine.machine import machine_of
 from nephos.core.pipeline.overrun import finishing_corner, rim_reach, smallest_overrun
+from nephos.core.pipeline.proposed_rotary import proposed_rotary
 from nephos.core.pipeline.space import SetupSpace, setup_space
 from nephos.core.pipeline.standing import BEYOND, shadow_of
 from nephos.core.pipeline.work import Meshes, Work
@@ -326,6 +327,7 @@ JOB_KINDS: dict[str, str] = {
     "one-face": "One face",
     "two-faces": "Two faces",
     "four-faces": "Four faces",
+    "rotary": "Rotary",
 }
 """Kinds of job that can be proposed, by key."""
 
@@ -370,6 +372,8 @@ def proposed_job(
     """
     if kind not in JOB_KINDS:
         raise Refused(f"there is no kind of job '{kind}': use one of {', '.join(JOB_KINDS)}")
+    if kind == "rotary":
+        return proposed_rotary(plan, shown, cutters, sized=False)
     if kind == "one-face":
         setup = Setup(id="a", name="Setup A · top face")
         bare = plan.model_copy(update={"setups": (setup,), "faces": None})

@@ -11,6 +11,7 @@ from nephos.core.mesh.examine import support_points
 from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.repair.cut_below import cut_below
 from nephos.core.mesh.repair.registry import repaired
+from nephos.core.pipeline.bar_space import bar_index, check_fits, first_bar, rotary_of
 from nephos.core.pipeline.standing import standing
 from nephos.core.pipeline.store import MemoryStore, Result, as_result, key_of
 from nephos.core.pipeline.work import Meshes, Work
@@ -18,7 +19,8 @@ from nephos.core.plan.place import Placed, placed_model, to_setup, turned_size, 
 from nephos.core.plan.schema import Model, Plan, Setup
 from nephos.core.stock.block import Block, box_block, rounded
 from nephos.core.stock.columns import CutSide, cut_by_sides, inside_box
-from nephos.core.surface.index import SurfaceIndex, build_index, with_walls
+from nephos.core.surface.drop import Surface
+from nephos.core.surface.index import build_index, with_walls
 
 
 @dataclass(frozen=True)
@@ -31,7 +33,7 @@ class SetupSpace:
     plan: Plan
     setup: Setup
     matrix: F64
-    index: SurfaceIndex
+    index: Surface
     mesh: Mesh
     stock_low: F64
     stock_high: F64
@@ -101,6 +103,12 @@ def setup_space(plan: Plan, setup: Setup, meshes: Meshes, work: Work | None = No
     )
     whole = joined([part for _, part in parts])
     vertices, faces = with_walls(whole.vertices, whole.faces, float(whole.low[2]))
+    if setup.kind == "rotary":
+        check_fits(plan, whole)
+        high = turned_size(plan.stock, setup)
+        low = np.array([0.0, 0.0, rotary_of(setup).core / 2])
+        index = bar_index(plan, setup, whole)
+        return SetupSpace(plan, setup, matrix, index, whole, low, high, parts, zero_in_frame(plan.stock, setup))
     stays = standing(plan, setup, work, whole)
     solid = joined([Mesh(vertices, faces), *stays]) if stays else Mesh(vertices, faces)
     return SetupSpace(
@@ -139,6 +147,12 @@ def stock_space(plan: Plan, setup: Setup) -> SetupSpace:
 
 def first_block(space: SetupSpace, sides: tuple[CutSide, ...] = ()) -> Block:
     """The stock before the first cut of a setup, as the `sides` before it have left it."""
+    if space.setup.kind == "rotary":
+        if sides:
+            raise Refused(
+                "a rotary setup must be the first: what was cut on faces before is not passed on to a bar yet"
+            )
+        return first_bar(space.plan)
     low, high = tuple(map(float, space.stock_low)), tuple(map(float, space.stock_high))
     block = box_block((low[0], low[1], low[2]), (high[0], high[1], high[2]), space.plan.block_pitch)
     stock = space.plan.stock

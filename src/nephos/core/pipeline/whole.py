@@ -18,7 +18,9 @@ from nephos.core.pipeline.space import SetupSpace, first_block, side_of
 from nephos.core.pipeline.standing import prism, shadow_of
 from nephos.core.pipeline.store import Result, as_result, key_of
 from nephos.core.pipeline.work import Work
-from nephos.core.plan.schema import Plan, Stock
+from nephos.core.plan.place import to_setup
+from nephos.core.plan.schema import Plan, Setup, Stock
+from nephos.core.stock.bar import bar_mesh
 from nephos.core.stock.block import Block
 from nephos.core.stock.columns import CutSide, cut_by_sides
 from nephos.core.stock.compare import Comparison
@@ -152,6 +154,23 @@ def whole_of(plan: Plan, done: Sequence[SetupOutcome], work: Work, report: Repor
         if f["ridge"] > ridge:
             ridge, at = f["ridge"], tuple(f["ridge_at"])
     return Whole(found, ridge, at)
+
+
+def solids_after(plan: Plan, done: Sequence[SetupOutcome]) -> tuple[Solid, ...]:
+    """The block after setups that were just worked out, as connected solids in stock space."""
+    last = done[-1]
+    if last.space.setup.kind == "rotary":
+        return (bar_solid(plan, last.space.setup, last.block),)
+    return solid_of(plan, sides_of(done))
+
+
+def bar_solid(plan: Plan, setup: Setup, block: Block) -> Solid:
+    """A bar after a rotary setup as a solid in stock space."""
+    mesh = bar_mesh(block).moved(np.linalg.inv(to_setup(plan.stock, setup)))
+    a, b, c = (mesh.vertices[mesh.faces[:, k]] for k in range(3))
+    volume = float(np.einsum("ij,ij->", a, np.cross(b, c))) / 6
+    (x0, y0, z0), (x1, y1, z1) = mesh.low.tolist(), mesh.high.tolist()
+    return Solid(mesh, volume, (x0, y0, z0), (x1, y1, z1))
 
 
 def solid_of(plan: Plan, sides: tuple[CutSide, ...]) -> tuple[Solid, ...]:

@@ -111,6 +111,11 @@ def side_rotation(setup: Setup) -> F64:
     return turning(*_SIDES[setup.side])
 
 
+def bar_radius(stock: Stock) -> float:
+    """Radius (mm) that the stock sweeps when it rotates about X through its middle."""
+    return stock.width / 2 if stock.kind == "round" else float(np.hypot(stock.width, stock.thickness)) / 2
+
+
 def _turned(stock: Stock, setup: Setup) -> tuple[F64, F64, F64]:
     """The rotation of a setup, and the low and high corner of the turned stock."""
     rotation = side_rotation(setup)
@@ -125,8 +130,13 @@ def _turned(stock: Stock, setup: Setup) -> tuple[F64, F64, F64]:
 def to_setup(stock: Stock, setup: Setup) -> F64:
     """(4, 4) rigid transform from stock space to the orientation frame of a setup.
 
-    The origin of the frame is the low corner of the turned stock: it does not move with the work zero.
+    The origin of the frame is the low corner of the turned stock: it does not move with the work zero. Of a rotary setup
+    it is on the axis, at the stock's left end.
     """
+    if setup.kind == "rotary":
+        matrix = np.eye(4)
+        matrix[:3, 3] = 0.0, -stock.width / 2, -stock.thickness / 2
+        return matrix
     rotation, low, _ = _turned(stock, setup)
     matrix = np.eye(4)
     matrix[:3, :3] = rotation
@@ -135,7 +145,11 @@ def to_setup(stock: Stock, setup: Setup) -> F64:
 
 
 def turned_size(stock: Stock, setup: Setup) -> F64:
-    """(3,) size of the turned stock: the high corner of the orientation frame's box."""
+    """(3,) size of the turned stock: the high corner of the orientation frame's box. Of a rotary setup that of the
+    unrolled surface: length, way round at the largest radius, and that radius."""
+    if setup.kind == "rotary":
+        radius = bar_radius(stock)
+        return np.array([stock.length, 2 * np.pi * radius, radius])
     _, low, high = _turned(stock, setup)
     size: F64 = high - low
     return size
@@ -143,6 +157,9 @@ def turned_size(stock: Stock, setup: Setup) -> F64:
 
 def zero_in_frame(stock: Stock, setup: Setup) -> F64:
     """(3,) the work zero in the orientation frame of a setup. Programs count from it."""
+    if setup.kind == "rotary":
+        x = stock.length * _SHARE[setup.zero.x]
+        return np.array([x, 0.0, bar_radius(stock) if setup.zero.z == "top" else 0.0])
     _, low, high = _turned(stock, setup)
     zero, size = setup.zero, high - low
     if zero.at is not None:
@@ -161,6 +178,11 @@ def to_program(stock: Stock, setup: Setup) -> F64:
 def zero_in_words(setup: Setup, units: Units = "mm") -> str:
     """What to touch off, as a sentence."""
     zero = setup.zero
+    if setup.kind == "rotary":
+        end = {"low": "the bar's left end", "centre": "the middle of the bar", "high": "the bar's right end"}
+        return (
+            f"{end[zero.x]}, {'on the axis' if zero.z == 'axis' else 'on the surface of the bar'}, A as it is clamped"
+        )
     if zero.at is not None:
         x, y, z = map(size_in(units), zero.at)
         return f"{x} right and {y} back of the stock's front left corner, {z} above its underside"

@@ -21,6 +21,7 @@ from nephos.core.errors import Refused
 from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.materials import Material, shipped_material
 from nephos.core.mesh.repair.registry import Repair
+from nephos.core.plan.rotary import Rotary
 from nephos.core.plan.versions import SCHEMA_VERSION, upgrade
 from nephos.core.post.schema import Post, in_unit, post_of
 from nephos.core.strategies.registry import StrategySettings, strategy
@@ -108,14 +109,15 @@ class Model(Part):
 
 
 class Zero(Part):
-    """The work zero: one of nine points in plan, at a height; or a typed point of the stock's box.
+    """The work zero: one of nine points in plan, at a height (that of the axis on a bar that rotates); or a typed point
+    of the stock's box.
 
     In the directions of the setup; `at`, where given, is from the low corner of the turned stock.
     """
 
     x: Align = "low"
     y: Align = "low"
-    z: Literal["top", "bottom", "bed"] = "top"
+    z: Literal["top", "bottom", "bed", "axis"] = "top"
     at: tuple[Place, Place, Place] | None = None
 
 
@@ -304,7 +306,8 @@ class Setup(Part):
 
     id: str = Field(min_length=1, max_length=40)
     name: str = Field(min_length=1, max_length=80)
-    kind: Literal["face"] = "face"
+    kind: Literal["face", "rotary"] = "face"
+    rotary: Rotary | None = Field(default=None, description="of a setup whose part rotates about X")
     on: bool = True
     side: Side = "top"
     angle: Angle = 0.0
@@ -318,6 +321,16 @@ class Setup(Part):
     )
     keep_outs: tuple[KeepOut, ...] = ()
     operations: tuple[Operation, ...] = ()
+
+    @model_validator(mode="after")
+    def _rotary_is_whole(self) -> "Setup":
+        if (self.kind == "rotary") != (self.rotary is not None):
+            raise ValueError("a rotary setup needs its chuck and core, and no other setup has them")
+        if self.zero.z not in (("axis", "top") if self.kind == "rotary" else ("top", "bottom", "bed")):
+            raise ValueError("the zero of a rotary setup is on the axis or on the bar, that of another on its stock")
+        if self.kind == "rotary" and self.side != "top":
+            raise ValueError("a bar that rotates has no side up: take the side 'top'")
+        return self
 
     @field_validator("operations")
     @classmethod

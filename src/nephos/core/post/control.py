@@ -15,11 +15,11 @@ from nephos.core.post.schema import Post
 _SAME = 1e-6
 
 
-_MOVING = np.array([ord(letter) for letter in "XYZIJRF"], np.uint8)
+_MOVING = np.array([ord(letter) for letter in "XYZAIJRF"], np.uint8)
 
 
 def control_words(text: bytes) -> Words:
-    """All words of the lines of a program that hold more than G0 to G3, X, Y, Z, I, J, R and F. Comments and N words
+    """All words of the lines of a program that hold more than G0 to G3, X, Y, Z, A, I, J, R and F. Comments and N words
     are left out."""
     words = words_of(text)
     words = words.only((words.letters != ord("N")) | np.isnan(words.values))
@@ -36,6 +36,7 @@ class PlannedStep:
     tool: int
     spindle: float
     coolant: str
+    rotary: bool = False
 
 
 def number_text(value: float) -> str:
@@ -58,6 +59,9 @@ def planned_control(post: Post, steps: list[PlannedStep], spindle_wait: float) -
         lines.extend(text.format(**fields) for text in texts)
 
     add(post.start, steps[0])
+    around = post.rotary if steps[0].rotary else None
+    if around is not None:
+        add(around.start, steps[0])
     tool = None
     for step in steps:
         if step.tool != tool:
@@ -70,6 +74,8 @@ def planned_control(post: Post, steps: list[PlannedStep], spindle_wait: float) -
             add(post.coolant.off, step)
         add(post.operation_end, step)
         tool = step.tool
+    if around is not None:
+        add(around.end, steps[0])
     add(post.end, steps[0])
     return control_words("\n".join(lines).encode("ascii", "replace"))
 

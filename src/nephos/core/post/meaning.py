@@ -95,8 +95,12 @@ def difference(post: Post, steps: list[Step], program: Program, reading: Reading
             return step.number, "a rapid is read where a feed was planned, or a feed for a rapid"
         feeding = reading.rapid[moves] == 0
         slack = 0.5 * post.millimetres * 10.0**-post.feed_decimals * (1 + 1e-6) + 1e-3
-        if (np.abs(reading.feeds[moves] - arcs.path.feeds[planned])[feeding] > slack).any():
+        slack = slack + 1e-6 * arcs.path.feeds[planned]
+        if (np.abs(reading.feeds[moves] - arcs.path.feeds[planned]) > slack)[feeding].any():
             return step.number, "a feed differs"
+        timed = step.rotary is not None and step.rotary.inverse
+        if ((reading.inverse[moves] == 1) != timed)[feeding].any():
+            return step.number, "feeds are read as inverse time where they are a minute, or the other way round"
         asked = mine[program.asked(reading.lines[mine])]
         if (reading.tools[asked] != step.cutter.number).any():
             return step.number, "another cutter is in the spindle"

@@ -23,6 +23,8 @@ _STATES = {
     7: "the arc has no centre (I and J) and no radius (R)",
     8: "the arc begins where the cutter is not known to be",
     9: "there is a move after the end of the program",
+    11: "under inverse time (G93) each feed move needs its own F",
+    12: "an arc moves the rotary axis",
     10: "the work offset changes in the middle of the program ({word}): only one work zero is known",
 }
 _CHORD = 0.001
@@ -42,7 +44,8 @@ class Reading:
 
     `points` (n + 1, 3) float64 millimetres; coordinates not yet given are not a number. `rapid`
     (n,) uint8, `feeds` (n,) float32 mm/min, `lines` (n,) int64 from 1 (the chords of an arc share theirs), `tools` (n,)
-    and `speeds` (n,) the T and S in force. `events` (m, 4) float64: kind, value, line, and before which move it comes.
+    and `speeds` (n,) the T and S in force. `angles` (n + 1,) float64, where the A word has the part, degrees; not a number
+    where none was given. `inverse` (n,) uint8, 1 where F is inverse time (G93), in 1 / min. `events` (m, 4) float64: kind, value, line, and before which move it comes.
     """
 
     points: F64
@@ -53,6 +56,8 @@ class Reading:
     speeds: F32
     away: U8
     events: F64
+    angles: F64
+    inverse: U8
 
 
 @kernel
@@ -71,13 +76,17 @@ def _chords(x, y, cx, cy, qx, qy, clockwise):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _note(count, is_rapid, feed, line, tool, speed, rapid, feeds, lines, tools, speeds):  # type: ignore[no-untyped-def]
+def _note(  # type: ignore[no-untyped-def]
+    count, is_rapid, feed, line, tool, speed, angle, timed, rapid, feeds, lines, tools, speeds, angles, inverse
+):
     """Write down what is in force for one move; returns how many there are."""
     rapid[count] = 1 if is_rapid else 0
     feeds[count] = feed
     lines[count] = line
     tools[count] = tool
     speeds[count] = speed
+    angles[count + 1] = angle
+    inverse[count] = 1 if timed else 0
     return count + 1
 
 
@@ -105,14 +114,16 @@ def _event(events, count, kind, value, line, move):  # type: ignore[no-untyped-d
 
 @kernel
 def _interpret(  # type: ignore[no-untyped-def]
-    letters, values, word_lines, points, rapid, feeds, lines, tools, speeds, away, events, problem
+    letters, values, word_lines, points, rapid, feeds, lines, tools, speeds, away, events, angles, inverse, problem
 ):
     """Moves and events of words; returns how many of each there are, -1 moves where the arrays are too short. Where a word
     cannot be followed, `problem` gets the state and the number of the word."""
     n = len(letters)
     k = 0
     count = happened = 0
-    x = y = z = np.nan
+    x = y = z = a = np.nan
+    timed = False
+    angles[0] = np.nan
     motion = -1
     absolute = True
     scale = 1.0
@@ -125,7 +136,7 @@ def _interpret(  # type: ignore[no-untyped-def]
     while k < n:
         line = word_lines[k]
         begin = k
-        nx = ny = nz = ni = nj = nr = np.nan
+        nx = ny = nz = ni = nj = nr = na = nf = np.nan
         has = moveless = elsewhere = dwells = lengthens = False
         pause = np.nan
         number_h = -1.0
@@ -151,8 +162,11 @@ def _interpret(  # type: ignore[no-untyped-def]
                 has = True
             elif letter == 82:
                 nr = value
+            elif letter == 65:
+                na = value
+                has = True
             elif letter == 70:
-                feed = value * scale
+                nf = value
             elif letter == 83:
                 speed = value
             elif letter == 84:
@@ -174,6 +188,10 @@ def _interpret(  # type: ignore[no-untyped-def]
                 elif code == 900 or code == 910:
                     absolute = code == 900
                     happened = _event(events, happened, 1, value, line, count)
+                elif code == 930 or code == 940:
+                    if timed != (code == 930):
+                        feed = 0.0
+                    timed = code == 930
                 elif code == 40:
                     moveless = dwells = True
                 elif code == 280 or code == 300 or code == 530:
@@ -188,15 +206,7 @@ def _interpret(  # type: ignore[no-untyped-def]
                         return count, happened
                     offset = value
                     happened = _event(events, happened, 8, value, line, count)
-                elif not (
-                    code == 170
-                    or code == 940
-                    or code == 400
-                    or code == 610
-                    or code == 640
-                    or code == 800
-                    or code == 911
-                ):
+                elif not (code == 170 or code == 400 or code == 610 or code == 640 or code == 800 or code == 911):
                     problem[0], problem[1] = 2, k
                     return count, happened
             elif letter == 77:
@@ -218,6 +228,8 @@ def _interpret(  # type: ignore[no-untyped-def]
                 problem[0], problem[1] = 2, k
                 return count, happened
             k += 1
+        if nf == nf:
+            feed = nf if timed else nf * scale
         if dwells:
             happened = _event(events, happened, 5, pause, line, count)
         if lengthens:
@@ -229,15 +241,24 @@ def _interpret(  # type: ignore[no-untyped-def]
             # In the machine's own coordinates: where that is from the work zero is not known.
             if count + 1 >= len(rapid):
                 return -1, happened
+            a = np.nan if na == na or not has else a
             x = np.nan if nx == nx or not has else x
             y = np.nan if ny == ny or not has else y
             z = np.nan if nz == nz or not has else z
             points[count + 1, 0], points[count + 1, 1], points[count + 1, 2] = x, y, z
             away[count] = 1
-            count = _note(count, 1, 0.0, line, tool, speed, rapid, feeds, lines, tools, speeds)
+            count = _note(
+                count, 1, 0.0, line, tool, speed, a, timed, rapid, feeds, lines, tools, speeds, angles, inverse
+            )
         elif has and not moveless:
             if motion < 0 or (motion >= 1 and feed <= 0.0):
                 problem[0], problem[1] = 5 if motion < 0 else 4, begin
+                return count, happened
+            if timed and motion >= 1 and nf != nf:
+                problem[0], problem[1] = 11, begin
+                return count, happened
+            if motion >= 2 and na == na:
+                problem[0], problem[1] = 12, begin
                 return count, happened
             if motion >= 2:
                 if not (ni == ni or nj == nj or nr == nr) or not (x == x and y == y):
@@ -262,7 +283,9 @@ def _interpret(  # type: ignore[no-untyped-def]
                     points[count + 1, 0] = cx + cos * ax - sin * ay
                     points[count + 1, 1] = cy + sin * ax + cos * ay
                     points[count + 1, 2] = z + (qz - z) * part / parted
-                    count = _note(count, 0, feed, line, tool, speed, rapid, feeds, lines, tools, speeds)
+                    count = _note(
+                        count, 0, feed, line, tool, speed, a, timed, rapid, feeds, lines, tools, speeds, angles, inverse
+                    )
             if count + 1 >= len(rapid):
                 return -1, happened
             if nx == nx:
@@ -271,16 +294,34 @@ def _interpret(  # type: ignore[no-untyped-def]
                 y = ny * scale if absolute else y + ny * scale
             if nz == nz:
                 z = nz * scale if absolute else z + nz * scale
+            if na == na:
+                a = na if absolute else a + na
             points[count + 1, 0], points[count + 1, 1], points[count + 1, 2] = x, y, z
             rate = feed if motion >= 1 else 0.0
-            count = _note(count, motion == 0, rate, line, tool, speed, rapid, feeds, lines, tools, speeds)
+            count = _note(
+                count,
+                motion == 0,
+                rate,
+                line,
+                tool,
+                speed,
+                a,
+                timed,
+                rapid,
+                feeds,
+                lines,
+                tools,
+                speeds,
+                angles,
+                inverse,
+            )
     return count, happened
 
 
 def read_program(text: bytes) -> Reading:
     """Parse a program.
 
-    Understands straight moves (G0, G1), arcs on the level plane and helices (G2, G3 with I and J from their beginning, or
+    Understands straight moves (G0, G1) with A, feeds a minute (G94) and inverse time (G93), arcs on the level plane and helices (G2, G3 with I and J from their beginning, or
     R), which are given as chords within a thousandth of a millimetre, G20 and G21, G90 and G91, one work offset (G54 to
     G59.3), dwell, F, S, T, M words, tool length offsets, line numbers, and comments in brackets or behind a semicolon.
     After moves in the machine's own coordinates (G28, G30, G53) the axes that they name are not known.
@@ -299,9 +340,23 @@ def read_program(text: bytes) -> Reading:
         rapid, feeds = np.empty(most, np.uint8), np.empty(most, np.float32)
         lines, tools = np.empty(most, np.int64), np.empty(most, np.int64)
         speeds, away = np.empty(most, np.float32), np.zeros(most, np.uint8)
+        angles, inverse = np.empty(most + 1), np.zeros(most, np.uint8)
         events, problem = np.empty((_most_events(words.letters) + 1, 4)), np.zeros(2, np.int64)
         count, happened = _interpret(
-            words.letters, words.values, words.lines, points, rapid, feeds, lines, tools, speeds, away, events, problem
+            words.letters,
+            words.values,
+            words.lines,
+            points,
+            rapid,
+            feeds,
+            lines,
+            tools,
+            speeds,
+            away,
+            events,
+            angles,
+            inverse,
+            problem,
         )
         most *= 2
     if problem[0]:
@@ -318,6 +373,8 @@ def read_program(text: bytes) -> Reading:
         speeds[:count],
         away[:count],
         events[:happened].copy(),
+        angles[: count + 1],
+        inverse[:count],
     )
 
 

@@ -80,6 +80,21 @@ class Coolant(_Table):
     off: Lines = ("M9",)
 
 
+class RotaryWords(_Table):
+    """How the way round a bar is written: as A in degrees, or as Y where the bar is driven in the place of the Y axis.
+
+    Y counts `per_turn` millimetres a turn; without it the bar's own circumference. `sense` is 1 where a positive word
+    brings what is at +Y up to +Z. Feeds are inverse time (G93) or a minute. `start` and `end` stand around the
+    operations of a program, after the post's own start and before its end."""
+
+    word: Literal["A", "Y"] = "A"
+    per_turn: float | None = Field(default=None, gt=0, le=10_000, allow_inf_nan=False)
+    sense: Literal[1, -1] = 1
+    feed: Literal["inverse", "minute"] = "inverse"
+    start: Lines = ()
+    end: Lines = ()
+
+
 class Post(_Table):
     """A table of words, formats, headers and changes.
 
@@ -101,6 +116,7 @@ class Post(_Table):
     comment: Comment = Comment()
     words: Words = Words()
     coolant: Coolant = Coolant()
+    rotary: RotaryWords | None = Field(default=None, description="of setups whose part rotates; none: it posts none")
     longest_line: int | None = Field(
         default=None, ge=20, le=1000, description="characters that the controller takes in a line"
     )

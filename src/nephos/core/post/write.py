@@ -8,6 +8,7 @@ import numpy as np
 from nephos.core.arrays import F64, I64, U8, Bool
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
+from nephos.core.machine.rotary_axis import RotaryAxis
 from nephos.core.parallel import kernel
 from nephos.core.post.arcs import ArcPath, straight_only, with_arcs
 from nephos.core.post.checksum import NO_CHECKSUM, with_checksum
@@ -23,7 +24,7 @@ class Step:
 
     A step that goes on where the file before was cut off is `resumed`: the cutter first goes to its beginning over the
     `clearance` and down at the `entering` feed. One that is cut off before its end is `broken`: the cutter goes up at
-    its end."""
+    its end. The path of a `rotary` one holds the way round in the place of Y (machine/rotary_axis.py)."""
 
     number: int
     title: str
@@ -35,6 +36,7 @@ class Step:
     clearance: float = 0.0
     entering: float = 0.0
     arcs: ArcPath | None = None
+    rotary: RotaryAxis | None = None
     resumed: bool = False
     broken: bool = False
 
@@ -125,6 +127,7 @@ def _put_moves(  # type: ignore[no-untyped-def]
     decimals,
     feed_decimals,
     full,
+    every_feed,
     number,
     number_first,
     number_step,
@@ -192,7 +195,7 @@ def _put_moves(  # type: ignore[no-untyped-def]
             at = _put_fixed(out, _put_text(out, at, wz), units[k + 1, 2], decimals)
             out[at] = 32
             at += 1
-        if is_feed == 1 and (full or feeds[k] != last_feed):
+        if is_feed == 1 and (full or every_feed or feeds[k] != last_feed):
             at = _put_fixed(out, _put_text(out, at, wf), feeds[k], feed_decimals)
             last_feed = feeds[k]
         else:
@@ -216,7 +219,7 @@ def arcs_of(post: Post, step: Step) -> ArcPath:
     """The moves of a step as the post writes them."""
     if step.arcs is not None:
         return step.arcs
-    return with_arcs(step.path, step.tolerance) if post.arcs else straight_only(step.path)
+    return with_arcs(step.path, step.tolerance) if post.arcs and step.rotary is None else straight_only(step.path)
 
 
 class _Writer:
@@ -267,11 +270,14 @@ class _Writer:
         z: float | None = None,
         feed: float | None = None,
         added: bool = False,
+        rotary: RotaryAxis | None = None,
     ) -> None:
-        """A move with all its words, in millimetres; without a feed it is a rapid."""
+        """A move with all its words, in millimetres; without a feed it is a rapid. On a bar Y stands at the axis."""
         post, w = self.post, self.post.words
         text = w.rapid if feed is None else w.feed
-        for word, value in ((w.x, x), (w.y, y), (w.z, z)):
+        across = 0.0 if rotary is not None and rotary.word == "A" and y is not None else None
+        around = w.y if across is None else "A"
+        for word, value in ((w.x, x), (w.y, across), (around, y), (w.z, z)):
             if value is not None:
                 text += f" {word}{rounded(np.array([value]), post)[0] / 10**post.decimals:.{post.decimals}f}"
         if feed is not None:
@@ -279,7 +285,7 @@ class _Writer:
         (self.added if added else self.leads).append(self.line)
         self.words(text)
 
-    def moves(self, arcs: ArcPath) -> tuple[I64, U8]:
+    def moves(self, arcs: ArcPath, rotary: RotaryAxis | None) -> tuple[I64, U8]:
         post, path = self.post, arcs.path
         units = rounded(path.points, post)
         centres = np.rint(arcs.centres / post.millimetres * 10**post.decimals).astype(np.int64)
@@ -297,6 +303,7 @@ class _Writer:
             post.decimals,
             post.feed_decimals,
             post.full_words,
+            rotary is not None and rotary.inverse,
             self.number,
             n.first,
             n.step,
@@ -308,7 +315,7 @@ class _Writer:
             _bytes(w.clockwise),
             _bytes(w.counterclockwise),
             _bytes(w.x),
-            _bytes(w.y),
+            _bytes("A" if rotary is not None and rotary.word == "A" else w.y),
             _bytes(w.z),
             _bytes(w.f),
             _bytes(w.i),
@@ -333,10 +340,12 @@ class _Writer:
             self.lines(getattr(post.coolant, step.coolant), fields)
         x, y, z = map(float, arcs.path.points[0])
         self.go(z=step.clearance if step.resumed else z, added=step.resumed)
-        self.go(x=x, y=y, added=step.resumed)
+        self.go(x=x, y=y, added=step.resumed, rotary=step.rotary)
         if step.resumed and z < step.clearance - 1e-9:
-            self.go(z=z, feed=step.entering, added=True)
-        written = self.moves(arcs)
+            inverse = step.rotary is not None and step.rotary.inverse
+            feed = step.entering * post.millimetres / (step.clearance - z) if inverse else step.entering
+            self.go(z=z, feed=feed, added=True)
+        written = self.moves(arcs, step.rotary)
         if step.broken and arcs.path.points[-1, 2] < step.clearance - 1e-9:
             self.go(z=step.clearance, added=True)
         if step.coolant != "none":
@@ -401,6 +410,9 @@ def write_program(
         writer.raw_comment(NO_CHECKSUM)
     plain = _fields(steps[0], post) | {"spindle_wait": number_text(spindle_wait)}
     writer.lines(post.start, plain)
+    around = post.rotary if steps[0].rotary is not None else None
+    if around is not None:
+        writer.lines(around.start, plain)
     numbers, ranges, move_lines, written = [], [], [], []
     tool = None
     for step in steps:
@@ -414,8 +426,10 @@ def write_program(
         ranges.append((first, writer.line - 1))
         move_lines.append(lines)
         written.append(kinds)
-    if home is not None:
+    if home is not None and around is None:
         writer.go(x=home[0], y=home[1], added=True)
+    if around is not None:
+        writer.lines(around.end, plain)
     writer.lines(post.end, plain)
     whole = with_checksum(b"".join(writer.parts))
     _check_lines(whole, post)

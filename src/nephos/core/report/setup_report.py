@@ -9,8 +9,9 @@ from nephos.core.arrays import F64
 from nephos.core.findings.plan_checks import Finding
 from nephos.core.machine.job_time import job_time
 from nephos.core.machine.machine import machine_of
+from nephos.core.pipeline.keys import axis_of
 from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.plan.place import to_setup, zero_in_words
+from nephos.core.plan.place import bar_radius, to_setup, zero_in_words
 from nephos.core.strategies.registry import strategy
 
 
@@ -23,6 +24,25 @@ def _moved(document: Any, by: F64) -> Any:
     return {
         key: (np.array(value) + by).tolist() if key == "place" and value is not None else _moved(value, by)
         for key, value in document.items()
+    }
+
+
+def _rotary(done: SetupOutcome, origin: F64) -> dict[str, Any]:
+    """Bar, core and axis of a rotary setup; nothing of another one."""
+    setup, plan = done.space.setup, done.space.plan
+    if setup.rotary is None:
+        return {}
+    axis = axis_of(plan)
+    square = None if plan.stock.kind == "round" else [plan.stock.width, plan.stock.thickness]
+    return {
+        "bar": {"diameter": 2 * bar_radius(plan.stock), "length": plan.stock.length, "square": square},
+        "core": setup.rotary.core,
+        "rotary": setup.rotary.model_dump(),
+        "axis": {"along": "X", "y": 0.0, "z": float(-origin[2])},
+        "a_sign": axis.sense,
+        "a_word": axis.word,
+        "a_per_turn": axis.per_turn,
+        "a_feed": "inverse" if axis.inverse else "minute",
     }
 
 
@@ -61,8 +81,12 @@ def setup_report(done: SetupOutcome, findings: list[Finding], origin: F64) -> di
         [outcome.operation.cutter.number for outcome in done.outcomes],
         machine_of(space.plan.machine),
     )
-    x0, y0, z0 = map(float, space.stock_low - origin)
-    x1, y1, z1 = map(float, space.stock_high - origin)
+    low, high = space.stock_low, space.stock_high
+    if setup.kind == "rotary":
+        half = np.array([0.0, space.plan.stock.width / 2, space.plan.stock.thickness / 2])
+        low, high = -half, half + np.array([space.plan.stock.length, 0.0, 0.0])
+    x0, y0, z0 = map(float, low - origin)
+    x1, y1, z1 = map(float, high - origin)
     return {
         "id": setup.id,
         "kind": setup.kind,
@@ -72,6 +96,7 @@ def setup_report(done: SetupOutcome, findings: list[Finding], origin: F64) -> di
         "smallest_overrun": None if done.overrun is None else round(done.overrun[0], 4),
         "matrix": matrix.tolist(),
         "zero": {**setup.zero.model_dump(), "words": zero_in_words(setup)},
+        **_rotary(done, origin),
         "stock": {"x0": x0, "y0": y0, "z0": z0, "x1": x1, "y1": y1, "z1": z1},
         "operations": operations,
         "compare": done.comparison.numbers(),

@@ -6,7 +6,9 @@ import numpy as np
 
 from nephos.core.arrays import F32, F64, U8, Bool
 from nephos.core.cutters import Cutter
+from nephos.core.cutters.profile import Profile
 from nephos.core.parallel import Report, part, silent
+from nephos.core.stock.bar import cut_bar, removed_from_bar
 from nephos.core.stock.block import Block
 from nephos.core.stock.bound import lower_bound
 from nephos.core.stock.sweep import sweep, sweep_watching
@@ -35,6 +37,8 @@ class Cut:
 def cut_block(block: Block, points: F64, kinds: U8, first: int, cutter: Cutter, report: Report = silent) -> Cut:
     """Cut a block with moves (`points`, `kinds` as in :func:`nephos.core.stock.sweep.sweep`), counted over the job from
     `first`."""
+    if block.grid.radius is not None:
+        return _cut_bar(block, points, kinds, first, cutter, report)
     top, touched = np.ascontiguousarray(block.top), np.full(block.touched.shape, -1, np.int32)
     bodies = cutter.bodies
     depths, strikes = sweep_watching(
@@ -57,6 +61,25 @@ def cut_block(block: Block, points: F64, kinds: U8, first: int, cutter: Cutter, 
     suspects, cells = lower_bound(bound, block.grid, points, kinds, cutter.profile, part(report, 0.5, 1))
     field = None if block.field is None else _field_of(block, block.field, points, kinds, cutter)
     return Cut(block.cut_above(top, touched, np.maximum(bound, top), field), depths, struck, suspects, cells)
+
+
+def _cut_bar(block: Block, points: F64, kinds: U8, first: int, cutter: Cutter, report: Report) -> Cut:
+    after, depths, strikes = cut_bar(block, points, kinds, first, cutter, report)
+    struck = tuple(
+        (name, float(depth), int(move))
+        for (name, _, _), (depth, move) in zip(cutter.bodies, strikes, strict=True)
+        if depth > STRIKE
+    )
+    # Rapids are probed against whole cells already: there is nothing to look at more closely.
+    return Cut(after, depths, struck, np.zeros(len(kinds), np.bool_), np.zeros(block.touched.shape, np.bool_))
+
+
+def removed(block: Block, points: F64, kinds: U8, cutter: Profile) -> F32:
+    """How much (mm) each move would take off where it takes most, (n,); the block stays as it is."""
+    if block.grid.radius is not None:
+        return removed_from_bar(block, points, kinds, cutter)
+    top, touched = block.top.copy(), np.full(block.touched.shape, -1, np.int32)
+    return sweep(top, touched, block.grid, points, kinds, 0, cutter)
 
 
 def _field_of(block: Block, before: F32, points: F64, kinds: U8, cutter: Cutter) -> F32:

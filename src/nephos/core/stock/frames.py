@@ -10,6 +10,8 @@ import numpy as np
 from nephos.core.arrays import F32, F64, I32, U8, U16
 from nephos.core.cutters import Profile
 from nephos.core.parallel import kernel
+from nephos.core.stock.bar import shown_bar_grid
+from nephos.core.stock.bar_frames import recorded_rays
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.sweep import sweep_rows
 
@@ -34,6 +36,8 @@ class Frames:
 
 def shown_grid(grid: Grid) -> Grid:
     """The coarse grid over the same ground as `grid`, with at most `SHOWN_CELLS` columns."""
+    if grid.radius is not None:
+        return shown_bar_grid(grid, SHOWN_CELLS)
     factor = max(1.0, (grid.nx * grid.ny / SHOWN_CELLS) ** 0.5)
     pitch = grid.pitch * factor
     nx = max(int(grid.nx * grid.pitch / pitch), 1)
@@ -134,6 +138,8 @@ def record_frames(top: F32, grid: Grid, points: F64, kinds: U8, seconds: F64, cu
     total = max(float(ends[-1]) if len(ends) else 0.0, 1e-9)
     moment = np.minimum((ends / total * MOMENTS).astype(np.int64), MOMENTS)
     room = 4 * top.size + 100_000
+    if grid.radius is not None:
+        return _as_frames(*recorded_rays(top, grid, points, kinds, moment, cutter, room), grid)
     ids = np.arange(len(kinds), dtype=np.int64)
     while True:
         cells = np.empty(room, np.int32)
@@ -158,7 +164,13 @@ def record_frames(top: F32, grid: Grid, points: F64, kinds: U8, seconds: F64, cu
         if count >= 0:
             break
         room *= 2
-    order = np.argsort(cells[:count], kind="stable")
-    start = np.zeros(top.size + 1, np.int32)
-    np.cumsum(np.bincount(cells[:count], minlength=top.size), out=start[1:])
-    return Frames(grid, start, moments[:count][order], heights[:count][order], MOMENTS)
+    return _as_frames(cells[:count], moments[:count], heights[:count], grid)
+
+
+def _as_frames(cells: I32, moments: U16, heights: F32, grid: Grid) -> Frames:
+    """Changes in the order of time, sorted by column."""
+    order = np.argsort(cells, kind="stable")
+    size = grid.nx * grid.ny
+    start = np.zeros(size + 1, np.int32)
+    np.cumsum(np.bincount(cells, minlength=size), out=start[1:])
+    return Frames(grid, start, moments[order], heights[order], MOMENTS)

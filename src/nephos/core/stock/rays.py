@@ -18,9 +18,11 @@ from nephos.core.arrays import F32, F64, I32, U8
 from nephos.core.cutters.profile import Profile
 from nephos.core.parallel import Report, in_parallel, inlined, kernel, silent
 from nephos.core.stock.block import Grid
-from nephos.core.stock.sweep import straightened
+from nephos.core.stock.sweep import FEW, straightened
 from nephos.core.surface.contact import along_line, underside
 
+PROBED = 0.1
+"""A rapid is probed at places twice as far (mm) apart, with a cutter as much larger."""
 SAG = 0.001
 """So much (mm) of a cutter's round may stay between two places where A changes."""
 TURN = 2 * pi
@@ -172,6 +174,66 @@ def _row_ball(rays, j, c, s, px, pz, x0, pitch, r, mark):  # type: ignore[no-unt
 
 
 @kernel
+def _row_ball_along(rays, j, c, s, px, pz, length, m, x0, pitch, r, mark):  # type: ignore[no-untyped-def]
+    """Take a ball that goes along X from px, rising by m a mm, out of one row of rays: a capsule, in closed form."""
+    top, gap_low, gap_high, touched, _, gaps = rays
+    lean = sqrt(1.0 + m * m)
+    ux, uz, whole = 1.0 / lean, m / lean, length * lean
+    mz, qx, qz = pz + r, px + length, pz + m * length + r
+    highest, lowest = max(mz, qz), min(mz, qz)
+    off = lowest * s
+    hit = 0.0
+    if off >= r:
+        return hit
+    # No ray of the row is met nearer to the axis than this.
+    least = lowest * c - sqrt(r * r - off * off)
+    a = max(int(ceil((px - r - x0) / pitch)), 0)
+    b = min(int(floor((qx + r - x0) / pitch)), top.shape[1] - 1)
+    k = c * uz
+    share = 1.0 - k * k
+    r2, s2 = r * r, s * s
+    for i in range(a, b + 1):
+        old = np.float64(top[j, i])
+        if old <= least:
+            continue
+        x = x0 + i * pitch
+        wx = x - px
+        wu = wx * ux - mz * uz
+        rise = -mz * c - wu * k
+        disc = rise * rise - share * (wx * wx + mz * mz - wu * wu - r2)
+        if disc <= 0.0:
+            continue
+        q = sqrt(disc)
+        low, high = (-rise - q) / share, (-rise + q) / share
+        t = wu + low * k
+        if t < 0.0 or t > whole:
+            # It enters by the ball at one end.
+            u, centre = (wx, mz) if t < 0.0 else (x - qx, qz)
+            w2 = r2 - centre * centre * s2 - u * u
+            if w2 <= 0.0:
+                continue
+            q = sqrt(w2)
+            low, high = centre * c - q, centre * c + q
+        if low >= old:
+            continue
+        away = max(-wx, x - qx, 0.0)
+        side2 = r2 - away * away
+        if old * old * s2 <= side2 and old * c >= highest:
+            hit = max(hit, old - low)
+            top[j, i] = low
+            touched[j, i] = mark
+            if gaps[j] and gap_high[j, i] >= low and gap_high[j, i] > 0.0:
+                top[j, i] = min(np.float32(low), gap_low[j, i])
+                gap_low[j, i] = gap_high[j, i] = np.float32(0.0)
+        else:
+            out = sqrt(max(side2, 0.0)) / s if s > 1e-12 else 1e9
+            high = out if out * c >= highest else min(high, out)
+            gaps[j] = True
+            hit = max(hit, _take(top, gap_low, gap_high, touched, j, i, np.float32(low), np.float32(high), mark))
+    return hit
+
+
+@kernel
 def _row_any(rays, j, c, s, px, pz, length, m, x0, pitch, p, mark, probe):  # type: ignore[no-untyped-def]
     """Take a cutter that goes along X out of one row of rays, or only `probe` how much that would be."""
     top, gap_low, gap_high, touched, _, gaps = rays
@@ -215,9 +277,10 @@ def _at_angle(rays, j0, x0, pitch, step_a, na, a, px, pz, length, m, p, mark, pr
     """Take a cutter at the angle a (0 to a turn) out of the rows j0 and on of a band."""
     rows = rays[0].shape[0]
     z = max(min(pz, pz + m * length), 1e-6)
-    ball = p.flat == 0.0 and p.slope == np.inf and length == 0.0 and not probe
+    ball = p.flat == 0.0 and p.slope == np.inf and not probe
+    still = length == 0.0
     if ball:
-        middle = pz + p.corner
+        middle = z + p.corner
         w = np.arcsin(min(1.0, p.corner / middle)) if middle > p.corner else 0.4999 * pi
     else:
         w = min(np.arctan2(p.radius, z), 0.4999 * pi)
@@ -232,8 +295,12 @@ def _at_angle(rays, j0, x0, pitch, step_a, na, a, px, pz, length, m, p, mark, pr
         phi = (lo - turn * na) * step_a - a
         c, s = cos(phi), sin(phi)
         for q in range(lo, hi + 1):
-            if ball:
+            if ball and still:
                 hit = max(hit, _row_ball(rays, q - j0, c, abs(s), px, pz, x0, pitch, p.corner, mark))
+            elif ball:
+                hit = max(
+                    hit, _row_ball_along(rays, q - j0, c, abs(s), px, pz, length, m, x0, pitch, p.corner, mark)
+                )
             else:
                 hit = max(hit, _row_any(rays, q - j0, c, abs(s), px, pz, length, m, x0, pitch, p, mark, probe))
             c, s = c * step_c - s * step_s, s * step_c + c * step_s
@@ -241,7 +308,7 @@ def _at_angle(rays, j0, x0, pitch, step_a, na, a, px, pz, length, m, p, mark, pr
 
 
 @kernel
-def _move(rays, j0, x0, pitch, step_a, na, radius, a, b, p, lift, sag, mark, probe):  # type: ignore[no-untyped-def]
+def move_rays(rays, j0, x0, pitch, step_a, na, radius, a, b, p, lift, sag, mark, probe):  # type: ignore[no-untyped-def]
     """Take one move (from a to b, places of the unrolled surface) out of the rows of a band; `lift` is added to its
     tip."""
     pa, qa = a[1] / radius, b[1] / radius
@@ -260,7 +327,11 @@ def _move(rays, j0, x0, pitch, step_a, na, radius, a, b, p, lift, sag, mark, pro
     along = sqrt(dx * dx + (high * turned) ** 2 + (qz - pz) ** 2)
     n = max(int(ceil(along / reach)), 1)
     if p.corner == 0.0:
-        n = max(int(ceil(abs(turned) / (2.0 * acos(max(1.0 - sag / max(high, 0.1), 0.0))))), int(ceil(abs(dx) / reach)), 1)
+        n = max(
+            int(ceil(abs(turned) / (2.0 * acos(max(1.0 - sag / max(high, 0.1), 0.0))))), int(ceil(abs(dx) / reach)), 1
+        )
+    if probe:
+        n = max(int(ceil(along / (2.0 * PROBED))), 1)
     hit = np.float32(0.0)
     for k in range(1, n + 1):
         t = k / n
@@ -275,10 +346,10 @@ def _move(rays, j0, x0, pitch, step_a, na, radius, a, b, p, lift, sag, mark, pro
 
 @kernel
 def _sweep(  # type: ignore[no-untyped-def]
-    rays, j0, x0, pitch, step_a, na, radius, points, kinds, ids, p, rapid, sag, hits, bodies, cylinders, strikes
+    rays, j0, x0, pitch, step_a, na, radius, points, kinds, ids, p, rapid, lift, sag, hits, bodies, cylinders, strikes
 ):
     """Take moves out of the rows of a band one after another. Rapids take nothing: they are probed with the cutter
-    `rapid`. `bodies` (b, 2) are radius and height of what stands over the flutes, `cylinders` the same as profiles;
+    `rapid`, whose tip is `lift` over them. `bodies` (b, 2) are radius and height of what stands over the flutes, `cylinders` the same as profiles;
     `strikes` (b, 2) gets how deep each goes at worst, and in which move."""
     most = rays[4]
     highest = np.float32(0.0)
@@ -289,18 +360,21 @@ def _sweep(  # type: ignore[no-untyped-def]
         if not (a[0] == a[0] and b[0] == b[0] and a[2] == a[2] and b[2] == b[2] and a[1] == a[1] and b[1] == b[1]):
             continue
         low = min(a[2], b[2])
-        if low >= highest:
+        if min(low, low + (lift if kinds[k] == _RAPID else 0.0)) >= highest:
             continue
         for q in range(len(bodies)):
             if low + bodies[q, 1] < highest:
                 body = cylinders[q]
-                deep = _move(rays, j0, x0, pitch, step_a, na, radius, a, b, body, bodies[q, 1], 20.0 * sag, 0, True)
+                deep = move_rays(rays, j0, x0, pitch, step_a, na, radius, a, b, body, bodies[q, 1], sag, 0, True)
                 if deep > strikes[q, 0]:
                     strikes[q, 0], strikes[q, 1] = deep, ids[k]
         if kinds[k] == _RAPID:
-            hit = _move(rays, j0, x0, pitch, step_a, na, radius, a, b, rapid, 0.0, 4.0 * sag, 0, True)
+            if a[0] == b[0] and a[1] == b[1] and b[2] >= a[2]:
+                # Straight up goes only where the cutter has been.
+                continue
+            hit = move_rays(rays, j0, x0, pitch, step_a, na, radius, a, b, rapid, lift, sag, 0, True)
         else:
-            hit = _move(rays, j0, x0, pitch, step_a, na, radius, a, b, p, 0.0, sag, np.int32(ids[k]), False)
+            hit = move_rays(rays, j0, x0, pitch, step_a, na, radius, a, b, p, 0.0, sag, np.int32(ids[k]), False)
         hits[k] = max(hits[k], hit)
 
 
@@ -315,6 +389,7 @@ def sweep_rays(
     first_id: int,
     cutter: Profile,
     rapid: Profile | None = None,
+    rapid_lift: float = 0.0,
     bodies: F64 | None = None,
     report: Report = silent,
     sag: float = SAG,
@@ -327,7 +402,7 @@ def sweep_rays(
     top, gap_low, gap_high : (ny, nx) float32, rows by angle, columns by place, mm from the axis.
     touched : (ny, nx) int32, gets the number of the move that cut a ray last.
     points : (n + 1, 3) float64 places of the unrolled surface; those not yet known are not a number.
-    rapid : with which cutter rapids are probed; the cutter itself where none is given.
+    rapid : with which cutter rapids are probed, its tip `rapid_lift` over them; the cutter itself where none is given.
     bodies : (b, 2) float64, radius and height over the tip of what stands above the flutes.
     straight : moves that lie within this (mm) of a straight line are taken as one; their hits stand at the last.
 
@@ -341,7 +416,7 @@ def sweep_rays(
         raise ValueError("the grid is not that of a bar")
     bodies = np.empty((0, 2)) if bodies is None else np.ascontiguousarray(bodies)
     cylinders = tuple(Profile.of(float(r), 0.0) for r, _ in bodies) or (Profile.of(1.0, 0.0),)
-    band = max(1, -(-grid.ny // 8))
+    band = grid.ny if len(kinds) < FEW else max(1, -(-grid.ny // 8))
     moves = len(kinds)
     points, chosen = straightened(points, kinds, straight)
     ids, kinds = first_id + chosen, kinds[chosen]
@@ -364,6 +439,7 @@ def sweep_rays(
             ids,
             cutter,
             rapid or cutter,
+            rapid_lift,
             sag,
             hits[first // band],
             bodies,

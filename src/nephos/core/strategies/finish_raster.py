@@ -94,4 +94,5 @@ STRATEGY = Strategy(
     make=_make,
     describe=_describe,
     estimate=_estimate,
+    turns=True,
 )

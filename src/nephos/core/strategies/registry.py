@@ -15,7 +15,7 @@ from nephos.core.errors import Refused
 from nephos.core.estimate.estimate import Estimate
 from nephos.core.parallel import Report
 from nephos.core.stock.block import Block
-from nephos.core.surface.index import SurfaceIndex
+from nephos.core.surface.drop import Surface
 from nephos.core.toolpath import Passes
 from nephos.core.units import Say
 
@@ -25,6 +25,7 @@ _MODULES = (
     "rough_engagement",
     "rough_plunge",
     "finish_raster",
+    "finish_helix",
     "finish_offset",
     "finish_waterline",
     "finish_steep_shallow",
@@ -100,7 +101,7 @@ class Task:
     the highest; `underside` that of the stock, `stock` its box on the plan (low x, low y, high x, high y); `block` the
     block before the operation (only where the settings want it)."""
 
-    index: SurfaceIndex
+    index: Surface
     region: shapely.Geometry
     floor: float
     block: Block | None
@@ -118,7 +119,7 @@ class Task:
 class Strategy:
     """A path to cut: its name, its settings, and the functions that work it out. Where it `skips_air`, long stretches
     that take nothing away are left out of its passes. Where it is `stepped` it goes down in level steps, none deeper
-    than its stepdown."""
+    than its stepdown. `turns` : it can be cut on a bar that rotates; `lies` : on a face."""
 
     key: str
     title: str
@@ -130,6 +131,8 @@ class Strategy:
     shapes: tuple[str, ...] = ("flat", "ball", "bull-nose", "tapered-ball", "v", "engraver")
     skips_air: bool = False
     stepped: bool = False
+    turns: bool = False
+    lies: bool = True
 
 
 @cache

@@ -15,6 +15,7 @@ from nephos.core.strategies.clearing.roughing import ROUGHING_SHAPES, EnteredSet
 from nephos.core.strategies.clearing.wall_first import walls_first
 from nephos.core.strategies.registry import Strategy, Task, choice, number
 from nephos.core.strategies.rough_offset import ring_passes
+from nephos.core.surface.rotary import spacing_at
 from nephos.core.toolpath import Pass, Passes
 
 _WAYS = {"both": "both ways", "climb": "climb", "conventional": "conventional"}
@@ -29,7 +30,7 @@ class RoughLinesSettings(EnteredSettings):
 
 def _cut(region: Region, task: Task, at: F64 | None) -> Iterator[Pass]:
     settings: RoughLinesSettings = task.settings
-    step = settings.step_for(task.cutter)
+    step = settings.step_for(task.cutter) * spacing_at(task.index, settings.angle, region.level)
     # Rows advance to the left of their direction. Turned about and run the other way, what is uncut lies on the right:
     # climb.
     climb = settings.direction == "climb"
@@ -69,4 +70,5 @@ STRATEGY = Strategy(
     estimate=_estimate,
     skips_air=True,
     stepped=True,
+    turns=True,
 )

@@ -150,8 +150,24 @@ def drop_at(grid, x, y, p, floor, hint):  # type: ignore[no-untyped-def]
 def _drop_of_index(grid, x, y, p, floor, hint):  # type: ignore[no-untyped-def]
     """The drop for the kind of index, chosen when a kernel is compiled."""
     if grid.instance_class is RotaryArrays:
-        return lambda grid, x, y, p, floor, hint: rotary_drop_at(grid, x, y, p, floor, hint)
-    return lambda grid, x, y, p, floor, hint: _drop_planar(grid, x, y, p, floor, hint)
+        return lambda grid, x, y, p, floor, hint: rotary_drop_at(grid, x, y, p, floor, hint)  # noqa: PLW0108
+    return lambda grid, x, y, p, floor, hint: _drop_planar(grid, x, y, p, floor, hint)  # noqa: PLW0108
+
+
+def across(grid, z, p):  # type: ignore[no-untyped-def]
+    """How far places lie apart in Y of an index for each mm across the cutter `p`, whose tip is at z. Called by kernels.
+
+    On a part that rotates the cutter is taken to touch as high as its rim: elsewhere it comes clear a little sooner.
+    """
+    return grid.radius / max(z + p.rim, 0.1) if isinstance(grid, RotaryArrays) else 1.0
+
+
+@overload(across)
+def _across_index(grid, z, p):  # type: ignore[no-untyped-def]
+    """The measure for the kind of index, chosen when a kernel is compiled."""
+    if grid.instance_class is RotaryArrays:
+        return lambda grid, z, p: grid.radius / max(z + p.rim, 0.1)
+    return lambda grid, z, p: 1.0
 
 
 @kernel

@@ -13,8 +13,7 @@ import numpy as np
 from nephos.core.arrays import F64
 from nephos.core.cutters.profile import Profile
 from nephos.core.parallel import Report, in_parallel, kernel, silent
-from nephos.core.surface.drop import drop_at
-from nephos.core.surface.index import SurfaceIndex
+from nephos.core.surface.drop import Surface, across, drop_at
 
 _BETWEEN = 0.001
 """So much deeper (mm) than at the places that are looked at a move may be between them."""
@@ -56,10 +55,11 @@ def _comes_clear(grid, x, y, z, p, by, directions, last):  # type: ignore[no-unt
     """Number of a direction in which the cutter comes clear on a way of length `by`; -1 where there is none. `last` is
     tried first."""
     n = len(directions)
+    share = across(grid, z, p)
     for q in range(-1, n):
         k = last if q < 0 else q
         up = z + by * directions[k, 2] + 1e-9
-        tip, _ = drop_at(grid, x + by * directions[k, 0], y + by * directions[k, 1], p, up, -1)
+        tip, _ = drop_at(grid, x + by * directions[k, 0], y + share * by * directions[k, 1], p, up, -1)
         if tip <= up:
             return k
     return -1
@@ -132,7 +132,7 @@ def _along(grid, points, first, p, every, limit, least, most, directions, places
 
 
 def gouges_along(
-    index: SurfaceIndex, points: F64, cutter: Profile, limit: float, report: Report = silent
+    index: Surface, points: F64, cutter: Profile, limit: float, report: Report = silent
 ) -> tuple[Gouge, ...]:
     """Where moves go into the model, the deepest first.
 

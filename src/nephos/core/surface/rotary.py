@@ -187,7 +187,9 @@ def build_rotary_index(vertices: F64, faces: I32, radius: float) -> RotaryIndex:
     na = int(min(max(ceil(TURN * mean / cell), 8), 4096))
     wedge, nx = TURN / na, int(length / cell) + 1
     angles = np.arctan2(middle[:, 1], middle[:, 2]) % TURN
-    near = np.argsort((angles / wedge).astype(np.int64) * nx + ((middle[:, 0] - low) / cell).astype(np.int64), kind="stable")
+    near = np.argsort(
+        (angles / wedge).astype(np.int64) * nx + ((middle[:, 0] - low) / cell).astype(np.int64), kind="stable"
+    )
     faces = np.ascontiguousarray(faces[near])
     corners = np.ascontiguousarray(vertices[faces])
     normals, polar = np.zeros((len(faces), 4)), np.empty((len(faces), 4))
@@ -202,8 +204,10 @@ def build_rotary_index(vertices: F64, faces: I32, radius: float) -> RotaryIndex:
     np.cumsum(start, out=start)
     items, tops = np.empty(start[-1], np.int32), np.empty(start[-1])
     _fill(corners, polar, falling, low, cell, nx, wedge, na, start, items, tops)
-    arrays = RotaryArrays(corners, normals, owned, polar, start, items, tops, low, float(cell), nx, wedge, na, float(radius))
-    ends = np.array([low, 0.0, float(polar[:, 2].min())]), np.array([high, TURN * radius, far])
+    arrays = RotaryArrays(
+        corners, normals, owned, polar, start, items, tops, low, float(cell), nx, wedge, na, float(radius)
+    )
+    ends = np.array([low, 0.0, 0.0]), np.array([high, TURN * radius, far])
     return RotaryIndex(arrays, falling, *ends)
 
 
@@ -374,9 +378,7 @@ def drop_by_triangle(grid, falling, x0, y0, step_x, step_v, j0, p, floor_, out):
                     best = out[j, i]
                     over = bound + gx * x
                     if best < top and best < over:
-                        out[j, i] = rest_on(
-                            ax, ay, az, bx, by, bz, cx, cy, cz, owned[t], sx, sy, x, 0.0, p, over, best
-                        )
+                        out[j, i] = rest_on(ax, ay, az, bx, by, bz, cx, cy, cz, owned[t], sx, sy, x, 0.0, p, over, best)
 
 
 def unrolled(points: F64, radius: float) -> F64:
@@ -391,7 +393,21 @@ def rolled(places: F64, radius: float) -> F64:
     return np.column_stack([places[:, 0], places[:, 2] * np.sin(angles), places[:, 2] * np.cos(angles)])
 
 
+def spacing_at(index: object, angle: float, height: float) -> float:
+    """How much farther apart lines at an `angle` (degrees, from X) may lie on the unrolled surface, to be as far apart as
+    planned at a radius `height` (mm); 1 for a part that does not rotate."""
+    if not isinstance(index, RotaryIndex):
+        return 1.0
+    share = min(max(height / index.radius, 0.05), 1.0)
+    a = np.radians(angle)
+    return float(np.hypot(np.cos(a), share * np.sin(a)) / share)
+
+
 def rounder(cutter: Profile, radius: float) -> Profile:
     """The cutter whose tips bend as much, on a plane, as this one's do on the unrolled surface of that radius."""
     corner = cutter.corner
-    return cutter if corner == 0 else Profile.of(cutter.flat, corner * radius / (corner + radius), cutter.slope, cutter.radius)
+    return (
+        cutter
+        if corner == 0
+        else Profile.of(cutter.flat, corner * radius / (corner + radius), cutter.slope, cutter.radius)
+    )

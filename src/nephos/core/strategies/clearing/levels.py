@@ -15,8 +15,8 @@ from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter, Profile
 from nephos.core.parallel import Report, inlined, kernel
 from nephos.core.stock.block import Block
-from nephos.core.surface.drop import drop_at, drop_grid
-from nephos.core.surface.index import SurfaceIndex
+from nephos.core.surface.drop import Surface, drop_at, drop_grid
+from nephos.core.surface.rotary import RotaryIndex
 
 _CELLS = 1_000_000
 FLAT = 0.005
@@ -147,7 +147,7 @@ def _refine(grid, points, tips, x0, y0, step, level, cutter, floor, tolerance): 
 
 
 def tip_field(
-    index: SurfaceIndex, region: shapely.Geometry, profile: Profile, step: float, floor: float, report: Report
+    index: Surface, region: shapely.Geometry, profile: Profile, step: float, floor: float, report: Report
 ) -> Field:
     """Tip heights of `profile` over the box of `region` and one step around it."""
     x_low, y_low, x_high, y_high = region.bounds
@@ -158,7 +158,7 @@ def tip_field(
 
 
 def refine_contour(
-    index: SurfaceIndex, field: Field, level: float, profile: Profile, floor: float, tolerance: float, points: F64
+    index: Surface, field: Field, level: float, profile: Profile, floor: float, tolerance: float, points: F64
 ) -> None:
     """Move contour points (n, 2) of a field of `profile`, which lie on its grid lines, to where the tip is at `level`,
     in place.
@@ -209,6 +209,10 @@ def lookup_step(reach: float, pitch: float) -> float:
 def material_above(block: Block, level: float, reach: float, margin: float = 1.0) -> shapely.Geometry:
     """Where a cutter of radius `reach` would meet material above `level`, and `margin` cells more of the grid that it
     is looked up on."""
+    around = block.grid.radius
+    if around is not None:
+        # On the unrolled surface a cutter covers the more the nearer it is to the axis.
+        reach *= around / max(level, 0.25 * around)
     factor = round(lookup_step(reach, block.grid.pitch) / block.grid.pitch)
     top = block.top[: block.grid.ny // factor * factor, : block.grid.nx // factor * factor]
     coarse = top.reshape(top.shape[0] // factor, factor, top.shape[1] // factor, factor).max(axis=(1, 3))
@@ -219,7 +223,10 @@ def material_above(block: Block, level: float, reach: float, margin: float = 1.0
         return MultiPolygon()
     step = block.grid.pitch * factor
     border = ceil(reach / step + margin) + 2
-    away = step * ndimage.distance_transform_edt(~np.pad(full, border))
+    padded = np.pad(full, border)
+    if around is not None:
+        padded[:, border:-border] = np.pad(full, ((border, border), (0, 0)), mode="wrap")
+    away = step * ndimage.distance_transform_edt(~padded)
     start = (block.grid.pitch * (factor - 1)) / 2 - border * step
     # To the edge of a cell it is half a cell less than to its middle.
     return filled(
@@ -227,8 +234,10 @@ def material_above(block: Block, level: float, reach: float, margin: float = 1.0
     ).simplify(step / 3)
 
 
-def flat_ground(index: SurfaceIndex) -> tuple[F64, F64]:
+def flat_ground(index: Surface) -> tuple[F64, F64]:
     """Heights and plan areas (mm^2) of all level facets, (n,) each."""
+    if isinstance(index, RotaryIndex):
+        return np.empty(0), np.empty(0)
     planes, corners = index.arrays.planes, index.arrays.corners
     level = planes[:, 3] < FLAT
     a, b, c = corners[level, 0], corners[level, 1], corners[level, 2]
@@ -236,7 +245,7 @@ def flat_ground(index: SurfaceIndex) -> tuple[F64, F64]:
     return (a[:, 2] + b[:, 2] + c[:, 2]) / 3, area
 
 
-def flat_heights(index: SurfaceIndex, least: float) -> list[float]:
+def flat_heights(index: Surface, least: float) -> list[float]:
     """Heights at which at least `least` mm^2 of the surface lie level, the highest first."""
     return wide_heights(*flat_ground(index), least)
 

@@ -8,8 +8,8 @@ from nephos.core.arrays import F64, I64
 from nephos.core.cutters import Profile
 from nephos.core.parallel import Report, in_parallel, inlined, kernel, silent
 from nephos.core.polyline import thin
-from nephos.core.surface.drop import drop_at
-from nephos.core.surface.index import SurfaceIndex
+from nephos.core.surface.drop import Surface, drop_at
+from nephos.core.surface.rotary import RotaryIndex, rounder
 
 SAMPLED, THINNED = 0.2, 0.4
 """Shares of the tolerance spent on sampling and on thinning. The rest is for the post's rounding and for rims of open
@@ -129,7 +129,7 @@ def _spacing(cutter: Profile, tolerance: float) -> tuple[float, float]:
 
 
 def follow_lines(
-    index: SurfaceIndex,
+    index: Surface,
     lines: F64,
     cutter: Profile,
     leave: float,
@@ -159,7 +159,7 @@ def follow_lines(
     """
     grown = cutter.grown(leave)
     sampled = SAMPLED * tolerance
-    spacing, dense = _spacing(grown, tolerance)
+    spacing, dense = _spacing(rounder(grown, index.radius) if isinstance(index, RotaryIndex) else grown, tolerance)
 
     def work(first: int, last: int) -> tuple[F64, I64]:
         ends = np.empty(last - first, np.int64)
@@ -191,7 +191,7 @@ def follow_lines(
 
 
 def follow_runs(
-    index: SurfaceIndex,
+    index: Surface,
     runs: list[F64],
     cutter: Profile,
     leave: float,

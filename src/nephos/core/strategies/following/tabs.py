@@ -11,8 +11,7 @@ from nephos.core.arrays import F64, I64, Bool
 from nephos.core.cutters.profile import Profile
 from nephos.core.polyline import from_nearest
 from nephos.core.strategies.clearing.levels import polygons_of
-from nephos.core.surface.drop import drop_points
-from nephos.core.surface.index import SurfaceIndex
+from nephos.core.surface.drop import Surface, drop_points
 
 _NEAR = Profile.of(2.0, 0.0)
 """So near (mm) the part is looked at to tell how thick it is at its outline."""
@@ -77,7 +76,7 @@ def rim_of(piece: shapely.Polygon) -> F64:
     return from_nearest(ring, ring[int(np.lexsort((ring[:, 1], -ring[:, 0]))[0])])
 
 
-def rim_heights(index: SurfaceIndex, rim: F64, floor: float) -> F64:
+def rim_heights(index: Surface, rim: F64, floor: float) -> F64:
     """How thick the part is at each point of its outline: the highest within a little of it, over `floor`, in
     millimetres."""
     heights: F64 = drop_points(index, rim, _NEAR, floor) - floor

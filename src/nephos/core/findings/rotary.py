@@ -1,0 +1,163 @@
+"""Findings on a part that rotates: what it sweeps, what chuck and tailstock leave of it, and whether core and bar hold."""
+
+from math import ceil, pi
+
+import numpy as np
+
+from nephos.core.findings.plan_checks import Finding, Fix
+from nephos.core.mesh.summary import MeshSummary
+from nephos.core.pipeline.bar_space import cutter_limits
+from nephos.core.pipeline.outcome import SetupOutcome
+from nephos.core.plan.force import cutting_push, elastic_modulus
+from nephos.core.plan.place import Placed, bar_radius
+from nephos.core.plan.schema import Model, Plan
+from nephos.core.units import Units, length_in, size_in
+
+_BENDS = 0.1
+"""A bar that bends by more than this (mm) gets a finding."""
+_HIDDEN = 0.02
+"""From this share of the surface on overhangs get a finding."""
+_HAIR = 1e-3
+
+
+def swept_findings(plan: Plan, model: Model, box: Placed, look: MeshSummary | None) -> list[Finding]:
+    """Whether what a model sweeps about the axis lies in the bar, in diameters; known from points of its hull."""
+    if look is None:
+        return []
+    mm, size = length_in(plan.units), size_in(plan.units)
+    stock = plan.stock
+    points = look.support @ box.matrix[:3, :3].T + box.matrix[:3, 3]
+    y, z = points[:, 1] - stock.width / 2, points[:, 2] - stock.thickness / 2
+    swept = 2 * float(np.hypot(y, z).max())
+    found = []
+    fix = Fix("Fit it into the bar", {"do": "fit_bar", "model": model.id})
+    if swept > min(stock.width, stock.thickness) + _HAIR:
+        thicker = float(ceil(swept + 1))
+        found.append(
+            Finding(
+                "beyond-bar",
+                "stop",
+                model.id,
+                f"the model sweeps a diameter of {mm(swept)}, more than the bar's {mm(min(stock.width, stock.thickness))}: "
+                "its height counts on both sides of the axis",
+                "scale it to fit, take a thicker bar, or centre it on the axis",
+                fixes=(
+                    fix,
+                    Fix(f"Take a bar of {size(thicker)}", {"do": "set_bar", "diameter": thicker}),
+                ),
+            )
+        )
+    over = max(-float(box.low[0]), float(box.high[0]) - stock.length)
+    if over > _HAIR:
+        found.append(
+            Finding(
+                "beyond-bar-end",
+                "stop",
+                model.id,
+                f"the model is {mm(over)} outside the bar along X",
+                "move it, make it smaller, or take a longer bar",
+                fixes=(fix,),
+            )
+        )
+    return found
+
+
+def _limits(done: SetupOutcome, units: Units) -> list[Finding]:
+    """How much of the model chuck and tailstock keep the cutters away from."""
+    space, mm, found = done.space, length_in(units), []
+    rotary = space.setup.rotary
+    if rotary is None:
+        return []
+    low, high = float(space.mesh.low[0]), float(space.mesh.high[0])
+    for outcome in done.outcomes:
+        cutter = outcome.operation.cutter
+        limits = cutter_limits(space.plan.stock, rotary, cutter, space.floor)
+        for name, short in (("left", limits.low - low), ("right", high - limits.high)):
+            if short > -cutter.radius + _HAIR:
+                what = "chuck" if name == rotary.chuck else "tailstock"
+                found.append(
+                    Finding(
+                        "kept-off-end",
+                        "caution",
+                        str(outcome.operation.number),
+                        f"the {what} keeps the cutter from the model's {name} end: {mm(short + cutter.radius)} are missing",
+                        "move the model, take a longer bar, or a cutter that stands out farther",
+                    )
+                )
+    return found
+
+
+def _bending(done: SetupOutcome, units: Units) -> list[Finding]:
+    """How much the thinnest section of the bar bends under the cutter, held at one end or at both."""
+    space, mm = done.space, length_in(units)
+    rotary, plan = space.setup.rotary, space.plan
+    if rotary is None or not done.outcomes:
+        return []
+    number, push = max(
+        ((str(o.operation.number), cutting_push(plan, o.operation)) for o in done.outcomes), key=lambda item: item[1]
+    )
+    if rotary.core <= 0:
+        return [
+            Finding(
+                "no-core",
+                "stop",
+                "stock",
+                "there is no core: the model comes free of the bar",
+                "give the setup a core that holds, such as 8 mm",
+                fixes=(Fix("A core of 8 mm", {"do": "set_rotary", "setup": space.setup.id, "core": 8.0}),),
+            )
+        ]
+    length = plan.stock.length - rotary.grip
+    radii = done.block.top.min(axis=0)
+    inertia = pi / 4 * np.maximum(radii.astype(np.float64), 1e-3) ** 4
+    # The whole length taken for as thin as its mean flexibility: F L^3 / (k E I), k = 48 held at both ends, 3 at one.
+    flexible = float((1.0 / inertia).mean())
+    k = 48.0 if rotary.tailstock == "centre" else 3.0
+    bends = push * length**3 / (k * elastic_modulus(plan.stock.material)) * flexible
+    if bends <= _BENDS:
+        return []
+    return [
+        Finding(
+            "bar-bends",
+            "caution",
+            number,
+            f"the bar bends by about {mm(round(bends, 2))} under the {push:.0f} N of the cutter",
+            "make the stepdown smaller, the core thicker, or hold the bar with a tailstock"
+            if rotary.tailstock == "none"
+            else "make the stepdown smaller or the core thicker",
+        )
+    ]
+
+
+def _overhangs(done: SetupOutcome, units: Units) -> list[Finding]:
+    """Surface that faces the axis or hides behind other surface: no cutter along the radius comes there."""
+    mesh, mm = done.space.mesh, length_in(units)
+    corners = mesh.vertices[mesh.faces]
+    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    areas = np.linalg.norm(normals, axis=1)
+    middle = corners.mean(axis=1)
+    out = np.einsum("ij,ij->i", normals[:, 1:], middle[:, 1:])
+    radius = np.hypot(middle[:, 1], middle[:, 2])
+    hidden = (out < -0.05 * areas * radius) & (radius > done.space.floor)
+    share = float(areas[hidden].sum() / max(areas.sum(), 1e-12))
+    if share < _HIDDEN:
+        return []
+    at = int(np.flatnonzero(hidden)[areas[hidden].argmax()])
+    x, y, z = middle[at]
+    place = (float(x), float(np.arctan2(y, z) % (2 * pi)) * bar_radius(done.space.plan.stock), float(np.hypot(y, z)))
+    return [
+        Finding(
+            "overhang",
+            "note",
+            "model",
+            f"{100 * share:.0f} % of the surface overhangs, such as at {mm(round(float(x), 1))} along the bar: no cutter along "
+            "the radius comes there",
+            "centre the model on another axis, or carve there by hand",
+            place,
+        )
+    ]
+
+
+def rotary_findings(done: SetupOutcome, units: Units) -> list[Finding]:
+    """What the proof says of a part that rotates."""
+    return _limits(done, units) + _bending(done, units) + _overhangs(done, units)

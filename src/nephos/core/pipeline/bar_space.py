@@ -1,0 +1,172 @@
+"""The models and the first block of a rotary setup: about the axis, and on the unrolled surface of the bar."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from nephos.core.arrays import F64
+from nephos.core.cutters import Cutter
+from nephos.core.errors import Refused
+from nephos.core.mesh.model import Mesh, joined
+from nephos.core.plan.place import bar_radius
+from nephos.core.plan.rotary import Rotary
+from nephos.core.plan.schema import Operation, Plan, Setup, Stock
+from nephos.core.stock.bar import bar_block
+from nephos.core.stock.block import Block
+from nephos.core.surface.rotary import RotaryIndex, build_rotary_index, unrolled
+
+_SIDES = 360
+"""Sides of a spigot in the surface that cutters are dropped on."""
+
+
+def rotary_of(setup: Setup) -> Rotary:
+    """What holds the bar of a rotary setup."""
+    if setup.rotary is None:
+        raise ValueError("the setup is not a rotary one")
+    return setup.rotary
+
+
+def spigot(x0: float, x1: float, radius: float) -> Mesh:
+    """A closed cylinder about the axis from x0 to x1, no less than `radius` thick anywhere."""
+    turn = np.arange(_SIDES) * 2 * np.pi / _SIDES
+    out = radius / np.cos(np.pi / _SIDES)
+    ring = np.column_stack([np.zeros(_SIDES), out * np.sin(turn), out * np.cos(turn)])
+    vertices = np.concatenate([ring + np.array([x0, 0, 0]), ring + np.array([x1, 0, 0]), [[x0, 0, 0], [x1, 0, 0]]])
+    k = np.arange(_SIDES, dtype=np.int32)
+    n = np.roll(k, -1)
+    left, right = np.full(_SIDES, 2 * _SIDES, np.int32), np.full(_SIDES, 2 * _SIDES + 1, np.int32)
+    faces = np.concatenate(
+        [
+            np.stack([k, n + _SIDES, k + _SIDES], 1),
+            np.stack([k, n, n + _SIDES], 1),
+            np.stack([left, n, k], 1),
+            np.stack([right, k + _SIDES, n + _SIDES], 1),
+        ]
+    )
+    return Mesh(vertices, faces.astype(np.int32))
+
+
+def bar_index(plan: Plan, setup: Setup, whole: Mesh) -> RotaryIndex:
+    """The surface that no cutter may go into: the models, and a spigot beside them."""
+    rotary, solids = rotary_of(setup), [whole]
+    length = plan.stock.length
+    if rotary.spigot > rotary.core:
+        low, high = float(whole.low[0]), float(whole.high[0])
+        ends = (high, length) if rotary.chuck == "left" else (0.0, low)
+        if ends[1] > ends[0]:
+            solids.append(spigot(*ends, rotary.spigot / 2))
+    solid = joined(solids)
+    return build_rotary_index(solid.vertices, solid.faces, bar_radius(plan.stock))
+
+
+def swept_radius(mesh: Mesh) -> float:
+    """Radius (mm) that a mesh about the axis sweeps."""
+    return float(np.hypot(mesh.vertices[:, 1], mesh.vertices[:, 2]).max())
+
+
+def check_fits(plan: Plan, mesh: Mesh) -> None:
+    """Refuse models that are larger than the bar, with the numbers.
+
+    Raises
+    ------
+    Refused
+        Where the swept diameter is more than the bar's, or the models are longer than the bar.
+    """
+    swept, stock = 2 * swept_radius(mesh), plan.stock
+    across = min(stock.width, stock.thickness)
+    if swept > across + 1e-6:
+        raise Refused(
+            f"the models sweep a diameter of {swept:.2f} mm, more than the bar's {across:g} mm: take a thicker bar, "
+            "scale them to fit, or centre them on the axis"
+        )
+    if float(mesh.low[0]) < -1e-6 or float(mesh.high[0]) > stock.length + 1e-6:
+        raise Refused(
+            f"the models lie from X {float(mesh.low[0]):.2f} to {float(mesh.high[0]):.2f} mm on a bar of {stock.length:g} mm: "
+            "move them or take a longer bar"
+        )
+
+
+_NOT_ON_BARS = {
+    "level": "all",
+    "gentlest": 0.0,
+    "steepest": 90.0,
+    "facing": 90.0,
+    "rest": 0.0,
+    "layer": 0.0,
+    "outline": "off",
+}
+"""Settings of finishing that go by a surface seen from above, and what leaves them out."""
+
+
+def check_settings(operation: Operation) -> None:
+    """Refuse settings that say nothing on a bar.
+
+    Raises
+    ------
+    Refused
+        With the names of what is to be set back.
+    """
+    fields = type(operation.settings).model_fields
+    wrong = [
+        f"'{fields[name].title}'"
+        for name, usual in _NOT_ON_BARS.items()
+        if name in fields and getattr(operation.settings, name) != usual
+    ]
+    if operation.fine is not None:
+        wrong.append("'Finer cutter'")
+    if wrong:
+        raise Refused(
+            f"operation {operation.number}: {', '.join(wrong)} cannot be used on a bar that rotates: set it back"
+        )
+
+
+@dataclass(frozen=True)
+class Limits:
+    """Between which places (mm along the bar) the axis of a cutter may be, and what sets each end."""
+
+    low: float
+    high: float
+
+
+def cutter_limits(stock: Stock, rotary: Rotary, cutter: Cutter, lowest: float) -> Limits:
+    """Where a cutter may go along the bar without coming near chuck and tailstock.
+
+    `lowest` is the lowest tip radius: what of cutter, shank and holder then is no higher than chuck or centre must keep
+    its own radius and the clearance from it.
+    """
+    bodies = [(cutter.radius, 0.0), *((radius, height) for _, radius, height in cutter.bodies)]
+
+    def reach(diameter: float) -> float:
+        top = diameter / 2 + rotary.clearance
+        return max([radius for radius, height in bodies if lowest + height < top], default=0.0) + rotary.clearance
+
+    held = rotary.grip + reach(rotary.chuck_diameter)
+    other = reach(rotary.centre_diameter) if rotary.tailstock == "centre" else -cutter.radius
+    low, high = (held, stock.length - other) if rotary.chuck == "left" else (other, stock.length - held)
+    return Limits(low, high)
+
+
+def bar_region(plan: Plan, setup: Setup, cutter: Cutter, lowest: float) -> shapely.Geometry:
+    """Where the axis of a cutter may be on the unrolled surface; empty where chuck and tailstock leave nothing."""
+    limits = cutter_limits(plan.stock, rotary_of(setup), cutter, lowest)
+    if limits.low >= limits.high:
+        return shapely.Polygon()
+    return shapely.box(limits.low, 0.0, limits.high, 2 * np.pi * bar_radius(plan.stock))
+
+
+def first_bar(plan: Plan) -> Block:
+    """The bar before the first cut."""
+    stock = plan.stock
+    square = None if stock.kind == "round" else (stock.width, stock.thickness)
+    return bar_block(stock.length, bar_radius(stock), plan.block_pitch, square)
+
+
+def box_on_bar(mesh: Mesh, radius: float) -> shapely.Geometry:
+    """The box of a mesh about the axis on the unrolled surface: its length, all round."""
+    return shapely.box(float(mesh.low[0]), 0.0, float(mesh.high[0]), 2 * np.pi * radius)
+
+
+def places_on_bar(points: F64, plan: Plan) -> F64:
+    """Points (n, 3) about the axis as places of the unrolled surface."""
+    return unrolled(points, bar_radius(plan.stock))

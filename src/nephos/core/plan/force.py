@@ -1,0 +1,19 @@
+"""Forces of cutters, and what bends under them."""
+
+from nephos.core.materials import Material
+from nephos.core.plan.schema import Operation, Plan
+
+_ELASTIC = {"wood": 5000.0, "board": 3000.0, "foam": 30.0, "wax": 200.0, "plastic": 2000.0, "metal": 65000.0}
+"""Modulus of elasticity (N/mm^2), low for each group of materials."""
+
+
+def elastic_modulus(material: Material) -> float:
+    """Modulus of elasticity of a material, N/mm^2."""
+    return _ELASTIC.get(material.group, 5000.0)
+
+
+def cutting_push(plan: Plan, operation: Operation) -> float:
+    """Sideways force (N) of a cutter at its stepdown: the chip's section times the material's cutting force."""
+    chip = operation.cutting_feed / (operation.cutter.flutes * operation.spindle_speed)
+    depth = float(getattr(operation.settings, "stepdown", 0.0)) or operation.cutter.radius
+    return plan.stock.material.cutting_force * depth * chip * operation.cutter.flutes
