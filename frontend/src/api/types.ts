@@ -23,6 +23,7 @@ export type CutterLook = Required<Omit<Schemas["CutterLook"], "outline" | "propo
 export type Placement = Required<NonNullable<Schemas["Model"]["placement"]>>;
 export type Copies = Required<NonNullable<Schemas["Model"]["copies"]>>;
 export type Zero = Required<NonNullable<Schemas["Setup"]["zero"]>>;
+export type Rotary = Schemas["Rotary"];
 export type KeepOut = Required<Schemas["KeepOut"]>;
 export type Limit = Required<Schemas["Limit"]>;
 export type Boundary = Schemas["Boundary"];
@@ -143,5 +144,7 @@ export interface Strategy {
   title: string;
   summary: string;
   shapes: string[];
+  /** The kinds of setup that it can be cut in. */
+  kinds: string[];
   schema: { properties: Record<string, SettingField> };
 }

@@ -11,14 +11,16 @@ import { usePaceContext } from "./pace";
 const COARSER = 4;
 
 const vertex = /* glsl */ `
-  uniform sampler2D heights; uniform vec2 cells; uniform vec2 low; uniform vec2 size; uniform float foot; uniform float lid;
-  attribute float wall; varying vec2 place; varying vec3 world; varying float side;
+  uniform sampler2D heights; uniform vec2 cells; uniform vec2 low; uniform vec2 size; uniform float foot; uniform float lid; uniform float around;
+  attribute float wall; varying vec2 place; varying vec3 world; varying vec3 flat_; varying float side;
   void main() {
     place = uv;
     vec2 cell = (floor(uv * (cells - 1.0) + 0.5) + 0.5) / cells;
     float z = min(texture2D(heights, cell).r, lid);
     side = wall;
-    world = vec3(low + uv * size, wall > 1.5 ? foot : z);
+    flat_ = vec3(low + uv * size, wall > 1.5 ? foot : z);
+    float angle = around > 0.0 ? flat_.y / around : 0.0;
+    world = around > 0.0 ? vec3(flat_.x, flat_.z * sin(angle), flat_.z * cos(angle)) : flat_;
     gl_Position = projectionMatrix * modelViewMatrix * vec4(world, 1.0);
   }`;
 
@@ -26,14 +28,15 @@ const fragment = /* glsl */ `
   uniform sampler2D detail; uniform vec2 detailStep; uniform vec2 detailSize; uniform float foot; uniform float fullTop; uniform vec3 wood; uniform vec4 plane; uniform float lid; uniform float grainy; uniform float shine; uniform vec4 lens;
   uniform sampler2D deviation; uniform vec4 window; uniform float limit; uniform float most; uniform bool compare;
   uniform vec3 leftover; uniform vec3 within; uniform vec3 gouge; uniform vec3 corner;
-  varying vec2 place; varying vec3 world; varying float side;
+  uniform float around;
+  varying vec2 place; varying vec3 world; varying vec3 flat_; varying float side;
   float grain(vec2 p) { return 0.5 + 0.5 * sin(p.y * 2.1 + 1.6 * sin(p.x * 0.045) + 0.7 * sin(p.x * 0.11 + p.y * 0.4)); }
   void main() {
     if (dot(world, plane.xyz) > plane.w) discard;
-    if (world.x > lens.x && world.x < lens.z && world.y > lens.y && world.y < lens.w) discard;
+    if (flat_.x > lens.x && flat_.x < lens.z && flat_.y > lens.y && flat_.y < lens.w) discard;
     float z = texture2D(detail, place).r;
     // By the surface as it is drawn, so that walls go down to the foot where the block is cut through.
-    if (side < 0.5 && world.z <= foot + 0.01) discard;
+    if (side < 0.5 && flat_.z <= foot + 0.01) discard;
     bool opened = z > lid + 1e-4;
     vec3 normal;
     if (side > 0.5) {
@@ -42,21 +45,26 @@ const fragment = /* glsl */ `
     } else {
       float dx = texture2D(detail, place + vec2(detailStep.x, 0.0)).r - texture2D(detail, place - vec2(detailStep.x, 0.0)).r;
       float dy = texture2D(detail, place + vec2(0.0, detailStep.y)).r - texture2D(detail, place - vec2(0.0, detailStep.y)).r;
-      normal = normalize(vec3(-dx / (2.0 * detailSize.x), -dy / (2.0 * detailSize.y), 1.0));
+      float steeper = around > 0.0 ? around / max(z, 0.5) : 1.0;
+      normal = normalize(vec3(-dx / (2.0 * detailSize.x), -dy * steeper / (2.0 * detailSize.y), 1.0));
+      if (around > 0.0) {
+        float angle = flat_.y / around;
+        normal = vec3(normal.x, normal.y * cos(angle) + normal.z * sin(angle), normal.z * cos(angle) - normal.y * sin(angle));
+      }
     }
-    vec3 colour = wood * (1.0 - grainy * (0.07 - 0.09 * grain(world.xy)));
+    vec3 colour = wood * (1.0 - grainy * (0.07 - 0.09 * grain(flat_.xy)));
     if (opened) normal = vec3(0.0, 0.0, 1.0);
     // A wall between two columns: the finest heights know nothing of it.
-    bool wall = side < 0.5 && abs(world.z - min(z, lid)) > 0.5;
+    bool wall = side < 0.5 && abs(flat_.z - min(z, lid)) > 0.5;
     if (wall) {
       normal = normalize(cross(dFdx(world), dFdy(world)));
       if (dot(normal, cameraPosition - world) < 0.0) normal = -normal;
     }
     if (z < fullTop - 0.02 || side > 0.5) colour = mix(colour, vec3(0.90, 0.86, 0.78), (side > 0.5 ? 0.12 : 0.5) * grainy);
     if (opened) colour = mix(colour, vec3(1.0), 0.28) * (mod(world.x + world.y, 3.0) < 0.35 ? 0.86 : 1.0);
-    if (side > 0.5 && world.z < foot + 0.002) colour *= 0.8;
+    if (side > 0.5 && flat_.z < foot + 0.002) colour *= 0.8;
     if (compare && side < 0.5) {
-      vec2 at = (world.xy - window.xy) / window.zw;
+      vec2 at = (flat_.xy - window.xy) / window.zw;
       colour = vec3(0.80, 0.79, 0.76);
       if (all(greaterThanEqual(at, vec2(0.0))) && all(lessThanEqual(at, vec2(1.0)))) {
         float d = texture2D(deviation, at).r;
@@ -157,6 +165,8 @@ export function BlockMesh(props: {
   version: number;
   look: Look;
   lens?: Rectangle | null;
+  /** Of a bar that is shown round: the reference radius of its unrolled surface; 0 for all else. */
+  around?: number;
 }) {
   const { grid, heights, fine, deviation } = props;
   const { coarse: moving } = usePaceContext();
@@ -188,6 +198,7 @@ export function BlockMesh(props: {
             low: new THREE.Vector2(),
             size: new THREE.Vector2(),
             foot: 0,
+            around: 0,
             detailStep: new THREE.Vector2(),
             detailSize: new THREE.Vector2(),
             fullTop: 0,
@@ -252,6 +263,7 @@ export function BlockMesh(props: {
     low: new THREE.Vector2(grid.x0 - grid.pitch / 2, grid.y0 - grid.pitch / 2),
     size: new THREE.Vector2(width, depth),
     foot: props.foot,
+    around: props.around ?? 0,
     fullTop: props.top,
     detailStep: new THREE.Vector2(1 / nx, 1 / ny),
     detailSize: new THREE.Vector2(width / nx, depth / ny),

@@ -9,8 +9,9 @@ import type { OperationData } from "./data";
 import { usePaceContext } from "./pace";
 
 const vertex = /* glsl */ `
-  attribute float along; varying float depth; varying float length; varying vec3 place;
-  void main() { depth = position.z; length = along; place = position; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); gl_Position.z -= 0.00006 * gl_Position.w; }`;
+  uniform float around; attribute float along; varying float depth; varying float length; varying vec3 place;
+  void main() { depth = position.z; length = along; float angle = around > 0.0 ? position.y / around : 0.0;
+    place = around > 0.0 ? vec3(position.x, position.z * sin(angle), position.z * cos(angle)) : position; gl_Position = projectionMatrix * modelViewMatrix * vec4(place, 1.0); gl_Position.z -= 0.00006 * gl_Position.w; }`;
 
 const fragment = /* glsl */ `
   uniform vec3 shallow; uniform vec3 deep; uniform float high; uniform float low; uniform float dots; uniform vec4 plane;
@@ -52,16 +53,34 @@ export function groups(moves: ArrayLike<number>, along: ArrayLike<number>, long:
   return Int32Array.from(found);
 }
 
+/** So far (radians) a line goes round a bar at most before it is drawn as two. */
+const BEND = 0.12;
+
+/** A move as straight pieces, (x, y, z) from end to end of each: one, or where it goes round a bar of radius `around` several. */
+export function piecesOf(ends: ArrayLike<number>, around: number): number[][] {
+  const turned = around > 0 ? Math.abs((ends[4] as number) - (ends[1] as number)) / around : 0;
+  const count = Math.max(Math.ceil(turned / BEND), 1);
+  const at = (share: number) =>
+    [0, 1, 2].map((i) => (ends[i] as number) * (1 - share) + (ends[i + 3] as number) * share);
+  return Array.from({ length: count }, (_, n) => [...at(n / count), ...at((n + 1) / count)]);
+}
+
 /** The moves of some kinds as pairs of points, with the number of each move. */
-function layer(data: OperationData, kinds: number[]): Layer {
-  const chosen: number[] = [];
+function layer(data: OperationData, kinds: number[], around: number): Layer {
+  const chosen: number[] = [],
+    lines: ArrayLike<number>[] = [];
   for (let k = 0; k < data.kinds.length; k++)
-    if (kinds.includes(data.kinds[k] as number) && !Number.isNaN(data.points[3 * k])) chosen.push(k);
+    if (kinds.includes(data.kinds[k] as number) && !Number.isNaN(data.points[3 * k]))
+      for (const piece of around > 0
+        ? piecesOf(data.points.subarray(3 * k, 3 * k + 6), around)
+        : [data.points.subarray(3 * k, 3 * k + 6)]) {
+        chosen.push(k);
+        lines.push(piece);
+      }
   const position = new Float32Array(chosen.length * 6),
     along = new Float32Array(chosen.length * 2);
   let length = 0;
-  chosen.forEach((k, n) => {
-    const ends = data.points.subarray(3 * k, 3 * k + 6);
+  lines.forEach((ends, n) => {
     position.set(ends, 6 * n);
     along[2 * n] = length;
     length += Math.hypot(
@@ -97,6 +116,7 @@ function Lines(props: {
   dots: number;
   high: number;
   low: number;
+  around: number;
   section: Section;
 }) {
   const { coarse } = usePaceContext();
@@ -113,14 +133,18 @@ function Lines(props: {
           high: { value: 0 },
           low: { value: 0 },
           dots: { value: props.dots },
+          around: { value: 0 },
           plane: { value: new THREE.Vector4(0, 0, 0, 1) },
         },
       }),
     [props.from, props.to, props.dots],
   );
-  const u = material.uniforms as Record<"high" | "low", { value: number }> & { plane: { value: THREE.Vector4 } };
+  const u = material.uniforms as Record<"high" | "low" | "around", { value: number }> & {
+    plane: { value: THREE.Vector4 };
+  };
   u.high.value = props.high;
   u.low.value = props.low;
+  u.around.value = props.around;
   u.plane.value.set(...planeOf(props.section));
   const invalidate = useThree((state) => state.invalidate);
   // Uniforms and the draw range are set past React, so nothing else asks for a new picture.
@@ -129,11 +153,23 @@ function Lines(props: {
   return <lineSegments geometry={geometry} material={material} frustumCulled={false} />;
 }
 
-export function PathLines(props: { data: OperationData; upTo: number; high: number; low: number; section: Section }) {
-  const { data } = props;
+export function PathLines(props: {
+  data: OperationData;
+  upTo: number;
+  high: number;
+  low: number;
+  section: Section;
+  /** Of a bar that is shown round: the reference radius of its unrolled surface; 0 for all else. */
+  around: number;
+}) {
+  const { data, around } = props;
   const layers = useMemo(
-    () => ({ cut: layer(data, [1, 3]), rapid: layer(data, [0]), entry: layer(data, [2]) }),
-    [data],
+    () => ({
+      cut: layer(data, [1, 3], around),
+      rapid: layer(data, [0], around),
+      entry: layer(data, [2], around),
+    }),
+    [data, around],
   );
   useEffect(
     () => () => {
@@ -144,7 +180,7 @@ export function PathLines(props: { data: OperationData; upTo: number; high: numb
     },
     [layers],
   );
-  const shared = { upTo: props.upTo, high: props.high, low: props.low, section: props.section };
+  const shared = { upTo: props.upTo, high: props.high, low: props.low, section: props.section, around };
   return (
     <>
       <Lines layer={layers.cut} from={scene.shallow} to={scene.deep} dots={0} {...shared} />

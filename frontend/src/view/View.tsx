@@ -12,6 +12,7 @@ import { NO_SECTION, type Section } from "../lib/section";
 import { looks, scene } from "../theme";
 import { infoOf, setupOf, useSheetState, withBoundary, type Mode } from "../workspace/state";
 import { BlockMesh, type Look } from "./BlockMesh";
+import { BarHolders } from "./BarPieces";
 import { Camera, type Direction, type Focus } from "./Camera";
 import { Card, Corner } from "./cards";
 import { lensOf, LookFrame, useCloseLook } from "./closeLook";
@@ -78,6 +79,7 @@ export function View(props: {
   const [lookKey, setLookKey] = useState("stock");
   const [alone, setAlone] = useState(false);
   const [all, setAll] = useState(false);
+  const [unrolled, setUnrolled] = useState(false);
   const [limits, setLimits] = useState<{ limit: number | null; most: number | null }>({ limit: null, most: null });
   const [probe, setProbe] = useState<Point | null>(null);
   const shoot = useRef<Shoot | null>(null);
@@ -111,10 +113,14 @@ export function View(props: {
     ).applyMatrix4(matrix);
     return { low: found.min.toArray(), high: found.max.toArray(), matrix };
   }, [info, plan.stock]);
-  const [low, high] = [box.low, box.high];
+  const bar = info?.bar ?? null;
+  const flat = bar !== null && unrolled && mode !== "place";
+  /** Of a bar that is shown round: the reference radius of its unrolled surface. */
+  const around = bar && !flat ? bar.radius : 0;
+  const [low, high] = flat && info ? [[0, 0, 0], info.size] : [box.low, box.high];
   const zero: Point = info?.zero_at ?? [0, 0, 0];
-  const top = high[2] as number,
-    foot = low[2] as number;
+  const top = bar ? bar.radius : (high[2] as number),
+    foot = bar ? 0 : (low[2] as number);
 
   const shown = mode === "paths" || mode === "proof" ? moment : null;
   const block = useShownBlock({
@@ -148,7 +154,7 @@ export function View(props: {
       ? setupOf(plan, setupId).operations.find((item) => item.number === chosen.number)
       : undefined;
   const bounds = useMemo(() => {
-    if (!operation || models.length === 0) return null;
+    if (!operation || models.length === 0 || bar) return null;
     const union = new THREE.Box3();
     for (const model of models) {
       const placed = placedOf(derived, model.id);
@@ -175,11 +181,11 @@ export function View(props: {
       low: [union.min.x - margin, union.min.y - margin] as [number, number],
       high: [union.max.x + margin, union.max.y + margin] as [number, number],
     };
-  }, [operation, models, derived, plan.stock, box]);
+  }, [operation, models, derived, plan.stock, box, bar]);
 
   const onBlock = useCallback(
-    (ray: Ray) => (buffers && grid ? hitHeights(ray, grid, buffers, foot, top) : null),
-    [buffers, grid, foot, top],
+    (ray: Ray) => (buffers && grid && around === 0 ? hitHeights(ray, grid, buffers, foot, top) : null),
+    [buffers, grid, foot, top, around],
   );
   const picked = useCallback(
     (found: Picked | null) => {
@@ -212,6 +218,8 @@ export function View(props: {
   const boundary = chosen.kind === "boundary" ? plan.boundaries?.find((item) => item.id === chosen.id) : undefined;
   const operationInfo = operation && info?.operations.find((item) => item.number === operation.number);
   const ready = list.length > 0;
+  // While it is cut the bar turns under the upright cutter.
+  const spin = around > 0 && moment && !atEnd && (mode === "paths" || mode === "proof") ? moment.at[1] / around : 0;
   const whole = all && (mode === "proof" || mode === "compare") && !external ? derived.whole : null;
   const material: Look =
     mode === "proof" && lookKey in looks
@@ -261,7 +269,7 @@ export function View(props: {
           />
           <Shutter shoot={shoot} />
           <group userData={{ aside: true }}>
-            {plan.stock.kind === "round" ? (
+            {plan.stock.kind === "round" && !flat ? (
               <BarEdges length={plan.stock.length} diameter={plan.stock.width} matrix={box.matrix} />
             ) : (
               <StockEdges low={low} high={high} />
@@ -286,7 +294,13 @@ export function View(props: {
                 );
               });
             })}
-          {mode === "place" && (
+          {bar && !flat && <BarHolders bar={bar} length={plan.stock.length} core={mode === "place"} />}
+          {mode === "place" && bar && (
+            <group position={zero}>
+              <ZeroMark size={Math.max(plan.stock.length, plan.stock.width) * 0.11} />
+            </group>
+          )}
+          {mode === "place" && !bar && (
             <ZeroHandle low={low} high={high} zero={zero} size={grip}>
               {(hot) => <ZeroMark size={Math.max(plan.stock.length, plan.stock.width) * 0.11} hot={hot} />}
             </ZeroHandle>
@@ -317,7 +331,7 @@ export function View(props: {
                 />
               </group>
             )}
-            {outline && !outline.refused && (mode === "place" || mode === "paths") && (
+            {outline && !outline.refused && around === 0 && (mode === "place" || mode === "paths") && (
               <OutlineRings outline={outline.key} z={top} tone={theme.action} />
             )}
           </group>
@@ -331,7 +345,7 @@ export function View(props: {
             />
           )}
           {mode !== "place" && !whole && buffers && grid && (
-            <>
+            <group rotation={[spin, 0, 0]}>
               <BlockMesh
                 grid={grid}
                 heights={buffers}
@@ -343,16 +357,19 @@ export function View(props: {
                 version={block.version}
                 look={material}
                 lens={look.lens && lensOf(look.lens)}
+                around={around}
               />
-              <SectionCap
-                section={section}
-                grid={grid}
-                heights={buffers}
-                foot={foot}
-                version={block.version}
-                colour={material.colour}
-                under={block.under}
-              />
+              {around === 0 && (
+                <SectionCap
+                  section={section}
+                  grid={grid}
+                  heights={buffers}
+                  foot={foot}
+                  version={block.version}
+                  colour={material.colour}
+                  under={block.under}
+                />
+              )}
               {look.lens && (
                 <BlockMesh
                   grid={look.lens.grid}
@@ -364,7 +381,7 @@ export function View(props: {
                   look={material}
                 />
               )}
-            </>
+            </group>
           )}
           {mode === "paths" &&
             list.map((item, k) => {
@@ -375,7 +392,9 @@ export function View(props: {
                 return null;
               const upTo = !moment || k < moment.index ? Infinity : k === moment.index ? moment.move : -1;
               return (
-                <PathLines key={item.number} data={item} upTo={upTo} high={top} low={lowestCut} section={section} />
+                <group key={item.number} rotation={[spin, 0, 0]}>
+                  <PathLines data={item} upTo={upTo} high={top} low={lowestCut} section={section} around={around} />
+                </group>
               );
             })}
           {moment && (mode === "paths" || mode === "proof") && !atEnd && (
@@ -385,7 +404,7 @@ export function View(props: {
                   (item) => item.number === moment.data.number,
                 )?.outline ?? []
               }
-              at={moment.at}
+              at={around > 0 ? [moment.at[0], 0, moment.at[2]] : moment.at}
             />
           )}
           <Picker
@@ -432,6 +451,12 @@ export function View(props: {
         zero={zero}
         all={all}
         onAll={setAll}
+        bar={bar !== null}
+        unrolled={unrolled}
+        onUnrolled={(value) => {
+          setUnrolled(value);
+          setTurn(turn + 1);
+        }}
         onExternalOff={props.onExternalOff}
         section={
           <SectionControl low={low} high={high} zero={zero} unit={unit} section={section} onChange={setSection} />

@@ -25,6 +25,9 @@ export function ViewTools(props: {
   onAll: (all: boolean) => void;
   onExternalOff: () => void;
   section: ReactNode;
+  bar: boolean;
+  unrolled: boolean;
+  onUnrolled: (unrolled: boolean) => void;
 }) {
   const { plan, derived, tool, setTool, external } = useSheetState();
   const { mode } = props;
@@ -68,6 +71,16 @@ export function ViewTools(props: {
             value={props.all ? "all" : "this"}
             choices={{ this: "After this setup", all: "After all setups" }}
             onChange={(value) => props.onAll(value === "all")}
+          />
+        </Group>
+      )}
+      {props.bar && mode !== "place" && (
+        <Group>
+          <Segments
+            label="Bar"
+            value={props.unrolled ? "unrolled" : "round"}
+            choices={{ round: "Round", unrolled: "Unrolled" }}
+            onChange={(value) => props.onUnrolled(value === "unrolled")}
           />
         </Group>
       )}

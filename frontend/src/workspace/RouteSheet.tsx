@@ -248,11 +248,13 @@ function AddOperation() {
     <>
       <Quiet onPress={() => setOpen(true)}>+ Add operation</Quiet>
       <Ask title="Add an operation" open={open} onClose={() => setOpen(false)}>
-        {strategies?.map((item) => (
-          <Button key={item.key} onPress={() => add(item.key)} style={{ textAlign: "left", padding: "8px 11px" }}>
-            <b>{item.title}</b> — {item.summary}
-          </Button>
-        ))}
+        {strategies
+          ?.filter((item) => item.kinds.includes(setupOf(plan, setupId).kind ?? "face"))
+          .map((item) => (
+            <Button key={item.key} onPress={() => add(item.key)} style={{ textAlign: "left", padding: "8px 11px" }}>
+              <b>{item.title}</b> — {item.summary}
+            </Button>
+          ))}
         {problem && <Said>{problem}</Said>}
         <Foot>
           <Button onPress={() => setOpen(false)}>Cancel</Button>

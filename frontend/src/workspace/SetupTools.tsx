@@ -97,6 +97,7 @@ export function AddSetup() {
 const ABOUT: Record<string, string> = {
   "one-face": "all from above; the part is cut out and held by tabs",
   "two-faces": "top and underside, with parting, border and tabs; the stock is turned over between them",
+  rotary: "the part rotates between chuck and tailstock, with a core; the stock becomes a round bar",
   "four-faces": "top, front, underside and back, with quarter turns; the part is held at both ends along X",
 };
 

@@ -8,9 +8,10 @@ from nephos.core.cutters import usual_cutters
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import MeshSummary, quick_look
 from nephos.core.pipeline.proposed_faces import FRAME, KINDS, Kind, proposed_faces, stock_for
-from nephos.core.pipeline.proposed_rotary import MACHINE, POST, along_axis, proposed_rotary
+from nephos.core.pipeline.proposed_rotary import MACHINE, POST, proposed_rotary
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
+from nephos.core.plan.bar_place import along_axis
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.proposed import proposed_sheet

@@ -274,6 +274,20 @@ class FacesAnswer(TypedDict):
     smallest: dict[str, float]
 
 
+class BarInfo(TypedDict):
+    """What holds the bar of a rotary setup (plan/rotary.py), and the reference radius of its unrolled surface."""
+
+    radius: float
+    chuck: str
+    grip: float
+    chuck_diameter: float
+    tailstock: str
+    centre_diameter: float
+    clearance: float
+    core: float
+    spigot: float
+
+
 class SetupAnswer(TypedDict):
     """A setup: its frame, its zero, its operations, and what came out. `ground` and `parting` are heights in its
     frame."""
@@ -282,6 +296,7 @@ class SetupAnswer(TypedDict):
     side: str
     size: Point
     turn: TurnAnswer | None
+    bar: BarInfo | None
     ground: float | None
     parting: float | None
     zero: str

@@ -23,7 +23,16 @@ from nephos.core.pipeline.overrun import finishing_corner, overrun_for, rim_key
 from nephos.core.pipeline.standing import ground_height
 from nephos.core.pipeline.whole import job_key
 from nephos.core.plan.faces import found_again, side_in_words, turn_between, turn_in_words
-from nephos.core.plan.place import Placed, linear_of, placed_model, to_setup, turned_size, zero_in_frame, zero_in_words
+from nephos.core.plan.place import (
+    Placed,
+    bar_radius,
+    linear_of,
+    placed_model,
+    to_setup,
+    turned_size,
+    zero_in_frame,
+    zero_in_words,
+)
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
 from nephos.core.strategies.cut_out import CutOutSettings, shown_tabs
 from nephos.core.strategies.registry import strategy
@@ -201,6 +210,7 @@ def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str
         "side": side_in_words(setup),
         "size": turned_size(plan.stock, setup).tolist(),
         "turn": _turn(plan, setup),
+        "bar": _bar(plan, setup),
         "ground": None if plan.faces is None else ground_height(plan, setup),
         "parting": None if plan.faces is None else ground_height(plan, setup.model_copy(update={"overrun": 0.0})),
         "zero": zero_in_words(setup, plan.units),
@@ -220,6 +230,13 @@ def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str
         "told": told,
         "findings": seen(plan, summary["findings_in" if plan.units == "in" else "findings"] if summary else []),
     }
+
+
+def _bar(plan: Plan, setup: Setup) -> dict[str, Any] | None:
+    """What holds the bar of a rotary setup, and the reference radius of its unrolled surface; none of another one."""
+    if setup.rotary is None:
+        return None
+    return {"radius": bar_radius(plan.stock), **setup.rotary.model_dump()}
 
 
 def _turn(plan: Plan, setup: Setup) -> dict[str, Any] | None:

@@ -3,6 +3,7 @@ import { Choose, Said } from "../../parts/controls";
 import { WordField } from "../../parts/fields";
 import { infoOf, setupOf, useSheetState } from "../state";
 import { SIDES } from "../SetupTools";
+import { RotarySettings } from "./RotarySettings";
 import { AngleAboutX, Note } from "./shared";
 import { Held } from "./StockSettings";
 import { lengthText } from "../../lib/numbers";
@@ -12,6 +13,7 @@ export function SetupSettings() {
   const setup = setupOf(plan, setupId);
   const info = infoOf(derived, setupId);
   const unit = plan.units ?? "mm";
+  if (setup.rotary) return <RotarySettings rotary={setup.rotary} />;
   const change = (what: object) => ({ do: "change_setup", setup: setup.id, change: what });
   return (
     <>

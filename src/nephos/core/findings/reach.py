@@ -226,6 +226,8 @@ def _longer(terrain: Terrain, operation: Operation) -> float | None:
 def reach_findings(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> list[Finding]:
     """Operations whose shank or holder will meet model or stock, and what of the model no operation gets down to, each
     with what can be done."""
+    if setup.kind == "rotary":
+        return []
     # Asked at every keystroke; most change nothing that matters here.
     lying = (
         setup.side,

@@ -104,7 +104,7 @@ def _bending(done: SetupOutcome, units: Units) -> list[Finding]:
                 "stock",
                 "there is no core: the model comes free of the bar",
                 "give the setup a core that holds, such as 8 mm",
-                fixes=(Fix("A core of 8 mm", {"do": "set_rotary", "setup": space.setup.id, "core": 8.0}),),
+                fixes=(Fix("A core of 8 mm", {"do": "set_rotary", "setup": space.setup.id, "change": {"core": 8.0}}),),
             )
         ]
     length = plan.stock.length - rotary.grip

@@ -121,7 +121,7 @@ def _trueness(
     deepest = max((item.depth for item in gouges), default=0.0)
     return compare(
         block,
-        space.index,
+        space.surface,
         region,
         space.floor,
         profiles,

@@ -83,7 +83,7 @@ def rim_reach(space: SetupSpace, work: Work, corner: float) -> RimReach:
         rim_key(space.plan, space.setup, corner),
         "overrun",
         lambda: _rim_reach(
-            space.index if space.plan.faces is None else build_index(space.mesh.vertices, space.mesh.faces),
+            space.surface if space.plan.faces is None else build_index(space.mesh.vertices, space.mesh.faces),
             space.mesh,
             shadow_of(work, space.plan, space.setup, (), space.mesh),
             corner,

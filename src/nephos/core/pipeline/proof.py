@@ -161,7 +161,15 @@ def _compared(
         "gains": [
             asdict(item)
             for item in gains(
-                [o.number for o in todo], first, tops, c.grid.pitch, (rows, columns), c.under, inside, limit
+                [o.number for o in todo],
+                first,
+                tops,
+                c.grid.pitch,
+                (rows, columns),
+                c.under,
+                inside,
+                limit,
+                c.grid.radius,
             )
         ],
         "balls": _balls_that_would(space, c, normals, cutters, plan.tolerance),

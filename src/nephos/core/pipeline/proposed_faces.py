@@ -144,10 +144,10 @@ class _Outline:
     def heights(self, places: F64) -> tuple[F64, F64]:
         """Underside and top (n,) of the part at places (n, 2); not a number beside it."""
         nowhere = -1e4
-        top = _heights(self.space.index, places, nowhere)
+        top = _heights(self.space.surface, places, nowhere)
         size = self.below.stock_high
         mirrored = np.column_stack([places[:, 0], size[1] - places[:, 1]])
-        under = size[2] - _heights(self.below.index, mirrored, nowhere)
+        under = size[2] - _heights(self.below.surface, mirrored, nowhere)
         return under, top
 
 

@@ -3,20 +3,16 @@
 from collections.abc import Sequence
 from math import ceil
 
-import numpy as np
-import shapely
-
-from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.findings.reach import Shown
 from nephos.core.machine.machine import Machine, machine_of
-from nephos.core.mesh.summary import MeshSummary
 from nephos.core.pipeline.bar_space import cutter_limits
+from nephos.core.plan.bar_place import along_axis, centred, resized, swept_diameter
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.proposed import nearest_cutter, proposed_operation
 from nephos.core.plan.rotary import Rotary
-from nephos.core.plan.schema import Limit, Model, Operation, Plan, Setup, Stock, Zero
+from nephos.core.plan.schema import Limit, Operation, Plan, Setup, Stock, Zero
 from nephos.core.post.schema import Post, post_of
 
 POST = "rs274-rotary-a"
@@ -25,58 +21,9 @@ _AROUND = 1.0
 """A bar is so much (mm) thicker, on each side, than what the model sweeps."""
 _PAST = 1.0
 """So much (mm) farther than its radius the roughing cutter goes past the model's ends."""
+_STEPDOWN = 0.3
+"""Roughing goes down by so many of its diameters: up to so much is left for the finisher between two levels."""
 _CORES = (3.0, 10.0)
-_STEEPEST_TURNS = ((0.0, 0.0, 0.0), (0.0, 0.0, 90.0), (0.0, 90.0, 0.0))
-"""Turns that bring the longest of X, Y and Z along X."""
-
-
-def along_axis(model: Model, look: MeshSummary) -> Model:
-    """The model with its longest side along X."""
-    placement = model.placement
-    if any(placement.turn):
-        return model
-    extent = np.ptp(look.support, axis=0)
-    turn = _STEEPEST_TURNS[int(extent.argmax())]
-    return model.model_copy(update={"placement": placement.model_copy(update={"turn": turn})})
-
-
-def enclosing_circle(points: F64) -> tuple[float, float, float]:
-    """Middle (y, z) and radius of the smallest circle round points (n, 3) seen along X, mm."""
-    hull = shapely.MultiPoint(points[:, 1:3]).convex_hull
-    circle = shapely.minimum_bounding_circle(hull)
-    middle = circle.centroid
-    return float(middle.x), float(middle.y), float(shapely.minimum_bounding_radius(hull))
-
-
-def _placed_points(model: Model, look: MeshSummary, stock: Stock) -> F64:
-    matrix = placed_model(look.support, model, stock).matrix
-    points: F64 = look.support @ matrix[:3, :3].T + matrix[:3, 3]
-    return points
-
-
-def centred(model: Model, look: MeshSummary, stock: Stock, x: float = 0.0) -> Model:
-    """The model with its smallest enclosing circle about the bar's axis, `x` mm from the middle of the bar."""
-    placement = model.placement.model_copy(
-        update={"align": ("centre", "centre", "centre"), "offset": (x, 0.0, 0.0), "sink": 0.0}
-    )
-    model = model.model_copy(update={"placement": placement})
-    y, z, _ = enclosing_circle(_placed_points(model, look, stock))
-    offset = (x, round(stock.width / 2 - y, 6), round(stock.thickness / 2 - z, 6))
-    return model.model_copy(update={"placement": placement.model_copy(update={"offset": offset})})
-
-
-def swept_diameter(model: Model, look: MeshSummary, stock: Stock) -> float:
-    """Diameter (mm) that the model sweeps about the bar's axis, where it lies now."""
-    points = _placed_points(model, look, stock)
-    return 2 * float(np.hypot(points[:, 1] - stock.width / 2, points[:, 2] - stock.thickness / 2).max())
-
-
-def _resized(model: Model, look: MeshSummary, stock: Stock, share: float) -> Model:
-    size = placed_model(look.support, model, stock).size
-    placement = model.placement.model_copy(
-        update={"size": (round(float(size[0]) * share, 6), None, None), "linked": True}
-    )
-    return model.model_copy(update={"placement": placement})
 
 
 def bar_cutters(swept: float, cutters: Sequence[Cutter]) -> tuple[Cutter, Cutter]:
@@ -85,14 +32,15 @@ def bar_cutters(swept: float, cutters: Sequence[Cutter]) -> tuple[Cutter, Cutter
     flats = [c for c in cutters if c.shape == "flat" and c.flute_length >= 0.5 * deep] or cutters
     balls = [c for c in cutters if c.shape == "ball" and c.reach >= 0.6 * deep] or cutters
     rough = nearest_cutter(flats, "flat", min(max(swept / 6, 3.0), 8.0))
-    fine = nearest_cutter(balls, "ball", min(max(swept / 14, 1.0), 4.0))
+    fine = nearest_cutter(balls, "ball", min(max(swept / 12, 1.0), 4.0))
     return rough, fine
 
 
 def _operations(plan: Plan, rough: Cutter, fine: Cutter) -> tuple[Operation, ...]:
     limit = Limit(boundary="box", contain="outside")
     past = Limit(boundary="box", contain="outside", offset=_PAST)
-    roughing = proposed_operation(plan, (rough,), "rough_raster", 10, rough, leave=0.4)
+    stepdown = round(max(_STEPDOWN * rough.diameter, 0.8), 2)
+    roughing = proposed_operation(plan, (rough,), "rough_raster", 10, rough, leave=0.4, stepdown=stepdown)
     finishing = proposed_operation(plan, (fine,), "finish_raster", 20, fine)
     return roughing.model_copy(update={"boundary": past}), finishing.model_copy(update={"boundary": limit})
 
@@ -159,7 +107,7 @@ def proposed_rotary(
                 f"{diameter:g} mm and {room:.2f} mm: take a larger bar, or let it be scaled to {100 * share:.1f} %"
             )
         # A hair less, so that the largest radius lies within the bar.
-        model = _resized(model, look, stock, share * (1 - 1e-4))
+        model = resized(model, look, stock, share * (1 - 1e-4))
     model = centred(model, look, stock, round((left - right) / 2, 4))
     setup = Setup(
         id="bar", name="Setup A · bar", kind="rotary", rotary=rotary, zero=Zero(x="low", y="centre", z="axis")

@@ -20,7 +20,7 @@ from nephos.core.plan.schema import Model, Plan, Setup
 from nephos.core.stock.block import Block, box_block, rounded
 from nephos.core.stock.columns import CutSide, cut_by_sides, inside_box
 from nephos.core.surface.drop import Surface
-from nephos.core.surface.index import build_index, with_walls
+from nephos.core.surface.index import SurfaceIndex, build_index, with_walls
 
 
 @dataclass(frozen=True)
@@ -39,6 +39,13 @@ class SetupSpace:
     stock_high: F64
     parts: tuple[tuple[str, Mesh], ...]
     zero: F64
+
+    @property
+    def surface(self) -> SurfaceIndex:
+        """The surface of a face setup, which cutters come down on along Z."""
+        if not isinstance(self.index, SurfaceIndex):
+            raise Refused("this is for a part that lies on a face: the setup's part rotates")
+        return self.index
 
     @property
     def clearance(self) -> float:

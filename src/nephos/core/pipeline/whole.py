@@ -166,7 +166,8 @@ def solids_after(plan: Plan, done: Sequence[SetupOutcome]) -> tuple[Solid, ...]:
 
 def bar_solid(plan: Plan, setup: Setup, block: Block) -> Solid:
     """A bar after a rotary setup as a solid in stock space."""
-    mesh = bar_mesh(block).moved(np.linalg.inv(to_setup(plan.stock, setup)))
+    back: F64 = np.asarray(np.linalg.inv(to_setup(plan.stock, setup)), np.float64)
+    mesh = bar_mesh(block).moved(back)
     a, b, c = (mesh.vertices[mesh.faces[:, k]] for k in range(3))
     volume = float(np.einsum("ij,ij->", a, np.cross(b, c))) / 6
     (x0, y0, z0), (x1, y1, z1) = mesh.low.tolist(), mesh.high.tolist()

@@ -17,6 +17,10 @@ from nephos.core.surface.rotary import TURN
 
 _ROWS = 24
 """The number of rays round the bar is a multiple of this, so that they can be taken together in groups."""
+_BOUND_RAYS = 4
+"""The bound is kept for so many rays together."""
+_LOOKED_AT = 250_000
+"""Rays on which air is looked for at most."""
 _HALF_DIAGONAL = 0.7072
 _SLACK = 1.0005
 """So much larger the bar is taken for in the bound of whole cells, for rounding."""
@@ -121,16 +125,17 @@ def cut_bar(
         report=part(report, 0, 0.6),
     )
     depths[kinds == 0] = 0.0
-    bound, low, high = block.bound.copy(), np.zeros_like(top), np.zeros_like(top)
-    reach = cell_reach(grid)
+    whole, coarse = coarser_bar(block.bound, grid, grid.nx * grid.ny // _BOUND_RAYS)
+    whole, low, high = whole.copy(), np.zeros_like(whole), np.zeros_like(whole)
+    reach = cell_reach(coarse)
     small, lift = profile.shrunk(reach)
     lifted = points + np.array([0.0, 0.0, lift])
     met, _ = sweep_rays(
-        bound,
+        whole,
         low,
         high,
-        np.full(top.shape, -1, np.int32),
-        grid,
+        np.full(whole.shape, -1, np.int32),
+        coarse,
         lifted,
         kinds,
         0,
@@ -140,13 +145,16 @@ def cut_bar(
         report=part(report, 0.6, 1),
     )
     depths[kinds == 0] = met[kinds == 0]
+    factor = grid.ny // coarse.ny
+    bound = np.repeat(np.repeat(whole, factor, axis=0), factor, axis=1)[:, : grid.nx]
     return _from_rays(grid, top, gap_low, gap_high, touched, np.maximum(bound, top)), depths, strikes
 
 
 def removed_from_bar(block: Block, points: F64, kinds: U8, cutter: Profile) -> F32:
     """How much (mm) each move would take off a bar, (n,); the block stays as it is."""
-    top, low, high = rays_of(block)
-    return sweep_rays(top, low, high, np.full(top.shape, -1, np.int32), block.grid, points, kinds, 0, cutter)[0]
+    top, grid = coarser_bar(rays_of(block)[0], block.grid, _LOOKED_AT)
+    top, low, high = top.copy(), np.zeros_like(top), np.zeros_like(top)
+    return sweep_rays(top, low, high, np.full(top.shape, -1, np.int32), grid, points, kinds, 0, cutter)[0]
 
 
 def coarser_bar(heights: F32, grid: Grid, most: int) -> tuple[F32, Grid]:

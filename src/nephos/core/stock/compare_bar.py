@@ -17,7 +17,7 @@ from nephos.core.surface.nearest import distance_at
 from nephos.core.surface.rotary import RotaryIndex
 
 _POINT = Profile.of(0.0, 1e-6)
-_LOOKED_AT = 400_000
+_LOOKED_AT = 150_000
 """Rays at which what cutters could reach is looked at, about, where there are more."""
 
 
@@ -54,12 +54,24 @@ def _reachable(
         tips = drop_grid(index, wide.x0, 0.0, wide.pitch, wide.nx, ny, cutter, floor)
         # At each place twice, so that the cutter stands there, and then a gap.
         slots = np.full((ny, wide.nx, 3, 3), np.nan)
-        slots[..., :2, 0], slots[..., :2, 1], slots[..., :2, 2] = wide.xs[:, None], wide.ys[:, None, None], tips[..., None]
+        slots[..., :2, 0], slots[..., :2, 1], slots[..., :2, 2] = (
+            wide.xs[:, None],
+            wide.ys[:, None, None],
+            tips[..., None],
+        )
         moves = slots.reshape(-1, 3)
         top = np.full((ny, wide.nx), 2 * float(index.high[2]) + 10.0, np.float32)
         none = np.zeros_like(top)
         sweep_rays(
-            top, none, none.copy(), np.zeros(top.shape, np.int32), wide, moves, np.ones(len(moves) - 1, np.uint8), 0, cutter
+            top,
+            none,
+            none.copy(),
+            np.zeros(top.shape, np.int32),
+            wide,
+            moves,
+            np.ones(len(moves) - 1, np.uint8),
+            0,
+            cutter,
         )
         left = np.minimum(left, top[:, more : more + nx])
     gap = left - under[::factor, ::factor]

@@ -139,7 +139,7 @@ def record_frames(top: F32, grid: Grid, points: F64, kinds: U8, seconds: F64, cu
     moment = np.minimum((ends / total * MOMENTS).astype(np.int64), MOMENTS)
     room = 4 * top.size + 100_000
     if grid.radius is not None:
-        return _as_frames(*recorded_rays(top, grid, points, kinds, moment, cutter, room), grid)
+        return _as_frames(*recorded_rays(top, grid, points, kinds, moment, cutter, 5 * room), grid)
     ids = np.arange(len(kinds), dtype=np.int64)
     while True:
         cells = np.empty(room, np.int32)

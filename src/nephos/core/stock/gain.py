@@ -27,12 +27,14 @@ def gains(
     under: F32,
     inside: Bool,
     limit: float,
+    around: float | None = None,
 ) -> tuple[Gain, ...]:
     """What each of several operations brought.
 
     Parameters
     ----------
     before : (ny, nx) heights of the block before the first, `tops` after each.
+    around : reference radius of a bar, whose heights are radii; none for a block.
     window : rows and columns of the block that were compared; `under` (heights of the model) and `inside` lie over it.
 
     Notes
@@ -45,7 +47,12 @@ def gains(
     cosine = 1.0 / np.sqrt(1.0 + gx * gx + gy * gy)
     found, last = [], before
     for number, top in zip(numbers, tops, strict=True):
-        removed = float((last - top).sum(dtype=np.float64)) * pitch * pitch
+        if around is None:
+            taken = float((last - top).sum(dtype=np.float64))
+        else:
+            # Each ray stands for a wedge: (r1^2 - r2^2) / 2 times its angle.
+            taken = float(((last - top) * (last + top)).sum(dtype=np.float64)) / (2 * around)
+        removed = taken * pitch * pitch
         distance = ((top[window] - under) * cosine)[inside]
         left = float(np.maximum(distance, 0.0).mean()) if distance.size else 0.0
         within = float((np.abs(distance) <= limit).mean()) if distance.size else 0.0

@@ -298,9 +298,7 @@ def _at_angle(rays, j0, x0, pitch, step_a, na, a, px, pz, length, m, p, mark, pr
             if ball and still:
                 hit = max(hit, _row_ball(rays, q - j0, c, abs(s), px, pz, x0, pitch, p.corner, mark))
             elif ball:
-                hit = max(
-                    hit, _row_ball_along(rays, q - j0, c, abs(s), px, pz, length, m, x0, pitch, p.corner, mark)
-                )
+                hit = max(hit, _row_ball_along(rays, q - j0, c, abs(s), px, pz, length, m, x0, pitch, p.corner, mark))
             else:
                 hit = max(hit, _row_any(rays, q - j0, c, abs(s), px, pz, length, m, x0, pitch, p, mark, probe))
             c, s = c * step_c - s * step_s, s * step_c + c * step_s
@@ -321,15 +319,14 @@ def move_rays(rays, j0, x0, pitch, step_a, na, radius, a, b, p, lift, sag, mark,
         if dx > 0.0:
             return _at_angle(rays, j0, x0, pitch, step_a, na, start, a[0], pz, dx, (qz - pz) / dx, p, mark, probe)
         return _at_angle(rays, j0, x0, pitch, step_a, na, start, b[0], qz, -dx, (pz - qz) / -dx, p, mark, probe)
-    # So close that the cutter's round, or for a level one the chord of the circle that it leaves, is true to the sag.
+    # So close that the cutter's round is true to the sag; of a level one, its side, the chord of the circle that it
+    # leaves, and the steps where it goes down.
     high = max(pz, qz) + p.corner
-    reach = sqrt(8.0 * max(p.corner, 0.02) * sag)
     along = sqrt(dx * dx + (high * turned) ** 2 + (qz - pz) ** 2)
-    n = max(int(ceil(along / reach)), 1)
+    n = max(int(ceil(along / sqrt(8.0 * (p.corner if p.corner > 0.0 else p.radius) * sag))), 1)
     if p.corner == 0.0:
-        n = max(
-            int(ceil(abs(turned) / (2.0 * acos(max(1.0 - sag / max(high, 0.1), 0.0))))), int(ceil(abs(dx) / reach)), 1
-        )
+        chord = 2.0 * acos(max(1.0 - sag / max(high, 0.1), 0.0))
+        n = max(n, int(ceil(abs(turned) / chord)), int(ceil(abs(qz - pz) / (10.0 * sag))))
     if probe:
         n = max(int(ceil(along / (2.0 * PROBED))), 1)
     hit = np.float32(0.0)

@@ -1,6 +1,7 @@
 """Drop-cutter: how low a cutter may go at given places."""
 
 from math import ceil, floor, sqrt
+from typing import Any
 
 import numpy as np
 from numba.extending import overload
@@ -137,13 +138,14 @@ def _drop_planar(grid, x, y, p, floor, hint):  # type: ignore[no-untyped-def]
     return best, rest
 
 
-def drop_at(grid, x, y, p, floor, hint):  # type: ignore[no-untyped-def]
+def drop_at(grid: Any, x: float, y: float, p: Profile, floor: float, hint: int) -> tuple[float, int]:
     """Tip height of the cutter `p` at (x, y), never under `floor`, and the triangle it rests on. Called by kernels.
 
     `grid` are the arrays of either kind of index; `hint` is a triangle to try first (-1 for none).
     """
     drop = rotary_drop_at if isinstance(grid, RotaryArrays) else _drop_planar
-    return drop(grid, x, y, p, floor, hint)
+    found: tuple[float, int] = drop(grid, x, y, p, floor, hint)
+    return found
 
 
 @overload(drop_at)
@@ -154,12 +156,12 @@ def _drop_of_index(grid, x, y, p, floor, hint):  # type: ignore[no-untyped-def]
     return lambda grid, x, y, p, floor, hint: _drop_planar(grid, x, y, p, floor, hint)  # noqa: PLW0108
 
 
-def across(grid, z, p):  # type: ignore[no-untyped-def]
+def across(grid: Any, z: float, p: Profile) -> float:
     """How far places lie apart in Y of an index for each mm across the cutter `p`, whose tip is at z. Called by kernels.
 
     On a part that rotates the cutter is taken to touch as high as its rim: elsewhere it comes clear a little sooner.
     """
-    return grid.radius / max(z + p.rim, 0.1) if isinstance(grid, RotaryArrays) else 1.0
+    return float(grid.radius / max(z + p.rim, 0.1)) if isinstance(grid, RotaryArrays) else 1.0
 
 
 @overload(across)

@@ -203,6 +203,7 @@ def list_strategies(request: HttpRequest) -> list[dict[str, Any]]:
             "summary": item.summary,
             "shapes": list(item.shapes),
             "schema": item.settings.model_json_schema(),
+            "kinds": [kind for kind, fits in (("face", item.lies), ("rotary", item.turns)) if fits],
         }
         for item in strategies().values()
     ]

@@ -27,6 +27,8 @@ TRACE = 0.05
 """Material that stands no higher (mm) over a level is none, and less ground (mm^2) neither."""
 SPECK = 0.25
 """Pieces of less than this share of what the cutter can ramp into are left in any case."""
+_ROUND = 0.9986
+"""Cosine of the angle, 3 degrees, by which a facet round the axis may be off the radius."""
 _SAME = 0.02
 """Level ground within this many millimetres of height is one."""
 _WORTH = 0.1
@@ -234,10 +236,23 @@ def material_above(block: Block, level: float, reach: float, margin: float = 1.0
     ).simplify(step / 3)
 
 
+def round_ground(index: RotaryIndex) -> tuple[F64, F64]:
+    """Radii and areas (mm^2) of all facets that lie round the axis, (n,) each: what is level on a bar."""
+    arrays = index.arrays
+    a, b, c = arrays.corners[:, 0], arrays.corners[:, 1], arrays.corners[:, 2]
+    middle = (a + b + c) / 3
+    radius = np.maximum(np.hypot(middle[:, 1], middle[:, 2]), 1e-9)
+    n = arrays.normals
+    out = np.abs(n[:, 1] * middle[:, 1] + n[:, 2] * middle[:, 2]) / radius
+    area = np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2
+    level = out > _ROUND
+    return arrays.polar[level, 3], area[level]
+
+
 def flat_ground(index: Surface) -> tuple[F64, F64]:
     """Heights and plan areas (mm^2) of all level facets, (n,) each."""
     if isinstance(index, RotaryIndex):
-        return np.empty(0), np.empty(0)
+        return round_ground(index)
     planes, corners = index.arrays.planes, index.arrays.corners
     level = planes[:, 3] < FLAT
     a, b, c = corners[level, 0], corners[level, 1], corners[level, 2]
