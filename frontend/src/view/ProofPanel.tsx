@@ -88,13 +88,15 @@ export function ProofPanel(props: {
         <ToggleQuiet isSelected={props.alone} isDisabled={!props.canStand} onChange={props.onAlone}>
           Hide waste
         </ToggleQuiet>
-        <ToggleQuiet
-          isSelected={tool === "window"}
-          isDisabled={!info?.summary}
-          onChange={(on) => setTool(on ? "window" : "none")}
-        >
-          Close look
-        </ToggleQuiet>
+        {!info?.bar && (
+          <ToggleQuiet
+            isSelected={tool === "window"}
+            isDisabled={!info?.summary}
+            onChange={(on) => setTool(on ? "window" : "none")}
+          >
+            Close look
+          </ToggleQuiet>
+        )}
         <span className="gap" />
         <span>save</span>
         <Button onPress={props.onPicture}>Picture</Button>

@@ -353,7 +353,7 @@ export const RouteSheet = memo(function RouteSheet(props: Calculating) {
           <span />
           <Pick onPress={() => choose({ kind: "stock" })}>Stock</Pick>
           <div className="right state">
-            {placed && (
+            {placed && !info?.bar && (
               <>
                 gap {lengthText(stock.thickness - (placed.high[2] as number), unit, 1)} {unit} above
                 <br />
@@ -363,7 +363,12 @@ export const RouteSheet = memo(function RouteSheet(props: Calculating) {
           </div>
           <span className="key wide">
             {stock.material?.name}{" "}
-            {[stock.length, stock.width, stock.thickness].map((value) => lengthText(value, unit, 2)).join(" × ")} {unit}
+            {stock.kind === "round"
+              ? `bar ⌀ ${lengthText(stock.width, unit, 2)} × ${lengthText(stock.length, unit, 2)}`
+              : [stock.length, stock.width, stock.thickness]
+                  .map((value) => lengthText(value, unit, 2))
+                  .join(" × ")}{" "}
+            {unit}
           </span>
           {plan.setups.length === 1 && <span className="key wide">zero {info?.zero}</span>}
           <Findings row="stock" list={findings} />

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nephos.core.bench import bench_drop, bench_removal
+from nephos.core.bench import bench_drop, bench_removal, bench_rotary_drop, bench_rotary_removal
 from nephos.core.cutters import SHAPES, standard_cutter
 from nephos.core.estimate.estimate_input import estimate_input
 from nephos.core.mesh.formats.stl import read_stl, write_stl
@@ -14,7 +14,8 @@ from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.rotary import Rotary
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, Zero
 from nephos.core.strategies.registry import strategies
 
 
@@ -26,6 +27,41 @@ def small_hill(side: float = 24.0, cells: int = 40) -> Mesh:
     a, b, c, d = (q.ravel() for q in (k[:-1, :-1], k[:-1, 1:], k[1:, 1:], k[1:, :-1]))
     faces = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)])
     return Mesh(np.stack([x, y, z], -1).reshape(-1, 3), faces)
+
+
+def _bar(hill: Mesh) -> None:
+    """Cut the hill on a bar with all that is cut on bars."""
+    ball, flat = standard_cutter("ball", 3, 1), standard_cutter("flat", 3, 2)
+    values = {"stepover": 1.0, "stepdown": 2.0, "leave": 0.2}
+    operations: list[Operation] = []
+    for key, kind in strategies().items():
+        if kind.turns:
+            fields = {k: v for k, v in values.items() if k in kind.settings.model_fields}
+            cutter = flat if kind.stepped else ball
+            settings = kind.settings.model_validate(fields)
+            operations.append(
+                Operation(number=10 * len(operations) + 10, strategy=key, cutter=cutter, settings=settings)
+            )
+    middle = Placement(align=("centre", "centre", "centre"), offset=(0.0, 0.0, 0.0))
+    setup = Setup(
+        id="a",
+        name="a",
+        kind="rotary",
+        rotary=Rotary(core=3.0, tailstock="none"),
+        zero=Zero(z="axis"),
+        operations=tuple(operations),
+    )
+    plan = Plan(
+        stock=Stock(kind="round", length=90, width=40, thickness=40),
+        models=(Model(id="m", name="hill", mesh="hill", placement=middle),),
+        setups=(setup,),
+        pitch=1.0,
+        post="rs274-rotary-a",
+        machine="rotary-router",
+    )
+    run_setup(plan, setup, lambda _: hill, Work(MemoryStore()))
+    bench_rotary_drop(hill, 3, 1.0, 5.0, 24, 1.0)
+    bench_rotary_removal(20, 20, 1.0, 5.0, 3, 1.0)
 
 
 def main() -> None:
@@ -44,7 +80,7 @@ def main() -> None:
     for shape in SHAPES:
         cutter = standard_cutter(shape, 3)
         for key, kind in strategies().items():
-            if shape not in kind.shapes:
+            if shape not in kind.shapes or not kind.lies:
                 continue
             values = {"stepover": 1.0, "stepdown": 2.0, "leave": 0.2}
             settings = kind.settings.model_validate(
@@ -71,6 +107,7 @@ def main() -> None:
                 )
                 strategies()[operation.strategy].estimate(operation.settings, operation.cutter, 0.0, ground)
         bench_removal(20, 10, 0.5, 3, 1, shape)
+    _bar(hill)
     bench_drop(hill, 3, 0.5, 24)
     bench_drop(hill, 3, 3.0, 24)
 

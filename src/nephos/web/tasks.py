@@ -34,7 +34,7 @@ from nephos.core.pipeline.run import block_after, run_plan
 from nephos.core.pipeline.sides import block_before
 from nephos.core.pipeline.space import placed_parts, prepared_key, prepared_mesh, setup_space
 from nephos.core.pipeline.store import as_result
-from nephos.core.pipeline.whole import job_key, sides_of, solid_of, whole_of
+from nephos.core.pipeline.whole import job_key, solids_after, whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Plan, Setup, parse_plan
@@ -42,6 +42,7 @@ from nephos.core.post.checksum import check_word
 from nephos.core.report.setup_report import setup_report
 from nephos.core.stock.block import Block
 from nephos.core.stock.frames import shown_bottom, shown_grid, shown_top
+from nephos.core.stock.bar import bar_mesh
 from nephos.core.stock.solid import block_mesh
 from nephos.core.stock.window import cut_window, window_grid
 from nephos.core.surface.index import build_index
@@ -274,7 +275,10 @@ def export_block(key: str, name: str, block: str, pieces: str, plan: dict[str, A
         if cut is None or sorting is None:
             raise Refused("the block is not kept any more: press Calculate first")
         done = block_after(_block_before(whole, item), cut)
-        mesh = block_mesh(done.only(sorting.arrays["sorting"] == 1) if alone else done)
+        if item.kind == "rotary":
+            mesh = bar_mesh(done)
+        else:
+            mesh = block_mesh(done.only(sorting.arrays["sorting"] == 1) if alone else done)
         data = write_glb(mesh) if name.endswith(".glb") else write_mesh(name, mesh)
         STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(data, np.uint8)))
 
@@ -383,7 +387,7 @@ def _keep_whole(plan: Plan, done: list[SetupOutcome], work: Work) -> None:
     if len(done) < 2 or STORE.get(key) is not None:
         return
     whole = whole_of(plan, done, work)
-    pieces = solid_of(plan, sides_of(done))
+    pieces = solids_after(plan, done)
     mesh = joined([piece.mesh for piece in pieces])
     first = done[0].space
     model = first.mesh.moved(np.asarray(np.linalg.inv(first.matrix), np.float64))

@@ -3,12 +3,12 @@ import type { Rotary, Zero } from "../../api/types";
 import { Choose, Said } from "../../parts/controls";
 import { NumberField, WordField } from "../../parts/fields";
 import { infoOf, setupOf, useSheetState, withSetup, zeroOf } from "../state";
-import { Note } from "./shared";
+import { Head, Note } from "./shared";
 
 type LengthKey = "grip" | "chuck_diameter" | "centre_diameter" | "clearance" | "core" | "spigot";
 
 export function RotarySettings(props: { rotary: Rotary }) {
-  const { plan, derived, edit, liveEdit, keep, problem, setupId } = useSheetState();
+  const { plan, edit, liveEdit, problem, setupId } = useSheetState();
   const { rotary } = props;
   const setup = setupOf(plan, setupId);
   const unit = plan.units ?? "mm";
@@ -25,8 +25,6 @@ export function RotarySettings(props: { rotary: Rotary }) {
       onChange={(value) => value !== null && edit(change({ [key]: value }), label.toLowerCase())}
     />
   );
-  const zero = (part: Partial<Zero>) =>
-    keep(withSetup(plan, setupId, { zero: { ...zeroOf(setup), ...part } }), "work zero");
   return (
     <>
       <h2>{setup.name}</h2>
@@ -56,16 +54,28 @@ export function RotarySettings(props: { rotary: Rotary }) {
       {length("core", "Core diameter", "from end to end, never cut; 0 for none")}
       {rotary.tailstock !== "none" &&
         length("spigot", "Spigot diameter", "left between model and tailstock; 0 for the core alone")}
-      <h3>Work zero</h3>
+      <RotaryZero />
+    </>
+  );
+}
+
+/** Where the work zero of a bar is. */
+export function RotaryZero() {
+  const { plan, derived, keep, setupId } = useSheetState();
+  const zero = (part: Partial<Zero>) =>
+    keep(withSetup(plan, setupId, { zero: { ...zeroOf(plan, setupId), ...part } }), "work zero");
+  return (
+    <>
+      <Head>Work zero</Head>
       <Choose
         label="Along the bar"
-        value={zeroOf(setup).x ?? "low"}
+        value={zeroOf(plan, setupId).x ?? "low"}
         choices={{ low: "left end", centre: "middle", high: "right end" }}
         onChange={(x) => zero({ x: x as Zero["x"] })}
       />
       <Choose
         label="Height"
-        value={zeroOf(setup).z ?? "axis"}
+        value={zeroOf(plan, setupId).z ?? "axis"}
         choices={{ axis: "on the axis", top: "on the bar's surface" }}
         onChange={(z) => zero({ z: z as Zero["z"] })}
       />

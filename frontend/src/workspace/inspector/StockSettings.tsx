@@ -8,6 +8,7 @@ import { Ask, Button, Choose, Foot, Quiet, Said, ToggleQuiet } from "../../parts
 import { NumberField, WordField } from "../../parts/fields";
 import { PointGrid } from "../../parts/PointGrid";
 import { infoOf, setupOf, useSheetState, withSetup, zeroOf } from "../state";
+import { RotaryZero } from "./RotarySettings";
 import { Buttons, Folded, Head, Note } from "./shared";
 
 function MachineChoice() {
@@ -409,7 +410,7 @@ export function Held() {
 }
 
 export function StockSettings() {
-  const { plan, derived, keep, problem } = useSheetState();
+  const { plan, derived, keep, problem, setupId } = useSheetState();
   const [asking, setAsking] = useState<"fit" | "shelf" | null>(null);
   const unit = plan.units ?? "mm";
   return (
@@ -423,7 +424,7 @@ export function StockSettings() {
       </Buttons>
       {problem && <Said role="alert">{problem}</Said>}
       <MaterialChoice />
-      <Held />
+      {setupOf(plan, setupId).rotary ? <RotaryZero /> : <Held />}
       <MachineChoice />
       <Folded
         title="Accuracy"

@@ -8,8 +8,8 @@ from nephos.core.arrays import F32, F64
 from nephos.core.cutters import Profile
 from nephos.core.parallel import kernel
 from nephos.core.polyline import densified
-from nephos.core.stock.bar import cell_reach, coarser_bar, rays_of
-from nephos.core.stock.block import Block
+from nephos.core.stock.bar import cell_reach, coarser_bar, rays_of, whole_cells
+from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.rays import sweep_rays
 from nephos.core.surface.contact import underside
 from nephos.core.surface.rotary import TURN
@@ -83,14 +83,14 @@ class BarLinkBlock:
 
     def __init__(self, block: Block, keep_up: bool) -> None:
         self.top, self.grid = coarser_bar(rays_of(block)[0], block.grid, _CELLS)
-        self.bound, _ = coarser_bar(block.bound, block.grid, _CELLS)
+        # As coarse as the proof has it, or coarser: no rapid may be lower here than there.
+        self.bound, self.bound_grid = coarser_bar(*whole_cells(block), _CELLS)
         self.uncut = float(self.bound.max())
-        self._gaps = [np.zeros_like(self.top) for _ in range(4)]
-        self._touched = np.zeros(self.top.shape, np.int32)
+        self._gaps = [np.zeros_like(field) for field in (self.top, self.top, self.bound, self.bound)]
+        self._touched = [np.zeros(field.shape, np.int32) for field in (self.top, self.bound)]
         self._keep_up = keep_up
 
-    def _rest(self, heights: F32, places: F64, cutter: Profile, whole: float) -> F64:
-        g = self.grid
+    def _rest(self, heights: F32, g: Grid, places: F64, cutter: Profile, whole: float) -> F64:
         out = np.empty(len(places))
         step = TURN / g.ny
         _rests(
@@ -109,15 +109,15 @@ class BarLinkBlock:
 
     def highest(self, a: F64, b: F64, radius: float) -> float:
         """From which tip height on a level cutter of `radius` clears the bar on the path a-b; -inf beside it."""
-        return self._highest(self.top, a, b, radius, 0.0)
+        return self._highest(self.top, self.grid, a, b, radius, 0.0)
 
     def highest_anywhere(self, a: F64, b: F64, radius: float) -> float:
         """As :meth:`highest`, over all of the cells."""
-        return self._highest(self.bound, a, b, radius + _EVERY / 2, 1.0)
+        return self._highest(self.bound, self.bound_grid, a, b, radius + _EVERY / 2, 1.0)
 
-    def _highest(self, heights: F32, a: F64, b: F64, radius: float, whole: float) -> float:
+    def _highest(self, heights: F32, g: Grid, a: F64, b: F64, radius: float, whole: float) -> float:
         path = densified(np.array([[a[0], a[1], 0.0], [b[0], b[1], 0.0]]), _EVERY)
-        return float(self._rest(heights, path, Profile.of(max(radius, 1e-3), 0.0), whole).max())
+        return float(self._rest(heights, g, path, Profile.of(max(radius, 1e-3), 0.0), whole).max())
 
     def rests(self, places: F64, cutter: Profile, inset: float = 0.0) -> F64:
         """Tip heights (n,) at which a cutter over places (n, 2 or more) rests on the bar; -inf beside it.
@@ -125,12 +125,14 @@ class BarLinkBlock:
         Its rim is looked at as if it were `inset` mm farther in.
         """
         return self._rest(
-            self.top, places, cutter.slimmer(min(inset, 0.9 * cutter.radius)) if inset > 0 else cutter, 0.0
+            self.top, self.grid, places, cutter.slimmer(min(inset, 0.9 * cutter.radius)) if inset > 0 else cutter, 0.0
         )
 
     def rests_anywhere(self, place: F64, cutter: Profile) -> float:
         """Tip height from which down a cutter at a place (2 or more) may meet material; -inf beside the bar."""
-        return float(self._rest(self.bound, place[None], cutter.grown(_EVERY / 2), 1.0)[0]) + _EVERY / 2
+        return (
+            float(self._rest(self.bound, self.bound_grid, place[None], cutter.grown(_EVERY / 2), 1.0)[0]) + _EVERY / 2
+        )
 
     def cut(self, points: F64, cutter: Profile) -> None:
         """Take away what a pass cuts."""
@@ -138,7 +140,7 @@ class BarLinkBlock:
             return
         feeding = np.ones(len(points) - 1, np.uint8)
         a, b, c, d = self._gaps
-        sweep_rays(self.top, a, b, self._touched, self.grid, points, feeding, 0, cutter, sag=0.02)
-        small, lift = cutter.shrunk(min(cell_reach(self.grid), 0.9 * cutter.radius))
+        sweep_rays(self.top, a, b, self._touched[0], self.grid, points, feeding, 0, cutter, sag=0.02)
+        small, lift = cutter.shrunk(min(cell_reach(self.bound_grid), 0.9 * cutter.radius))
         lifted = points + np.array([0.0, 0.0, lift])
-        sweep_rays(self.bound, c, d, self._touched, self.grid, lifted, feeding, 0, small, sag=0.02)
+        sweep_rays(self.bound, c, d, self._touched[1], self.bound_grid, lifted, feeding, 0, small, sag=0.02)

@@ -17,6 +17,7 @@ from nephos.core.surface.rotary import TURN
 
 _ROWS = 24
 """The number of rays round the bar is a multiple of this, so that they can be taken together in groups."""
+_DENSE = 0.25
 _BOUND_RAYS = 4
 """The bound is kept for so many rays together."""
 _LOOKED_AT = 250_000
@@ -125,7 +126,7 @@ def cut_bar(
         report=part(report, 0, 0.6),
     )
     depths[kinds == 0] = 0.0
-    whole, coarse = coarser_bar(block.bound, grid, grid.nx * grid.ny // _BOUND_RAYS)
+    whole, coarse = whole_cells(block)
     whole, low, high = whole.copy(), np.zeros_like(whole), np.zeros_like(whole)
     reach = cell_reach(coarse)
     small, lift = profile.shrunk(reach)
@@ -166,6 +167,12 @@ def coarser_bar(heights: F32, grid: Grid, most: int) -> tuple[F32, Grid]:
     shift = grid.pitch * (factor - 1) / 2
     highest: F32 = np.ascontiguousarray(padded.reshape(grid.ny // factor, factor, columns, factor).max(axis=(1, 3)))
     return highest, Grid(grid.x0 + shift, grid.y0 + shift, grid.pitch * factor, columns, grid.ny // factor, grid.radius)
+
+
+def whole_cells(block: Block) -> tuple[F32, Grid]:
+    """The bound of a bar, for two rays together each way where they are dense: no more is needed for rapids."""
+    most = block.grid.nx * block.grid.ny
+    return coarser_bar(block.bound, block.grid, most // _BOUND_RAYS if block.grid.pitch < _DENSE else most)
 
 
 def shown_bar_grid(grid: Grid, most: int) -> Grid:

@@ -343,10 +343,10 @@ def move_rays(rays, j0, x0, pitch, step_a, na, radius, a, b, p, lift, sag, mark,
 
 @kernel
 def _sweep(  # type: ignore[no-untyped-def]
-    rays, j0, x0, pitch, step_a, na, radius, points, kinds, ids, p, rapid, lift, sag, hits, bodies, cylinders, strikes
+    rays, j0, x0, pitch, step_a, na, radius, points, kinds, ids, p, rapid, lift, sag, hits, bodies, strikes
 ):
     """Take moves out of the rows of a band one after another. Rapids take nothing: they are probed with the cutter
-    `rapid`, whose tip is `lift` over them. `bodies` (b, 2) are radius and height of what stands over the flutes, `cylinders` the same as profiles;
+    `rapid`, whose tip is `lift` over them. `bodies` (b, 2) are radius and height of what stands over the flutes;
     `strikes` (b, 2) gets how deep each goes at worst, and in which move."""
     most = rays[4]
     highest = np.float32(0.0)
@@ -361,7 +361,8 @@ def _sweep(  # type: ignore[no-untyped-def]
             continue
         for q in range(len(bodies)):
             if low + bodies[q, 1] < highest:
-                body = cylinders[q]
+                r = bodies[q, 0]
+                body = Profile(r, 0.0, np.inf, r, r, 0.0, 0.0)
                 deep = move_rays(rays, j0, x0, pitch, step_a, na, radius, a, b, body, bodies[q, 1], sag, 0, True)
                 if deep > strikes[q, 0]:
                     strikes[q, 0], strikes[q, 1] = deep, ids[k]
@@ -412,7 +413,6 @@ def sweep_rays(
     if radius is None:
         raise ValueError("the grid is not that of a bar")
     bodies = np.empty((0, 2)) if bodies is None else np.ascontiguousarray(bodies)
-    cylinders = tuple(Profile.of(float(r), 0.0) for r, _ in bodies) or (Profile.of(1.0, 0.0),)
     band = grid.ny if len(kinds) < FEW else max(1, -(-grid.ny // 8))
     moves = len(kinds)
     points, chosen = straightened(points, kinds, straight)
@@ -440,7 +440,6 @@ def sweep_rays(
             sag,
             hits[first // band],
             bodies,
-            cylinders,
             strikes[first // band],
         )
 

@@ -157,6 +157,8 @@ def check_file(
 def window(request: HttpRequest, job_id: int, setup_id: str, body: Spot) -> dict[str, str]:
     """Have a small window of the block cut at full resolution; the answer names where it will be found."""
     _, plan, setup = _place(job_id, setup_id)
+    if setup.kind == "rotary":
+        raise Refused("a bar has no close look yet: set a finer pitch in the accuracy of the stock")
     window_grid(body.low, body.high, body.pitch)
     keys = [item.moves for item in setup_keys(plan, setup).operations.values()][: body.operations]
     key = key_of("window", setup_keys(plan, setup).space, keys, body.low, body.high, body.pitch)
