@@ -63,7 +63,6 @@ def test_words_that_repeat_are_left_out_and_lines_counted() -> None:
         ("G1 X1", "before any feed"),
         ("X1 Y2", "before G0"),
         ("G0 X", "cannot be read"),
-        ("G1 F100 X0 Y0\nG2 X1 I1 A1", "an arc moves the rotary axis"),
         ("(open", "not closed"),
         ("G0 Q3", "none that"),
     ],

@@ -35,6 +35,7 @@ REFUSED = [
     ("a canned cycle", HEAD + "G81 X1 Y1 Z-3 R2 F100\n", "none that Nephos can follow"),
     ("cutter compensation", HEAD + "G41 D1\n", "none that Nephos can follow"),
     ("a variable", HEAD + "#1=5\n", "line 6: "),
+    ("an arc with A", HEAD + "G1 F100 X0 Y0\nG2 X2 I1 A1\n", "an arc moves the rotary axis"),
     ("inverse time without its feed", HEAD + "G93\nG1 X5 F2\nX6\n", "each feed move needs its own F"),
     ("a comment that never ends", HEAD + "(half of it\nG1 X5 F9\n", "a comment is not closed"),
 ]

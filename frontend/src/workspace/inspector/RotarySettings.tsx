@@ -38,7 +38,7 @@ export function RotarySettings(props: { rotary: Rotary }) {
       <Choose
         label="Chuck"
         value={rotary.chuck ?? "left"}
-        choices={{ left: "holds the left end", right: "holds the right end" }}
+        choices={{ left: "left end", right: "right end" }}
         onChange={(chuck) => edit(change({ chuck: chuck as "left" | "right" }), "chuck")}
       />
       {length("grip", "Grip", "how much of the bar is in the jaws")}
@@ -46,7 +46,7 @@ export function RotarySettings(props: { rotary: Rotary }) {
       <Choose
         label="Tailstock"
         value={rotary.tailstock ?? "centre"}
-        choices={{ centre: "a centre at the other end", none: "none: the end is free" }}
+        choices={{ centre: "centre", none: "none" }}
         onChange={(tailstock) => edit(change({ tailstock: tailstock as "centre" | "none" }), "tailstock")}
       />
       {rotary.tailstock !== "none" && length("centre_diameter", "Centre diameter", "of the tailstock centre")}
