@@ -1,11 +1,13 @@
 """STL files as they come: read what can be read, say so, or refuse with the reason."""
 
 import struct
+from dataclasses import replace
 
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.spatial import cKDTree
 
 from meshes import box_mesh
 from nephos.command.warm import small_hill
@@ -129,6 +131,18 @@ def test_support_points_span_the_box_in_every_direction() -> None:
     assert len(few) < len(mesh.vertices) / 4
     for path in np.random.default_rng(0).normal(size=(50, 3)):
         assert (few @ path).max() == pytest.approx((mesh.vertices @ path).max(), abs=1e-9)
+
+
+def test_a_picture_lies_on_its_mesh() -> None:
+    hill = small_hill(cells=520)
+    rng = np.random.default_rng(2)
+    noisy = replace(hill, vertices=hill.vertices + rng.normal(0, 0.02, hill.vertices.shape))
+    vertices, faces = picture_mesh(noisy, 50_000)
+    known = {row.tobytes() for row in noisy.vertices.astype(np.float32)}
+    assert all(row.tobytes() in known for row in vertices), "no vertex is made up: noise must not look like spikes"
+    away, _ = cKDTree(noisy.vertices).query(vertices[faces].mean(axis=1))
+    # Triangles of the upright step have no vertex of the mesh near their middle.
+    assert np.percentile(away, 99) < 0.005 * noisy.size.max()
 
 
 def test_picture_is_light_and_in_place() -> None:

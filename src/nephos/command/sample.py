@@ -22,7 +22,11 @@ _OTHERS = ("heron-scan", "lily-leaf-dish", "bulrush-finial", "fen-chart", "drago
 _GROUPS = {"flat": "roughing", "bull-nose": "roughing", "v": "lettering", "engraver": "lettering", "drill": "drills"}
 
 
-_OF_FACES = {"lily-leaf-dish": ("two-faces", 214.0), "dragonfly": ("four-faces", 96.0), "bulrush-finial": ("rotary", 180.0)}
+_OF_FACES = {
+    "lily-leaf-dish": ("two-faces", 214.0),
+    "dragonfly": ("four-faces", 96.0),
+    "bulrush-finial": ("rotary", 180.0),
+}
 """Jobs that are cut from several faces or on a bar: the kind, and how long (mm) the model's longest side is."""
 
 

@@ -40,9 +40,9 @@ from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Plan, Setup, parse_plan
 from nephos.core.post.checksum import check_word
 from nephos.core.report.setup_report import setup_report
+from nephos.core.stock.bar import bar_mesh
 from nephos.core.stock.block import Block
 from nephos.core.stock.frames import shown_bottom, shown_grid, shown_top
-from nephos.core.stock.bar import bar_mesh
 from nephos.core.stock.solid import block_mesh
 from nephos.core.stock.window import cut_window, window_grid
 from nephos.core.surface.index import build_index

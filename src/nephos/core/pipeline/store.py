@@ -60,7 +60,7 @@ STAGE_VERSIONS = {
     "space": 4,
     "summary": 12,
     "prepared": 1,
-    "mesh-summary": 4,
+    "mesh-summary": 5,
     "export": 1,
     "shadow": 1,
     "whole": 1,

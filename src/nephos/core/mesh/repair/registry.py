@@ -21,6 +21,7 @@ _MODULES = (
     "base",
     "flat_back",
     "hollow_back",
+    "wrap_bar",
     "thin",
 )
 
