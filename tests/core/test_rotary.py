@@ -417,3 +417,23 @@ def test_a_rotary_post_writes_what_it_always_wrote(key: str, done: SetupOutcome)
     text = programs_of(space, (few,), "Golden bar")[0].text.decode()
     golden = Path(__file__).parent / "golden" / f"{key}-bar.txt"
     assert text == golden.read_text()
+
+
+def star() -> Mesh:
+    """A prism along X with six ridges, one of its valleys at A = 0: there the unrolled surface is cut open."""
+    angles = np.arange(12) * TURN / 12
+    radii = np.where(np.arange(12) % 2 == 0, 6.0, 13.5)
+    ring = np.column_stack([np.zeros(12), radii * np.sin(angles), radii * np.cos(angles)])
+    vertices = np.concatenate([ring, ring + np.array([50.0, 0, 0]), [[0, 0, 0], [50.0, 0, 0]]])
+    k = np.arange(12, dtype=np.int32)
+    n = np.roll(k, -1)
+    left, right = np.full(12, 24, np.int32), np.full(12, 25, np.int32)
+    faces = [(k, n + 12, k + 12), (k, n, n + 12), (left, n, k), (right, k + 12, n + 12)]
+    return Mesh(vertices, np.concatenate([np.stack(f, 1) for f in faces]).astype(np.int32))
+
+
+def test_roughing_at_the_seam_goes_no_deeper_than_one_level_at_once() -> None:
+    plan = plan_of(operation(10, "rough_raster", standard_cutter("flat", 4, 1), stepdown=1.5, stepover=1.6, leave=0.3))
+    done = next(iter(run_plan(plan, lambda _: star(), Work(MemoryStore()))))
+    outcome = done.outcomes[0]
+    assert outcome.depths[outcome.kinds == 1].max() <= 1.5 + 0.05

@@ -200,7 +200,9 @@ def run_operation(
             least = THROUGH_AIR * operation.cutter.diameter
             worth = max(getattr(operation.settings, "minimum", NOTHING), NOTHING)
             kept = without_air(whole.passes, block, operation.cutter.profile, least, worth)
-            whole = replace(whole, passes=in_short_order(kept, operation.cutter.diameter, least))
+            # What waits for what over the seam of a bar is not known there: its passes keep their order.
+            ordered = kept if axis is not None else in_short_order(kept, operation.cutter.diameter, least)
+            whole = replace(whole, passes=ordered)
         path = link(
             whole,
             LinkTask(

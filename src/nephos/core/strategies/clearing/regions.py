@@ -7,6 +7,7 @@ from functools import partial
 
 import numpy as np
 import shapely
+from shapely import affinity
 from shapely.geometry import MultiLineString, MultiPolygon, Polygon
 
 from nephos.core.arrays import F64
@@ -32,6 +33,7 @@ from nephos.core.strategies.clearing.levels import (
     tip_field,
 )
 from nephos.core.strategies.registry import Task
+from nephos.core.surface.rotary import RotaryIndex
 from nephos.core.toolpath import Pass
 
 
@@ -159,12 +161,27 @@ def worth_cutting(layers: Sequence[Layer]) -> list[Layer]:
     return found[::-1]
 
 
-def stacked(layers: Sequence[Layer], smallest: float, tolerance: float) -> list[Region]:
+@dataclass(frozen=True)
+class Seam:
+    """Where an unrolled bar is cut open: `turn` is the way round, `radius` that of the bar, `cutter` of the cutter, mm."""
+
+    turn: float
+    radius: float
+    cutter: float
+
+    def across(self, piece: Polygon, level: float) -> list[shapely.Geometry]:
+        """What a cutter on a piece of a level reaches over the seam, on its other side."""
+        wide = piece.buffer(self.cutter * self.radius / max(level, self.cutter), quad_segs=2)
+        return [affinity.translate(wide, yoff=by) for by in (-self.turn, self.turn)]
+
+
+def stacked(layers: Sequence[Layer], smallest: float, tolerance: float, seam: Seam | None = None) -> list[Region]:
     """The pieces of layers as regions that know what lies over them.
 
     Pieces of no more than `smallest` mm^2 are left to a smaller cutter, unless they can be entered from cleared ground
     beside them; and so is all that lies under them: the cutter would meet them there too. Outlines are thinned to half
-    of `tolerance`."""
+    of `tolerance`. On a bar what lies beside a piece over the `seam` lies over it as well: a cutter at the seam goes no
+    deeper than one level at once."""
     regions: list[Region] = []
     left: shapely.Geometry = MultiPolygon()
     over = 0
@@ -181,7 +198,7 @@ def stacked(layers: Sequence[Layer], smallest: float, tolerance: float) -> list[
             Region(
                 piece,
                 layer.level,
-                tuple(sorted(over + int(k) for k in tree.query(piece, predicate="intersects"))),
+                _lies_over(tree, over, piece, layer.level, seam),
                 edge,
             )
             for piece in itertools.compress(pieces, kept)
@@ -194,6 +211,13 @@ def stacked(layers: Sequence[Layer], smallest: float, tolerance: float) -> list[
     return regions
 
 
+def _lies_over(tree: shapely.STRtree, first: int, piece: Polygon, level: float, seam: Seam | None) -> tuple[int, ...]:
+    """Numbers, from `first` on, of the pieces in a tree that are to be cut before a piece under them."""
+    shapes = [piece, *(seam.across(piece, level) if seam is not None else ())]
+    found = {first + int(k) for shape in shapes for k in tree.query(shape, predicate="intersects")}
+    return tuple(sorted(found))
+
+
 def level_regions(
     task: Task, stepdown: float, leave: float, at_flats: bool = False, worth: float = 0.0
 ) -> list[Region]:
@@ -203,12 +227,15 @@ def level_regions(
     """
     smallest = (0.35 * task.cutter.diameter) ** 2
     layers = level_layers(task, stepdown, leave, at_flats, worth)
+    seam = None
+    if isinstance(task.index, RotaryIndex):
+        seam = Seam(float(task.index.high[1]), task.index.radius, task.cutter.radius)
     if max(largest(layer.free) for layer in layers) <= smallest:
         raise Refused(
             f"there is no room for a {task.cutter.diameter:g} mm cutter inside the boundary above the floor: "
             "use a smaller cutter or a wider boundary"
         )
-    return stacked(layers, smallest, task.tolerance)
+    return stacked(layers, smallest, task.tolerance, seam)
 
 
 def cut_in_order(
