@@ -40,6 +40,7 @@ from nephos.core.surface.contact import on_triangle
 from nephos.core.surface.drop import drop_points, drop_turned
 from nephos.core.surface.gouge import gouges_along
 from nephos.core.surface.rotary import build_rotary_index, rolled, unrolled
+from nephos.core.toolpath import Kind, Toolpath
 
 TURN = 2 * np.pi
 BALL, FLAT = standard_cutter("ball", 3, 2), standard_cutter("flat", 6, 1)
@@ -403,16 +404,19 @@ def test_a_bar_without_a_core_is_a_stop() -> None:
 
 @pytest.mark.parametrize("key", ["rs274-rotary-a", "rs274-rotary-a-minute", "rs274-rotary-y"])
 def test_a_rotary_post_writes_what_it_always_wrote(key: str, done: SetupOutcome) -> None:
-    outcome = done.outcomes[0]
-    few = replace(
-        outcome,
-        path=replace(
-            outcome.path,
-            points=outcome.path.points[:30],
-            kinds=outcome.path.kinds[:29],
-            feeds=outcome.path.feeds[:29],
-        ),
+    points = np.array(
+        [
+            [40.0, 0.0, 20.0],
+            [40.0, 0.0, 14.0],
+            [60.0, 0.0, 12.5],
+            [60.0, TURN * 15 / 8, 12.5],
+            [50.0, TURN * 15, 8.25],
+            [50.0, TURN * 15, 20.0],
+        ]
     )
+    kinds = np.array([Kind.ENTRY, Kind.CUT, Kind.CUT, Kind.CUT, Kind.RAPID], np.uint8)
+    path = Toolpath(points, kinds, np.array([600, 1800, 1800, 1800, 0], np.float32))
+    few = replace(done.outcomes[0], path=path)
     space = replace(done.space, plan=plan_of(ROUGH, post=key))
     text = programs_of(space, (few,), "Golden bar")[0].text.decode()
     golden = Path(__file__).parent / "golden" / f"{key}-bar.txt"
