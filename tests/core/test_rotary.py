@@ -204,6 +204,25 @@ def test_the_bound_is_over_all_of_the_cell_and_rapids_in_it_are_met() -> None:
     assert (depths > 0.9).all()
 
 
+@pytest.mark.parametrize("cutter", [BALL, FLAT, standard_cutter("bull-nose", 6, 3)], ids=lambda item: item.shape)
+def test_no_material_of_a_cell_stands_over_its_bound(cutter: Cutter) -> None:
+    """Looked at on rays four times as dense, at a pitch at which the bound is kept for two rays together each way."""
+    rng = np.random.default_rng(11)
+    block = bar_block(24.0, 8.0, 0.2)
+    path = np.column_stack([rng.uniform(4, 20, 14), rng.uniform(0, 40, 14), rng.uniform(4, 7.5, 14)])
+    path[4, 1:], path[8, 0] = path[3, 1:], path[7, 0]
+    after, _, _ = cut_bar(block, path, np.ones(13, np.uint8), 0, cutter)
+    assert (after.bound < 8.0).any(), "there is something to look at"
+    g = block.grid
+    dense = Grid(g.x0 - 3 * g.pitch / 8, 0.0, g.pitch / 4, 4 * g.nx, 4 * g.ny, g.radius)
+    rays = fields(dense, 8.0)
+    sweep_rays(rays[0], rays[1], rays[2], rays[3], dense, path, np.ones(13, np.uint8), 0, cutter.profile)
+    # Dense rays 4 j - 1 to 4 j + 1 lie in the cell of ray j.
+    highest = np.max([np.roll(rays[0], by, axis=0)[::4] for by in (-1, 0, 1)], axis=0)
+    highest = highest.reshape(g.ny, g.nx, 4).max(axis=2)
+    assert (highest <= after.bound + 2e-3).all()
+
+
 def test_a_square_bar_reaches_to_its_corners() -> None:
     radii = box_radii(np.radians([0.0, 45.0, 90.0, 180.0]), 30.0, 30.0)
     assert np.allclose(radii, [15.0, 15.0 * np.sqrt(2), 15.0, 15.0])

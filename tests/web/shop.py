@@ -6,6 +6,8 @@ import pytest
 from django.test import Client
 
 from nephos.command.sample import sample_cutters
+from nephos.core.mesh.formats.stl import write_stl
+from nephos.core.mesh.model import Mesh
 from nephos.web import tasks
 from nephos.web.models import Calculation, Cutter
 from nephos.web.store import DatabaseStore
@@ -29,6 +31,25 @@ def calculated(shop: Client, job: dict) -> dict:
     tasks.calculate(answer.json()["id"])
     assert Calculation.objects.get(pk=answer.json()["id"]).state == "done"
     return shop.get(f"/api/jobs/{job['id']}").json()
+
+
+def proposed(shop: Client, name: str, mesh: Mesh, kind: str) -> dict:
+    """A new job with what is proposed for a kind of job."""
+    uploaded = upload(shop, write_stl(mesh), f"{name}.stl").json()["id"]
+    tasks.read_uploaded(uploaded)
+    made = send(shop, "/jobs", {"name": name, "mesh": uploaded}).json()
+    answer = send(shop, f"/jobs/{made['id']}/propose", {"based_on": made["version"], "kind": kind})
+    assert answer.status_code == 200, answer.json()
+    assert shop.get(f"/api/results/{answer.json()['key']}/facts").json()["facts"] == {"done": True}
+    return shop.get(f"/api/jobs/{made['id']}").json()
+
+
+def coarse(shop: Client, job: dict) -> dict:
+    """The job with a coarser block, which is calculated sooner."""
+    plan = job["plan"] | {"pitch": 0.5}
+    answer = send(shop, f"/jobs/{job['id']}/plan", {"based_on": job["version"], "plan": plan, "note": ""}, "put")
+    assert answer.status_code == 200, answer.json()
+    return answer.json()
 
 
 def send(client: Client, path: str, body: object = None, method: str = "post"):

@@ -10,10 +10,9 @@ from django.test import Client
 
 from meshes import ellipsoid
 from nephos.command.sample import sample_cutters
-from nephos.core.mesh.formats.stl import write_stl
 from nephos.web import tasks
 from nephos.web.models import Result
-from web.shop import body_of, calculated, open_shop, send, upload
+from web.shop import body_of, calculated, coarse, open_shop, proposed, send
 
 pytestmark = pytest.mark.django_db
 
@@ -28,25 +27,11 @@ def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
 
 @pytest.fixture()
 def job(shop: Client) -> dict:
-    mesh = upload(shop, write_stl(ellipsoid((26, 16, 8), 24)), "egg.stl").json()["id"]
-    tasks.read_uploaded(mesh)
-    made = send(shop, "/jobs", {"name": "Egg", "mesh": mesh}).json()
-    answer = send(shop, f"/jobs/{made['id']}/propose", {"based_on": made["version"], "kind": "two-faces"})
-    assert answer.status_code == 200, answer.json()
-    said = shop.get(f"/api/results/{answer.json()['key']}/facts").json()["facts"]
-    assert said == {"done": True}
-    return shop.get(f"/api/jobs/{made['id']}").json()
+    return proposed(shop, "Egg", ellipsoid((26, 16, 8), 24), "two-faces")
 
 
 def edited(shop: Client, job: dict, **edit: object) -> dict:
     answer = send(shop, f"/jobs/{job['id']}/edit", {"based_on": job["version"], "edit": edit})
-    assert answer.status_code == 200, answer.json()
-    return answer.json()
-
-
-def coarse(shop: Client, job: dict) -> dict:
-    plan = job["plan"] | {"pitch": 0.5}
-    answer = send(shop, f"/jobs/{job['id']}/plan", {"based_on": job["version"], "plan": plan, "note": ""}, "put")
     assert answer.status_code == 200, answer.json()
     return answer.json()
 

@@ -6,10 +6,8 @@ import trimesh
 from django.test import Client
 
 from meshes import ellipsoid
-from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.post.read import read_program
-from nephos.web import tasks
-from web.shop import body_of, calculated, open_shop, send, upload
+from web.shop import body_of, calculated, coarse, open_shop, proposed, send
 
 pytestmark = pytest.mark.django_db
 
@@ -22,18 +20,7 @@ def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
 
 @pytest.fixture()
 def job(shop: Client) -> dict:
-    mesh = upload(shop, write_stl(ellipsoid((9, 12, 25), 24)), "egg.stl").json()["id"]
-    tasks.read_uploaded(mesh)
-    made = send(shop, "/jobs", {"name": "Egg", "mesh": mesh}).json()
-    answer = send(shop, f"/jobs/{made['id']}/propose", {"based_on": made["version"], "kind": "rotary"})
-    assert answer.status_code == 200, answer.json()
-    said = shop.get(f"/api/results/{answer.json()['key']}/facts").json()["facts"]
-    assert said == {"done": True}
-    proposed = shop.get(f"/api/jobs/{made['id']}").json()
-    plan = proposed["plan"] | {"pitch": 0.5}
-    answer = send(shop, f"/jobs/{made['id']}/plan", {"based_on": proposed["version"], "plan": plan, "note": ""}, "put")
-    assert answer.status_code == 200, answer.json()
-    return answer.json()
+    return coarse(shop, proposed(shop, "Egg", ellipsoid((9, 12, 25), 24), "rotary"))
 
 
 def test_a_bar_is_proposed_with_chuck_tailstock_and_core(job: dict) -> None:

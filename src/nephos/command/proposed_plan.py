@@ -71,6 +71,8 @@ def proposed_plan(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
 def _of_bar(arguments: argparse.Namespace, model: Model, look: MeshSummary) -> Plan:
     """One rotary setup, in the bar that was asked for or one round the model."""
     probe = Stock(kind="round", length=1000, width=200, thickness=200)
+    # Sizes along X are those of the model as it lies in the bar.
+    model = along_axis(model, look)
     size = placed_model(look.support, model, probe).size
     sized = bool(arguments.size_x)
     if not sized and float(size.max()) < _UNKNOWN:
@@ -83,10 +85,6 @@ def _of_bar(arguments: argparse.Namespace, model: Model, look: MeshSummary) -> P
         post=arguments.post or POST,
         machine=MACHINE,
     )
-    if arguments.size_x:
-        # The size along X is that of the model as it lies in the bar.
-        model = along_axis(model, look)
-        plan = plan.model_copy(update={"models": (model,)})
     shown = [(model, placed_model(look.support, model, probe), look)]
     bar = tuple(arguments.bar) if arguments.bar else None
     return proposed_rotary(plan, shown, usual_cutters(), bar, arguments.core, sized)

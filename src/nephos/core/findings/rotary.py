@@ -8,6 +8,7 @@ from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.mesh.summary import MeshSummary
 from nephos.core.pipeline.bar_space import cutter_limits
 from nephos.core.pipeline.outcome import SetupOutcome
+from nephos.core.plan.bar_place import swept_diameter
 from nephos.core.plan.force import cutting_push, elastic_modulus
 from nephos.core.plan.place import Placed, bar_radius
 from nephos.core.plan.schema import Model, Plan
@@ -26,9 +27,7 @@ def swept_findings(plan: Plan, model: Model, box: Placed, look: MeshSummary | No
         return []
     mm, size = length_in(plan.units), size_in(plan.units)
     stock = plan.stock
-    points = look.support @ box.matrix[:3, :3].T + box.matrix[:3, 3]
-    y, z = points[:, 1] - stock.width / 2, points[:, 2] - stock.thickness / 2
-    swept = 2 * float(np.hypot(y, z).max())
+    swept = swept_diameter(model, look, stock)
     found = []
     fix = Fix("Fit it into the bar", {"do": "fit_bar", "model": model.id})
     if swept > min(stock.width, stock.thickness) + _HAIR:
@@ -149,7 +148,7 @@ def _overhangs(done: SetupOutcome, units: Units) -> list[Finding]:
         Finding(
             "overhang",
             "note",
-            "model",
+            done.space.parts[0][0],
             f"{100 * share:.0f} % of the surface overhangs, such as at {mm(round(float(x), 1))} along the bar: no cutter along "
             "the radius comes there",
             "centre the model on another axis, or carve there by hand",

@@ -99,7 +99,7 @@ class BarLinkBlock:
             g.pitch,
             step,
             g.radius,
-            np.ascontiguousarray(places),
+            np.ascontiguousarray(places[:, :2] - np.array([0.0, g.y0])),
             cutter,
             whole * g.pitch / 2,
             whole * step / 2,

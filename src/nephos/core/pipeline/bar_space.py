@@ -5,7 +5,6 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
-from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh, joined
@@ -14,7 +13,7 @@ from nephos.core.plan.rotary import Rotary
 from nephos.core.plan.schema import Operation, Plan, Setup, Stock
 from nephos.core.stock.bar import bar_block
 from nephos.core.stock.block import Block
-from nephos.core.surface.rotary import RotaryIndex, build_rotary_index, unrolled
+from nephos.core.surface.rotary import RotaryIndex, build_rotary_index
 
 _SIDES = 360
 """Sides of a spigot in the surface that cutters are dropped on."""
@@ -165,8 +164,3 @@ def first_bar(plan: Plan) -> Block:
 def box_on_bar(mesh: Mesh, radius: float) -> shapely.Geometry:
     """The box of a mesh about the axis on the unrolled surface: its length, all round."""
     return shapely.box(float(mesh.low[0]), 0.0, float(mesh.high[0]), 2 * np.pi * radius)
-
-
-def places_on_bar(points: F64, plan: Plan) -> F64:
-    """Points (n, 3) about the axis as places of the unrolled surface."""
-    return unrolled(points, bar_radius(plan.stock))

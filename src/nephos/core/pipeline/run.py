@@ -339,6 +339,10 @@ def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> I
     todo = [setup for setup in plan.setups if setup.worked]
     if not todo:
         raise Refused("there is no operation to work out: add one, or switch one on")
+    if len(todo) > 1 and any(setup.kind == "rotary" for setup in todo):
+        raise Refused(
+            "a bar that rotates and other setups do not pass the block on to each other yet: switch all but one off"
+        )
     report, note = work.report, work.note
     sides: tuple[CutSide, ...] = ()
     for k, setup in enumerate(todo):
@@ -352,8 +356,6 @@ def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> I
 
         work.report, work.note = part(report, low, high), told
         done = run_setup(plan, setup, meshes, work, title, sides)
-        if setup.kind == "rotary" and k + 1 < len(todo):
-            raise Refused("what a rotary setup leaves is not passed on to other setups yet: switch the others off")
         if setup.kind == "face":
             sides = (*sides, side_of(done.space, done.block))
         yield done

@@ -21,6 +21,9 @@ def sides_before(plan: Plan, setup: Setup, store: Store) -> tuple[CutSide, ...] 
     for earlier in plan.setups[: plan.setups.index(setup)]:
         if not earlier.worked:
             continue
+        if earlier.kind == "rotary":
+            # What a bar leaves is not passed on.
+            return None
         kept = store.get(setup_keys(plan, earlier).block)
         if kept is None:
             return None

@@ -155,10 +155,6 @@ def stock_space(plan: Plan, setup: Setup) -> SetupSpace:
 def first_block(space: SetupSpace, sides: tuple[CutSide, ...] = ()) -> Block:
     """The stock before the first cut of a setup, as the `sides` before it have left it."""
     if space.setup.kind == "rotary":
-        if sides:
-            raise Refused(
-                "a rotary setup must be the first: what was cut on faces before is not passed on to a bar yet"
-            )
         return first_bar(space.plan)
     low, high = tuple(map(float, space.stock_low)), tuple(map(float, space.stock_high))
     block = box_block((low[0], low[1], low[2]), (high[0], high[1], high[2]), space.plan.block_pitch)

@@ -18,8 +18,9 @@ from nephos.core.surface.rotary import TURN
 _ROWS = 24
 """The number of rays round the bar is a multiple of this, so that they can be taken together in groups."""
 _DENSE = 0.25
+"""Rays closer than this (mm) are dense:"""
 _BOUND_RAYS = 4
-"""The bound is kept for so many rays together."""
+"""then the bound is kept for so many of them together."""
 _LOOKED_AT = 250_000
 """Rays on which air is looked for at most."""
 _HALF_DIAGONAL = 0.7072
@@ -111,7 +112,6 @@ def cut_bar(
     top, gap_low, gap_high = rays_of(block)
     touched = block.touched.copy()
     bodies = np.array([[radius, height] for _, radius, height in cutter.bodies]).reshape(-1, 2)
-    cutting = kinds.copy()
     depths, strikes = sweep_rays(
         top,
         gap_low,
@@ -119,13 +119,12 @@ def cut_bar(
         touched,
         grid,
         points,
-        cutting,
+        kinds,
         first,
         profile,
         bodies=bodies,
         report=part(report, 0, 0.6),
     )
-    depths[kinds == 0] = 0.0
     whole, coarse = whole_cells(block)
     whole, low, high = whole.copy(), np.zeros_like(whole), np.zeros_like(whole)
     reach = cell_reach(coarse)

@@ -70,6 +70,22 @@ def _steepness(rho, p):  # type: ignore[no-untyped-def]
     return p.slope if p.slope < np.inf else 1e12
 
 
+@inlined
+def _swept_over(x, y, px, pz, length, m, p):  # type: ignore[no-untyped-def]
+    """Height of the underside of the space that cutter `p` sweeps along X, at (x, y); and how far from the cutter's axis
+    it is touched there."""
+    r = p.radius
+    along = x - px
+    if m > _LEVEL:
+        along -= along_line(min(y, r), m, p)
+    elif m < -_LEVEL:
+        along += along_line(min(y, r), -m, p)
+    along = min(max(along, 0.0), length)
+    u = x - px - along
+    d = min(sqrt(u * u + y * y), r)
+    return pz + m * along + underside(d, p), d
+
+
 @kernel
 def through(x, c, s, px, pz, length, m, p):  # type: ignore[no-untyped-def]
     """Where a ray enters and leaves the space that cutter `p` sweeps along X from px to px + length, rising by m a mm.
@@ -88,15 +104,8 @@ def through(x, c, s, px, pz, length, m, p):  # type: ignore[no-untyped-def]
         y = rho * s
         if y > side:
             return np.inf, np.inf
-        along = x - px
-        if m > _LEVEL:
-            along -= along_line(min(y, r), m, p)
-        elif m < -_LEVEL:
-            along += along_line(min(y, r), -m, p)
-        along = min(max(along, 0.0), length)
-        u = x - px - along
-        d = min(sqrt(u * u + y * y), r)
-        gap = pz + m * along + underside(d, p) - rho * c
+        height, d = _swept_over(x, y, px, pz, length, m, p)
+        gap = height - rho * c
         if gap <= 1e-7:
             break
         change = (_steepness(d, p) * y / d * s if d > 0.0 else 0.0) - c
@@ -113,15 +122,8 @@ def through(x, c, s, px, pz, length, m, p):  # type: ignore[no-untyped-def]
         low, high = rho, out
         for _ in range(40):
             middle = 0.5 * (low + high)
-            y = middle * s
-            along = x - px
-            if m > _LEVEL:
-                along -= along_line(min(y, r), m, p)
-            elif m < -_LEVEL:
-                along += along_line(min(y, r), -m, p)
-            along = min(max(along, 0.0), length)
-            u = x - px - along
-            if pz + m * along + underside(min(sqrt(u * u + y * y), r), p) <= middle * c:
+            height, _d = _swept_over(x, middle * s, px, pz, length, m, p)
+            if height <= middle * c:
                 low = middle
             else:
                 high = middle
@@ -206,6 +208,10 @@ def _row_ball_along(rays, j, c, s, px, pz, length, m, x0, pitch, r, mark):  # ty
         q = sqrt(disc)
         low, high = (-rise - q) / share, (-rise + q) / share
         t = wu + low * k
+        far = wu + high * k
+        if far < 0.0 or far > whole:
+            # Past the end of the cylinder only the ball at that end goes on: it is left out, to be sure.
+            high = max(((0.0 if far < 0.0 else whole) - wu) / k, low)
         if t < 0.0 or t > whole:
             # It enters by the ball at one end.
             u, centre = (wx, mz) if t < 0.0 else (x - qx, qz)
@@ -343,10 +349,10 @@ def move_rays(rays, j0, x0, pitch, step_a, na, radius, a, b, p, lift, sag, mark,
 
 @kernel
 def _sweep(  # type: ignore[no-untyped-def]
-    rays, j0, x0, pitch, step_a, na, radius, points, kinds, ids, p, rapid, lift, sag, hits, bodies, strikes
+    rays, j0, x0, pitch, step_a, na, radius, points, kinds, ids, p, probed, rapid, lift, sag, hits, bodies, strikes
 ):
-    """Take moves out of the rows of a band one after another. Rapids take nothing: they are probed with the cutter
-    `rapid`, whose tip is `lift` over them. `bodies` (b, 2) are radius and height of what stands over the flutes;
+    """Take moves out of the rows of a band one after another. Rapids take nothing: where they are `probed`, it is with the
+    cutter `rapid`, whose tip is `lift` over them. `bodies` (b, 2) are radius and height of what stands over the flutes;
     `strikes` (b, 2) gets how deep each goes at worst, and in which move."""
     most = rays[4]
     highest = np.float32(0.0)
@@ -367,7 +373,7 @@ def _sweep(  # type: ignore[no-untyped-def]
                 if deep > strikes[q, 0]:
                     strikes[q, 0], strikes[q, 1] = deep, ids[k]
         if kinds[k] == _RAPID:
-            if a[0] == b[0] and a[1] == b[1] and b[2] >= a[2]:
+            if not probed or (a[0] == b[0] and a[1] == b[1] and b[2] >= a[2]):
                 # Straight up goes only where the cutter has been.
                 continue
             hit = move_rays(rays, j0, x0, pitch, step_a, na, radius, a, b, rapid, lift, sag, 0, True)
@@ -400,13 +406,13 @@ def sweep_rays(
     top, gap_low, gap_high : (ny, nx) float32, rows by angle, columns by place, mm from the axis.
     touched : (ny, nx) int32, gets the number of the move that cut a ray last.
     points : (n + 1, 3) float64 places of the unrolled surface; those not yet known are not a number.
-    rapid : with which cutter rapids are probed, its tip `rapid_lift` over them; the cutter itself where none is given.
+    rapid : with which cutter rapids are probed, its tip `rapid_lift` over them; without one they are passed over.
     bodies : (b, 2) float64, radius and height over the tip of what stands above the flutes.
     straight : moves that lie within this (mm) of a straight line are taken as one; their hits stand at the last.
 
     Returns
     -------
-    hits : (n,) float32, how much each move takes off where it takes most, or a rapid would.
+    hits : (n,) float32, how much each move takes off where it takes most, or a probed rapid would.
     strikes : (b, 2) float64, how deep each body goes into material at worst, and in which move (counted from 0).
     """
     radius = grid.radius
@@ -416,6 +422,8 @@ def sweep_rays(
     band = grid.ny if len(kinds) < FEW else max(1, -(-grid.ny // 8))
     moves = len(kinds)
     points, chosen = straightened(points, kinds, straight)
+    # The rows count from A = 0, where the first of a coarser grid does not lie.
+    points = points - np.array([0.0, grid.y0, 0.0])
     ids, kinds = first_id + chosen, kinds[chosen]
     hits = np.zeros((-(-grid.ny // band), len(chosen)), np.float32)
     strikes = np.zeros((len(hits), len(bodies), 2))
@@ -435,6 +443,7 @@ def sweep_rays(
             kinds,
             ids,
             cutter,
+            rapid is not None,
             rapid or cutter,
             rapid_lift,
             sag,
