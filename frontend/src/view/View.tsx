@@ -12,6 +12,7 @@ import { NO_SECTION, type Section } from "../lib/section";
 import { looks, scene } from "../theme";
 import { infoOf, setupOf, useSheetState, withBoundary, type Mode } from "../workspace/state";
 import { BlockMesh, type Look } from "./BlockMesh";
+import { boundsOf } from "./bounds";
 import { BarHolders } from "./BarPieces";
 import { Camera, type Direction, type Focus } from "./Camera";
 import { Card, Corner } from "./cards";
@@ -153,35 +154,10 @@ export function View(props: {
     chosen.kind === "operation"
       ? setupOf(plan, setupId).operations.find((item) => item.number === chosen.number)
       : undefined;
-  const bounds = useMemo(() => {
-    if (!operation || models.length === 0 || bar) return null;
-    const union = new THREE.Box3();
-    for (const model of models) {
-      const placed = placedOf(derived, model.id);
-      if (placed)
-        union.union(
-          new THREE.Box3(
-            new THREE.Vector3(...(placed.low as [number, number, number])),
-            new THREE.Vector3(...(placed.high as [number, number, number])),
-          ),
-        );
-    }
-    const limit = operation.boundary;
-    if (limit?.boundary === "stock")
-      union.set(
-        new THREE.Vector3(0, 0, 0),
-        new THREE.Vector3(plan.stock.length, plan.stock.width, plan.stock.thickness),
-      );
-    else if ((limit?.boundary ?? "box") !== "box") return null;
-    union.applyMatrix4(box.matrix);
-    const margin =
-      (limit?.offset ?? 0) +
-      { inside: -1, centre: 0, outside: 1 }[limit?.contain ?? "outside"] * (operation.cutter.diameter / 2);
-    return {
-      low: [union.min.x - margin, union.min.y - margin] as [number, number],
-      high: [union.max.x + margin, union.max.y + margin] as [number, number],
-    };
-  }, [operation, models, derived, plan.stock, box, bar]);
+  const bounds = useMemo(
+    () => (operation && !bar ? boundsOf(operation, plan, derived, box.matrix) : null),
+    [operation, plan, derived, box, bar],
+  );
 
   const onBlock = useCallback(
     (ray: Ray) => (buffers && grid && around === 0 ? hitHeights(ray, grid, buffers, foot, top) : null),

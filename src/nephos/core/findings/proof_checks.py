@@ -9,11 +9,11 @@ import shapely
 
 from nephos.core.arrays import F64
 from nephos.core.findings.faces import overrun_findings, zero_findings
+from nephos.core.findings.finished import holding_findings, in_program, trueness_findings
 from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.findings.rotary import rotary_findings
 from nephos.core.linking.air_cuts import NOTHING
 from nephos.core.machine.machine import Machine, machine_of
-from nephos.core.pipeline.keys import finest_operation
 from nephos.core.pipeline.outcome import Outcome, SetupOutcome
 from nephos.core.pipeline.space import SetupSpace
 from nephos.core.plan.schema import KeepOut, Operation
@@ -32,8 +32,6 @@ AIRY = 0.25
 """From this share of the feed length in air on it is worth saying."""
 SHORT = 500.0
 """Nothing is said of the air in so little cutting (mm)."""
-SCRAP = 500.0
-"""Pieces of less volume (mm^3) that come free are chips."""
 _GRIP = 15.0
 """What a collet holds of a cutter, mm."""
 
@@ -69,15 +67,7 @@ class Context:
     def xy(self, move: int) -> str:
         """Where a move ends, in words."""
         (x, y, _), _ = self.at(move)
-        return _in_program(self.space, x, y, self.number)
-
-
-def _in_program(space: SetupSpace, x: float, y: float, number: Say) -> str:
-    """A place of the orientation frame as the machine shows it."""
-    if space.setup.kind == "rotary":
-        degrees = np.degrees(y / float(space.stock_high[2])) % 360
-        return f"X{number(round(x - float(space.zero[0]), 1))} A{degrees:.1f}"
-    return f"X{number(round(x - float(space.zero[0]), 1))} Y{number(round(y - float(space.zero[1]), 1))}"
+        return in_program(self.space, x, y, self.number)
 
 
 def _rapids(c: Context) -> list[Finding]:
@@ -395,134 +385,6 @@ def motion_findings(space: SetupSpace, outcome: Outcome, start: float, units: Un
     return [finding for check in OF_MOTION for finding in check(context)]
 
 
-def _holding(done: SetupOutcome, starts: dict[int, float], mm: Say, number: Say) -> list[Finding]:
-    """Pieces that came free, and tabs that are not there or hang on nothing."""
-    found = []
-    seconds = {outcome.operation.number: outcome.total_seconds for outcome in done.outcomes}
-    for piece in done.proof.pieces:
-        if piece.freed_by is None or (piece.volume < SCRAP and piece.kind != "part"):
-            continue
-        when = starts[piece.freed_by] + (piece.freed or 1.0) * seconds[piece.freed_by]
-        size = " x ".join(mm(high - low) for high, low in zip(piece.high[:2], piece.low[:2], strict=True))
-        row = str(piece.freed_by)
-        if piece.kind == "part":
-            found.append(
-                Finding(
-                    "part-free",
-                    "stop",
-                    row,
-                    "the part comes free before the program ends, and nothing holds it",
-                    "add tabs or leave an onion skin",
-                    piece.place,
-                    when,
-                )
-            )
-        else:
-            found.append(
-                Finding(
-                    "scrap-free",
-                    "caution",
-                    row,
-                    f"a piece of waste of {size} comes free and may be thrown by the cutter",
-                    "give holes tabs, leave an onion skin, or cut it away in a pocket",
-                    piece.place,
-                    when,
-                )
-            )
-    grid, block = done.block.grid, done.block
-    tops, foot = block.top, float(done.space.stock_low[2])
-
-    def height(spot: tuple[float, float]) -> float:
-        i, j = round((spot[0] - grid.x0) / grid.pitch), round((spot[1] - grid.y0) / grid.pitch)
-        return float(tops[j, i]) - foot if 0 <= i < grid.nx and 0 <= j < grid.ny else 0.0
-
-    gone = [tab for tab in done.tabs if height(tab.middle) < min(0.5 * tab.height, tab.height - 2 * grid.pitch)]
-    if gone:
-        x, y = gone[0].middle
-        others = [str(o.operation.number) for o in done.outcomes if o.operation.number > gone[0].operation]
-        by = f" by operation {' or '.join(others)}" if others else ""
-        found.append(
-            Finding(
-                "tab-gone",
-                "stop",
-                str(gone[0].operation),
-                f"{len(gone)} of {sum(t.operation == gone[0].operation for t in done.tabs)} tabs are cut away{by}, one at "
-                f"{_in_program(done.space, x, y, number)}",
-                "move the tab, or keep the other operation off it",
-                (x, y, foot + gone[0].height),
-            )
-        )
-    hanging = [tab for tab in done.tabs if tab not in gone and height(tab.frame) <= 0.0]
-    if hanging:
-        x, y = hanging[0].middle
-        found.append(
-            Finding(
-                "tab-on-nothing",
-                "stop",
-                str(hanging[0].operation),
-                f"{len(hanging)} tabs hold on nothing, one at {_in_program(done.space, x, y, number)}: beside it the "
-                "stock is gone or ends",
-                "move the tab to where there is a frame, or take larger stock",
-                (x, y, foot + hanging[0].height),
-            )
-        )
-    return found
-
-
-def _ball_in_words(balls: tuple[tuple[float, float], ...], mm: Say) -> str:
-    """Which ball would get into the corners: the largest that reaches most of it, or the best there is."""
-    if not balls:
-        return "finish with a smaller cutter, or sand them"
-    diameter, share = next((pair for pair in balls if pair[1] >= 0.8), max(balls, key=lambda pair: pair[1]))
-    if share < 0.05:
-        return "no ball gets into them: sand them, or carve them by hand"
-    return f"a ball of {mm(diameter)} would reach {100 * share:.0f} % of them; finish with one, or sand them"
-
-
-def _trueness(done: SetupOutcome, mm: Say) -> list[Finding]:
-    """What is left. It concerns the operation that decides what could be reached."""
-    numbers, found = done.comparison.numbers(), []
-    row = str(finest_operation([outcome.operation for outcome in done.outcomes]).number)
-    worst = done.proof.worst
-    if numbers.get("could_reach", 0.0) > 0.05:
-        place = next((item.place for item in worst if item.deviation > 0 and item.reachable), None)
-        found.append(
-            Finding(
-                "left-over",
-                "note",
-                row,
-                f"on {100 * numbers['could_reach']:.0f} % of the area more is left than the scallop, "
-                "where a cutter of this job could still reach",
-                "make the stepover smaller",
-                place,
-            )
-        )
-    if done.proof.walls > 0.02:
-        found.append(
-            Finding(
-                "steps-on-walls",
-                "note",
-                row,
-                f"steep walls, {100 * done.proof.walls:.0f} % of the area, keep steps from the lines",
-                "add a finishing in levels for what is steeper than 60°",
-            )
-        )
-    if numbers.get("unreachable", 0.0) > 0.02:
-        place = next((item.place for item in worst if item.deviation > 0 and not item.reachable), None)
-        found.append(
-            Finding(
-                "unreachable",
-                "note",
-                row,
-                f"{100 * numbers['unreachable']:.0f} % of the area is in corners that no cutter here reaches, up to "
-                f"{mm(numbers['leftover_max_unreachable'])}",
-                _ball_in_words(done.proof.balls, mm),
-                place,
-            )
-        )
-    return found
-
-
 def outcome_findings(done: SetupOutcome, units: Units = "mm") -> list[Finding]:
     """What the proof tells, with lengths in words in `units`."""
     found: list[Finding] = []
@@ -537,6 +399,6 @@ def outcome_findings(done: SetupOutcome, units: Units = "mm") -> list[Finding]:
         found += [finding for check in OF_OPERATIONS for finding in check(context)]
         before += outcome.total_seconds
     if done.space.setup.kind == "rotary":
-        return found + _trueness(done, mm) + rotary_findings(done, units)
-    found += _holding(done, starts, mm, number) + _trueness(done, mm)
+        return found + trueness_findings(done, mm) + rotary_findings(done, units)
+    found += holding_findings(done, starts, mm, number) + trueness_findings(done, mm)
     return found + overrun_findings(done, units) + zero_findings(done)

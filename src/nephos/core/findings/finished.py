@@ -1,0 +1,148 @@
+"""Findings on the finished block of a setup: what holds the part, and what is left on it."""
+
+import numpy as np
+
+from nephos.core.findings.plan_checks import Finding
+from nephos.core.pipeline.keys import finest_operation
+from nephos.core.pipeline.outcome import SetupOutcome
+from nephos.core.pipeline.space import SetupSpace
+from nephos.core.units import Say
+
+SCRAP = 500.0
+"""Pieces of less volume (mm^3) that come free are chips."""
+
+
+def in_program(space: SetupSpace, x: float, y: float, number: Say) -> str:
+    """A place of the orientation frame as the machine shows it."""
+    if space.setup.kind == "rotary":
+        degrees = np.degrees(y / float(space.stock_high[2])) % 360
+        return f"X{number(round(x - float(space.zero[0]), 1))} A{degrees:.1f}"
+    return f"X{number(round(x - float(space.zero[0]), 1))} Y{number(round(y - float(space.zero[1]), 1))}"
+
+
+def holding_findings(done: SetupOutcome, starts: dict[int, float], mm: Say, number: Say) -> list[Finding]:
+    """Pieces that came free, and tabs that are not there or hang on nothing."""
+    found = []
+    seconds = {outcome.operation.number: outcome.total_seconds for outcome in done.outcomes}
+    for piece in done.proof.pieces:
+        if piece.freed_by is None or (piece.volume < SCRAP and piece.kind != "part"):
+            continue
+        when = starts[piece.freed_by] + (piece.freed or 1.0) * seconds[piece.freed_by]
+        size = " x ".join(mm(high - low) for high, low in zip(piece.high[:2], piece.low[:2], strict=True))
+        row = str(piece.freed_by)
+        if piece.kind == "part":
+            found.append(
+                Finding(
+                    "part-free",
+                    "stop",
+                    row,
+                    "the part comes free before the program ends, and nothing holds it",
+                    "add tabs or leave an onion skin",
+                    piece.place,
+                    when,
+                )
+            )
+        else:
+            found.append(
+                Finding(
+                    "scrap-free",
+                    "caution",
+                    row,
+                    f"a piece of waste of {size} comes free and may be thrown by the cutter",
+                    "give holes tabs, leave an onion skin, or cut it away in a pocket",
+                    piece.place,
+                    when,
+                )
+            )
+    grid, block = done.block.grid, done.block
+    tops, foot = block.top, float(done.space.stock_low[2])
+
+    def height(spot: tuple[float, float]) -> float:
+        i, j = round((spot[0] - grid.x0) / grid.pitch), round((spot[1] - grid.y0) / grid.pitch)
+        return float(tops[j, i]) - foot if 0 <= i < grid.nx and 0 <= j < grid.ny else 0.0
+
+    gone = [tab for tab in done.tabs if height(tab.middle) < min(0.5 * tab.height, tab.height - 2 * grid.pitch)]
+    if gone:
+        x, y = gone[0].middle
+        others = [str(o.operation.number) for o in done.outcomes if o.operation.number > gone[0].operation]
+        by = f" by operation {' or '.join(others)}" if others else ""
+        found.append(
+            Finding(
+                "tab-gone",
+                "stop",
+                str(gone[0].operation),
+                f"{len(gone)} of {sum(t.operation == gone[0].operation for t in done.tabs)} tabs are cut away{by}, one at "
+                f"{in_program(done.space, x, y, number)}",
+                "move the tab, or keep the other operation off it",
+                (x, y, foot + gone[0].height),
+            )
+        )
+    hanging = [tab for tab in done.tabs if tab not in gone and height(tab.frame) <= 0.0]
+    if hanging:
+        x, y = hanging[0].middle
+        found.append(
+            Finding(
+                "tab-on-nothing",
+                "stop",
+                str(hanging[0].operation),
+                f"{len(hanging)} tabs hold on nothing, one at {in_program(done.space, x, y, number)}: beside it the "
+                "stock is gone or ends",
+                "move the tab to where there is a frame, or take larger stock",
+                (x, y, foot + hanging[0].height),
+            )
+        )
+    return found
+
+
+def _ball_in_words(balls: tuple[tuple[float, float], ...], mm: Say) -> str:
+    """Which ball would get into the corners: the largest that reaches most of it, or the best there is."""
+    if not balls:
+        return "finish with a smaller cutter, or sand them"
+    diameter, share = next((pair for pair in balls if pair[1] >= 0.8), max(balls, key=lambda pair: pair[1]))
+    if share < 0.05:
+        return "no ball gets into them: sand them, or carve them by hand"
+    return f"a ball of {mm(diameter)} would reach {100 * share:.0f} % of them; finish with one, or sand them"
+
+
+def trueness_findings(done: SetupOutcome, mm: Say) -> list[Finding]:
+    """What is left. It concerns the operation that decides what could be reached."""
+    numbers, found = done.comparison.numbers(), []
+    row = str(finest_operation([outcome.operation for outcome in done.outcomes]).number)
+    worst = done.proof.worst
+    if numbers.get("could_reach", 0.0) > 0.05:
+        place = next((item.place for item in worst if item.deviation > 0 and item.reachable), None)
+        found.append(
+            Finding(
+                "left-over",
+                "note",
+                row,
+                f"on {100 * numbers['could_reach']:.0f} % of the area more is left than the scallop, "
+                "where a cutter of this job could still reach",
+                "make the stepover smaller",
+                place,
+            )
+        )
+    if done.proof.walls > 0.02:
+        found.append(
+            Finding(
+                "steps-on-walls",
+                "note",
+                row,
+                f"steep walls, {100 * done.proof.walls:.0f} % of the area, keep steps from the lines",
+                "add a finishing in levels for what is steeper than 60°",
+            )
+        )
+    if numbers.get("unreachable", 0.0) > 0.02:
+        place = next((item.place for item in worst if item.deviation > 0 and not item.reachable), None)
+        found.append(
+            Finding(
+                "unreachable",
+                "note",
+                row,
+                f"{100 * numbers['unreachable']:.0f} % of the area is in corners that no cutter here reaches, up to "
+                f"{mm(numbers['leftover_max_unreachable'])}",
+                _ball_in_words(done.proof.balls, mm),
+                place,
+            )
+        )
+    return found
