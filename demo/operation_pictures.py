@@ -15,7 +15,8 @@ from nephos.core.pipeline.outcome import Outcome, SetupOutcome
 from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
-from nephos.core.plan.schema import Boundary, Limit, Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.boundary import Boundary, Limit
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.toolpath import Kind
 
 WIDTH, HEIGHT = 720, 500

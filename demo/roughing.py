@@ -39,8 +39,9 @@ from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.space import setup_space
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
+from nephos.core.plan.boundary import Limit
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.polyline import from_nearest
 from nephos.core.strategies import rough_engagement, rough_offset, rough_raster
 from nephos.core.strategies.clearing.regions import Region, level_regions

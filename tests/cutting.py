@@ -12,7 +12,8 @@ from nephos.core.pipeline.programs import Posted, by_file, certify, files_of
 from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
-from nephos.core.plan.schema import Boundary, Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.boundary import Boundary
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.polyline import densified
 from nephos.core.post.schema import post_of
 from nephos.core.post.write import Program

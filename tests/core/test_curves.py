@@ -17,7 +17,8 @@ from nephos.core.pipeline.boundaries import shape_of
 from nephos.core.pipeline.space import setup_space
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
-from nephos.core.plan.schema import Boundary, Curve, Model, Plan, Setup, Stock
+from nephos.core.plan.boundary import Boundary, Curve
+from nephos.core.plan.schema import Model, Plan, Setup, Stock
 
 SQUARE = ((10.0, 10.0), (50.0, 10.0), (50.0, 40.0), (10.0, 40.0))
 

@@ -22,18 +22,8 @@ from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.space import SetupSpace, joined, setup_space
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
-from nephos.core.plan.schema import (
-    Boundary,
-    Combine,
-    Limit,
-    Model,
-    Operation,
-    Placement,
-    Plan,
-    Setup,
-    Stock,
-    parse_plan,
-)
+from nephos.core.plan.boundary import Boundary, Combine, Limit
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan
 from nephos.core.post.read import read_program
 from nephos.core.strategies.cut_out import CutOutSettings, cut_levels, shown_tabs
 from nephos.core.strategies.following.tabs import (

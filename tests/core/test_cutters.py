@@ -20,9 +20,10 @@ from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
+from nephos.core.plan.boundary import Limit
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.proposed import nearest_cutter, proposed_sheet
-from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
 
 SHED = machine_of("shed-router")
 

@@ -12,7 +12,7 @@ from nephos.core.cutters import SHAPES, Cutter, standard_cutter
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.formats.stl import read_stl, write_stl
 from nephos.core.mesh.model import Mesh
-from nephos.core.plan.schema import Limit
+from nephos.core.plan.boundary import Limit
 from nephos.core.strategies.registry import strategies
 from nephos.core.toolpath import Kind
 

@@ -23,8 +23,9 @@ from nephos.core.pipeline.boundaries import outline_key, shape_of
 from nephos.core.pipeline.space import setup_space
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
+from nephos.core.plan.boundary import Limit
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.strategies.clearing.levels import wide_heights
 from nephos.core.strategies.clearing.roughing import RoughWork
 from nephos.core.strategies.registry import strategy

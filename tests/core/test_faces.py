@@ -21,21 +21,11 @@ from nephos.core.pipeline.space import first_block, setup_space
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.whole import sides_of, solid_of, whole_of
 from nephos.core.pipeline.work import Work
+from nephos.core.plan.boundary import Limit
 from nephos.core.plan.faces import turn_between
+from nephos.core.plan.joined_faces import Faces, FaceTab
 from nephos.core.plan.place import placed_model, to_setup, turned_size
-from nephos.core.plan.schema import (
-    Faces,
-    FaceTab,
-    Limit,
-    Model,
-    Operation,
-    Placement,
-    Plan,
-    Setup,
-    Stock,
-    Zero,
-    parse_plan,
-)
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
 from nephos.core.stock.block import box_block
 from nephos.core.stock.columns import CutSide, cut_by_sides, inside_box
 from nephos.core.stock.cut import cut_block

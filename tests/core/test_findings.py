@@ -16,7 +16,8 @@ from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.space import joined
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
-from nephos.core.plan.schema import Boundary, Curve, KeepOut, Limit, Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.boundary import Boundary, Curve, Limit
+from nephos.core.plan.schema import KeepOut, Model, Operation, Placement, Plan, Setup, Stock
 
 FLAT, BALL = standard_cutter("flat", 4, 1), standard_cutter("ball", 3, 2)
 SLAB = box_mesh((0, 0, 0), (20, 20, 4))

@@ -17,7 +17,8 @@ from nephos.core.pipeline.outcome import Outcome, SetupOutcome
 from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
-from nephos.core.plan.schema import Limit, Model, Operation, Plan, Setup, Stock
+from nephos.core.plan.boundary import Limit
+from nephos.core.plan.schema import Model, Operation, Plan, Setup, Stock
 from nephos.core.strategies.clearing.levels import contour_generator, refine_contour, tip_field
 from nephos.core.strategies.finish_waterline import _Bounds, _contour_step, _runs, in_order
 from nephos.core.surface.drop import drop_points

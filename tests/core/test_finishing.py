@@ -11,7 +11,8 @@ from nephos.command.warm import small_hill
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.plan.schema import Boundary, Limit, Setup
+from nephos.core.plan.boundary import Boundary, Limit
+from nephos.core.plan.schema import Setup
 from nephos.core.toolpath import Kind
 
 SMALL = standard_cutter("ball", 1, 3)

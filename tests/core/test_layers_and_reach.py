@@ -21,10 +21,11 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.programs import step_of
 from nephos.core.pipeline.space import joined
+from nephos.core.plan.boundary import Boundary, Limit
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.proposed import proposed_sheet
-from nephos.core.plan.schema import Boundary, Limit, Model, Placement, Plan, Setup, Stock
+from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
 from nephos.core.post.schema import post_named
 from nephos.core.post.write import arcs_of, write_program
 from nephos.core.strategies.clearing.offset import offset

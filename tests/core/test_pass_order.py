@@ -18,7 +18,7 @@ from nephos.core.cutters import SHAPES, standard_cutter
 from nephos.core.linking.pass_order import in_short_order
 from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline import run as pipeline
-from nephos.core.plan.schema import Limit
+from nephos.core.plan.boundary import Limit
 from nephos.core.stock.block import box_block
 from nephos.core.stock.sweep import sweep
 from nephos.core.strategies import rough_offset

@@ -24,8 +24,9 @@ from nephos.core.pipeline.run import run_plan, run_setup
 from nephos.core.pipeline.space import placed_models
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
+from nephos.core.plan.boundary import Limit
 from nephos.core.plan.place import place, to_program, zero_in_words
-from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
 from nephos.core.post.read import read_program
 from nephos.core.strategies.registry import strategies
 

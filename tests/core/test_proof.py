@@ -18,8 +18,9 @@ from nephos.core.errors import Refused
 from nephos.core.pipeline.external_program import prove_external
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
+from nephos.core.plan.boundary import Boundary, Curve, Limit
 from nephos.core.plan.place import zero_in_frame
-from nephos.core.plan.schema import Boundary, Curve, Limit, Model, Placement, Plan, Setup, Stock
+from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
 from nephos.core.post.read import read_program
 from nephos.core.stock.block import Block, box_block
 from nephos.core.stock.compare import deciding

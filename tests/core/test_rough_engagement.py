@@ -13,7 +13,7 @@ from engagement import engaged_along
 from meshes import grid_mesh
 from nephos.core.cutters import standard_cutter
 from nephos.core.mesh.model import Mesh
-from nephos.core.plan.schema import Limit
+from nephos.core.plan.boundary import Limit
 from nephos.core.stock.block import Grid, box_block
 from nephos.core.strategies.clearing.engagement import Standing
 from nephos.core.strategies.clearing.fronts import Clearing, Path, step_at

@@ -12,7 +12,7 @@ from meshes import grid_mesh
 from nephos.core.cutters import Profile, standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.plan.schema import Boundary, Combine, Limit
+from nephos.core.plan.boundary import Boundary, Combine, Limit
 from nephos.core.strategies.clearing.levels import Field, extra_levels, filled
 from nephos.core.strategies.clearing.regions import Layer, worth_cutting
 from nephos.core.strategies.drill import hole_middles

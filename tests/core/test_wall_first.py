@@ -10,7 +10,7 @@ from cutting import op, run
 from meshes import grid_mesh
 from nephos.core.cutters import standard_cutter
 from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.plan.schema import Limit
+from nephos.core.plan.boundary import Limit
 from nephos.core.strategies.clearing.wall_first import NarrowGround
 from nephos.core.strategies.rough_offset import level_ring
 from nephos.core.toolpath import Pass

@@ -32,6 +32,7 @@ from nephos.core.pipeline.whole import solids_after, whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan, reasons
+from nephos.core.plan.tile_setups import cut_plan
 from nephos.core.plan.versions import RENAMED_STRATEGIES
 from nephos.core.post.schema import post_of
 from nephos.core.report.setup_report import setup_report
@@ -164,10 +165,11 @@ def _cut_parser() -> argparse.ArgumentParser:
     parser = _Parser(prog="nephos cut", description="Plan, prove and post without the page.")
     parser.add_argument("input", help="a mesh, or a plan as JSON")
     parser.add_argument(
-        "--kind", choices=("three-axis", *KINDS, "rotary"), help="propose the operations of this kind of job"
+        "--kind", choices=("three-axis", *KINDS, "rotary", "tiles"), help="propose the operations of this kind of job"
     )
     parser.add_argument("--stock", type=lambda t: _numbers(t, 3, "--stock"))
     parser.add_argument("--bar", type=lambda t: _numbers(t, 2, "--bar"), help="diameter and length of a round bar")
+    parser.add_argument("--bed", type=lambda t: _numbers(t, 2, "--bed"), help="travel of the machine along X and Y")
     parser.add_argument("--core", type=float, help="diameter of the core of a rotary job")
     parser.add_argument("--fit", action="store_true", help="scale the model to the stock")
     parser.add_argument("--size-x", type=float)
@@ -235,20 +237,23 @@ def cut(words: list[str]) -> int:
     except OSError as error:
         raise Refused(f"{out}: {error.strerror}: give a folder that can be written") from None
     reports, all_done = [], []
-    for done in run_plan(plan, meshes.__getitem__, work, title=source.stem):
+    cut_as = cut_plan(plan)
+    for done in run_plan(cut_as, meshes.__getitem__, work, title=source.stem):
         setup, to_zero = done.space.setup, np.eye(4)
         to_zero[:3, 3] = -done.space.zero
-        findings = early + operation_findings(plan, setup) + reach_findings(plan, setup, shown) + outcome_findings(done)
+        findings = (
+            early + operation_findings(cut_as, setup) + reach_findings(cut_as, setup, shown) + outcome_findings(done)
+        )
         for program in done.programs:
             (out / program.name).write_bytes(program.text)
         (out / f"model-{setup.id}.stl").write_bytes(write_stl(done.space.mesh.moved(to_zero), f"model, {setup.name}"))
-        proof = bar_mesh(done.block) if setup.kind == "rotary" else block_mesh(done.block)
+        proof = bar_mesh(done.shown) if setup.kind == "rotary" else block_mesh(done.shown)
         (out / f"proof-{setup.id}.stl").write_bytes(write_stl(proof.moved(to_zero), f"proof, {setup.name}"))
         reports.append(setup_report(done, findings, done.space.zero))
         all_done.append(done)
-    whole = whole_of(plan, all_done, work)
+    whole = whole_of(cut_as, all_done, work)
     begin = time.perf_counter()
-    pieces = solids_after(plan, all_done)
+    pieces = solids_after(cut_as, all_done)
     (out / "proof.stl").write_bytes(write_stl(joined([piece.mesh for piece in pieces]), f"proof of {source.stem}"))
     work.seconds["solid"] = time.perf_counter() - begin
     document = {
@@ -257,7 +262,7 @@ def cut(words: list[str]) -> int:
         "proof": "proof.stl",
         "compare": whole.numbers(),
         "pieces": [{"volume": round(p.volume, 1), "low": p.low, "high": p.high} for p in pieces],
-        "findings": [finding.as_dict() for finding in whole_findings(plan, whole, all_done)],
+        "findings": [finding.as_dict() for finding in whole_findings(cut_as, whole, all_done)],
         "seconds": {key: round(value, 3) for key, value in work.seconds.items()},
     }
     (out / "report.json").write_text(json.dumps(document, indent=1))

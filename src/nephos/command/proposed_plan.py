@@ -5,6 +5,7 @@ import argparse
 import numpy as np
 
 from nephos.core.cutters import usual_cutters
+from nephos.core.machine.machine import machine_of
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import MeshSummary, quick_look
 from nephos.core.pipeline.proposed_faces import FRAME, KINDS, Kind, proposed_faces, stock_for
@@ -65,7 +66,26 @@ def proposed_plan(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
     )
     if kind in KINDS:
         return _of_faces(plan, kind, mesh, look, bool(arguments.size_x))
-    return _of_one_face(plan, look, bool(arguments.size_x), arguments.gap_above)
+    whole = _of_one_face(plan, look, bool(arguments.size_x), arguments.gap_above)
+    return _in_tiles(whole, look, arguments.bed) if kind == "tiles" else whole
+
+
+def _in_tiles(plan: Plan, look: MeshSummary, bed: list[float] | None) -> Plan:
+    """The plan cut in tiles along each axis on which the stock is longer than the machine; along X where it is on
+    none."""
+    machine = machine_of(plan.machine)
+    if bed is not None:
+        axes = tuple(
+            axis.model_copy(update={"travel": bed[k]}) if k < 2 else axis for k, axis in enumerate(machine.axes)
+        )
+        machine = machine.model_copy(update={"axes": axes, "bed": None})
+        plan = plan.model_copy(update={"machine": machine})
+    tiled = False
+    for k, axis in enumerate(("x", "y")):
+        if plan.stock.size[k] > machine.travel[k]:
+            plan = apply_edit(plan, lambda _: look, {"do": "cut_in_tiles", "setup": "top", "axis": axis})
+            tiled = True
+    return plan if tiled else apply_edit(plan, lambda _: look, {"do": "cut_in_tiles", "setup": "top", "count": 2})
 
 
 def _of_bar(arguments: argparse.Namespace, model: Model, look: MeshSummary) -> Plan:

@@ -6,8 +6,9 @@ from demo.make import make
 
 from nephos.core.cutters import SHAPES, Cutter, HolderStep, standard_cutter
 from nephos.core.mesh.formats import read_mesh
+from nephos.core.plan.boundary import Limit
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Limit, Model, Operation, Placement, Plan, Setup, Stock, parse_plan
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan
 from nephos.core.plan.shelf import Piece
 from nephos.home import HOME
 from nephos.web.blobs import pieces_of, save_blob

@@ -14,8 +14,9 @@ from nephos.core.pipeline.standing import BEYOND
 from nephos.core.pipeline.whole import Whole
 from nephos.core.plan.faces import step_of
 from nephos.core.plan.force import cutting_push, elastic_modulus
+from nephos.core.plan.joined_faces import Faces, FaceTab
 from nephos.core.plan.place import Placed
-from nephos.core.plan.schema import Faces, FaceTab, Plan
+from nephos.core.plan.schema import Plan
 from nephos.core.surface.index import build_index
 from nephos.core.surface.inside import signed_distances
 from nephos.core.units import Units, length_in

@@ -7,6 +7,7 @@ import numpy as np
 from nephos.core.findings.faces import faces_findings
 from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.findings.rotary import swept_findings
+from nephos.core.findings.tiles import tile_findings, tiled_along
 from nephos.core.machine.machine import machine_of
 from nephos.core.mesh.orientation import undercut
 from nephos.core.mesh.summary import UNITS, MeshSummary
@@ -283,13 +284,22 @@ def _machine_findings(plan: Plan) -> list[Finding]:
     size = plan.stock.size
     turned = size[1] <= machine.travel[0] and size[0] <= machine.travel[1]
     for axis, name in enumerate(_AXES):
+        if (axis == 0 and tiled_along(plan, "x")) or (axis == 1 and tiled_along(plan, "y")):
+            # Each tile is checked on its own.
+            continue
         if size[axis] > machine.travel[axis]:
             side = ("length", "width", "thickness")[axis]
             shorter = Fix(
                 f"Take it {size_in(plan.units)(machine.travel[axis])} {('long', 'wide', 'thick')[axis]}",
                 {"do": "size_stock", side: machine.travel[axis]},
             )
-            fix = (Fix("Turn the job by a quarter", {"do": "turn_job"}),) if axis < 2 and turned else (shorter,)
+            fix: tuple[Fix, ...] = (
+                (Fix("Turn the job by a quarter", {"do": "turn_job"}),) if axis < 2 and turned else (shorter,)
+            )
+            face = next((setup for setup in plan.setups if setup.on and setup.kind == "face"), None)
+            if axis < 2 and face is not None:
+                cut = {"do": "cut_in_tiles", "setup": face.id, "axis": ("x", "y")[axis]}
+                fix = (Fix("Cut in tiles", cut), *fix)
             found.append(
                 Finding(
                     "beyond-travel",
@@ -297,7 +307,7 @@ def _machine_findings(plan: Plan) -> list[Finding]:
                     "stock",
                     f"the stock is {mm(size[axis] - machine.travel[axis])} longer along {name} "
                     f"than the {machine.name} travels",
-                    "take smaller stock or another machine",
+                    "cut it in tiles, take smaller stock or another machine" if axis < 2 else "take another machine",
                     fixes=fix,
                 )
             )
@@ -391,7 +401,8 @@ def placement_findings(
         if looks and model.id in looks:
             found += _mesh_findings(plan, model, box, looks[model.id], (sure or {}).get(model.id, True))
     found += _apart(plan, placed) + _machine_findings(plan)
-    found += faces_findings(plan, [placed[model.id] for model in plan.models if model.shown and model.id in placed])
+    boxes = [placed[model.id] for model in plan.models if model.shown and model.id in placed]
+    found += faces_findings(plan, boxes)
     for setup in plan.setups:
-        found += _setup_findings(plan, setup, placed)
+        found += _setup_findings(plan, setup, placed) + tile_findings(plan, setup, boxes)
     return found

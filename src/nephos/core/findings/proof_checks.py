@@ -12,6 +12,7 @@ from nephos.core.findings.faces import overrun_findings, zero_findings
 from nephos.core.findings.finished import holding_findings, in_program, trueness_findings
 from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.findings.rotary import rotary_findings
+from nephos.core.findings.tiles import seam_findings
 from nephos.core.linking.air_cuts import NOTHING
 from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.pipeline.outcome import Outcome, SetupOutcome
@@ -401,4 +402,4 @@ def outcome_findings(done: SetupOutcome, units: Units = "mm") -> list[Finding]:
     if done.space.setup.kind == "rotary":
         return found + trueness_findings(done, mm) + rotary_findings(done, units)
     found += holding_findings(done, starts, mm, number) + trueness_findings(done, mm)
-    return found + overrun_findings(done, units) + zero_findings(done)
+    return found + overrun_findings(done, units) + zero_findings(done) + seam_findings(done, units)

@@ -14,9 +14,10 @@ from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.memo import Memo
 from nephos.core.mesh.summary import MeshSummary
 from nephos.core.pipeline.standing import ground_height
+from nephos.core.plan.boundary import Limit
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.place import Placed, placed_model, to_setup, turned_size
-from nephos.core.plan.schema import Limit, Model, Operation, Plan, Setup
+from nephos.core.plan.schema import Model, Operation, Plan, Setup
 from nephos.core.strategies.cut_out import CutOutSettings
 from nephos.core.units import length_in, size_in
 

@@ -67,6 +67,8 @@ class LinkTask:
     clearance: float
     tolerance: float
     ramp_limit: float = 90.0
+    over_surface: float = 0.0
+    """Links of finishing stay so much (mm) over the surface, so that they cut nothing between the lines."""
 
     @property
     def looked_at(self) -> float:
@@ -138,12 +140,16 @@ def _surface_links(passes: tuple[Pass, ...], stay: float, task: LinkTask) -> lis
     floors = np.array([item.floor for item in passes])
     near &= floors[:-1] == floors[1:]
     chosen = np.flatnonzero(near)
-    points, last = follow_lines(
-        task.index, lines[chosen], task.cutter, task.leave, np.maximum(task.floor, floors[chosen]), task.tolerance
-    )
+    over = task.leave + task.over_surface
+    lowest = np.maximum(task.floor, floors[chosen]) + task.over_surface
+    points, last = follow_lines(task.index, lines[chosen], task.cutter, over, lowest, task.tolerance)
     begin = 0
     for k, end in zip(chosen, last, strict=True):
-        links[k] = points[begin + 1 : end + 1]
+        links[k] = (
+            np.concatenate([points[begin : end + 1], starts[k : k + 1]])
+            if task.over_surface > 0
+            else points[begin + 1 : end + 1]
+        )
         begin = end + 1
     return links
 

@@ -15,9 +15,10 @@ from nephos.core.pipeline.bar_space import bar_region, box_on_bar
 from nephos.core.pipeline.keys import outline_key_of
 from nephos.core.pipeline.standing import shadow_of
 from nephos.core.pipeline.store import Result, as_result
+from nephos.core.plan.boundary import BUILT_IN, Boundary
 from nephos.core.plan.faces import dowel_spots, turning_axis
 from nephos.core.plan.place import bar_radius, to_setup
-from nephos.core.plan.schema import BUILT_IN, Boundary, Operation
+from nephos.core.plan.schema import Operation
 from nephos.core.strategies.clearing.levels import polygons_of
 from nephos.core.strategies.following.tabs import loops_of, rim_heights
 from nephos.core.surface.silhouette import rings_of, silhouette
@@ -55,7 +56,7 @@ def _seen(space: "SetupSpace", item: Boundary, shape: shapely.Geometry) -> shape
         return shape
     m = space.matrix
     if item.setup is not None:
-        drawn = next((setup for setup in space.plan.setups if setup.id == item.setup), None)
+        drawn = next((setup for setup in space.plan.setups if item.setup in {setup.id, setup.whole}), None)
         if drawn is None:
             raise Refused(
                 f"the setup that the boundary '{item.name}' was drawn in is gone: draw it again in another one"
@@ -83,6 +84,19 @@ def _of_faces(space: "SetupSpace", work: "Work", source: str) -> shapely.Geometr
     return shapely.union_all([shapely.Point(spot).buffer(faces.registration.diameter / 2, _QUARTER) for spot in spots])
 
 
+def _marks(space: "SetupSpace") -> shapely.Geometry:
+    """The dowel holes or score marks that a tile makes for the slides."""
+    tile = space.setup.tile
+    if tile is None or not tile.marks:
+        return shapely.Polygon()
+    width, depth = tile.mark_size
+    if width == depth:
+        return shapely.union_all([shapely.Point(spot).buffer(width / 2, _QUARTER) for spot in tile.marks])
+    return shapely.union_all(
+        [shapely.box(x - width / 2, y - depth / 2, x + width / 2, y + depth / 2) for x, y in tile.marks]
+    )
+
+
 def _on_bar(space: "SetupSpace", item: Boundary) -> shapely.Geometry:
     """The box of models on the unrolled surface: a bar is cut all round. Outlines seen from above say nothing there."""
     chosen = [mesh for key, mesh in space.parts if not item.models or key in item.models]
@@ -98,6 +112,8 @@ def _source(space: "SetupSpace", work: "Work", item: Boundary) -> shapely.Geomet
         return _on_bar(space, item)
     if item.source == "stock":
         return shapely.box(low[0], low[1], high[0], high[1])
+    if item.source == "marks":
+        return _marks(space)
     if item.source in {"border", "dowels"}:
         return _of_faces(space, work, item.source)
     if item.source in {"rectangle", "circle"}:
@@ -188,6 +204,8 @@ def shape_of(space: "SetupSpace", work: "Work", key: str, seen: tuple[str, ...] 
             )
             for piece in pieces
         ]
+        if not pieces and key == "marks":
+            return _empty()
         if not pieces:
             raise Refused(f"the boundary '{item.name}' is empty: give it other numbers or another source")
         whole = shapely.union_all(pieces)
@@ -218,6 +236,19 @@ def shape_of(space: "SetupSpace", work: "Work", key: str, seen: tuple[str, ...] 
     return shapely.from_wkb(result.arrays["wkb"].tobytes())
 
 
+def _empty() -> Result:
+    """The outline of a tile that makes no marks."""
+    return as_result(
+        {"area": 0.0, "loops": 0, "length": 0.0, "low": [0.0, 0.0], "box": [0.0, 0.0], "around": []},
+        points=np.empty((0, 2)),
+        ends=np.empty(0, np.int64),
+        wkb=np.frombuffer(shapely.to_wkb(shapely.Polygon()), np.uint8),
+        rims=np.empty((0, 2)),
+        rim_ends=np.empty(0, np.int64),
+        rim_heights=np.empty(0),
+    )
+
+
 def outline_key(space: "SetupSpace", key: str) -> str:
     """Under which the outline of a boundary is kept."""
     return outline_key_of(space.plan, space.setup, key)
@@ -235,6 +266,6 @@ def region_of(space: "SetupSpace", work: "Work", operation: Operation) -> shapel
         region = region.intersection(bar_region(space.plan, space.setup, operation.cutter, space.floor))
     for other in limit.without:
         region = region.difference(_grown(shape_of(space, work, other), -by, "round"))
-    if region.is_empty:
+    if region.is_empty and limit.boundary != "marks":
         raise Refused(f"operation {operation.number}: the boundary is empty for this cutter; give it a larger margin")
     return region

@@ -14,6 +14,7 @@ from nephos.core.machine.rotary_axis import RotaryAxis
 from nephos.core.pipeline.store import key_of
 from nephos.core.plan.place import bar_radius, side_rotation
 from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.tile_setups import window_of
 
 
 @dataclass(frozen=True)
@@ -21,6 +22,7 @@ class OperationKeys:
     """Keys of the stages of one operation, and of the block that it begins with."""
 
     before: str
+    whole: str
     passes: str
     path: str
     moves: str
@@ -34,11 +36,13 @@ class OperationKeys:
 @dataclass(frozen=True)
 class SetupKeys:
     """Keys of all results of a setup; `operations` by number, those switched on only;
-    `block` is that after the last of them."""
+    `block` is that after the last of them, `shown` the one of the proof, in which assumed errors of the slides are.
+    `whole` of an operation are the passes of all tiles."""
 
     space: str
     operations: dict[int, OperationKeys]
     block: str
+    shown: str
     compare: str
     pieces: str
     summary: str
@@ -92,7 +96,13 @@ def boundary_causes(plan: Plan, key: str, seen: tuple[str, ...] = ()) -> object:
 
 def outline_key_of(plan: Plan, setup: Setup, key: str) -> str:
     """Under which the outline of a boundary is kept, in a setup's space."""
-    return key_of("outline", space_key(plan, setup), boundary_causes(plan, key))
+    marks = marks_of(setup) if key == "marks" else []
+    return key_of("outline", space_key(plan, setup), boundary_causes(plan, key), *marks)
+
+
+def marks_of(setup: Setup) -> list[object]:
+    """What the marks for the slides depend on that a setup makes: their places and their size."""
+    return [] if setup.tile is None else [setup.tile.marks, setup.tile.mark_size]
 
 
 def axis_of(plan: Plan) -> RotaryAxis:
@@ -121,7 +131,7 @@ _NO_SHAPE = {"number", "name", "group", "feed", "plunge_feed", "spindle"}
 
 def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, before: str) -> OperationKeys:
     shape = operation.cutter.model_dump(exclude=_NO_SHAPE | {"ramp_limit", "holder", "stickout", "overall_length"})
-    passes = key_of(
+    whole = key_of(
         "passes",
         space,
         operation.strategy,
@@ -135,6 +145,10 @@ def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, 
         plan.tolerance,
         before if operation.settings.wants_block else None,
     )
+    passes = whole
+    if setup.tile is not None:
+        blend = setup.tile.blend and setup.tile.blend.model_dump()
+        passes = key_of("passes", whole, window_of(setup, operation), setup.tile.core, setup.tile.marks, blend)
     path = key_of(
         "path",
         passes,
@@ -149,6 +163,7 @@ def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, 
     block = key_of("block", before, path, operation.cutter.model_dump(exclude=_NO_SHAPE))
     return OperationKeys(
         before,
+        whole,
         passes,
         path,
         moves,
@@ -165,6 +180,21 @@ def finest_operation(operations: list[Operation]) -> Operation:
     return min(operations, key=lambda op: (not op.strategy.startswith("finish"), op.cutter.diameter))
 
 
+def _tile_causes(plan: Plan, setup: Setup) -> list[object]:
+    """What the compare of a tile depends on besides the block: where it is, and the errors that are assumed by then."""
+    if setup.tile is None:
+        return []
+    at = next((k for k, item in enumerate(plan.setups) if item.id == setup.id), 0)
+    before = [item.tile for item in plan.setups[:at] if item.whole == setup.whole and item.tile]
+    errors = [tile.error for tile in (*before, setup.tile) if tile.error]
+    return [setup.tile.core, setup.tile.final, [error.model_dump() for error in errors]]
+
+
+def assumed(plan: Plan, setup: Setup) -> bool:
+    """Whether an error is assumed for the slide to a tile, or to one before it."""
+    return bool(setup.tile and _tile_causes(plan, setup)[-1])
+
+
 def _keys_of(plan: Plan, setup: Setup, after: str | None) -> SetupKeys:
     """Keys of a setup that begins with the block `after` the one before it; none where it is the first."""
     space = space_key(plan, setup)
@@ -179,9 +209,12 @@ def _keys_of(plan: Plan, setup: Setup, after: str | None) -> SetupKeys:
         last.model_dump(include={"cutter", "boundary", "cut_to", "cut_from"}),
         [boundary_causes(plan, key) for key in (last.boundary.boundary, *last.boundary.without)],
     ]
+    causes = _tile_causes(plan, setup)
+    shown = key_of("assumed", before, causes[-1]) if assumed(plan, setup) else before
     compare = key_of(
         "compare",
         before,
+        *causes,
         finest,
         compare_limit(plan, setup),
         plan.tolerance,
@@ -197,6 +230,7 @@ def _keys_of(plan: Plan, setup: Setup, after: str | None) -> SetupKeys:
         setup.zero.model_dump(),
         setup.packing,
         plan.stock.material.name,
+        setup.tile and setup.tile.model_dump(),
         setup.home,
         [k.moves for k in operations.values()],
         [[operation.cutter.model_dump(), operation.spindle_speed] for operation in todo],
@@ -209,7 +243,7 @@ def _keys_of(plan: Plan, setup: Setup, after: str | None) -> SetupKeys:
         [item.model_dump() for item in plan.overrides],
         plan.units if plan.overrides else None,
     )
-    return SetupKeys(space, operations, before, compare, key_of("pieces", before), summary, files)
+    return SetupKeys(space, operations, before, shown, compare, key_of("pieces", before), summary, files)
 
 
 def plan_keys(plan: Plan) -> dict[str, SetupKeys]:

@@ -77,12 +77,14 @@ class Outcome:
 class SetupOutcome:
     """What is known of a setup after all its operations.
 
-    `first` is the block that it began with. `overrun` : of a part of several faces, the smallest overrun (mm) that
+    `first` is the block that it began with, `shown` the finished one of the proof: with the errors that are assumed for
+    the slides between tiles, which the next setup does not begin with. `overrun` : of a part of several faces, the smallest overrun (mm) that
     leaves no ridge, and the place that asks for it."""
 
     space: SetupSpace
     outcomes: tuple[Outcome, ...]
     block: Block
+    shown: Block
     proof: Proof
     keys: SetupKeys
     programs: tuple[Program, ...]

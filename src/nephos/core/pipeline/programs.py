@@ -60,12 +60,23 @@ def _file_name(setup: Setup, operations: list[Operation], post: Post) -> str:
     """Setup, number of the first operation, cutter: files sort in the order that they are run in."""
     name = operations[0].cutter.name if post.changes == "file" else "all"
     cutter = file_stem(name.replace(",", "").replace("/", "-"))
-    return f"{file_stem(setup.id).upper()}-{operations[0].number:03d}_{cutter}"
+    return f"{_file_prefix(setup)}-{operations[0].number:03d}_{cutter}"
+
+
+def _file_prefix(setup: Setup) -> str:
+    """The setup, its tile, and the strip where it is one."""
+    tile, name = setup.tile, file_stem(setup.whole).upper()
+    if tile is None:
+        return name
+    strip = "" if tile.blend is None else "-STRIP" + file_stem(setup.id.rpartition("s")[2]).upper()
+    return f"{name}-TILE{tile.number}{strip}"
 
 
 def by_file(outcomes: tuple[Outcome, ...], post: Post) -> list[list[Outcome]]:
     """Runs of operations that share a file: those with one cutter, or all of them where cutters are changed within
     it."""
+    if not outcomes:
+        return []
     if post.changes != "file":
         return [list(outcomes)]
     runs: list[list[Outcome]] = []
@@ -122,7 +133,8 @@ def programs_of(
     """
     post = space.plan.own_post
     programs: list[Program] = []
-    for run in by_file(outcomes, post):
+    # Of a tile with nothing to do for an operation no file is written.
+    for run in by_file(tuple(outcome for outcome in outcomes if outcome.path.moves), post):
         programs += certify(files_of(space, run, title, post, stops), run, space, post)
     return tuple(programs)
 

@@ -1,12 +1,14 @@
 """What the proof tells of a setup: how true it is, where it is worst, what each operation brought, and which pieces it
 fell into."""
 
+from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
 from functools import cached_property
 from math import ceil
 from typing import Any, Literal
 
 import numpy as np
+import shapely
 
 from nephos.core.arrays import F32, F64, I32, U8, Bool
 from nephos.core.cutters.profile import Profile
@@ -17,10 +19,12 @@ from nephos.core.pipeline.keys import SetupKeys, compare_limit, finest_operation
 from nephos.core.pipeline.space import SetupSpace
 from nephos.core.pipeline.standing import ground_height
 from nephos.core.pipeline.store import Result, as_result
+from nephos.core.pipeline.tile_work import SeamStep, swept_past, tiles_before
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Operation
+from nephos.core.plan.tiles import FAR
 from nephos.core.stock.block import Block, Grid
-from nephos.core.stock.compare import Comparison, compare
+from nephos.core.stock.compare import Comparison, compare, laid_over
 from nephos.core.stock.compare_bar import compare_bar
 from nephos.core.stock.frames import MOMENTS, Frames, shown_grid, shown_top
 from nephos.core.stock.gain import Gain, gains
@@ -36,6 +40,8 @@ from nephos.core.surface.rotary import RotaryIndex
 BALLS = (6.0, 4.0, 3.0, 2.0, 1.5, 1.0, 0.5)
 """Diameters (mm) of balls that are tried in corners that no cutter of the job reaches."""
 _SAMPLES = 2000
+_FAR_OFF = 20.0
+"""With an assumed error the cuts may go so deep (mm) into the model."""
 _STEEP = 0.5
 """Cosine of the slope from which on ground counts as a wall: 60 degrees."""
 _SPARE = 0.05
@@ -73,7 +79,8 @@ class Sorted:
 class Proof:
     """All of it. `balls` : pairs of a ball's diameter and the share of what no cutter reaches that it would reach.
     `walls` : the share of the area that is steep and has more left than the limit though it could be reached. `sorting`
-    : (ny, nx) uint8 over the block: 0 waste or nothing, 1 the part, 2 pieces that came free."""
+    : (ny, nx) uint8 over the block: 0 waste or nothing, 1 the part, 2 pieces that came free. `steps` : at the seams of
+    tiles, once all are cut."""
 
     comparison: Comparison
     worst: tuple[Worst, ...]
@@ -82,6 +89,7 @@ class Proof:
     walls: float
     pieces: tuple[Sorted, ...]
     sorting: U8
+    steps: tuple[SeamStep, ...] = ()
 
 
 def _normals(under: F32, pitch: float) -> F64:
@@ -119,6 +127,9 @@ def _compared(
     tops: list[F32],
     block: Block,
     gouges: list[Gouge],
+    before: Comparison | None,
+    steps: Callable[[Comparison], tuple[SeamStep, ...]],
+    with_errors: bool,
     report: Report,
 ) -> Result:
     plan, setup = space.plan, space.setup
@@ -127,6 +138,8 @@ def _compared(
         finest.cutter.profile
     ]
     deepest = gouges[0].depth if gouges else plan.tolerance / 4
+    if with_errors or (setup.tile is not None and setup.tile.blend is not None):
+        deepest = _FAR_OFF
     if isinstance(space.index, RotaryIndex):
         surface = build_index(space.mesh.vertices, space.mesh.faces)
         region = region_of(space, work, finest).intersection(box_on_bar(space.mesh, space.index.radius))
@@ -137,7 +150,7 @@ def _compared(
         c = compare(
             block,
             space.index,
-            region_of(space, work, finest),
+            _compared_region(space, work, finest),
             space.floor,
             cutters,
             limit,
@@ -146,13 +159,13 @@ def _compared(
             report,
             None if plan.faces is None else ground_height(plan, setup),
         )
-    if not gouges:
+    if not gouges and deepest < _FAR_OFF:
         c = replace(c, gouge=0.0)
     rows, columns = block.grid.window((c.grid.x0, c.grid.y0), (c.grid.xs[-1], c.grid.ys[-1]))
     inside = np.isfinite(c.deviation)
     normals = _normals(c.under, c.grid.pitch)
     steep = inside & (normals[..., 2] < _STEEP) & c.reachable & (c.deviation > limit)
-    told = {
+    told: dict[str, Any] = {
         "limit": limit,
         "gouge": c.gouge,
         "worst": [
@@ -175,9 +188,29 @@ def _compared(
         "balls": _balls_that_would(space, c, normals, cutters, plan.tolerance),
         "walls": float(steep.sum() / max(inside.sum(), 1)),
     }
+    c = c if before is None else laid_over(before, c)
+    told["steps"] = [asdict(item) for item in steps(c)]
+    told["gouge"] = c.gouge
     return as_result(
         grid_facts(c.grid) | told, deviation=c.deviation, reachable=c.reachable.astype(np.uint8), under=c.under
     )
+
+
+def _compared_region(space: SetupSpace, work: Work, finest: Operation) -> shapely.Geometry:
+    """Where the block is compared: within the boundary; of a tile there what it has cut, past its seams too where a
+    tile before it was."""
+    region, setup = region_of(space, work, finest), space.setup
+    tile = setup.tile
+    if tile is None:
+        return region
+    x0, y0, x1, y1 = tile.core
+    ends = [FAR if past >= FAR else 0.0 for past in tile.past]
+    own = shapely.box(x0 - ends[0], y0 - ends[1], x1 + ends[2], y1 + ends[3])
+    band = swept_past(setup)
+    wide = shapely.box(x0 - band, y0 - band, x1 + band, y1 + band)
+    before = [shapely.box(*item.tile.core) for item in tiles_before(space.plan, setup) if item.tile]
+    mine = region.intersection(shapely.union_all([own, *(core.intersection(wide) for core in before)]))
+    return region if mine.is_empty else mine
 
 
 def grid_facts(grid: Grid) -> dict[str, float]:
@@ -289,16 +322,24 @@ def proof_of(
     keys: SetupKeys,
     todo: list[Operation],
     blocks: list[Block],
+    shown: Block,
+    before: Comparison | None,
+    steps: Callable[[Comparison], tuple[SeamStep, ...]],
     gouges: list[Gouge],
     report: Report,
 ) -> Proof:
     """Compare and sort a finished block.
 
-    `blocks` are the stock and the block after each operation, `gouges` those of all operations, the deepest first.
+    `blocks` are the stock and the block after each operation, `shown` the finished one with the errors that are assumed
+    for slides, `before` the compare of the tiles before this one, `steps` finds those at the seams, `gouges` those of all operations, the deepest first.
     """
     tops = [block.top for block in blocks]
     kept = work.stage(
-        keys.compare, "compare", lambda: _compared(space, work, todo, tops[0], tops[1:], blocks[-1], gouges, report)
+        keys.compare,
+        "compare",
+        lambda: _compared(
+            space, work, todo, tops[0], tops[1:], shown, gouges, before, steps, shown is not blocks[-1], report
+        ),
     )
     on_bar = space.setup.kind == "rotary"
     pieces = work.stage(
@@ -318,4 +359,5 @@ def proof_of(
         f["walls"],
         tuple(_sorted_from(facts) for facts in pieces.facts["pieces"]),
         pieces.arrays["sorting"],
+        tuple(SeamStep(**(step | {"place": tuple(step["place"])})) for step in f["steps"]),
     )

@@ -20,9 +20,11 @@ from nephos.core.pipeline.proposed_rotary import proposed_rotary
 from nephos.core.pipeline.space import SetupSpace, setup_space
 from nephos.core.pipeline.standing import BEYOND, shadow_of
 from nephos.core.pipeline.work import Meshes, Work
+from nephos.core.plan.boundary import Limit
+from nephos.core.plan.joined_faces import Faces, FaceTab, Registration
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.proposed import nearest_cutter, proposed_operation, proposed_sheet
-from nephos.core.plan.schema import Faces, FaceTab, Limit, Operation, Plan, Registration, Setup, parse_plan
+from nephos.core.plan.schema import Operation, Plan, Setup, parse_plan
 from nephos.core.strategies.following.tabs import Frame, loops_of, places_on, point_on
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import SurfaceIndex

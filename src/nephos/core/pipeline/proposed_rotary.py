@@ -9,10 +9,11 @@ from nephos.core.findings.reach import Shown
 from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.pipeline.bar_space import cutter_limits
 from nephos.core.plan.bar_place import along_axis, centred, resized, swept_diameter
+from nephos.core.plan.boundary import Limit
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.proposed import nearest_cutter, proposed_operation
 from nephos.core.plan.rotary import Rotary
-from nephos.core.plan.schema import Limit, Operation, Plan, Setup, Stock, Zero
+from nephos.core.plan.schema import Operation, Plan, Setup, Stock, Zero
 from nephos.core.post.schema import Post, post_of
 
 POST = "rs274-rotary-a"

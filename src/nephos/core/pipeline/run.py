@@ -11,12 +11,14 @@ for its links; moves are the posted text read back, with times; the block is cut
 import time
 from collections.abc import Iterator
 from dataclasses import replace
+from functools import partial
 from math import inf
 
 import numpy as np
+import shapely
 
 from nephos.core.arrays import F32, F64, U8
-from nephos.core.errors import Refused
+from nephos.core.errors import NothingToCut, Refused
 from nephos.core.findings.overrides import overridden
 from nephos.core.linking.air_cuts import NOTHING, without_air
 from nephos.core.linking.link import THROUGH_AIR, LinkTask, link
@@ -24,29 +26,34 @@ from nephos.core.linking.pass_order import in_short_order
 from nephos.core.machine.kinematics import move_seconds
 from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.machine.rotary_axis import RotaryAxis, has_axis, machine_moves
-from nephos.core.parallel import Report, part
+from nephos.core.parallel import Report, part, silent
 from nephos.core.pipeline.bar_space import check_settings
 from nephos.core.pipeline.boundaries import region_of, shape_of
 from nephos.core.pipeline.gouges import LEADS, gouges_from, gouges_of_arcs, gouges_of_moves
-from nephos.core.pipeline.keys import OperationKeys, axis_of, setup_keys
+from nephos.core.pipeline.keys import OperationKeys, SetupKeys, assumed, axis_of, setup_keys
 from nephos.core.pipeline.outcome import Outcome, SetupOutcome
 from nephos.core.pipeline.overrun import smallest_overrun
 from nephos.core.pipeline.programs import programs_of
 from nephos.core.pipeline.proof import grid_facts, proof_of
-from nephos.core.pipeline.space import SetupSpace, first_block, setup_space, side_of
+from nephos.core.pipeline.space import SetupSpace, first_block, setup_space, side_of, tile_space
 from nephos.core.pipeline.store import Result, as_result
 from nephos.core.pipeline.tabs import held_tabs
+from nephos.core.pipeline.tile_work import block_with_errors, lowered, raised, seam_steps, tiles_before
 from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.tile_setups import cut_plan, window_of
 from nephos.core.post.preview import preview
 from nephos.core.stock.block import Block
 from nephos.core.stock.columns import CutSide
 from nephos.core.stock.cut import cut_block
 from nephos.core.stock.frames import record_frames, shown_grid, shown_top
 from nephos.core.stock.rapids import Cuts, close_rapid_depths
+from nephos.core.strategies.following.tile_window import passes_in_window
 from nephos.core.strategies.registry import Task, strategy
 from nephos.core.toolpath import Kind, Pass, Passes, Toolpath
 
+WHOLE_OUTLINE = frozenset({"cut_out", "drill", "score"})
+"""Strategies that know what of the outline is a tile's own."""
 GRID = 0.001
 """Moves end on a grid of so many millimetres: what a metric program can say."""
 
@@ -91,6 +98,16 @@ def _passes_from(result: Result) -> Passes:
 
 def _moves(path: Toolpath, machine: Machine, axis: RotaryAxis | None) -> Result:
     """The moves of an operation with the two that bring the cutter over its beginning, and how long each takes."""
+    if not path.moves:
+        # A tile in which there is nothing to do.
+        none = np.zeros(0, np.float32)
+        return as_result(
+            {"moves": 0, "seconds": 0.0},
+            points=path.points,
+            kinds=path.kinds,
+            feeds=none,
+            seconds=none.astype(np.float64),
+        )
     first = path.points[0]
     points = np.concatenate([[[np.nan, np.nan, np.nan], [np.nan, np.nan, first[2]]], path.points])
     kinds = np.concatenate([np.full(LEADS, Kind.RAPID, np.uint8), path.kinds])
@@ -114,15 +131,28 @@ def _cut_block(block: Block, points: F64, kinds: U8, first: int, operation: Oper
     cut = cut_block(block, points, kinds, first, operation.cutter, report)
     return as_result(
         {"struck": [list(item) for item in cut.struck]},
-        low=cut.block.low,
-        high=cut.block.high,
-        touched=cut.block.touched,
-        bound=cut.block.bound,
         depths=cut.depths,
         suspects=np.flatnonzero(cut.suspects),
         cells=np.flatnonzero(cut.cells),
-        **({} if cut.block.field is None else {"field": cut.block.field}),
+        **_kept_block(cut.block).arrays,
     )
+
+
+def _kept_block(block: Block) -> Result:
+    """A block as it is kept, to be read by :func:`block_after`."""
+    return as_result(
+        {},
+        low=block.low,
+        high=block.high,
+        touched=block.touched,
+        bound=block.bound,
+        **({} if block.field is None else {"field": block.field}),
+    )
+
+
+def untouched(block: Block) -> Block:
+    """A block on which the moves are counted anew: those of the next tile."""
+    return replace(block, touched=np.full_like(block.touched, -1))
 
 
 def block_after(block: Block, cut: Result) -> Block:
@@ -139,6 +169,15 @@ def _rapid_depths(stock: Block, before: list[Cuts], cuts: Cuts, cut: Result, rep
     suspects[cut.arrays["suspects"]] = True
     cells.reshape(-1)[cut.arrays["cells"]] = True
     return as_result({}, depths=close_rapid_depths(stock, before, cuts, suspects, cells, report))
+
+
+def _block_near(block: Block, near: shapely.Geometry, operation: Operation, window: object) -> Block:
+    """The part of a block that an operation meets in a tile; all of it elsewhere."""
+    if window is None or near.is_empty or operation.strategy in WHOLE_OUTLINE:
+        return block
+    x0, y0, x1, y1 = near.bounds
+    reach = 2 * operation.cutter.diameter + 8 * block.grid.pitch
+    return block.part((x0 - reach, y0 - reach), (x1 + reach, y1 + reach))
 
 
 def run_operation(
@@ -175,13 +214,17 @@ def run_operation(
     if axis is not None:
         check_settings(operation)
     region = region_of(space, work, operation)
+    tile, window = space.setup.tile, window_of(space.setup, operation)
+    near = region if window is None else region.intersection(shapely.box(*window))
+    # Lines that go by nothing but the model run alike in all tiles: they are made once, and cut off at the window.
+    alike = window is not None and operation.strategy.startswith("finish") and not operation.settings.wants_block
     outline = shape_of(space, work, operation.boundary.boundary)
     floor = space.floor if operation.cut_to is None else max(space.floor, float(space.stock_high[2]) - operation.cut_to)
     task = Task(
         space.index,
-        region,
+        region if alike or operation.strategy in WHOLE_OUTLINE else near,
         floor,
-        block if operation.settings.wants_block else None,
+        _block_near(block, near, operation, window) if operation.settings.wants_block else None,
         operation.cutter,
         operation.settings,
         plan.tolerance,
@@ -190,8 +233,25 @@ def run_operation(
         float(space.stock_low[2]),
         inf if operation.cut_from is None else float(space.stock_high[2]) - operation.cut_from,
         space.stock_box,
+        window,
+        # The marks of a tile lie past its seam, and are all its own.
+        None if tile is None or operation.boundary.boundary == "marks" else tile.core,
     )
-    passes = work.stage(keys.passes, "passes", lambda: _passes_result(kind.make(task)))
+
+    def made() -> Result:
+        if window is None:
+            return _passes_result(kind.make(task))
+        if near.is_empty:
+            return _passes_result(Passes((), stay_down=0.0, on_surface=False))
+        if not alike:
+            try:
+                return _passes_result(kind.make(task))
+            except NothingToCut:
+                return _passes_result(Passes((), stay_down=0.0, on_surface=False))
+        everywhere = _passes_from(work.stage(keys.whole, "passes", lambda: _passes_result(kind.make(task))))
+        return _passes_result(replace(everywhere, passes=passes_in_window(everywhere.passes, window)))
+
+    passes = work.stage(keys.passes, "passes", made)
 
     def linked() -> Result:
         leave = getattr(operation.settings, "leave", 0.0)
@@ -207,7 +267,7 @@ def run_operation(
             whole,
             LinkTask(
                 space.index,
-                region,
+                near,
                 block,
                 operation.cutter.profile,
                 leave,
@@ -217,9 +277,13 @@ def run_operation(
                 space.clearance,
                 plan.tolerance,
                 max(operation.cutter.ramp_limit, 0.5),
+                # In a tile links run where the lines of the whole board go on.
+                0.0 if tile is None else operation.cutter.scallop(getattr(operation.settings, "stepover", 0.0)),
             ),
             part(report, 0.5, 0.75),
         )
+        if tile is not None and tile.blend is not None:
+            path = lowered(path, tile.blend)
         path = path.on_grid(GRID)
         return as_result({}, points=path.points, kinds=path.kinds, feeds=path.feeds)
 
@@ -244,11 +308,14 @@ def run_operation(
             ),
         )
         depths = np.maximum(depths, close.arrays["depths"])
+    blend = tile.blend if tile is not None else None
+    on_model = points if blend is None else raised(points, kinds, blend)
     gouged = work.stage(
-        keys.gouges, "gouges", lambda: gouges_of_moves(space, points, operation, part(report, 0.9, 0.93))
+        keys.gouges, "gouges", lambda: gouges_of_moves(space, on_model, operation, part(report, 0.9, 0.93))
     )
     gouges = gouges_from(gouged)
-    if plan.own_post.arcs and axis is None:
+    # What arcs of a strip cut is within their tolerance of its moves.
+    if plan.own_post.arcs and axis is None and blend is None and path.moves:
         arcs = work.stage(keys.arcs, "arcs", lambda: gouges_of_arcs(space, path, operation, part(report, 0.93, 0.95)))
         gouges = tuple(sorted(gouges + gouges_from(arcs), key=lambda item: -item.depth))
 
@@ -288,17 +355,22 @@ def run_setup(
     work: Work,
     title: str = "Nephos",
     sides: tuple[CutSide, ...] = (),
+    before: SetupOutcome | None = None,
 ) -> SetupOutcome:
-    """Work out a setup from its stock, as the `sides` before it have left it, to its programs and its comparison."""
+    """Work out a setup from its stock, as the `sides` before it have left it, to its programs and its comparison.
+
+    A tile begins with the block of the tile `before` it."""
     # What a post writes wrongly is found on a sample, before hours are spent.
     said = preview(plan.own_post).problem
     if said:
         raise Refused(f"the post '{plan.own_post.title}': {said}")
     begin = time.perf_counter()
     work.note("placing the model", 0.0, 0.0)
-    space = setup_space(plan, setup, meshes, work)
+    space = setup_space(plan, setup, meshes, work) if before is None else tile_space(before.space, setup)
     work.seconds["place"] = time.perf_counter() - begin
-    block, keys = first_block(space, sides), setup_keys(plan, setup)
+    keys = setup_keys(plan, setup)
+    block = first_block(space, sides) if before is None else untouched(before.block)
+    begun = block if before is None else before.shown
     blocks = [block]
     todo = list(setup.worked)
     if not todo:
@@ -319,7 +391,20 @@ def run_setup(
         blocks.append(block)
     work.note("comparing", 0.9, 0.98)
     gouges = sorted((item for outcome in outcomes for item in outcome.gouges), key=lambda item: -item.depth)
-    proof = proof_of(space, work, keys, todo, blocks, gouges, part(work.report, 0.9, 0.98))
+    shown = _as_assumed(space, outcomes, begun, block, keys, work)
+    steps = partial(seam_steps, setup, tiles_before(plan, setup), block, shown)
+    proof = proof_of(
+        space,
+        work,
+        keys,
+        todo,
+        blocks,
+        shown,
+        before.comparison if before else None,
+        steps,
+        gouges,
+        part(work.report, 0.9, 0.98),
+    )
     work.note("posting", 0.98, 1.0)
     begin = time.perf_counter()
     need = None
@@ -327,15 +412,32 @@ def run_setup(
         least, reach = smallest_overrun(space, work)
         need = least, reach.place
     tabs = held_tabs(space, work, todo) if setup.kind == "face" else ()
-    done = SetupOutcome(space, tuple(outcomes), block, proof, keys, (), tabs, blocks[0], need)
+    done = SetupOutcome(space, tuple(outcomes), block, shown, proof, keys, (), tabs, blocks[0], need)
     done = replace(done, programs=programs_of(space, done.outcomes, title, overridden(done)))
     work.seconds["post"] = time.perf_counter() - begin
     work.report(1.0)
     return done
 
 
+def _as_assumed(
+    space: SetupSpace, outcomes: list[Outcome], begun: Block, block: Block, keys: SetupKeys, work: Work
+) -> Block:
+    """The block of the proof: the one that was worked out, or the one with the errors that are assumed for slides."""
+    tile = space.setup.tile
+    if tile is None or not assumed(space.plan, space.setup):
+        return block
+    moves = [(outcome.operation, outcome.points, outcome.kinds) for outcome in outcomes]
+
+    def made() -> Result:
+        return _kept_block(block_with_errors(begun, moves, tile, tile.error, silent))
+
+    return block_after(block, work.stage(keys.shown, "assumed", made))
+
+
 def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> Iterator[SetupOutcome]:
-    """Work out all setups of a plan that have something to do, one after another in the order of the sheet."""
+    """Work out all setups of a plan that have something to do, one after another in the order of the sheet; those with
+    tiles tile by tile."""
+    plan = cut_plan(plan)
     todo = [setup for setup in plan.setups if setup.worked]
     if not todo:
         raise Refused("there is no operation to work out: add one, or switch one on")
@@ -345,6 +447,8 @@ def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> I
         )
     report, note = work.report, work.note
     sides: tuple[CutSide, ...] = ()
+    before: SetupOutcome | None = None
+    cut: set[int] = set()
     for k, setup in enumerate(todo):
         low, high = k / len(todo), (k + 1) / len(todo)
         whole = f"{setup.name}: " if len(todo) > 1 else ""
@@ -355,8 +459,14 @@ def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> I
             note(whole + text, low + (high - low) * first, low + (high - low) * last)
 
         work.report, work.note = part(report, low, high), told
-        done = run_setup(plan, setup, meshes, work, title, sides)
-        if setup.kind == "face":
+        done = run_setup(plan, setup, meshes, work, title, sides, before)
+        cut |= {outcome.operation.number for outcome in done.outcomes if outcome.path.moves}
+        goes_on = k + 1 < len(todo) and todo[k + 1].whole == setup.whole
+        before = done if goes_on else None
+        idle = [operation.number for operation in setup.worked if operation.number not in cut]
+        if idle and not goes_on:
+            raise Refused(f"operation {idle[0]}: there is nothing to cut for it in any tile: give it another boundary")
+        if setup.kind == "face" and not goes_on:
             sides = (*sides, side_of(done.space, done.block))
         yield done
     work.report, work.note = report, note

@@ -131,6 +131,11 @@ def setup_space(plan: Plan, setup: Setup, meshes: Meshes, work: Work | None = No
     )
 
 
+def tile_space(space: SetupSpace, tile: Setup) -> SetupSpace:
+    """The space of another tile of the same setup: all but its zero is the same."""
+    return replace(space, setup=tile, zero=zero_in_frame(space.plan.stock, tile))
+
+
 def stock_space(plan: Plan, setup: Setup) -> SetupSpace:
     """A setup without its models: the stock alone, over a floor at its underside."""
     matrix = to_setup(plan.stock, setup)

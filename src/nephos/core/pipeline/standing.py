@@ -17,8 +17,9 @@ from nephos.core.mesh.model import Mesh, joined
 from nephos.core.pipeline.keys import models_key, shadow_key
 from nephos.core.pipeline.store import Result, as_result
 from nephos.core.pipeline.work import Work
+from nephos.core.plan.joined_faces import Faces, FaceTab
 from nephos.core.plan.place import to_setup, turned_size
-from nephos.core.plan.schema import Faces, FaceTab, Plan, Setup
+from nephos.core.plan.schema import Plan, Setup
 from nephos.core.strategies.clearing.levels import polygons_of
 from nephos.core.surface.silhouette import rings_of, silhouette
 

@@ -135,11 +135,18 @@ def job_key(plan: Plan) -> str:
 
 def sides_of(done: Sequence[SetupOutcome]) -> tuple[CutSide, ...]:
     """What each setup of a job has cut."""
-    return tuple(side_of(item.space, item.block) for item in done)
+    return tuple(side_of(item.space, item.shown) for item in last_of_each(done))
+
+
+def last_of_each(done: Sequence[SetupOutcome]) -> list[SetupOutcome]:
+    """The setups that were worked out; of the tiles of one the last, whose block and compare are those of all."""
+    wholes = [item.space.setup.whole for item in done]
+    return [item for k, item in enumerate(done) if wholes[k] not in wholes[k + 1 :]]
 
 
 def whole_of(plan: Plan, done: Sequence[SetupOutcome], work: Work, report: Report = silent) -> Whole:
     """The compare over all surfaces of the part, after all setups."""
+    done = last_of_each(done)
     if len(done) == 1:
         return Whole({done[0].space.setup.id: done[0].comparison}, 0.0, None)
     sides = sides_of(done)

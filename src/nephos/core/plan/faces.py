@@ -4,8 +4,9 @@ from dataclasses import dataclass
 from math import atan2, degrees
 from typing import Literal
 
+from nephos.core.plan.joined_faces import Registration
 from nephos.core.plan.place import side_rotation
-from nephos.core.plan.schema import Plan, Registration, Setup
+from nephos.core.plan.schema import Plan, Setup
 
 Axis = Literal["x", "y", "z"]
 _EDGES = {

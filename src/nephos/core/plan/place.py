@@ -175,6 +175,19 @@ def to_program(stock: Stock, setup: Setup) -> F64:
     return matrix
 
 
+_HEIGHTS = {"top": "on its top face", "bottom": "on its underside", "bed": "on the bed beside it", "axis": ""}
+
+
+def _tile_zero_in_words(setup: Setup, units: Units) -> str:
+    """What to touch off for a tile."""
+    tile, at = setup.tile, setup.zero.at
+    if tile is None or at is None:
+        raise ValueError("this setup is no tile")
+    x, y = map(size_in(units), at[:2])
+    on = {"seam": "the seam", "end": "the end of the board", "mark": "the mark"}.get(tile.ref, "the board")
+    return f"{on}: {x} from the board's left end, {y} from its front edge, {_HEIGHTS[setup.zero.z]}"
+
+
 def zero_in_words(setup: Setup, units: Units = "mm") -> str:
     """What to touch off, as a sentence."""
     zero = setup.zero
@@ -183,10 +196,12 @@ def zero_in_words(setup: Setup, units: Units = "mm") -> str:
         return (
             f"{end[zero.x]}, {'on the axis' if zero.z == 'axis' else 'on the surface of the bar'}, A as it is clamped"
         )
+    if setup.tile is not None and zero.at is not None and setup.tile.ref != "stock":
+        return _tile_zero_in_words(setup, units)
     if zero.at is not None:
         x, y, z = map(size_in(units), zero.at)
         return f"{x} right and {y} back of the stock's front left corner, {z} above its underside"
-    height = {"top": "on its top face", "bottom": "on its underside", "bed": "on the bed beside it"}[zero.z]
+    height = _HEIGHTS[zero.z]
     along_x = {"low": "left", "centre": "", "high": "right"}[zero.x]
     along_y = {"low": "front", "centre": "", "high": "back"}[zero.y]
     if along_x and along_y:

@@ -8,8 +8,9 @@ from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.cutters.feeds import working_diameter
 from nephos.core.findings.reach import fitted, terrain_of
 from nephos.core.mesh.summary import MeshSummary
+from nephos.core.plan.boundary import Limit
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Limit, Operation, Plan, Setup
+from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.strategies.registry import strategy
 
 _USUAL: dict[str, tuple[str, float]] = {"drill": ("drill", 5.0)}

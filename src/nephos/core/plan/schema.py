@@ -7,8 +7,6 @@ older documents are brought up to date (versions.py).
 from typing import Annotated, Any, Literal
 
 from pydantic import (
-    BaseModel,
-    ConfigDict,
     Field,
     SerializeAsAny,
     ValidationError,
@@ -21,23 +19,14 @@ from nephos.core.errors import Refused
 from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.materials import Material, shipped_material
 from nephos.core.mesh.repair.registry import Repair
+from nephos.core.plan.boundary import BUILT_IN, Boundary, Limit
+from nephos.core.plan.joined_faces import Faces
+from nephos.core.plan.part import Align, Angle, Factor, Part, Place, Side, Size
 from nephos.core.plan.rotary import Rotary
+from nephos.core.plan.tiles import Tile, Tiles
 from nephos.core.plan.versions import SCHEMA_VERSION, upgrade
 from nephos.core.post.schema import Post, in_unit, post_of
 from nephos.core.strategies.registry import StrategySettings, strategy
-
-Align = Literal["low", "centre", "high"]
-Side = Literal["top", "bottom", "front", "back", "left", "right", "angle"]
-Angle = Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)]
-Size = Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)]
-Factor = Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]
-Place = Annotated[float, Field(ge=-10_000, le=10_000, allow_inf_nan=False)]
-
-
-class Part(BaseModel):
-    """Base of all parts of a plan: frozen, nothing unknown allowed."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
 
 
 class Stock(Part):
@@ -144,79 +133,6 @@ class KeepOut(Part):
 FINE_REST = 0.05
 """A finer cutter goes where the one before it left more than this (mm), unless a limit is set."""
 
-Shift = Annotated[float, Field(ge=-500, le=500, allow_inf_nan=False)]
-BUILT_IN = {
-    "silhouette": "outline of the models",
-    "box": "box of the models",
-    "stock": "whole stock",
-    "border": "outline and border",
-    "dowels": "dowel holes",
-}
-"""Boundaries that every job has, by id. The last two are those of several faces: see :class:`Faces`."""
-
-
-class Combine(Part):
-    """Another boundary that is joined to this one, cut from it, or of which only the common part stays."""
-
-    how: Literal["join", "cut", "intersect"] = "join"
-    boundary: str
-
-
-Spot = tuple[Place, Place]
-
-
-class Curve(Part):
-    """A closed curve drawn on the stock, from its low corner: straight from point to point, or smooth through them."""
-
-    points: tuple[Spot, ...] = Field(min_length=3, max_length=20_000)
-    smooth: bool = False
-
-
-class Boundary(Part):
-    """A named outline on the plan. It follows the models: it is worked out anew when they change.
-
-    `slice` is the outline of what stands higher than `height` over the models' foot. `rectangle` and `circle` lie at
-    `at` (the middle) with `size` (X, Y; a circle's diameter first), from the low corner of the stock. `drawn` is what
-    the `curves` enclose. `offset` grows it, or shrinks it where negative. Loops that pass nearest to one of the spots
-    in `left_out` are left out: an outline with all in it, or a hole, which is filled."""
-
-    id: str = Field(min_length=1, max_length=40, pattern=r"^[a-z0-9-]+$")
-    name: str = Field(min_length=1, max_length=60)
-    source: Literal["silhouette", "slice", "box", "stock", "rectangle", "circle", "drawn", "border", "dowels"] = (
-        "silhouette"
-    )
-    setup: str | None = Field(
-        default=None,
-        description="id of the setup in whose view, from the low corner of the turned stock, its numbers are; none for "
-        "the stock as seen from above",
-    )
-    models: tuple[str, ...] = Field(default=(), description="ids of the models; none means all that are shown")
-    height: Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)] = 1.0
-    at: tuple[Place, Place] = (0.0, 0.0)
-    size: tuple[Size, Size] = (50.0, 50.0)
-    offset: Shift = 0.0
-    corners: Literal["round", "sharp"] = "round"
-    outer_only: bool = Field(default=False, description="holes are filled")
-    drop_under: Annotated[float, Field(ge=0, le=1e8, allow_inf_nan=False)] = Field(
-        default=0.0, description="loops of less area, mm^2, are left out"
-    )
-    smooth: Annotated[float, Field(ge=0, le=10)] = Field(default=0.0, description="within this, mm")
-    combine: tuple[Combine, ...] = ()
-    curves: tuple[Curve, ...] = Field(default=(), max_length=500)
-    left_out: tuple[Spot, ...] = Field(default=(), max_length=200)
-
-
-class Limit(Part):
-    """What an operation may reach: a boundary, and how the cutter keeps to it.
-
-    The cutter's edge stays inside (`inside`), its centre does (`centre`), or its centre may pass it by the cutter's
-    radius (`outside`); `offset` is added to that. It stays, in the same way, out of the boundaries in `without`."""
-
-    boundary: str = "box"
-    contain: Literal["inside", "centre", "outside"] = "outside"
-    offset: Shift = 0.0
-    without: tuple[str, ...] = ()
-
 
 class Operation(Part):
     """One numbered step of the route sheet."""
@@ -308,6 +224,8 @@ class Setup(Part):
     name: str = Field(min_length=1, max_length=80)
     kind: Literal["face", "rotary"] = "face"
     rotary: Rotary | None = Field(default=None, description="of a setup whose part rotates about X")
+    tiles: Tiles | None = Field(default=None, description="of a setup that is longer than the machine")
+    tile: Tile | None = Field(default=None, description="of one tile of such a setup, as it is cut")
     on: bool = True
     side: Side = "top"
     angle: Angle = 0.0
@@ -330,6 +248,8 @@ class Setup(Part):
             raise ValueError("the zero of a rotary setup is on the axis or on the bar, that of another on its stock")
         if self.kind == "rotary" and self.side != "top":
             raise ValueError("a bar that rotates has no side up: take the side 'top'")
+        if self.kind == "rotary" and self.tiles is not None:
+            raise ValueError("a bar that rotates is not cut in tiles: take the tiles away, or cut a shorter bar")
         return self
 
     @field_validator("operations")
@@ -343,70 +263,16 @@ class Setup(Part):
         return value
 
     @property
+    def whole(self) -> str:
+        """Id of the setup that this is a tile of; its own where it is none."""
+        return self.id if self.tile is None else self.tile.of
+
+    @property
     def worked(self) -> tuple[Operation, ...]:
         """What is worked out, in order: the operations that are on, each followed by its finer cutter's."""
         if not self.on:
             return ()
         return tuple(step for operation in self.operations if operation.on for step in operation.steps)
-
-
-class FaceTab(Part):
-    """A solid between the part and the frame, which all operations of all setups leave standing.
-
-    `at` is its middle on the part's outline, from the low corner of the stock; it runs from there in the direction
-    `angle` (degrees on the plan of the stock, from X towards Y) through the border into the frame, and `inward` mm into
-    the part. A bar is `width` wide and `thickness` thick along Z; a round one has the diameter `thickness`."""
-
-    id: str = Field(min_length=1, max_length=40)
-    shape: Literal["bar", "round"] = "bar"
-    at: tuple[Place, Place, Place]
-    angle: Angle = 0.0
-    width: Annotated[float, Field(ge=0.5, le=200)] = 8.0
-    thickness: Annotated[float, Field(ge=0.5, le=200)] = 4.0
-    inward: Annotated[float, Field(ge=0, le=500)] = 2.0
-
-    @property
-    def section(self) -> float:
-        """Area (mm^2) that holds."""
-        return self.width * self.thickness if self.shape == "bar" else 0.7854 * self.thickness**2
-
-
-class Registration(Part):
-    """How the stock is found again after it was turned over, and by how much that may be wrong.
-
-    `stops` : against stops at the `corner` of the stock that stays at the stops; `dowels` : two pins on the turning
-    axis, `diameter` thick and `depth` deep in the bed, `inset` from the stock's ends; `centre` : from the middle of the
-    stock. `dx`, `dy` (mm) and `rotation` (degrees) are an assumed error, to see the step that it would make."""
-
-    by: Literal["stops", "dowels", "centre"] = "stops"
-    corner: Literal["front-left", "front-right", "back-left", "back-right"] = "front-left"
-    diameter: Annotated[float, Field(gt=0, le=50)] = 6.0
-    depth: Annotated[float, Field(gt=0, le=100)] = 10.0
-    inset: Annotated[float, Field(ge=0, le=1000)] = 8.0
-    dx: Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)] = 0.0
-    dy: Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)] = 0.0
-    rotation: Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)] = 0.0
-
-
-class Faces(Part):
-    """What all setups of a part share that is cut from several faces.
-
-    Each side cuts down to the `parting` and its overrun past it, beside the part within the `border` (mm) round its
-    outline. `parting` is a height over the stock's underside; for front and back, `parting_y` from the stock's front
-    (the middle of the stock where none is given)."""
-
-    parting: Place
-    parting_y: Place | None = None
-    border: Annotated[float, Field(gt=0, le=500)] = 10.0
-    tabs: tuple[FaceTab, ...] = Field(default=(), max_length=60)
-    registration: Registration = Registration()
-
-    @field_validator("tabs")
-    @classmethod
-    def _tabs_once(cls, value: tuple[FaceTab, ...]) -> tuple[FaceTab, ...]:
-        if len({tab.id for tab in value}) != len(value):
-            raise ValueError("two tabs have one id")
-        return value
 
 
 class Override(Part):
@@ -455,7 +321,7 @@ class Plan(Part):
         of: dict[int, str] = {}
         for setup in value:
             for step in (step for operation in setup.operations for step in operation.steps):
-                if of.setdefault(step.number, setup.id) != setup.id:
+                if of.setdefault(step.number, setup.whole) != setup.whole:
                     raise ValueError(f"operation {step.number} is in two setups: renumber one of them")
         return value
 

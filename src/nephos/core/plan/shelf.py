@@ -7,7 +7,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from nephos.core.plan.edits.registry import Looks
 from nephos.core.plan.edits.stock import box_of_models
-from nephos.core.plan.schema import Plan, Size
+from nephos.core.plan.part import Size
+from nephos.core.plan.schema import Plan
 
 
 class Piece(BaseModel):

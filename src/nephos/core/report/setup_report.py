@@ -46,6 +46,29 @@ def _rotary(done: SetupOutcome, origin: F64) -> dict[str, Any]:
     }
 
 
+def _tile(done: SetupOutcome, origin: F64) -> dict[str, Any]:
+    """Window, slide and steps of a tile; nothing of another setup. Places count from `origin`."""
+    tile = done.space.setup.tile
+    if tile is None:
+        return {}
+    shift = [*origin[:2], *origin[:2]]
+    low, high = done.space.stock_low[:2], done.space.stock_high[:2]
+    window = np.clip(tile.window(), [*low, *low], [*high, *high])
+    return {
+        "tile": {
+            "of": tile.of,
+            "number": tile.number,
+            "count": tile.count,
+            "core": (np.array(tile.core) - shift).tolist(),
+            "window": (window - shift).tolist(),
+            "slid": list(tile.slid),
+            "strip": None if tile.blend is None else tile.blend.model_dump(),
+            "error": None if tile.error is None else tile.error.model_dump(),
+        },
+        "steps": [asdict(item) for item in done.proof.steps],
+    }
+
+
 def setup_report(done: SetupOutcome, findings: list[Finding], origin: F64) -> dict[str, Any]:
     """One setup's part of report.json (documented in docs/report.md).
 
@@ -61,7 +84,8 @@ def setup_report(done: SetupOutcome, findings: list[Finding], origin: F64) -> di
     operations = []
     for outcome in done.outcomes:
         operation = outcome.operation
-        file, lines = where[operation.number][0]
+        # In a tile there may be nothing to do for an operation.
+        file, lines = where.get(operation.number, [("", (0, 0))])[0]
         operations.append(
             {
                 "number": operation.number,
@@ -69,7 +93,7 @@ def setup_report(done: SetupOutcome, findings: list[Finding], origin: F64) -> di
                 "cutter": operation.cutter.model_dump(),
                 "file": file,
                 "lines": list(lines),
-                "files": [{"file": name, "lines": list(span)} for name, span in where[operation.number]],
+                "files": [{"file": name, "lines": list(span)} for name, span in where.get(operation.number, [])],
                 "moves": len(outcome.kinds),
                 "cut_length": round(outcome.path.length(False), 3),
                 "rapid_length": round(outcome.path.length(True), 3),
@@ -95,6 +119,7 @@ def setup_report(done: SetupOutcome, findings: list[Finding], origin: F64) -> di
         "overrun": setup.overrun,
         "smallest_overrun": None if done.overrun is None else round(done.overrun[0], 4),
         "matrix": matrix.tolist(),
+        **_tile(done, origin),
         "zero": {**setup.zero.model_dump(), "words": zero_in_words(setup)},
         **_rotary(done, origin),
         "stock": {"x0": x0, "y0": y0, "z0": z0, "x1": x1, "y1": y1, "z1": z1},

@@ -90,6 +90,27 @@ class Block:
         """(ny, nx) uint8, 1 where nothing is left of the column."""
         return np.asarray(~(self.high > self.low).any(axis=0), np.uint8)
 
+    def part(self, low: tuple[float, float], high: tuple[float, float]) -> "Block":
+        """The columns whose middles lie between two corners (x, y), as a block of its own."""
+        rows, columns = self.grid.window(low, high)
+        g = self.grid
+        grid = replace(
+            g,
+            x0=g.x0 + columns.start * g.pitch,
+            y0=g.y0 + rows.start * g.pitch,
+            nx=columns.stop - columns.start,
+            ny=rows.stop - rows.start,
+        )
+        return replace(
+            self,
+            grid=grid,
+            low=self.low[:, rows, columns],
+            high=self.high[:, rows, columns],
+            touched=self.touched[rows, columns],
+            bound=self.bound[rows, columns],
+            field=None if self.field is None else self.field[rows, columns],
+        )
+
     def only(self, kept: Bool) -> "Block":
         """The block with the columns in `kept` (ny, nx) alone."""
         return replace(self, high=np.where(kept, self.high, self.low))

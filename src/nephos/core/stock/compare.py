@@ -1,7 +1,7 @@
 """The block against the model: what is left and what is gouged, along the surface normal."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from math import ceil, inf, sqrt
 
@@ -69,6 +69,26 @@ class Comparison:
             "could_reach": np.mean((self.deviation > self.limit)[inside & self.reachable]) if reached.size else 0,
         }
         return {key: round(float(value), 5) for key, value in figures.items()}
+
+
+def laid_over(first: Comparison, then: Comparison) -> Comparison:
+    """A comparison with a later one of another window of the same grid laid over it, where that knows something."""
+    a, b, pitch = first.grid, then.grid, first.grid.pitch
+    x0, y0 = min(a.x0, b.x0), min(a.y0, b.y0)
+    nx = round((max(a.xs[-1], b.xs[-1]) - x0) / pitch) + 1
+    ny = round((max(a.ys[-1], b.ys[-1]) - y0) / pitch) + 1
+    deviation = np.full((ny, nx), np.nan, np.float32)
+    reachable = np.zeros((ny, nx), np.bool_)
+    under = np.full((ny, nx), min(float(first.under.min()), float(then.under.min())), np.float32)
+    for item in (first, then):
+        j, i = round((item.grid.y0 - y0) / pitch), round((item.grid.x0 - x0) / pitch)
+        at = slice(j, j + item.grid.ny), slice(i, i + item.grid.nx)
+        known = np.isfinite(item.deviation) | ~np.isfinite(deviation[at])
+        deviation[at] = np.where(known, item.deviation, deviation[at])
+        reachable[at] = np.where(known, item.reachable, reachable[at])
+        under[at] = np.where(known, item.under, under[at])
+    grid = replace(a, x0=x0, y0=y0, nx=nx, ny=ny)
+    return Comparison(grid, deviation, reachable, then.limit, under, max(first.gouge, then.gouge))
 
 
 @kernel

@@ -12,7 +12,7 @@ from shapely.geometry.polygon import orient
 
 from nephos.core.arrays import F64, I64
 from nephos.core.cutters import Cutter, Profile
-from nephos.core.errors import Refused
+from nephos.core.errors import NothingToCut, Refused
 from nephos.core.estimate.estimate import Estimate, EstimateInput, StockEstimate, travel_seconds
 from nephos.core.estimate.height_map_levels import FRAME, apart
 from nephos.core.estimate.perimeter import path_at
@@ -36,6 +36,7 @@ from nephos.core.strategies.following.tabs import (
     rim_heights,
     tabs_on,
 )
+from nephos.core.strategies.following.tile_window import in_window, inside_window, near_window
 from nephos.core.strategies.registry import Strategy, StrategySettings, Task, choice, number
 from nephos.core.toolpath import Pass, Passes
 from nephos.core.units import Say
@@ -312,6 +313,8 @@ def _rounds(task: Task, path: F64, tops: F64, bottom: float, tabs: list[Tab]) ->
     """A path cut at each level where something stands, going down along itself, over its tabs."""
     settings: CutOutSettings = task.settings
     over = task.underside + settings.tab_height
+    if task.window is not None and not inside_window(path, task.window):
+        return _runs(task, path, tops, bottom, tabs, task.window)
     lengths = np.hypot(*np.diff(path, axis=0).T)
     above, levels = cut_levels(tops, lengths, bottom, settings.stepdown, over if tabs else bottom)
     passes = [
@@ -322,6 +325,21 @@ def _rounds(task: Task, path: F64, tops: F64, bottom: float, tabs: list[Tab]) ->
     rise = 1 / tan(radians(settings.ramp_angle)) if settings.ramp_angle < 89.9 else 0.0
     points = ramping_down(path, levels, tabs, over, _slope(settings), rise)
     return [*passes, Pass(_clear_of_part(task, points), entry="ramp")]
+
+
+def _runs(task: Task, path: F64, tops: F64, bottom: float, tabs: list[Tab], window: Box) -> list[Pass]:
+    """The stretches of a path in the window of a tile, each cut level by level over its tabs."""
+    settings: CutOutSettings = task.settings
+    over = task.underside + settings.tab_height
+    mine = near_window(path, window)
+    top = float(tops[mine].max(initial=-np.inf))
+    if top <= bottom + 1e-6:
+        return []
+    passes = []
+    for level in level_heights(top, bottom, settings.stepdown):
+        points = over_tabs(path, level, tabs, over, _slope(settings))
+        passes += [Pass(_clear_of_part(task, run), entry="ramp") for run in in_window(points, window)]
+    return passes
 
 
 def _slope(settings: CutOutSettings) -> float:
@@ -342,6 +360,15 @@ def _finishing(task: Task, path: F64, hole: bool, bottom: float, tabs: list[Tab]
             ]
         )
     return Pass(_clear_of_part(task, points))
+
+
+def _finishing_runs(task: Task, path: F64, hole: bool, bottom: float, tabs: list[Tab]) -> list[Pass]:
+    """The finishing turn; of a tile what lies in its window, without lead arcs."""
+    settings: CutOutSettings = task.settings
+    if task.window is None or inside_window(path, task.window):
+        return [_finishing(task, path, hole, bottom, tabs)]
+    points = over_tabs(path, bottom, tabs, task.underside + settings.tab_height, _slope(settings))
+    return [Pass(_clear_of_part(task, run)) for run in in_window(points, task.window)]
 
 
 def _make(task: Task) -> Passes:
@@ -366,9 +393,10 @@ def _make(task: Task) -> Passes:
         tabs = tabs_on(fine, rim, held, up)
         passes += _rounds(task, fine, tops, bottom, tabs)
         if settings.turn > 0:
-            passes.append(_finishing(task, last.points, last.hole, bottom, tabs_on(last.points, rim, held, up)))
+            held_tabs = tabs_on(last.points, rim, held, up)
+            passes += _finishing_runs(task, last.points, last.hole, bottom, held_tabs)
     if not passes:
-        raise Refused("there is nothing left to cut out: the block is gone along the whole outline")
+        raise NothingToCut("there is nothing left to cut out: the block is gone along the whole outline")
     return Passes(tuple(passes), stay_down=2.0 * task.cutter.diameter, on_surface=False, ramp_angle=settings.ramp_angle)
 
 

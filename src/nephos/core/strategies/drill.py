@@ -4,10 +4,11 @@ import numpy as np
 import shapely
 
 from nephos.core.cutters import Cutter
-from nephos.core.errors import Refused
+from nephos.core.errors import NothingToCut
 from nephos.core.estimate.estimate import Estimate, EstimateInput
 from nephos.core.linking.link_block import LinkBlock
 from nephos.core.strategies.clearing.levels import polygons_of
+from nephos.core.strategies.following.tile_window import within_core
 from nephos.core.strategies.registry import Strategy, StrategySettings, Task, number
 from nephos.core.strategies.rough_plunge import plunge
 from nephos.core.toolpath import Pass, Passes
@@ -56,13 +57,15 @@ def _make(task: Task) -> Passes:
     block = LinkBlock(task.block, keep_up=False)
     passes: list[Pass] = []
     for x, y in hole_middles(task.outline):
+        if task.core is not None and not within_core((x, y), task.core):
+            continue
         at = np.array([x, y])
         top = block.highest(at, at, max(task.cutter.radius, block.grid.pitch))
         bottom = max(top - settings.depth, task.underside - settings.through)
         if top - bottom > 1e-3:
             passes += plunge(x, y, top, bottom, settings.peck)
     if not passes:
-        raise Refused("there is no material in the middle of any loop of the boundary")
+        raise NothingToCut("there is no material in the middle of any loop of the boundary")
     return Passes(tuple(passes), stay_down=0.0, on_surface=False)
 
 

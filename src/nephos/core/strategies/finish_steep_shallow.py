@@ -4,7 +4,7 @@ from dataclasses import replace
 from typing import Literal
 
 from nephos.core.cutters import Cutter
-from nephos.core.errors import Refused
+from nephos.core.errors import NothingToCut
 from nephos.core.estimate.estimate import Estimate, EstimateInput
 from nephos.core.strategies.finish_raster import line_passes, line_seconds
 from nephos.core.strategies.finish_waterline import FinishLevelsSettings, level_passes, level_seconds
@@ -77,7 +77,7 @@ def _make(task: Task) -> Passes:
     walls = _walls(settings)
     try:
         levels = level_passes(replace(task, settings=walls), walls)
-    except Refused:
+    except NothingToCut:
         # Nothing is steep: the lines do it all.
         levels = []
     passes = in_layers(
@@ -89,7 +89,7 @@ def _make(task: Task) -> Passes:
         ],
     )
     if not passes:
-        raise Refused("nothing is left to finish inside the boundary: widen it")
+        raise NothingToCut("nothing is left to finish inside the boundary: widen it")
     near = max(3 * settings.stepover, 4 * settings.stepdown, task.cutter.diameter)
     return Passes(tuple(passes), stay_down=near, on_surface=True)
 

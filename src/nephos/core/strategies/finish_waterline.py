@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from nephos.core.arrays import F32, F64, Bool
 from nephos.core.cutters import Cutter, Profile
-from nephos.core.errors import Refused
+from nephos.core.errors import NothingToCut
 from nephos.core.estimate.estimate import Estimate, EstimateInput, travel_seconds
 from nephos.core.estimate.height_map_walls import walls_of
 from nephos.core.parallel import in_parallel, part
@@ -268,7 +268,7 @@ def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
     )
     top = min(float(field.tips.max()), task.ceiling)
     if top - floor < BOTTOM * 2:
-        raise Refused("there is no wall here: the surface inside the boundary is level")
+        raise NothingToCut("there is no wall here: the surface inside the boundary is level")
     heights = contour_heights(top, floor, settings.stepdown)
     generator = contour_generator(field)
     bounds = _Bounds(task.region, task.tolerance, step)
@@ -312,7 +312,7 @@ def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
         [[run[::turned] for run in runs] for runs in levels], 4 * settings.stepdown + task.cutter.diameter
     )
     if not ordered:
-        raise Refused(
+        raise NothingToCut(
             f"nothing inside the boundary is steeper than {settings.steeper:g}°: give a smaller angle, or finish with lines"
         )
     return [Pass(run, closed=bool(np.allclose(run[0], run[-1]))) for run in ordered]
@@ -323,7 +323,7 @@ def _make(task: Task) -> Passes:
     if settings.rest > 0:
         region = task.region.intersection(left_over(task, settings.rest))
         if region.is_empty:
-            raise Refused(f"nowhere is more than {settings.rest:g} mm left: nothing to do here")
+            raise NothingToCut(f"nowhere is more than {settings.rest:g} mm left: nothing to do here")
         task = replace(task, region=region)
     return Passes(
         tuple(level_passes(task, settings)), stay_down=4 * settings.stepdown + task.cutter.diameter, on_surface=True

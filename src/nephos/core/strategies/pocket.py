@@ -7,7 +7,7 @@ import numpy as np
 import shapely
 
 from nephos.core.cutters import Cutter
-from nephos.core.errors import Refused
+from nephos.core.errors import NothingToCut
 from nephos.core.estimate.estimate import Estimate, EstimateInput, travel_seconds
 from nephos.core.stock.block import Block
 from nephos.core.strategies.clearing.levels import level_heights, polygons_of
@@ -94,7 +94,7 @@ def _make(task: Task) -> Passes:
                     at = passes[-1].end[:2] if passes else None
                     passes.extend(ring_passes(ring, level, settings.direction == "climb", at))
     if not passes:
-        raise Refused(
+        raise NothingToCut(
             f"a {task.cutter.diameter:g} mm cutter does not fit inside the boundary, or no stock is left there: use a smaller one"
         )
     return Passes(tuple(passes), stay_down=2.0 * task.cutter.diameter, on_surface=False, ramp_angle=settings.ramp_angle)

@@ -6,8 +6,9 @@ import numpy as np
 
 from nephos.core.errors import Refused
 from nephos.core.plan.edits.registry import Looks, edit, placed_in, tidy
+from nephos.core.plan.part import Size
 from nephos.core.plan.place import to_setup
-from nephos.core.plan.schema import KeepOut, Plan, Size
+from nephos.core.plan.schema import KeepOut, Plan
 
 _Change = Callable[[KeepOut], KeepOut | None]
 

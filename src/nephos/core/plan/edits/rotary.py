@@ -9,9 +9,10 @@ from nephos.core.errors import Refused
 from nephos.core.plan.bar_place import along_axis, centred, placed_points, resized, swept_diameter
 from nephos.core.plan.edits.registry import Looks, edit, model_of, tidy
 from nephos.core.plan.edits.setups import setup_named
+from nephos.core.plan.part import Size
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.rotary import Rotary
-from nephos.core.plan.schema import Model, Plan, Size, Stock
+from nephos.core.plan.schema import Model, Plan, Stock
 
 Id = Annotated[str, Field(min_length=1, max_length=40)]
 Allowance = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]

@@ -7,7 +7,9 @@ from pydantic import Field
 from nephos.core.errors import Refused
 from nephos.core.plan.edits.registry import Looks, edit, tidy
 from nephos.core.plan.faces import side_in_words
-from nephos.core.plan.schema import Angle, Faces, FaceTab, Operation, Plan, Setup, Side
+from nephos.core.plan.joined_faces import Faces, FaceTab
+from nephos.core.plan.part import Angle, Side
+from nephos.core.plan.schema import Operation, Plan, Setup
 
 Id = Annotated[str, Field(min_length=1, max_length=40)]
 Length = Annotated[float, Field(gt=0, le=500, allow_inf_nan=False)]
@@ -35,7 +37,8 @@ def setup_title(key: str, setup: Setup) -> str:
     return f"Setup {key.upper()} · {'underside' if side == 'underside' else side + (' face' if side == 'top' else '')}"
 
 
-def _next_number(plan: Plan) -> int:
+def next_number(plan: Plan) -> int:
+    """The next free number of an operation."""
     last = max((step.number for setup in plan.setups for o in setup.operations for step in o.steps), default=0)
     return (last // 10 + 1) * 10
 
@@ -46,6 +49,11 @@ def _renumbered(operations: tuple[Operation, ...], first: int) -> tuple[Operatio
 
 def _with_setups(plan: Plan, setups: tuple[Setup, ...]) -> Plan:
     return plan.model_copy(update={"setups": setups})
+
+
+def with_setup(plan: Plan, made: Setup) -> Plan:
+    """The plan with another version of one of its setups."""
+    return _with_setups(plan, tuple(made if item.id == made.id else item for item in plan.setups))
 
 
 @edit
@@ -61,7 +69,7 @@ def copy_setup(plan: Plan, looks: Looks, setup: Id) -> Plan:
     """Add a copy of a setup, with its operations under free numbers, behind it."""
     old, key = setup_named(plan, setup), free_setup(plan)
     name = f"{old.name[:70]}, copy"
-    fresh = _renumbered(old.operations, _next_number(plan))
+    fresh = _renumbered(old.operations, next_number(plan))
     copy = old.model_copy(update={"id": key, "name": name, "operations": fresh})
     at = plan.setups.index(old) + 1
     return _with_setups(plan, (*plan.setups[:at], copy, *plan.setups[at:]))
@@ -174,7 +182,7 @@ def drill_dowels(plan: Plan, looks: Looks, setup: Id, cutter: dict[str, Any]) ->
     depth = faces.registration.depth
     drilling = Operation.model_validate(
         {
-            "number": _next_number(plan),
+            "number": next_number(plan),
             "strategy": "drill",
             "cutter": cutter | {"diameter": faces.registration.diameter},
             "boundary": {"boundary": "dowels", "contain": "centre"},

@@ -8,7 +8,8 @@ from pydantic import Field
 from nephos.core.errors import Refused
 from nephos.core.plan.edits.registry import Looks, edit, model_of, placed_in, tidy, with_placement
 from nephos.core.plan.edits.turn import Axis
-from nephos.core.plan.schema import Plan, Size
+from nephos.core.plan.part import Size
+from nephos.core.plan.schema import Plan
 
 Percent = Annotated[float, Field(gt=0, le=1_000_000, allow_inf_nan=False)]
 

@@ -10,8 +10,9 @@ from nephos.core.errors import Refused
 from nephos.core.plan.edits.position import align_model, gap_model
 from nephos.core.plan.edits.registry import Looks, edit, tidy, with_placement
 from nephos.core.plan.edits.turn import swap_xy
+from nephos.core.plan.part import Size
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Plan, Size, Stock, Zero
+from nephos.core.plan.schema import Plan, Stock, Zero
 
 Margin = Annotated[float, Field(ge=0, le=1000)]
 

@@ -12,7 +12,7 @@ from shapely.geometry import MultiLineString, MultiPolygon, Polygon
 
 from nephos.core.arrays import F64
 from nephos.core.cutters import Profile
-from nephos.core.errors import Refused
+from nephos.core.errors import NothingToCut
 from nephos.core.parallel import in_parallel, part
 from nephos.core.stock.block import Block
 from nephos.core.strategies.clearing.levels import (
@@ -231,7 +231,7 @@ def level_regions(
     if isinstance(task.index, RotaryIndex):
         seam = Seam(float(task.index.high[1]), task.index.radius, task.cutter.radius)
     if max(largest(layer.free) for layer in layers) <= smallest:
-        raise Refused(
+        raise NothingToCut(
             f"there is no room for a {task.cutter.diameter:g} mm cutter inside the boundary above the floor: "
             "use a smaller cutter or a wider boundary"
         )

@@ -9,7 +9,7 @@ import shapely
 
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
-from nephos.core.errors import Refused
+from nephos.core.errors import NothingToCut
 from nephos.core.strategies.clearing.levels import polygons_of
 from nephos.core.strategies.following.follow import follow_runs
 from nephos.core.strategies.following.layers import layer_setting
@@ -116,7 +116,7 @@ def finishing_region(task: Task, settings: FinishSettings) -> shapely.Geometry:
         region = region.intersection(left_over(task, settings.rest))
     region = without_specks(region.buffer(-_OFF_WALLS * task.tolerance, quad_segs=4), settings.stepover**2)
     if region.is_empty:
-        raise Refused(
+        raise NothingToCut(
             "nothing is left to finish inside the boundary with these limits: widen the slopes, the heights or the rest limit"
         )
     return region

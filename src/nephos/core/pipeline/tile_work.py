@@ -1,0 +1,184 @@
+"""What the pipeline does for tiles: strips lowered towards their seam, the block with assumed errors of the slides, and
+the steps at the seams."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from nephos.core.arrays import F64, U8, Bool
+from nephos.core.parallel import Report
+from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.tiles import FAR, Blend, SlideError, Tile
+from nephos.core.stock.block import Block, Grid
+from nephos.core.stock.compare import Comparison
+from nephos.core.stock.cut import cut_block
+from nephos.core.toolpath import Kind, Toolpath
+
+_BESIDE = 2.0
+"""A step is measured over so much (mm) of the surface on both sides of what both tiles cut,"""
+_ALONG = 20.0
+"""in pieces of so many millimetres along the seam."""
+_ROOM = 2.0
+"""A tile is compared so much (mm) farther past its core than it cuts."""
+
+
+@dataclass(frozen=True)
+class SeamStep:
+    """The step at a seam: how much higher (mm) the surface lies after it than before it, on average and where that is
+    most; `at` is the seam's place along the axis, `place` that of the most."""
+
+    axis: str
+    at: float
+    mean: float
+    most: float
+    place: tuple[float, float]
+
+
+def lowering(points: F64, blend: Blend) -> F64:
+    """(n,) how much lower (mm) a strip is cut at places (n, 2 or 3)."""
+    along = (points[:, 0 if blend.axis == "x" else 1] - blend.at) * blend.towards
+    result: F64 = blend.height * (1.0 - np.clip(along / blend.width, 0.0, 1.0))
+    return result
+
+
+def _with_kinks(path: Toolpath, blend: Blend) -> Toolpath:
+    """The path with a point wherever a move crosses the seam, from which on the lowering changes."""
+    axis = 0 if blend.axis == "x" else 1
+    a, b = path.points[:-1, axis] - blend.at, path.points[1:, axis] - blend.at
+    crosses = (a * b < 0) & (np.abs(b - a) > 1e-9)
+    share = np.divide(a, a - b, out=np.zeros_like(a), where=crosses)
+    middle = path.points[:-1] + share[:, None] * np.diff(path.points, axis=0)
+    at = np.flatnonzero(crosses)
+    return Toolpath(
+        np.insert(path.points, at + 1, middle[at], axis=0),
+        np.insert(path.kinds, at, path.kinds[at]),
+        np.insert(path.feeds, at, path.feeds[at]),
+    )
+
+
+def _feeding_ends(kinds: U8) -> Bool:
+    """(n + 1,) bool, at which points of a path a move ends that is no rapid."""
+    return np.concatenate([[False], kinds != Kind.RAPID])
+
+
+def lowered(path: Toolpath, blend: Blend) -> Toolpath:
+    """The path of a strip: what is fed along is lowered towards the seam; rapids stay over the block."""
+    path = _with_kinks(path, blend)
+    points = path.points.copy()
+    ends = _feeding_ends(path.kinds)
+    points[ends, 2] -= lowering(points[ends], blend)
+    return Toolpath(points, path.kinds, path.feeds)
+
+
+def raised(points: F64, kinds: U8, blend: Blend) -> F64:
+    """The points (n + 1, 3) of a lowered path as they lay on the model, to be held against it."""
+    found, ends = points.copy(), _feeding_ends(kinds)
+    found[ends, 2] += lowering(np.nan_to_num(points[ends]), blend)
+    return found
+
+
+def misplaced(points: F64, tile: Tile, error: SlideError) -> F64:
+    """Points (n, 3) of a tile's moves where they cut with an error of the slide: the board lies wrong by it, so the
+    cutter comes the other way in the board's own frame; shown as the shift of the cut itself."""
+    angle = np.radians(error.rotation)
+    middle = np.array(tile.core[:2])
+    turn = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
+    found = points.copy()
+    found[:, :2] = (points[:, :2] - middle) @ turn.T + middle + [error.dx, error.dy]
+    found[:, 2] += error.dz
+    return found
+
+
+def block_with_errors(
+    block: Block, done: Sequence[tuple[Operation, F64, U8]], tile: Tile, error: SlideError | None, report: Report
+) -> Block:
+    """The block after operations whose moves (points and kinds) were cut with the error of the slide to their tile."""
+    for operation, points, kinds in done:
+        places = points if error is None else misplaced(points, tile, error)
+        block = cut_block(block, places, kinds, 0, operation.cutter, report).block
+    return block
+
+
+def seam_steps(
+    setup: Setup, before: Sequence[Setup], block: Block, shown: Block, found: Comparison
+) -> tuple[SeamStep, ...]:
+    """The steps at the seams of a setup whose tiles are all cut: by how much the block with the assumed errors (`shown`)
+    stands higher than the true one, on one side of a seam and on the other.
+
+    Within the overrun and the cutter's radius of a seam both tiles cut, so what lies beside that is compared."""
+    tile = setup.tile
+    if tile is None or not tile.final:
+        return ()
+    rows, columns = block.grid.window((found.grid.x0, found.grid.y0), (found.grid.xs[-1], found.grid.ys[-1]))
+    higher = shown.top[rows, columns].astype(np.float64) - block.top[rows, columns]
+    x, y = np.meshgrid(found.grid.xs, found.grid.ys)
+    places = np.column_stack([x.ravel(), y.ravel()])
+    for item in (*before, setup):
+        if item.tile is not None and item.tile.blend is not None:
+            # A strip is no error: without it the block would stand as much higher.
+            mine = _in_core(places, item.tile)
+            higher.reshape(-1)[mine] -= lowering(places[mine], item.tile.blend)
+    higher = np.where(np.isfinite(found.deviation), higher, np.nan)
+    cores = [item.tile.core for item in (*before, setup) if item.tile is not None and item.tile.blend is None]
+    reach = max((step.cutter.radius for step in setup.worked if step.strategy.startswith("finish")), default=0.0)
+    steps = []
+    for axis, low, high in (("x", 0, 2), ("y", 1, 3)):
+        for at in sorted({core[high] for core in cores} & {core[low] for core in cores}):
+            step = _step_at(found.grid, higher, axis, at, _past(setup) + reach)
+            if step is not None:
+                steps.append(step)
+    return tuple(steps)
+
+
+def _in_core(places: F64, tile: Tile) -> Bool:
+    low, high = np.array(tile.core[:2]), np.array(tile.core[2:])
+    return np.asarray(((places >= low) & (places <= high)).all(axis=1), np.bool_)
+
+
+def tiles_before(plan: Plan, setup: Setup) -> list[Setup]:
+    """The tiles of the same setup that are cut before one."""
+    at = next((k for k, item in enumerate(plan.setups) if item.id == setup.id), 0)
+    return [item for item in plan.setups[:at] if item.whole == setup.whole]
+
+
+def swept_past(setup: Setup) -> float:
+    """How far (mm) past its core a tile may cut."""
+    tile = setup.tile
+    if tile is None:
+        return 0.0
+    widest = max((step.cutter.radius for step in setup.worked), default=0.0)
+    error = tile.error or SlideError(tile=2)
+    x0, y0, x1, y1 = tile.core
+    turned = float(np.hypot(x1 - x0, y1 - y0)) * np.radians(abs(error.rotation))
+    past = max((past for past in tile.past if past < FAR), default=0.0)
+    return past + 2 * widest + abs(error.dx) + abs(error.dy) + turned + _ROOM
+
+
+def _past(setup: Setup) -> float:
+    tile = setup.tile
+    return min((past for past in tile.past if past > 0), default=0.0) if tile is not None else 0.0
+
+
+def _step_at(grid: Grid, higher: F64, axis: str, at: float, away: float) -> SeamStep | None:
+    along, across = (grid.xs, grid.ys) if axis == "x" else (grid.ys, grid.xs)
+    known = higher if axis == "x" else higher.T
+    rows = max(round(_ALONG / grid.pitch), 1)
+    pieces = range(0, len(across), rows)
+    sides = []
+    for first, last in ((at - away - _BESIDE, at - away), (at + away, at + away + _BESIDE)):
+        band = known[:, (along >= first) & (along <= last)]
+        sides.append(np.array([_middle(band[k : k + rows]) for k in pieces]))
+    steps = sides[1] - sides[0]
+    if not np.isfinite(steps).any():
+        return None
+    k = int(np.nanargmax(np.abs(steps)))
+    place = float(across[min(k * rows + rows // 2, len(across) - 1)])
+    spot = (at, place) if axis == "x" else (place, at)
+    return SeamStep(axis, at, float(np.nanmean(steps)), float(steps[k]), spot)
+
+
+def _middle(values: F64) -> float:
+    """The median of what is known."""
+    kept = values[np.isfinite(values)]
+    return float(np.median(kept)) if len(kept) else float("nan")

@@ -1,0 +1,190 @@
+"""Tiles of a setup: seams, slides, marks, and strips beside a seam that came out with a step."""
+
+from itertools import pairwise
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from nephos.core.errors import Refused
+from nephos.core.machine.machine import machine_of
+from nephos.core.plan.edits.registry import Looks, edit
+from nephos.core.plan.edits.setups import next_number, setup_named, with_setup
+from nephos.core.plan.part import Place
+from nephos.core.plan.place import turned_size
+from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.seams import longest_tile, proposed_seams, seam_costs
+from nephos.core.plan.tile_setups import strip_operation, tile_count
+from nephos.core.plan.tiles import Axis, SlideError, Strip, Tiles
+
+Id = Annotated[str, Field(min_length=1, max_length=40)]
+Number = Annotated[int, Field(ge=1, le=400)]
+
+
+def _tiles(setup: Setup) -> Tiles:
+    if setup.tiles is None:
+        raise Refused("this setup is not cut in tiles: cut it in tiles first")
+    return setup.tiles
+
+
+def _with_tiles(plan: Plan, setup: Setup, tiles: Tiles | None) -> Plan:
+    return with_setup(plan, setup.model_copy(update={"tiles": tiles}))
+
+
+def _changed(plan: Plan, setup: Setup, change: dict[str, Any]) -> Plan:
+    return _with_tiles(plan, setup, Tiles.model_validate(_tiles(setup).model_dump() | change))
+
+
+def _seams(name: Axis) -> str:
+    return f"seams_{name}"
+
+
+@edit
+def cut_in_tiles(
+    plan: Plan,
+    looks: Looks,
+    setup: Id,
+    axis: Axis = "x",
+    count: Annotated[int, Field(ge=2, le=40)] | None = None,
+    size: Annotated[float, Field(gt=1, le=10_000)] | None = None,
+) -> Plan:
+    """Cut a setup in tiles along an axis, with seams over plain ground: as few as the machine needs, so many, or each
+    no longer than a size."""
+    found = setup_named(plan, setup)
+    if found.kind != "face":
+        raise Refused("a bar that rotates is not cut in tiles: cut a shorter bar")
+    length = float(turned_size(plan.stock, found)[0 if axis == "x" else 1])
+    longest = longest_tile(machine_of(plan.machine), found, found.tiles, axis)
+    shown = [(model, looks(model)) for model in plan.models if model.shown]
+    seams = proposed_seams(seam_costs(plan, found, shown, axis), length, min(longest, size or longest), count)
+    if found.tiles is None:
+        return _with_tiles(plan, found, Tiles.model_validate({_seams(axis): seams}))
+    return _changed(plan, found, {_seams(axis): seams, "errors": (), "strips": ()})
+
+
+@edit
+def cut_whole(plan: Plan, looks: Looks, setup: Id) -> Plan:
+    """Take the tiles of a setup away, with the marks that they made."""
+    found = setup_named(plan, setup)
+    operations = tuple(item for item in found.operations if item.boundary.boundary != "marks")
+    return with_setup(plan, found.model_copy(update={"tiles": None, "operations": operations}))
+
+
+@edit
+def change_tiles(plan: Plan, looks: Looks, setup: Id, change: dict[str, Any]) -> Plan:
+    """Change what all tiles of a setup share: overrun, order, zero, slide, marks."""
+    return _changed(plan, setup_named(plan, setup), change)
+
+
+@edit
+def move_seam(plan: Plan, looks: Looks, setup: Id, seam: Number, at: Place, axis: Axis = "x") -> Plan:
+    """Move a seam to another place along its axis."""
+    found = setup_named(plan, setup)
+    seams = list(_tiles(found).seams(axis))
+    if seam > len(seams):
+        raise Refused("that seam is no longer in the job")
+    length = float(turned_size(plan.stock, found)[0 if axis == "x" else 1])
+    low, high = ([0.0, *seams][seam - 1], [*seams, length][seam])
+    if not low + 1 <= at <= high - 1:
+        raise Refused(f"the seam must lie between {low + 1:g} and {high - 1:g} mm, where its neighbours are")
+    seams[seam - 1] = round(at, 2)
+    return _changed(plan, found, {_seams(axis): seams})
+
+
+@edit
+def add_seam(plan: Plan, looks: Looks, setup: Id, axis: Axis = "x") -> Plan:
+    """Cut the longest tile along an axis in two, at its middle."""
+    found = setup_named(plan, setup)
+    length = float(turned_size(plan.stock, found)[0 if axis == "x" else 1])
+    seams = [0.0, *(found.tiles.seams(axis) if found.tiles is not None else ()), length]
+    wide = [b - a for a, b in pairwise(seams)]
+    k = wide.index(max(wide))
+    made = sorted([*seams[1:-1], round((seams[k] + seams[k + 1]) / 2, 1)])
+    if found.tiles is None:
+        return _with_tiles(plan, found, Tiles.model_validate({_seams(axis): made}))
+    return _changed(plan, found, {_seams(axis): made, "errors": (), "strips": ()})
+
+
+@edit
+def drop_seam(plan: Plan, looks: Looks, setup: Id, seam: Number, axis: Axis = "x") -> Plan:
+    """Take a seam out; with the last one the setup is cut whole."""
+    found = setup_named(plan, setup)
+    tiles = _tiles(found)
+    left = [at for k, at in enumerate(tiles.seams(axis), 1) if k != seam]
+    if not left and not tiles.seams("y" if axis == "x" else "x"):
+        return cut_whole(plan, looks, setup)
+    return _changed(plan, found, {_seams(axis): left, "errors": (), "strips": ()})
+
+
+@edit
+def assume_slide_error(plan: Plan, looks: Looks, setup: Id, tile: Number, change: dict[str, Any]) -> Plan:
+    """Assume that the board lies wrong after the slide to a tile, to see the step at the seam."""
+    found = setup_named(plan, setup)
+    if not 2 <= tile <= tile_count(found):
+        raise Refused("there is no slide to that tile")
+    tiles = _tiles(found)
+    old = next((item for item in tiles.errors if item.tile == tile), SlideError(tile=tile))
+    made = SlideError.model_validate(old.model_dump() | change)
+    kept = [item.model_dump() for item in tiles.errors if item.tile != tile]
+    return _changed(plan, found, {"errors": kept if made.none else [*kept, made.model_dump()]})
+
+
+@edit
+def add_strip(
+    plan: Plan,
+    looks: Looks,
+    setup: Id,
+    seam: Number,
+    height: Annotated[float, Field(gt=0, le=10)],
+    side: Literal["before", "after"] = "before",
+    width: Annotated[float, Field(ge=1, le=1000)] = 40.0,
+    axis: Axis = "x",
+) -> Plan:
+    """Finish again beside a seam that came out with a step: the side that stands higher is lowered towards the seam.
+
+    The step is assumed for the slide to the tile after the seam, so that the proof shows what comes of it."""
+    found = setup_named(plan, setup)
+    tiles = _tiles(found)
+    if strip_operation(found) is None:
+        raise Refused("nothing is finished in this setup: there is no finishing that a strip could repeat")
+    strip = Strip(axis=axis, seam=seam, side=side, height=height, width=width)
+    kept = [item.model_dump() for item in tiles.strips if (item.axis, item.seam) != (axis, seam)]
+    change: dict[str, Any] = {"strips": [*kept, strip.model_dump()]}
+    if axis == "x" and not tiles.seams_y:
+        # Of the two tiles at the seam the later one was set wrongly.
+        later = seam + 1 if tiles.order == "forward" else tile_count(found) - seam + 1
+        up = (side == "after") == (tiles.order == "forward")
+        error = SlideError(tile=later, dz=height if up else -height)
+        others = [item.model_dump() for item in tiles.errors if item.tile != later]
+        change["errors"] = [*others, error.model_dump()]
+    return _changed(plan, found, change)
+
+
+@edit
+def drop_strip(plan: Plan, looks: Looks, setup: Id, seam: Number, axis: Axis = "x") -> Plan:
+    """Take the strip beside a seam away, and the step that was assumed for it."""
+    found = setup_named(plan, setup)
+    tiles = _tiles(found)
+    kept = [item.model_dump() for item in tiles.strips if (item.axis, item.seam) != (axis, seam)]
+    later = seam + 1 if tiles.order == "forward" else tile_count(found) - seam + 1
+    errors = [item.model_dump() for item in tiles.errors if axis != "x" or item.tile != later]
+    return _changed(plan, found, {"strips": kept, "errors": errors})
+
+
+@edit
+def mark_slides(plan: Plan, looks: Looks, setup: Id, slide: Literal["dowels", "marks"], cutter: dict[str, Any]) -> Plan:
+    """Slide by dowel holes or score marks, with the operation that makes them at the beginning of the setup."""
+    found = setup_named(plan, setup)
+    tiles = Tiles.model_validate(_tiles(found).model_dump() | {"slide": slide})
+    drilled = slide == "dowels"
+    depth = plan.stock.thickness + 10.0
+    making = Operation.model_validate(
+        {
+            "number": next_number(plan),
+            "strategy": "drill" if drilled else "score",
+            "cutter": cutter | ({"diameter": tiles.diameter} if drilled else {}),
+            "boundary": {"boundary": "marks", "contain": "centre"},
+            "settings": {"depth": depth, "through": 10.0} if drilled else {"depth": 0.5},
+        }
+    )
+    others = tuple(item for item in found.operations if item.boundary.boundary != "marks")
+    return with_setup(plan, found.model_copy(update={"tiles": tiles, "operations": (making, *others)}))
