@@ -1,5 +1,6 @@
 """From passes to a toolpath: entries, links at the lowest safe height, retracts."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
 from math import radians, tan
@@ -7,7 +8,7 @@ from math import radians, tan
 import numpy as np
 import shapely
 
-from nephos.core.arrays import F64, Bool
+from nephos.core.arrays import F64, I64, Bool
 from nephos.core.cutters import Profile
 from nephos.core.linking.bar_link_block import BarLinkBlock
 from nephos.core.linking.link_block import LinkBlock
@@ -28,6 +29,8 @@ OVER_CUT = 0.5
 _HELIX_CHORDS = 36
 _CLEAR = 0.02
 """So far (mm) the cutter must be over the block to be in the air."""
+_ON_SIDE = 1e-3
+"""Ends within so much (mm) of a side of the window lie on it."""
 _GRAZED = 1.5
 """Material that a cutter's rim reaches less than so many coarse cells into is beside it."""
 
@@ -67,8 +70,10 @@ class LinkTask:
     clearance: float
     tolerance: float
     ramp_limit: float = 90.0
+    cut_off: tuple[float, float, float, float] | None = None
+    """Window (low x, low y, high x, high y) at whose sides lines of finishing are cut off that go on in another tile:"""
     over_surface: float = 0.0
-    """Links of finishing stay so much (mm) over the surface, so that they cut nothing between the lines."""
+    """links along these sides stay so much (mm) over the surface, so that they cut nothing between the lines."""
 
     @property
     def looked_at(self) -> float:
@@ -140,18 +145,34 @@ def _surface_links(passes: tuple[Pass, ...], stay: float, task: LinkTask) -> lis
     floors = np.array([item.floor for item in passes])
     near &= floors[:-1] == floors[1:]
     chosen = np.flatnonzero(near)
-    over = task.leave + task.over_surface
-    lowest = np.maximum(task.floor, floors[chosen]) + task.over_surface
-    points, last = follow_lines(task.index, lines[chosen], task.cutter, over, lowest, task.tolerance)
-    begin = 0
-    for k, end in zip(chosen, last, strict=True):
-        links[k] = (
-            np.concatenate([points[begin : end + 1], starts[k : k + 1]])
-            if task.over_surface > 0
-            else points[begin + 1 : end + 1]
-        )
-        begin = end + 1
+    lowest = np.maximum(task.floor, floors)
+    seam = _along_window(lines[chosen], task.cut_off)
+    for k, points in _followed(lines, chosen[~seam], 0.0, lowest, task):
+        links[k] = points[1:]
+    for k, points in _followed(lines, chosen[seam], task.over_surface, lowest, task):
+        links[k] = np.concatenate([points, starts[k : k + 1]])
     return links
+
+
+def _followed(lines: F64, chosen: I64, over: float, lowest: F64, task: LinkTask) -> Iterator[tuple[int, F64]]:
+    """The chosen links (n, 4) over the surface, with `over` mm of room, by their numbers."""
+    points, last = follow_lines(
+        task.index, lines[chosen], task.cutter, task.leave + over, lowest[:-1][chosen] + over, task.tolerance
+    )
+    begin = 0
+    for k, end in zip(chosen.tolist(), last.tolist(), strict=True):
+        yield k, points[begin : end + 1]
+        begin = end + 1
+
+
+def _along_window(lines: F64, window: tuple[float, float, float, float] | None) -> Bool:
+    """(n,) bool, which links (n, 4) run along a side of a window."""
+    along = np.zeros(len(lines), np.bool_)
+    if window is not None:
+        for side, at in enumerate(window):
+            axis = side % 2
+            along |= (np.abs(lines[:, [axis, axis + 2]] - at) < _ON_SIDE).all(axis=1)
+    return along
 
 
 def _ramp(item: Pass, height: float, angle: float) -> F64:

@@ -278,6 +278,7 @@ def run_operation(
                 plan.tolerance,
                 max(operation.cutter.ramp_limit, 0.5),
                 # In a tile links run where the lines of the whole board go on.
+                window if alike else None,
                 0.0 if tile is None else operation.cutter.scallop(getattr(operation.settings, "stepover", 0.0)),
             ),
             part(report, 0.5, 0.75),
