@@ -145,6 +145,7 @@ class OperationAnswer(TypedDict):
     moves: NotRequired[int]
     keys: NotRequired[MoveKeys]
     estimate: NotRequired[EstimateAnswer]
+    whole: NotRequired[EstimateAnswer]
     curve: NotRequired[list[tuple[float, float]]]
 
 
@@ -196,6 +197,15 @@ class PieceAnswer(TypedDict):
     freed: float | None
 
 
+class StepAnswer(TypedDict):
+    """The step (mm) at a seam, once all tiles are cut: on average and at most."""
+
+    axis: str
+    at: float
+    mean: float
+    most: float
+
+
 class SummaryAnswer(TypedDict):
     """What is known of a setup that is calculated."""
 
@@ -206,6 +216,7 @@ class SummaryAnswer(TypedDict):
     worst: list[WorstAnswer]
     gains: list[GainAnswer]
     pieces: list[PieceAnswer]
+    steps: NotRequired[list[StepAnswer]]
     block_key: str
     compare_grid: GridAnswer
     partial: bool
@@ -244,9 +255,32 @@ class OutlineAnswer(TypedDict):
     refused: NotRequired[str]
 
 
-class TurnAnswer(TypedDict):
-    """What hands do before a setup: the turn, where the stock is found again, and what is to be checked."""
+class TileAnswer(TypedDict):
+    """One tile of a setup, or the strip beside a seam: where it lies (mm, in the setup's frame), and its slide."""
 
+    of: str
+    number: int
+    count: int
+    core: Row4
+    window: Row4
+    slid: tuple[float, float]
+    strip: bool
+    assumed: bool
+    words: str
+
+
+class SeamCostAnswer(TypedDict):
+    """What a seam would cost at places (mm) along an axis: 0 on bare stock, about 1 on steep or fine ground."""
+
+    at: list[float]
+    cost: list[float]
+
+
+class TurnAnswer(TypedDict):
+    """What hands do before a setup or a tile: the turn or the slide, where the stock is found again, and what is to be
+    checked."""
+
+    slide: bool
     axis: Literal["x", "y", "z"] | None
     angle: float
     words: str
@@ -295,6 +329,8 @@ class SetupAnswer(TypedDict):
     id: str
     side: str
     size: Point
+    whole: str
+    tile: TileAnswer | None
     turn: TurnAnswer | None
     bar: BarInfo | None
     ground: float | None
@@ -323,6 +359,7 @@ class DerivedAnswer(TypedDict):
     findings: list[FindingAnswer]
     setups: list[SetupAnswer]
     faces: FacesAnswer | None
+    seam_costs: dict[str, SeamCostAnswer]
     whole: WholeAnswer | None
     pitch: float
 

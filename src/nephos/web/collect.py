@@ -16,6 +16,7 @@ from nephos.core.pipeline.space import prepared_key
 from nephos.core.pipeline.standing import shadow_key_of
 from nephos.core.pipeline.whole import job_key, whole_key
 from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.plan.tile_setups import cut_plan
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision, Setting
 from nephos.web.summaries import mesh_summary_key, outline_keys, raw_mesh_summary_key
 
@@ -53,6 +54,7 @@ def keys_of(plan: Plan) -> set[str]:
         mesh_summary_key(model) for model in plan.models
     }
     found |= {prepared_key(model) for model in plan.models}
+    plan = cut_plan(plan)
     found.add(job_key(plan))
     for setup in plan.setups:
         keys = setup_keys(plan, setup)
@@ -60,7 +62,15 @@ def keys_of(plan: Plan) -> set[str]:
         found |= {shadow_key_of(plan, setup, (model.id,)) for model in plan.models}
         if setup.worked:
             found.add(whole_key(plan, setup.id))
-        found |= {keys.space, keys.compare, keys.pieces, keys.summary, keys.files, height_map_key(plan, setup)}
+        found |= {
+            keys.space,
+            keys.shown,
+            keys.compare,
+            keys.pieces,
+            keys.summary,
+            keys.files,
+            height_map_key(plan, setup),
+        }
         drawn = {
             name
             for operation in setup.operations
@@ -71,6 +81,7 @@ def keys_of(plan: Plan) -> set[str]:
         for item in keys.operations.values():
             found |= {
                 item.before,
+                item.whole,
                 item.passes,
                 item.path,
                 item.moves,

@@ -1,6 +1,6 @@
 """What follows from a plan without calculating: boxes, findings, estimates, what is up to date, how long it takes."""
 
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from django.db import connection
@@ -12,13 +12,13 @@ from nephos.core.estimate.stock_estimate import DrawnHeightMap
 from nephos.core.findings.faces import most_push, registration_step, tabs_hold
 from nephos.core.findings.overrides import Seen, seen, standing
 from nephos.core.findings.placement import placement_findings
-from nephos.core.findings.plan_checks import boundary_findings, operation_findings
+from nephos.core.findings.plan_checks import Finding, boundary_findings, operation_findings
 from nephos.core.findings.reach import reach_findings
 from nephos.core.machine.job_time import calibrate, job_time
 from nephos.core.machine.machine import machine_of
 from nephos.core.memo import Memo
 from nephos.core.mesh.orientation import slab_height, undercut
-from nephos.core.pipeline.keys import SetupKeys, setup_keys
+from nephos.core.pipeline.keys import SetupKeys, assumed, setup_keys
 from nephos.core.pipeline.overrun import finishing_corner, overrun_for, rim_key
 from nephos.core.pipeline.standing import ground_height
 from nephos.core.pipeline.whole import job_key
@@ -34,6 +34,9 @@ from nephos.core.plan.place import (
     zero_in_words,
 )
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
+from nephos.core.plan.seams import seam_costs
+from nephos.core.plan.tile_setups import cut_plan, found_in_words, slide_in_words, tile_in_words, tile_share
+from nephos.core.plan.tiles import Tiles
 from nephos.core.strategies.cut_out import CutOutSettings, shown_tabs
 from nephos.core.strategies.registry import strategy
 from nephos.core.units import number_in
@@ -137,12 +140,21 @@ def _operations(
     height_map: DrawnHeightMap | None,
     shown: list[Any],
     blocked: str,
+    like: dict[int, dict[str, Any]] | None,
 ) -> list[dict[str, Any]]:
-    """The operations of a setup: what they are called, how they stand, what they will cost."""
+    """The operations of a setup: what they are called, how they stand, what they will cost; of a tile all but the last
+    are `like` those of the first tile."""
     outlines = outline_keys(plan, setup)
     operations = []
+    share = _share(plan, setup, shown)
     for operation, parent in [(step, whole.number) for whole in setup.operations for step in whole.steps]:
         kind = strategy(operation.strategy)
+        if like is not None and operation.number in like:
+            old = like[operation.number]
+            state = _operation_state(operation, done, blocked, keys)
+            kept = {name: value for name, value in old.items() if name not in _STATE}
+            operations.append(_shared(kept | state, share))
+            continue
         item = {
             "number": operation.number,
             "parent": parent,
@@ -168,8 +180,32 @@ def _operations(
             item["curve"] = _curve(
                 operation, ground, item.get("seconds", estimate.seconds) / max(estimate.seconds, 1e-9)
             )
-        operations.append(item)
+        operations.append(_shared(item, share))
     return operations
+
+
+_STATE = ("state", "reason", "seconds", "moves", "keys")
+
+
+def _share(plan: Plan, setup: Setup, shown: list[Any]) -> float:
+    """Which share of the models a tile cuts."""
+    if setup.tile is None or not shown:
+        return 1.0
+    matrix = to_setup(plan.stock, setup)
+    ends = np.concatenate([[box.low, box.high] for _, box, _ in shown]) @ matrix[:3, :3].T + matrix[:3, 3]
+    (x0, y0), (x1, y1) = ends.min(axis=0)[:2].tolist(), ends.max(axis=0)[:2].tolist()
+    return tile_share(setup, (x0, y0), (x1, y1))
+
+
+def _shared(item: dict[str, Any], share: float) -> dict[str, Any]:
+    """An operation's costs in a tile: `whole` are those of all tiles."""
+    if share == 1.0 and "whole" not in item:
+        return item
+    whole = item.get("whole") or item.get("estimate")
+    if whole is None:
+        return item
+    seconds = whole["seconds"] * share
+    return item | {"whole": whole, "estimate": whole | {"seconds": seconds}}
 
 
 def _time(plan: Plan, setup: Setup, operations: list[dict[str, Any]]) -> dict[str, Any]:
@@ -190,18 +226,25 @@ def _time(plan: Plan, setup: Setup, operations: list[dict[str, Any]]) -> dict[st
     }
 
 
-def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str, Any]:
+def _setup(
+    plan: Plan,
+    setup: Setup,
+    shown: list[Any],
+    blocked: str,
+    like: dict[int, dict[str, Any]] | None,
+    tiles: Tiles | None,
+) -> dict[str, Any]:
     keys = setup_keys(plan, setup)
     wanted = [key for k in keys.operations.values() for key in (k.moves, k.block, k.frames)]
     done = dict(Result.objects.filter(key__in=[*wanted, keys.summary, keys.files]).values_list("key", "facts"))
     outlines = outline_keys(plan, setup)
     drawn = dict(Result.objects.filter(key__in=outlines.values()).values_list("key", "facts"))
     drawn_yet, height_map = height_map_of(plan, setup)
-    operations = _operations(plan, setup, keys, done, drawn, height_map, shown, blocked)
+    operations = _operations(plan, setup, keys, done, drawn, height_map, shown, blocked, like)
     summary = done.get(keys.summary)
     told = [
         finding.as_dict()
-        for finding in operation_findings(plan, setup)
+        for finding in _once(setup, operation_findings(plan, setup))
         + reach_findings(plan, setup, shown)
         + boundary_findings(plan, setup, {name: drawn[key] for name, key in outlines.items() if key in drawn})
     ]
@@ -209,7 +252,9 @@ def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str
         "id": setup.id,
         "side": side_in_words(setup),
         "size": turned_size(plan.stock, setup).tolist(),
-        "turn": _turn(plan, setup),
+        "whole": setup.whole,
+        "tile": _tile(plan, setup),
+        "turn": _turn(plan, setup, tiles),
         "bar": _bar(plan, setup),
         "ground": None if plan.faces is None else ground_height(plan, setup),
         "parting": None if plan.faces is None else ground_height(plan, setup.model_copy(update={"overrun": 0.0})),
@@ -232,6 +277,11 @@ def _setup(plan: Plan, setup: Setup, shown: list[Any], blocked: str) -> dict[str
     }
 
 
+def _once(setup: Setup, findings: list[Finding]) -> list[Finding]:
+    """What the settings of operations tell is told once for all tiles."""
+    return findings if setup.tile is None or (setup.tile.number == 1 and setup.tile.blend is None) else []
+
+
 def _bar(plan: Plan, setup: Setup) -> dict[str, Any] | None:
     """What holds the bar of a rotary setup, and the reference radius of its unrolled surface; none of another one."""
     if setup.rotary is None:
@@ -239,14 +289,58 @@ def _bar(plan: Plan, setup: Setup) -> dict[str, Any] | None:
     return {"radius": bar_radius(plan.stock), **setup.rotary.model_dump()}
 
 
-def _turn(plan: Plan, setup: Setup) -> dict[str, Any] | None:
+def _tile(plan: Plan, setup: Setup) -> dict[str, Any] | None:
+    """Where a tile lies; none where the setup is none."""
+    tile = setup.tile
+    if tile is None:
+        return None
+    width, depth, _ = map(float, turned_size(plan.stock, setup))
+    x0, y0, x1, y1 = tile.window()
+    axis: Literal["x", "y"] = "x" if tile.core[2] - tile.core[0] < width - 1e-6 else "y"
+    return {
+        "of": tile.of,
+        "number": tile.number,
+        "count": tile.count,
+        "core": tile.core,
+        "window": (max(x0, 0.0), max(y0, 0.0), min(x1, width), min(y1, depth)),
+        "slid": tile.slid,
+        "strip": tile.blend is not None,
+        "assumed": assumed(plan, setup),
+        "words": tile_in_words(tile, axis, plan.units),
+    }
+
+
+def _seam_costs(plan: Plan, shown: list[Any]) -> dict[str, dict[str, Any]]:
+    """What seams cost along the board, by the setup that is cut in tiles."""
+    found = {}
+    for setup in plan.setups:
+        if setup.tiles is None:
+            continue
+        axis: Literal["x", "y"] = "x" if setup.tiles.seams_x else "y"
+        costs = seam_costs(plan, setup, [(model, look) for model, _, look in shown], axis)
+        found[setup.id] = {"at": costs.at.round(1).tolist(), "cost": costs.cost.round(3).tolist()}
+    return found
+
+
+def _turn(plan: Plan, setup: Setup, tiles: Tiles | None) -> dict[str, Any] | None:
     """What hands do between the setup before and this one."""
     on = [item for item in plan.setups if item.on or item is setup]
     at = on.index(setup)
     if at == 0:
         return None
+    before = on[at - 1]
+    if tiles is not None and setup.tile is not None and before.tile is not None and before.whole == setup.whole:
+        return {
+            "slide": True,
+            "axis": None,
+            "angle": 0.0,
+            "words": slide_in_words(tiles, before.tile, setup.tile, plan.units),
+            "found": found_in_words(tiles, setup.tile, plan.units),
+            "check": f"the zero: {zero_in_words(setup, plan.units)}",
+        }
     turn = turn_between(on[at - 1], setup)
     return {
+        "slide": False,
         "axis": turn.axis,
         "angle": turn.angle,
         "words": turn_in_words(turn, setup),
@@ -276,7 +370,7 @@ def _faces(plan: Plan, boxes: list[Placed]) -> dict[str, Any] | None:
 
 def _whole(plan: Plan) -> tuple[dict[str, Any] | None, list[dict[str, Any]]]:
     """What is known of the whole job, and its findings."""
-    if len([setup for setup in plan.setups if setup.worked]) < 2:
+    if len({setup.whole for setup in plan.setups if setup.worked}) < 2:
         return None, []
     key = job_key(plan)
     facts = Result.objects.filter(key=key).values_list("facts", flat=True).first()
@@ -327,13 +421,21 @@ def _derived(plan: Plan) -> dict[str, Any]:
     ]
     blocked = next((item["text"] for item in standing(first)), "") if shown else "the job has no model yet"
     blocked = blocked or next((item.reason for item in items.values() if item.state == "refused"), "")
-    setups = [_setup(plan, setup, shown, blocked) for setup in plan.setups]
+    cut_as = cut_plan(plan)
+    tiles = {setup.id: setup.tiles for setup in plan.setups}
+    setups: list[dict[str, Any]] = []
+    first_of: dict[str, dict[int, dict[str, Any]]] = {}
+    for setup in cut_as.setups:
+        answer = _setup(cut_as, setup, shown, blocked, first_of.get(setup.whole), tiles.get(setup.whole))
+        first_of.setdefault(setup.whole, {item["number"]: item for item in answer["operations"]})
+        setups.append(answer)
     told = [finding for setup in setups for finding in setup.pop("told")]
-    whole, more = _whole(plan)
+    whole, more = _whole(cut_as)
     return {
         "models": models,
         "findings": first + seen(plan, told + more),
         "setups": setups,
+        "seam_costs": _seam_costs(plan, shown),
         "faces": _faces(plan, [box for _, box, _ in shown]),
         "whole": whole,
         "pitch": plan.block_pitch,

@@ -16,6 +16,7 @@ from nephos.core.pipeline.keys import outline_key_of
 from nephos.core.pipeline.space import prepared_key
 from nephos.core.pipeline.store import key_of
 from nephos.core.plan.schema import Model, Plan, Setup
+from nephos.core.plan.tile_setups import cut_plan
 from nephos.web.blobs import read_chunks
 from nephos.web.models import Mesh, Result, ResultArray
 
@@ -129,7 +130,7 @@ def outlines_wanted(plan: Plan) -> list[str]:
     used = {operation.boundary.boundary for setup in plan.setups for operation in setup.operations}
     if plan.faces is not None:
         used |= {"silhouette", "border"}
-    built_in = [key for key in ("silhouette", "border", "dowels") if key in used]
+    built_in = [key for key in ("silhouette", "border", "dowels", "marks") if key in used]
     return [item.id for item in plan.boundaries] + built_in
 
 
@@ -159,7 +160,11 @@ def outline_rims(key: str) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 
 def _draw_missing(plan: Plan) -> None:
     """Have workers work out the outlines and reliefs that no result is kept of yet."""
-    keys = {key for setup in plan.setups for key in (*outline_keys(plan, setup).values(), height_map_key(plan, setup))}
+    keys = {
+        key
+        for setup in cut_plan(plan).setups
+        for key in (*outline_keys(plan, setup).values(), height_map_key(plan, setup))
+    }
     if plan.models and Result.objects.filter(key__in=keys).count() < len(keys):
         _queue("draw_outlines", f"outlines-{min(keys)}", plan=plan.model_dump(mode="json"))
 

@@ -34,10 +34,11 @@ from nephos.core.pipeline.run import block_after, run_plan
 from nephos.core.pipeline.sides import block_before
 from nephos.core.pipeline.space import placed_parts, prepared_key, prepared_mesh, setup_space
 from nephos.core.pipeline.store import as_result
-from nephos.core.pipeline.whole import job_key, solids_after, whole_of
+from nephos.core.pipeline.whole import job_key, last_of_each, solids_after, whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Plan, Setup, parse_plan
+from nephos.core.plan.tile_setups import cut_plan
 from nephos.core.post.checksum import check_word
 from nephos.core.report.setup_report import setup_report
 from nephos.core.stock.bar import bar_mesh
@@ -157,7 +158,7 @@ def prepare(model: dict[str, Any]) -> None:
 def draw_outlines(plan: dict[str, Any]) -> None:
     """Work out the boundaries of a plan and its relief, so that they can be seen and estimates be made before anything
     is calculated."""
-    whole = parse_plan(plan)
+    whole = cut_plan(parse_plan(plan))
     for setup in whole.setups:
         outlines = {key: outline_key_of(whole, setup, key) for key in outlines_wanted(whole)}
         relief, work = height_map_key(whole, setup), Work(STORE)
@@ -176,7 +177,7 @@ def draw_outlines(plan: dict[str, Any]) -> None:
 
 
 def _in_setup(plan: dict[str, Any], setup: str) -> tuple[Plan, Setup]:
-    whole = parse_plan(plan)
+    whole = cut_plan(parse_plan(plan))
     return whole, next(item for item in whole.setups if item.id == setup)
 
 
@@ -367,24 +368,26 @@ def _keep_summary(done: SetupOutcome) -> None:
     findings = outcome_findings(done)
     report = setup_report(done, findings, np.zeros(3))
     report["findings_in"] = [finding.as_dict() for finding in outcome_findings(done, "in")]
-    grid = shown_grid(done.block.grid)
+    grid = shown_grid(done.shown.grid)
     report["grid"], report["compare_grid"] = grid_facts(grid), grid_facts(done.comparison.grid)
-    report["block_key"] = done.keys.block
+    report["block_key"] = done.keys.shown
     if STORE.get(done.keys.summary) is None:
         first = done.first
         arrays = {
-            "top": shown_top(done.block, grid),
+            "top": shown_top(done.shown, grid),
             "first": shown_top(first, grid),
             "under": shown_bottom(first, grid),
         }
-        report["partial"] = first.field is not None
+        tile = done.space.setup.tile
+        report["partial"] = first.field is not None or (tile is not None and tile.number > 1)
         STORE.put(done.keys.summary, "summary", as_result(report, **arrays))
 
 
 def _keep_whole(plan: Plan, done: list[SetupOutcome], work: Work) -> None:
     """Keep what is known of a job of several setups: figures, findings, pieces, and the finished block as a solid."""
     key = job_key(plan)
-    if len(done) < 2 or STORE.get(key) is not None:
+    # After the last tile of a setup its own proof shows all of it.
+    if len(last_of_each(done)) < 2 or STORE.get(key) is not None:
         return
     whole = whole_of(plan, done, work)
     pieces = solids_after(plan, done)
@@ -439,7 +442,7 @@ def calculate(calculation_id: int) -> None:
     work = Work(STORE, progress, note=progress.note)
     try:
         require_space("a calculation")
-        plan = parse_plan(Revision.objects.get(job_id=row.job_id, number=row.revision).plan)
+        plan = cut_plan(parse_plan(Revision.objects.get(job_id=row.job_id, number=row.revision).plan))
         title = f"{row.job.name}, revision {row.revision}"
         with STORE.made_for(row.job_id):
             all_done = []

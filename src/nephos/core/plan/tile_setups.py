@@ -169,6 +169,17 @@ def _with_tile(plan: Plan, setup: Setup, cell: _Cell, tiles: Tiles, tile: Tile, 
     )
 
 
+def tile_share(setup: Setup, low: tuple[float, float], high: tuple[float, float]) -> float:
+    """Which share of a box (two corners x, y) a tile cuts; 1 where the setup is no tile."""
+    if setup.tile is None:
+        return 1.0
+    x0, y0, x1, y1 = setup.tile.window()
+    wide = min(x1, high[0]) - max(x0, low[0])
+    deep = min(y1, high[1]) - max(y0, low[1])
+    area = (high[0] - low[0]) * (high[1] - low[1])
+    return max(wide, 0.0) * max(deep, 0.0) / area if area > 0 else 1.0
+
+
 def window_of(setup: Setup, operation: Operation) -> Box | None:
     """Where the axis of an operation's cutter may be in a tile; none where the setup is no tile.
 

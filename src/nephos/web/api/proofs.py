@@ -18,6 +18,7 @@ from nephos.core.pipeline.keys import setup_keys
 from nephos.core.pipeline.store import key_of
 from nephos.core.pipeline.whole import job_key
 from nephos.core.plan.schema import Plan, Setup, parse_plan
+from nephos.core.plan.tile_setups import cut_plan
 from nephos.core.post.checksum import check_word, seal_state
 from nephos.core.post.text import file_stem
 from nephos.core.post.write import retitled
@@ -57,7 +58,7 @@ class Told(Schema):
 
 def _place(job_id: int, setup_id: str) -> tuple[Job, Plan, Setup]:
     job = get_object_or_404(Job, pk=job_id)
-    plan = parse_plan(service.current_plan(job))
+    plan = cut_plan(parse_plan(service.current_plan(job)))
     setup = next((item for item in plan.setups if item.id == setup_id), None)
     if setup is None:
         raise Refused("that setup is not in the job any more: look at the job again")
@@ -69,8 +70,8 @@ def _file_name(job: Job, name: str) -> str:
     return f"{file_stem(job.name)}_{name}"
 
 
-def _postable(plan: Plan) -> None:
-    stops = standing_stops(plan)
+def _postable(job: Job) -> None:
+    stops = standing_stops(parse_plan(service.current_plan(job)))
     if stops:
         raise Refused(f"nothing is posted: {stops[0]['text']}: {stops[0]['advice']}")
 
@@ -85,8 +86,8 @@ def _heads(job: Job, plan: Plan, blob: int) -> tuple[bytes, bytes]:
 def all_programs(request: HttpRequest, job_id: int) -> FileResponse:
     """All posted programs of a job in one archive, as single files would be saved."""
     job = get_object_or_404(Job, pk=job_id)
-    plan = parse_plan(service.current_plan(job))
-    _postable(plan)
+    plan = cut_plan(parse_plan(service.current_plan(job)))
+    _postable(job)
     held = tempfile.TemporaryFile()  # noqa: SIM115  the answer closes it
     with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         for setup in (item for item in plan.setups if item.worked):
@@ -107,7 +108,7 @@ def all_programs(request: HttpRequest, job_id: int) -> FileResponse:
 def program(request: HttpRequest, job_id: int, setup_id: str, name: str) -> StreamingHttpResponse:
     """A posted program as a file to save. Refused while there is a stop that nobody has overridden."""
     job, plan, setup = _place(job_id, setup_id)
-    _postable(plan)
+    _postable(job)
     row = get_object_or_404(ResultArray, result_id=f"{setup_keys(plan, setup).files}/{name}", name="text")
     old, new = _heads(job, plan, row.blob_id)
     answer = StreamingHttpResponse(stream_chunks(row.blob_id, old, new), content_type="text/plain; charset=us-ascii")
@@ -180,7 +181,7 @@ def whole_file(request: HttpRequest, job_id: int, suffix: Literal[".stl", ".glb"
     """Have the block after all setups written as a mesh, in millimetres from the stock's low corner; the answer names
     where it will be found."""
     job = get_object_or_404(Job, pk=job_id)
-    key = job_key(parse_plan(service.current_plan(job)))
+    key = job_key(cut_plan(parse_plan(service.current_plan(job))))
     if not Result.objects.filter(pk=key, facts__has_key="compare").exists():
         raise Refused("the whole part is not calculated for the job as it is now: press Calculate first")
     made = key_of("export", key, suffix)
@@ -197,15 +198,15 @@ def block_file(
     found."""
     job, plan, setup = _place(job_id, setup_id)
     keys = setup_keys(plan, setup)
-    if not keys.operations or Result.objects.filter(pk__in=[keys.block, keys.pieces]).count() != 2:
+    if not keys.operations or Result.objects.filter(pk__in=[keys.shown, keys.pieces]).count() != 2:
         raise Refused("the block is not calculated for the job as it is now: press Calculate first")
-    key = key_of("export", keys.block, keys.pieces, suffix, alone)
+    key = key_of("export", keys.shown, keys.pieces, suffix, alone)
     if to_be_made(key):
         name = f"{slugify(job.name) or 'job'}-{setup.id}-{'part' if alone else 'block'}{suffix}"
         export_block.defer(
             key=key,
             name=name,
-            block=keys.block,
+            block=keys.shown,
             pieces=keys.pieces,
             plan=plan.model_dump(mode="json"),
             setup=setup.id,
