@@ -69,6 +69,7 @@ export type Summary = Schemas["SummaryAnswer"];
 export type Worst = Schemas["WorstAnswer"];
 export type Gain = Schemas["GainAnswer"];
 export type Faces = NonNullable<Plan["faces"]>;
+export type Tiles = NonNullable<Schemas["Setup"]["tiles"]>;
 export type FaceTab = NonNullable<Faces["tabs"]>[number];
 export type Piece3D = Schemas["PieceAnswer"];
 export type JobTime = Schemas["TimeAnswer"];

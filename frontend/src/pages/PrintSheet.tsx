@@ -8,8 +8,9 @@ import { Button, Said } from "../parts/controls";
 import { CutterDrawing } from "../parts/CutterDrawing";
 import { Mark } from "../parts/Marks";
 import { realTime } from "../lib/times";
-import { TurnDrawing } from "../workspace/TurnRow";
+import { SlideDrawing, TurnDrawing } from "../workspace/TurnRow";
 import { setupOf, zeroOf } from "../workspace/state";
+import { partTitle } from "../workspace/tiles";
 
 const Paper = styled.main`
   & section.next {
@@ -174,9 +175,13 @@ function TurnOver(props: { info: SetupInfo }) {
   if (!turn) return null;
   return (
     <>
-      <h2>Turn over</h2>
+      <h2>{turn.slide ? "Slide the board" : "Turn over"}</h2>
       <div className="two">
-        <TurnDrawing axis={turn.axis} angle={turn.angle} size={96} />
+        {turn.slide ? (
+          <SlideDrawing by={props.info.tile?.slid ?? [0, 0]} size={96} />
+        ) : (
+          <TurnDrawing axis={turn.axis} angle={turn.angle} size={96} />
+        )}
         <ul>
           <li>
             <Box /> {turn.words}
@@ -206,7 +211,8 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
     <>
       <div className="two">
         <div>
-          <h2>{setup.name}</h2>
+          <h2>{[setup.name, partTitle(info)].filter(Boolean).join(", ")}</h2>
+          {info.tile && <p>cuts {info.tile.words} of the board</p>}
           {props.picture ? (
             <img src={`data:image/png;base64,${props.picture}`} alt="The block after the cut" />
           ) : (
@@ -304,7 +310,7 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
                   {(info.programs ?? [])
                     .filter((program) => program.numbers.includes(item.number))
                     .map((program) => program.name)
-                    .join(", ") || "not calculated"}
+                    .join(", ") || (info.programs ? "nothing to do here" : "not calculated")}
                 </td>
                 <td className="n" style={{ textAlign: "right" }}>
                   {item.seconds === undefined ? `≈ ${clock(item.estimate?.seconds ?? 0)}` : clock(item.seconds)}

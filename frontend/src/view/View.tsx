@@ -30,6 +30,7 @@ import { BarEdges, CutterPiece, matrixOf, ModelPiece, Outline, OutlineRings, Sto
 import { KeepOutPieces, PlaceHandles, ZeroHandle } from "./PlaceHandles";
 import { FaceTabs, PartingHandle } from "./FacePieces";
 import { ProofPanel } from "./ProofPanel";
+import { SeamLines } from "./SeamLines";
 import { SectionCap, SectionControl } from "./SectionCap";
 import { Shutter, type Shoot } from "./Shutter";
 import { PathLegend, ViewTools } from "./ViewTools";
@@ -276,12 +277,22 @@ export function View(props: {
               <ZeroMark size={Math.max(plan.stock.length, plan.stock.width) * 0.11} />
             </group>
           )}
-          {mode === "place" && !bar && (
+          {mode === "place" && info?.tile && (
+            <>
+              <group position={zero}>
+                <ZeroMark size={Math.min(plan.stock.length, plan.stock.width) * 0.2} />
+              </group>
+              <SeamLines info={info} grip={grip * 0.5} />
+            </>
+          )}
+          {mode === "place" && !bar && !info?.tile && (
             <ZeroHandle low={low} high={high} zero={zero} size={grip}>
               {(hot) => <ZeroMark size={Math.max(plan.stock.length, plan.stock.width) * 0.11} hot={hot} />}
             </ZeroHandle>
           )}
-          <KeepOutPieces />
+          <group position={[...(info?.tile?.slid ?? [0, 0]), 0] as Point}>
+            <KeepOutPieces />
+          </group>
           <group matrix={box.matrix} matrixAutoUpdate={false}>
             {mode === "place" && plan.faces && (
               <>

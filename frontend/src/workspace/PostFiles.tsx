@@ -9,6 +9,7 @@ import { Ask, Button, Choose, Foot, Row, Said } from "../parts/controls";
 import { WordField } from "../parts/fields";
 import { Mark } from "../parts/Marks";
 import { infoOf, setupOf, useSheetState, withWork } from "./state";
+import { partsOf, partTitle } from "./tiles";
 
 const Files = styled.ul`
   list-style: none;
@@ -139,7 +140,7 @@ function SetupFiles(props: { job: Job; info: SetupInfo; named: boolean }) {
   return (
     <>
       <p>
-        {props.named && <b>{job.plan.setups.find((setup) => setup.id === info.id)?.name}. </b>}
+        {props.named && <b>{[setupOf(job.plan, info.id).name, partTitle(info)].filter(Boolean).join(", ")}. </b>}
         Zero: {info.zero}. Verified: the text of each file reads back as planned.
       </p>
       <Files>
@@ -240,8 +241,9 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
   } | null>(null);
   const [refused, setRefused] = useState("");
   const todo = withWork(plan);
-  const worked = todo.map((setup) => infoOf(derived, setup.id)).filter((item) => item?.programs) as SetupInfo[];
-  const current = todo.length > 0 && worked.length === todo.length;
+  const parts = todo.flatMap((setup) => partsOf(derived, setup.id));
+  const worked = parts.filter((item) => item.programs);
+  const current = todo.length > 0 && worked.length === parts.length;
   const stops = [...derived.findings, ...derived.setups.flatMap((item) => item.findings)].filter(
     (finding) => finding.level === "stop",
   );
@@ -257,7 +259,7 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
   };
   const look = (file: File) => {
     setRefused("");
-    checkFile(job.id, setupOf(plan, setupId).id, file)
+    checkFile(job.id, infoOf(derived, setupId)?.id ?? setupId, file)
       .then((said) => {
         setOpened({ name: file.name, said, proof: null, problem: "" });
         resultOf<ExternalProgram>(said.key)
@@ -303,7 +305,7 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
         <p>Nothing is posted while there is a stop. Fix it, or give the reason why you post it anyway.</p>
       )}
       {standing.length === 0 &&
-        worked.map((item) => <SetupFiles key={item.id} job={job} info={item} named={plan.setups.length > 1} />)}
+        worked.map((item) => <SetupFiles key={item.id} job={job} info={item} named={parts.length > 1} />)}
       {standing.length === 0 && current && (
         <a href={`/api/jobs/${job.id}/programs.zip`} download style={{ justifySelf: "start" }}>
           All files as a zip

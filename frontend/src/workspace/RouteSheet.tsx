@@ -12,6 +12,8 @@ import { Mark } from "../parts/Marks";
 import { useUpload } from "../parts/upload";
 import { ModelRow } from "./ModelRow";
 import { AddSetup, ProposeKind, SetupTools } from "./SetupTools";
+import { TileRow } from "./TileRow";
+import { joinedOperation, partsOf, totalOf } from "./tiles";
 import { TurnRow } from "./TurnRow";
 import { Findings, Line, Pick, Tools } from "./rows";
 import {
@@ -108,13 +110,15 @@ function OperationRow(props: { operation: Operation; findings: Finding[] }) {
   const { operation } = props;
   const { plan, derived, chosen, choose, keep, setupId } = sheet;
   const home = setupWith(plan, operation.number)?.id ?? setupId;
-  const info = infoOf(derived, home)?.operations.find((item) => item.number === operation.number);
+  const parts = partsOf(derived, home);
+  const info = joinedOperation(parts, operation.number);
   const mine = chosen.kind === "operation" && chosen.number === operation.number;
   const operations = setupOf(plan, home).operations;
   const change = (list: Operation[], note: string) => keep(withOperations(plan, home, list), note);
-  const finer = infoOf(derived, home)?.operations.find(
+  const after = parts[0]?.operations.find(
     (item) => item.parent === operation.number && item.number !== operation.number,
   );
+  const finer = after && joinedOperation(parts, after.number);
   const took = (item: typeof info) => item?.seconds ?? item?.estimate?.seconds;
   const seconds = took(info) === undefined ? undefined : (took(info) as number) + (took(finer) ?? 0);
   return (
@@ -202,6 +206,7 @@ function SetupSection(props: { setup: Setup; first: boolean; findings: Finding[]
   const { plan, derived, chosen, choose } = useSheetState();
   const { setup } = props;
   const info = infoOf(derived, setup.id);
+  const parts = setup.tiles ? partsOf(derived, setup.id) : [];
   const time = info?.time;
   const mine = chosen.kind === "setup" && chosen.id === setup.id;
   const several = plan.setups.length > 1;
@@ -213,18 +218,30 @@ function SetupSection(props: { setup: Setup; first: boolean; findings: Finding[]
           {setup.name}
           {setup.on === false && " · off"}
         </Pick>
-        {time && time.total > 0 && (
+        {parts.length > 0 && (
+          <div className="sum">
+            <span className="time">{clock(totalOf(parts))}</span>
+          </div>
+        )}
+        {parts.length === 0 && time && time.total > 0 && (
           <div className="sum">
             <Explained text={totalText(time)}>
               <span className="time">{clock(time.total)}</span>
             </Explained>
           </div>
         )}
-        {several && <span className="zero">zero {info?.zero}</span>}
+        {several && parts.length === 0 && <span className="zero">zero {info?.zero}</span>}
+        {parts.length > 0 && (
+          <span className="zero">{parts[0]?.tile?.count} tiles, each with its own zero and files</span>
+        )}
+        <Findings row={setup.id} list={props.findings} />
         {mine && <SetupTools setup={setup} />}
       </SetupLine>
       {props.setup.operations.map((operation) => (
         <OperationRow key={operation.number} operation={operation} findings={props.findings} />
+      ))}
+      {parts.map((part) => (
+        <TileRow key={part.id} info={part} />
       ))}
     </>
   );
@@ -276,7 +293,7 @@ function CalculateBar(props: Calculating) {
   const { busy, derived, problem, plan } = useSheetState();
 
   const todo = withWork(plan);
-  const current = todo.length > 0 && todo.every((setup) => infoOf(derived, setup.id)?.programs);
+  const current = todo.length > 0 && todo.every((setup) => partsOf(derived, setup.id).every((info) => info.programs));
   const c = props.calculation;
   const empty = todo.length === 0;
   return (
@@ -370,7 +387,7 @@ export const RouteSheet = memo(function RouteSheet(props: Calculating) {
                   .join(" × ")}{" "}
             {unit}
           </span>
-          {plan.setups.length === 1 && <span className="key wide">zero {info?.zero}</span>}
+          {plan.setups.length === 1 && !info?.tile && <span className="key wide">zero {info?.zero}</span>}
           <Findings row="stock" list={findings} />
         </Line>
         {plan.models?.map((model, k) => (

@@ -10,7 +10,8 @@ import { Button, Choose, Quiet } from "../parts/controls";
 import { Mark } from "../parts/Marks";
 import type { OperationData } from "../view/data";
 import { KINDS, type Moment } from "../view/moment";
-import { infoOf, useSheetState, withWork } from "./state";
+import { infoOf, setupOf, useSheetState, withWork } from "./state";
+import { partsOf, partTitle, shortTitle } from "./tiles";
 import { TimeDialog } from "./TimeDialog";
 
 const Strip = styled.footer`
@@ -150,21 +151,21 @@ const Gap = styled.span`
 /** The setups before the one that is shown, or after it, with the turn-overs as gaps: pressed, one is shown. */
 function OtherSetups(props: { before: boolean }) {
   const { plan, derived, setupId, choose, external } = useSheetState();
-  const worked = withWork(plan);
-  const at = worked.findIndex((setup) => setup.id === setupId);
+  const worked = withWork(plan).flatMap((setup) => partsOf(derived, setup.id));
+  const at = worked.findIndex((info) => info.id === infoOf(derived, setupId)?.id);
   if (external || at < 0) return null;
   const others = props.before ? worked.slice(0, at) : worked.slice(at + 1);
-  return others.map((setup) => {
-    const time = infoOf(derived, setup.id)?.time.total ?? 0;
-    const turn = <Gap aria-hidden>↻</Gap>;
+  return others.map((info, k) => {
+    const time = info.time.total;
+    // The slide or the turn that leads to the later one of the two.
+    const later = props.before ? worked[k + 1] : info;
+    const turn = <Gap aria-hidden>{later?.turn?.slide ? "⇤" : "↻"}</Gap>;
+    const name = [setupOf(plan, info.id).name, partTitle(info)].filter(Boolean).join(", ");
     return (
-      <span key={setup.id} style={{ display: "flex" }}>
+      <span key={info.id} style={{ display: "flex" }}>
         {!props.before && turn}
-        <Other
-          aria-label={`Show ${setup.name}, ${clock(time)}`}
-          onPress={() => choose({ kind: "setup", id: setup.id })}
-        >
-          {setup.id.toUpperCase()} {clock(time)}
+        <Other aria-label={`Show ${name}, ${clock(time)}`} onPress={() => choose({ kind: "setup", id: info.id })}>
+          {shortTitle(info)} {clock(time)}
         </Other>
         {props.before && turn}
       </span>

@@ -38,6 +38,29 @@ export function TurnDrawing(props: { axis: string | null; angle: number; size?: 
   );
 }
 
+/** The board along the fence, and an arrow the way that it is slid: against the way that the tiles go. */
+export function SlideDrawing(props: { by: [number, number] | number[]; size?: number }) {
+  const size = props.size ?? 22;
+  const [x = 0, y = 0] = props.by;
+  const angle = Math.abs(x) >= Math.abs(y) ? (x >= 0 ? 180 : 0) : y >= 0 ? 90 : -90;
+  return (
+    <svg
+      width={size}
+      height={size}
+      style={{ flex: "none" }}
+      viewBox="0 0 22 22"
+      role="img"
+      aria-label="Which way the board is slid"
+    >
+      <g stroke="currentColor" fill="none" strokeWidth="1.2">
+        <path d="M 1 17.5 H 21" strokeWidth="2" />
+        <rect x="3" y="11" width="16" height="5" />
+        <path d="M 5 6 H 16 M 13 3.2 L 16.4 6 L 13 8.8" transform={`rotate(${angle} 11 6)`} />
+      </g>
+    </svg>
+  );
+}
+
 export function TurnRow(props: { info: SetupInfo; first: boolean; findings: Finding[] }) {
   const { chosen, choose, plan } = useSheetState();
   const { turn } = props.info;
@@ -45,13 +68,17 @@ export function TurnRow(props: { info: SetupInfo; first: boolean; findings: Find
   const mine = chosen.kind === "turn" && chosen.id === props.info.id;
   return (
     <Turn $chosen={mine} data-testid={`turn-${props.info.id}`}>
-      <span className="number">↻</span>
-      <TurnDrawing axis={turn.axis} angle={turn.angle} />
+      <span className="number">{turn.slide ? "⇤" : "↻"}</span>
+      {turn.slide ? (
+        <SlideDrawing by={props.info.tile?.slid ?? [0, 0]} />
+      ) : (
+        <TurnDrawing axis={turn.axis} angle={turn.angle} />
+      )}
       <Pick onPress={() => choose({ kind: "turn", id: props.info.id })}>
         {turn.words[0]?.toUpperCase()}
         {turn.words.slice(1)}
       </Pick>
-      {plan.faces && <span className="key wide">{turn.found}</span>}
+      {(plan.faces || turn.slide) && <span className="key wide">{turn.found}</span>}
       <span className="key wide">check {turn.check}</span>
       {props.first && <Findings row="faces" list={props.findings} />}
     </Turn>

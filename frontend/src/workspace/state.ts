@@ -76,14 +76,18 @@ export function useSheetState(): Sheet {
   return sheet;
 }
 
-/** A setup of a plan; the first where there is none of that id. */
+/** A setup of a plan, by its id or that of one of its tiles; the first where there is none. */
 export const setupOf = (plan: FullPlan, id: string): Setup =>
-  (plan.setups.find((setup) => setup.id === id) ?? plan.setups[0]) as Setup;
+  (plan.setups.find((setup) => setup.id === id) ??
+    plan.setups.find((setup) => setup.tiles && id.startsWith(`${setup.id}.`)) ??
+    plan.setups[0]) as Setup;
 
 /** The work zero of a setup, which every plan that the server sends has. */
 export const zeroOf = (plan: FullPlan, id: string): Zero => setupOf(plan, id).zero as Zero;
 export const infoOf = (derived: Derived, id: string): SetupInfo | undefined =>
-  derived.setups.find((setup) => setup.id === id) ?? derived.setups[0];
+  derived.setups.find((setup) => setup.id === id) ??
+  derived.setups.find((setup) => setup.whole === id || id.startsWith(`${setup.whole}.`)) ??
+  derived.setups[0];
 
 /** The setups that have something to do. */
 export const withWork = (plan: FullPlan): Setup[] =>
@@ -93,11 +97,18 @@ export const withWork = (plan: FullPlan): Setup[] =>
 export const setupWith = (plan: FullPlan, number: number): Setup | undefined =>
   plan.setups.find((setup) => setup.operations.some((item) => item.number === number));
 
+/** An id as it is where it names a setup or one of its tiles, else that of the first setup. */
+function partOf(plan: FullPlan, id: string): string {
+  const setup = setupOf(plan, id);
+  return setup.tiles && id.startsWith(`${setup.id}.`) ? id : setup.id;
+}
+
 /** The setup that is shown when something is chosen: the one of an operation, else the one that was shown. */
 export function shownSetup(plan: FullPlan, chosen: Chosen, before: string): string {
-  if (chosen.kind === "setup" || chosen.kind === "turn") return setupOf(plan, chosen.id).id;
+  if (chosen.kind === "setup" || chosen.kind === "turn") return partOf(plan, chosen.id);
   const found = chosen.kind === "operation" ? setupWith(plan, chosen.number) : undefined;
-  return found?.id ?? setupOf(plan, before).id;
+  // Another operation of the same setup is looked at in the tile that was shown.
+  return found && setupOf(plan, before) !== found ? found.id : partOf(plan, before);
 }
 
 /** Boundaries that can be chosen, by id: those that every job has, then its own. */
@@ -133,7 +144,7 @@ export function withNewBoundary(plan: FullPlan, setupId: string): { plan: FullPl
 /** The plan with other settings of a setup. */
 export const withSetup = (plan: FullPlan, id: string, change: Partial<Setup>): FullPlan => ({
   ...plan,
-  setups: plan.setups.map((setup) => (setup.id === id ? { ...setup, ...change } : setup)),
+  setups: plan.setups.map((setup) => (setup === setupOf(plan, id) ? { ...setup, ...change } : setup)),
 });
 
 /** The plan with other operations in a setup. */

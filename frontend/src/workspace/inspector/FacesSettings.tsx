@@ -4,8 +4,9 @@ import type { FaceTab, Faces } from "../../api/types";
 import { lengthText } from "../../lib/numbers";
 import { Choose, Quiet, Said } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
-import { useSheetState } from "../state";
+import { setupOf, useSheetState } from "../state";
 import { TurnDrawing } from "../TurnRow";
+import { SlideSettings } from "./SlideSettings";
 import { Buttons, Folded, Head, Note } from "./shared";
 
 const CORNERS = {
@@ -245,6 +246,7 @@ export function TurnSettings(props: { id: string }) {
   const unit = plan.units ?? "mm";
   const faces = plan.faces as Faces | null | undefined;
   if (!info?.turn) return null;
+  if (info.turn.slide) return <SlideSettings info={info} />;
   const number = (
     label: string,
     key: "parting" | "parting_y" | "border",
@@ -267,7 +269,7 @@ export function TurnSettings(props: { id: string }) {
   return (
     <>
       <h2>Turn over</h2>
-      <p className="sub">what hands do before {plan.setups.find((item) => item.id === props.id)?.name}</p>
+      <p className="sub">what hands do before {setupOf(plan, props.id).name}</p>
       <div style={{ display: "flex", gap: 10, alignItems: "center" }}>
         <TurnDrawing axis={info.turn.axis} angle={info.turn.angle} size={44} />
         <Note>

@@ -5,7 +5,8 @@ import type { Feeds, Limit, Operation, OperationInfo, SettingField, Settings } f
 import { clock, feedText, lengthText, type Unit } from "../../lib/numbers";
 import { Choose, Quiet, Said, ToggleQuiet } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
-import { boundaryChoices, infoOf, setupOf, useSheetState, withOperation } from "../state";
+import { boundaryChoices, setupOf, useSheetState, withOperation } from "../state";
+import { joinedOperation, partsOf } from "../tiles";
 import { TabList } from "./TabList";
 import { Buttons, Folded } from "./shared";
 
@@ -155,7 +156,7 @@ export function OperationSettings(props: { operation: Operation }) {
   const { data: strategies } = useStrategies();
   const { data: cutters } = useCutters();
   const kind = strategies?.find((item) => item.key === operation.strategy);
-  const info = infoOf(derived, setupId)?.operations.find((item) => item.number === operation.number);
+  const info = joinedOperation(partsOf(derived, setupOf(plan, setupId).id), operation.number);
   if (!kind || !cutters) return null;
   const fields = Object.entries(kind.schema.properties).filter(([, field]) => !field.own);
   const folds = [...new Set(fields.map(([, field]) => field.fold ?? "").filter(Boolean))];

@@ -6,6 +6,7 @@ import { SIDES } from "../SetupTools";
 import { RotarySettings } from "./RotarySettings";
 import { AngleAboutX, Note } from "./shared";
 import { Held } from "./StockSettings";
+import { TileSettings } from "./TileSettings";
 import { lengthText } from "../../lib/numbers";
 
 export function SetupSettings() {
@@ -47,6 +48,7 @@ export function SetupSettings() {
           The stock is {info.size.map((value) => lengthText(value, unit, 1)).join(" × ")} {unit} as it lies here.
         </Note>
       )}
+      <TileSettings setup={setup} />
       <Held />
     </>
   );

@@ -180,12 +180,19 @@ _HEIGHTS = {"top": "on its top face", "bottom": "on its underside", "bed": "on t
 
 def _tile_zero_in_words(setup: Setup, units: Units) -> str:
     """What to touch off for a tile."""
-    tile, at = setup.tile, setup.zero.at
-    if tile is None or at is None:
+    tile, zero = setup.tile, setup.zero
+    if tile is None or zero.at is None:
         raise ValueError("this setup is no tile")
-    x, y = map(size_in(units), at[:2])
-    on = {"seam": "the seam", "end": "the end of the board", "mark": "the mark"}.get(tile.ref, "the board")
-    return f"{on}: {x} from the board's left end, {y} from its front edge, {_HEIGHTS[setup.zero.z]}"
+    say = size_in(units)
+    on = {"seam": "the seam", "mark": "the mark"}.get(tile.ref, "")
+    along = tile.slid[0] != 0 or (tile.slid[1] == 0 and tile.core[1] == 0)
+    words = [f"{say(zero.at[0])} from the board's left end", f"{say(zero.at[1])} from its front edge"]
+    if not on:
+        words[0] = "the board's left end" if zero.at[0] == 0 else words[0]
+    if zero.at[1] == 0 and along:
+        words[1] = "at its front edge"
+    said = f"{on}, {words[0]}" if on else words[0]
+    return f"{said}, {words[1]}, {_HEIGHTS[zero.z]}"
 
 
 def zero_in_words(setup: Setup, units: Units = "mm") -> str:

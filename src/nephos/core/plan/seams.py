@@ -21,7 +21,7 @@ _ACROSS = 12.0
 """Along a seam the ground is looked at in pieces of so many millimetres."""
 _WORST = 0.9
 """Fine detail on a tenth of a seam counts as much as what lies on all of it."""
-_EVEN = 0.05
+_EVEN = 0.4
 """So much a seam may cost more that makes tiles of one size."""
 _ROOM = 2.0
 """A tile is so much (mm) shorter at each end than the machine travels."""

@@ -22,6 +22,7 @@ _MODULES = (
     "flat_back",
     "hollow_back",
     "wrap_bar",
+    "keep_inside",
     "thin",
 )
 

@@ -14,7 +14,7 @@ from nephos.core.errors import Refused
 from nephos.core.plan.edits.registry import EDITS, Looks
 from nephos.core.plan.schema import Plan, parse_plan, reasons
 
-_MODULES = ("turn", "size", "position", "mesh", "stock", "hold", "operations", "setups", "rotary", "tiles")
+_MODULES = ("turn", "size", "position", "mesh", "stock", "hold", "operations", "setups", "rotary", "tiles", "pieces")
 for _name in _MODULES:
     import_module(f"nephos.core.plan.edits.{_name}")
 
