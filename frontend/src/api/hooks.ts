@@ -163,6 +163,10 @@ export async function proposeKind(job: number, based_on: number, kind: string): 
 export const exportBlock = (job: number, setup: string, suffix: string, alone: boolean) =>
   written(request(`/jobs/${job}/block/${setup}?suffix=${suffix}&alone=${alone}`, "POST"));
 
+/** Have the pieces of a job laid out; resolves to the job and those that were made for further boards. */
+export const layOnBoards = (job: number, version: number, gap: number) =>
+  request<number[]>(`/jobs/${job}/boards`, "POST", { based_on: version, gap });
+
 /** Have the block after all setups written as a mesh; resolves to where it can be fetched. */
 export const exportWhole = (job: number, suffix: string) =>
   written(request(`/jobs/${job}/whole?suffix=${suffix}`, "POST"));

@@ -1,11 +1,12 @@
 /** The settings of a named boundary: where it comes from, how it is grown, and what it is joined with. */
+import { useState } from "react";
 import type { Boundary } from "../../api/types";
 import { areaText, lengthText } from "../../lib/numbers";
 import { Choose, Quiet, Said, ToggleQuiet } from "../../parts/controls";
 import { NameField, NumberField } from "../../parts/fields";
 import { boundaryChoices, infoOf, useSheetState, withBoundary } from "../state";
 import { CurveList } from "./CurveList";
-import { Buttons, Head, Note } from "./shared";
+import { Buttons, Folded, Head, Note } from "./shared";
 
 const SOURCES = {
   silhouette: "outline of models",
@@ -17,6 +18,60 @@ const SOURCES = {
   drawn: "drawn or imported",
 };
 const HOW = { join: "joined with", cut: "without", intersect: "common with" };
+
+/** What lies inside the boundary as a model of its own. */
+function TakePiece(props: { boundary: string }) {
+  const { plan, edit } = useSheetState();
+  const unit = plan.units ?? "mm";
+  const models = (plan.models ?? []).filter((model) => model.shown);
+  const [allowance, setAllowance] = useState(0);
+  const [chosen, setChosen] = useState("");
+  const model = models.find((item) => item.id === chosen) ?? models[0];
+  if (!model) return null;
+  return (
+    <Folded title="Take a piece out" short="inside the curve">
+      <Note>
+        What lies inside becomes a model of its own with straight sides, to be moved and turned. The whole model is
+        hidden.
+      </Note>
+      {models.length > 1 && (
+        <Choose
+          label="Of"
+          value={model.id}
+          choices={Object.fromEntries(models.map((item) => [item.id, item.name]))}
+          onChange={setChosen}
+        />
+      )}
+      <NumberField
+        label="Joint allowance"
+        unit={unit}
+        value={allowance}
+        low={-20}
+        high={20}
+        help="so far inside the curve the piece ends"
+        onChange={(value) => value !== null && setAllowance(value)}
+      />
+      <Buttons>
+        <Quiet
+          onPress={() =>
+            edit(
+              {
+                do: "take_piece",
+                model: model.id,
+                boundary: props.boundary,
+                name: `${model.name}, piece ${(plan.models ?? []).length}`,
+                allowance,
+              },
+              "take a piece out",
+            )
+          }
+        >
+          Make the piece
+        </Quiet>
+      </Buttons>
+    </Folded>
+  );
+}
 
 export function BoundarySettings(props: { boundary: Boundary }) {
   const { plan, derived, live, keep, choose, problem, tool, setTool, setupId } = useSheetState();
@@ -208,6 +263,7 @@ export function BoundarySettings(props: { boundary: Boundary }) {
           Delete
         </Quiet>
       </Buttons>
+      <TakePiece boundary={boundary.id} />
       {placed && (
         <Note>
           From the low corner of the stock, {lengthText(plan.stock.length, unit, 1)} ×{" "}

@@ -8,6 +8,7 @@ import { Ask, Button, Choose, Foot, Quiet, Said, ToggleQuiet } from "../../parts
 import { NumberField, WordField } from "../../parts/fields";
 import { PointGrid } from "../../parts/PointGrid";
 import { infoOf, setupOf, useSheetState, withSetup, zeroOf } from "../state";
+import { Boards } from "./Boards";
 import { RotaryZero } from "./RotarySettings";
 import { Buttons, Folded, Head, Note } from "./shared";
 
@@ -423,6 +424,7 @@ export function StockSettings() {
         <Quiet onPress={() => setAsking("shelf")}>From the shelf…</Quiet>
       </Buttons>
       {problem && <Said role="alert">{problem}</Said>}
+      <Boards />
       <MaterialChoice />
       {setupOf(plan, setupId).rotary ? <RotaryZero /> : <Held />}
       <MachineChoice />

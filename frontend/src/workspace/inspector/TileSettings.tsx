@@ -118,11 +118,7 @@ function SlideBy(props: { setup: Setup; tiles: Tiles }) {
       <Choose
         label="Found by"
         value={by}
-        choices={
-          both
-            ? { fence: "a fence" }
-            : { fence: "a fence", dowels: "dowel holes", marks: "score marks" }
-        }
+        choices={both ? { fence: "a fence" } : { fence: "a fence", dowels: "dowel holes", marks: "score marks" }}
         onChange={slide}
       />
       {by !== "fence" && (

@@ -30,6 +30,7 @@ from nephos.web.health import require_space
 from nephos.web.jobfile import read_job_file, write_job_file
 from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.models import Piece as PieceRow
+from nephos.web.pieces import lay_on_boards, with_curves
 from nephos.web.rows import to_be_made
 from nephos.web.summaries import mesh_summary_for, work_out_missing
 from nephos.web.tasks import calculate as calculate_task
@@ -116,6 +117,13 @@ class Step(Schema):
     """An undo or redo, with the version of the job that it was asked for on."""
 
     based_on: int
+
+
+class BoardsWanted(Schema):
+    """How far apart (mm) pieces lie on a board, with the version of the job that it was asked on."""
+
+    based_on: int
+    gap: float = Field(default=12.0, ge=0, le=1000)
 
 
 class Proposal(Schema):
@@ -289,7 +297,15 @@ def redo(request: HttpRequest, job_id: int, body: Step) -> dict[str, Any]:
 def edit_job(request: HttpRequest, job_id: int, body: Edit) -> dict[str, Any]:
     """Keep what an edit makes of the plan as a new revision."""
     get_object_or_404(Job, pk=job_id)
-    return job_state(service.edit_plan(job_id, body.based_on, body.edit, body.note))
+    plan = parse_plan(service.current_plan(get_object_or_404(Job, pk=job_id)))
+    return job_state(service.edit_plan(job_id, body.based_on, with_curves(plan, body.edit), body.note))
+
+
+@router.post("/{int:job_id}/boards", response=list[int])
+def boards(request: HttpRequest, job_id: int, body: BoardsWanted) -> list[int]:
+    """Lay the pieces of a job out on its board; for those that find no room further jobs are made, one a board."""
+    get_object_or_404(Job, pk=job_id)
+    return lay_on_boards(job_id, body.based_on, body.gap)
 
 
 @router.get("/kinds", response=dict[str, str])
@@ -318,7 +334,7 @@ def preview(request: HttpRequest, body: Proposal) -> dict[str, Any]:
     """What would follow from a plan, without keeping it: for numbers that are being typed or dragged."""
     plan = parse_plan(body.plan)
     if body.edit is not None:
-        plan = apply_edit(plan, mesh_summary_for, body.edit)
+        plan = apply_edit(plan, mesh_summary_for, with_curves(plan, body.edit))
     return {"plan": plan, "derived": derived(plan)}
 
 

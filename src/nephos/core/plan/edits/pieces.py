@@ -111,10 +111,14 @@ def _rows(sizes: list[F64], board: tuple[float, float], gap: float) -> list[tupl
 
 
 @edit
-def lay_out(plan: Plan, looks: Looks, gap: Gap = 12.0, turn: bool = True) -> Plan:
-    """Lay all models that are shown out on the board, in rows with a gap; those that find no room are hidden.
+def lay_out(plan: Plan, looks: Looks, gap: Gap = 12.0, turn: bool = True, among: tuple[str, ...] | None = None) -> Plan:
+    """Lay all models that are shown (or those named in `among`) out on the board, in rows with a gap; those that find
+    no room are hidden.
 
     Models that are longer along Y than along X are turned by a quarter first, where `turn` allows it."""
+    if among is not None:
+        chosen = tuple(model.model_copy(update={"shown": model.id in among}) for model in plan.models)
+        plan = plan.model_copy(update={"models": chosen})
     shown = [model for model in plan.models if model.shown]
     if not shown:
         raise Refused("the job has no model that is shown: import one, or show one that is hidden")
