@@ -79,7 +79,7 @@ export function TurnRow(props: { info: SetupInfo; first: boolean; findings: Find
         {turn.words.slice(1)}
       </Pick>
       {(plan.faces || turn.slide) && <span className="key wide">{turn.found}</span>}
-      <span className="key wide">check {turn.check}</span>
+      {!turn.slide && <span className="key wide">check {turn.check}</span>}
       {props.first && <Findings row="faces" list={props.findings} />}
     </Turn>
   );

@@ -277,6 +277,12 @@ def _setup(
     }
 
 
+def _told_before(item: Seen, before: list[Seen]) -> bool:
+    """Whether a note was told of a tile before already."""
+    same = [other for other in before if (other["code"], other["row"]) == (item["code"], item["row"])]
+    return item["level"] == "note" and bool(same)
+
+
 def _once(setup: Setup, findings: list[Finding]) -> list[Finding]:
     """What the settings of operations tell is told once for all tiles."""
     return findings if setup.tile is None or (setup.tile.number == 1 and setup.tile.blend is None) else []
@@ -428,6 +434,8 @@ def _derived(plan: Plan) -> dict[str, Any]:
     for setup in cut_as.setups:
         answer = _setup(cut_as, setup, shown, blocked, first_of.get(setup.whole), tiles.get(setup.whole))
         first_of.setdefault(setup.whole, {item["number"]: item for item in answer["operations"]})
+        before = [item for other in setups if other["whole"] == setup.whole for item in other["findings"]]
+        answer["findings"] = [item for item in answer["findings"] if not _told_before(item, before)]
         setups.append(answer)
     told = [finding for setup in setups for finding in setup.pop("told")]
     whole, more = _whole(cut_as)

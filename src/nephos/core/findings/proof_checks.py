@@ -2,7 +2,7 @@
 used."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -402,4 +402,7 @@ def outcome_findings(done: SetupOutcome, units: Units = "mm") -> list[Finding]:
     if done.space.setup.kind == "rotary":
         return found + trueness_findings(done, mm) + rotary_findings(done, units)
     found += holding_findings(done, starts, mm, number) + trueness_findings(done, mm)
+    tile = done.space.setup.tile
+    if tile is not None:
+        found = [replace(item, text=f"tile {tile.number}: {item.text}") for item in found]
     return found + overrun_findings(done, units) + zero_findings(done) + seam_findings(done, units)

@@ -266,4 +266,4 @@ def found_in_words(tiles: Tiles, after: Tile, units: Units = "mm") -> str:
         )
     if tiles.slide == "marks":
         return "the score marks on both edges of the board come to the mark on the fence"
-    return "against a stop at the fence, or measured from the end of the board"
+    return "by a stop at the fence, or measured from the end of the board"

@@ -332,11 +332,17 @@ def _runs(task: Task, path: F64, tops: F64, bottom: float, tabs: list[Tab], wind
     settings: CutOutSettings = task.settings
     over = task.underside + settings.tab_height
     mine = near_window(path, window)
-    top = float(tops[mine].max(initial=-np.inf))
-    if top <= bottom + 1e-6:
+    if float(tops[mine].max(initial=-np.inf)) <= bottom + 1e-6:
         return []
+    lengths = np.hypot(*np.diff(path, axis=0).T)[mine]
+    above, levels = cut_levels(tops[mine], lengths, bottom, settings.stepdown, over if tabs else bottom)
     passes = []
-    for level in level_heights(top, bottom, settings.stepdown):
+    here = np.where(mine, tops, -np.inf)
+    for level in above:
+        stretches = _standing(path, here, level, task.cutter.radius)
+        runs = [np.column_stack([run, np.full(len(run), level)]) for run in stretches]
+        passes += [Pass(_clear_of_part(task, part), entry="ramp") for run in runs for part in in_window(run, window)]
+    for level in levels:
         points = over_tabs(path, level, tabs, over, _slope(settings))
         passes += [Pass(_clear_of_part(task, run), entry="ramp") for run in in_window(points, window)]
     return passes
