@@ -31,6 +31,10 @@ _OF_FACES = {
 """Jobs that are cut from several faces or on a bar: the kind, and how long (mm) the model's longest side is."""
 
 
+_IN_TILES = {"fen-chart"}
+"""Jobs that are longer than the machine."""
+
+
 def sample_cutters() -> list[Cutter]:
     """The cutters of the sample shop."""
     made = [
@@ -147,6 +151,10 @@ def load_sample() -> None:
             kind, longest = _OF_FACES[name]
             job = _sized(job, longest)
             propose.defer(key=f"sample-{name}", job_id=job.pk, based_on=job.version, kind=kind, calculated=True)
+        if name in _IN_TILES:
+            job = edit_plan(job.pk, job.version, {"do": "cut_in_tiles", "setup": "a"}, "cut in tiles")
+            tiled = Calculation.objects.create(job=job, revision=job.revision)
+            calculate.configure(lock=f"job-{job.pk}").defer(calculation_id=tiled.pk)
     heron = _upload(folder / "heron-plaque.stl")
     job = create_job("Heron plaque", heron, heron_plan(heron.digest))
     row = Calculation.objects.create(job=job, revision=job.revision)

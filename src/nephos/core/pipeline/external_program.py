@@ -1,7 +1,7 @@
 """A program from anywhere, proved against the stock of a job: what it cuts, what it meets, how long it takes."""
 
 import hashlib
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from itertools import pairwise
 
 import numpy as np
@@ -99,7 +99,7 @@ def _outcome(reading: Reading, stretch: Stretch, number: int, plan: Plan) -> Out
     kinds = np.where(reading.rapid[moves] == 1, np.uint8(Kind.RAPID), np.uint8(Kind.CUT))
     seconds = move_seconds(points, kinds, reading.feeds[moves], machine_of(plan.machine))
     operation = Operation(number=number, strategy="finish_raster", cutter=stretch.cutter, settings={})
-    none = OperationKeys(*[""] * 9)
+    none = OperationKeys(*[""] * len(fields(OperationKeys)))
     return Outcome(
         operation,
         points,
