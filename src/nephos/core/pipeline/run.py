@@ -38,7 +38,7 @@ from nephos.core.pipeline.proof import grid_facts, proof_of
 from nephos.core.pipeline.space import SetupSpace, first_block, setup_space, side_of, tile_space
 from nephos.core.pipeline.store import Result, as_result
 from nephos.core.pipeline.tabs import held_tabs
-from nephos.core.pipeline.tile_work import block_with_errors, lowered, raised, seam_steps, tiles_before
+from nephos.core.pipeline.tile_work import block_with_errors, lowered, own_columns, raised, seam_steps, tiles_before
 from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.plan.tile_setups import cut_plan, window_of
@@ -127,14 +127,19 @@ def _of_axes(points: F64, kinds: U8, feeds: F32, axis: RotaryAxis, machine: Mach
     return places, kinds, np.nan_to_num(words), machine
 
 
-def _cut_block(block: Block, points: F64, kinds: U8, first: int, operation: Operation, report: Report) -> Result:
+def _cut_block(
+    block: Block, points: F64, kinds: U8, first: int, operation: Operation, setup: Setup, report: Report
+) -> Result:
     cut = cut_block(block, points, kinds, first, operation.cutter, report)
+    where = own_columns(setup, block.grid)
+    kept = _kept_block(cut.block if where is None else cut.block.part(*where))
+    facts: dict[str, object] = {"struck": [list(item) for item in cut.struck]}
     return as_result(
-        {"struck": [list(item) for item in cut.struck]},
+        facts if where is None else facts | {"part": where},
         depths=cut.depths,
         suspects=np.flatnonzero(cut.suspects),
         cells=np.flatnonzero(cut.cells),
-        **_kept_block(cut.block).arrays,
+        **kept.arrays,
     )
 
 
@@ -156,8 +161,11 @@ def untouched(block: Block) -> Block:
 
 
 def block_after(block: Block, cut: Result) -> Block:
-    """A block after the cuts whose result was kept."""
+    """A block after the cuts whose result was kept; of a tile only the part is kept that it can change."""
     a = cut.arrays
+    if "part" in cut.facts:
+        low, high = cut.facts["part"]
+        return block.with_part((low[0], low[1]), (high[0], high[1]), a)
     return replace(
         block, low=a["low"], high=a["high"], touched=a["touched"], bound=a["bound"], field=a.get("field", block.field)
     )
@@ -295,7 +303,9 @@ def run_operation(
 
     first_move = sum(len(outcome.kinds) for outcome in before)
     cut = work.stage(
-        keys.block, "block", lambda: _cut_block(block, points, kinds, first_move, operation, part(report, 0.75, 0.85))
+        keys.block,
+        "block",
+        lambda: _cut_block(block, points, kinds, first_move, operation, space.setup, part(report, 0.75, 0.85)),
     )
     after = block_after(block, cut)
     depths = cut.arrays["depths"]

@@ -49,7 +49,7 @@ STAGE_VERSIONS = {
     "passes": 15,
     "path": 12,
     "moves": 5,
-    "block": 8,
+    "block": 9,
     "frames": 2,
     "rapids": 1,
     "gouges": 1,

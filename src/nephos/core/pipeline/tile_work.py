@@ -155,6 +155,20 @@ def swept_past(setup: Setup) -> float:
     return past + 2 * widest + abs(error.dx) + abs(error.dy) + turned + _ROOM
 
 
+def own_columns(setup: Setup, grid: Grid) -> tuple[tuple[float, float], tuple[float, float]] | None:
+    """The corners of what a tile can change in the block; none where a setup is no tile."""
+    tile = setup.tile
+    if tile is None:
+        return None
+    x0, y0, x1, y1 = tile.core
+    spots = np.array([(x0, y0), (x1, y1), *tile.marks])
+    reach = swept_past(setup) + max(tile.mark_size) + _ROOM
+    ends = [np.inf if past >= FAR else 0.0 for past in tile.past]
+    low = np.maximum(spots.min(axis=0) - reach - ends[:2], [grid.x0 - grid.pitch, grid.y0 - grid.pitch])
+    high = np.minimum(spots.max(axis=0) + reach + ends[2:], [grid.xs[-1] + grid.pitch, grid.ys[-1] + grid.pitch])
+    return (float(low[0]), float(low[1])), (float(high[0]), float(high[1]))
+
+
 def _past(setup: Setup) -> float:
     tile = setup.tile
     return min((past for past in tile.past if past > 0), default=0.0) if tile is not None else 0.0

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 from math import ceil, floor
+from typing import Any
 
 import numpy as np
 
@@ -109,6 +110,24 @@ class Block:
             touched=self.touched[rows, columns],
             bound=self.bound[rows, columns],
             field=None if self.field is None else self.field[rows, columns],
+        )
+
+    def with_part(self, low: tuple[float, float], high: tuple[float, float], arrays: dict[str, Any]) -> "Block":
+        """The block with its columns between two corners (x, y) as they are in `arrays`, by the names of the fields."""
+        rows, columns = self.grid.window(low, high)
+
+        def pasted(name: str) -> Any:
+            whole = np.array(getattr(self, name))
+            whole[..., rows, columns] = arrays[name]
+            return whole
+
+        return replace(
+            self,
+            low=pasted("low"),
+            high=pasted("high"),
+            touched=pasted("touched"),
+            bound=pasted("bound"),
+            field=pasted("field") if "field" in arrays else self.field,
         )
 
     def only(self, kept: Bool) -> "Block":
