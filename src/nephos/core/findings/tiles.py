@@ -63,7 +63,7 @@ def tile_findings(plan: Plan, setup: Setup, boxes: list[Placed]) -> list[Finding
     if tiles.overrun < radius:
         found.append(
             Finding(
-                "overrun-small",
+                "tile-overrun-small",
                 "note",
                 setup.id,
                 f"the overrun of {mm(tiles.overrun)} is less than the radius of the finishing cutter ({mm(radius)}): a tile "

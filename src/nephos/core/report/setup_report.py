@@ -62,6 +62,8 @@ def _tile(done: SetupOutcome, origin: F64) -> dict[str, Any]:
             "core": (np.array(tile.core) - shift).tolist(),
             "window": (window - shift).tolist(),
             "slid": list(tile.slid),
+            "zero": np.round(done.space.zero, 6).tolist(),
+            "files": [program.name for program in done.programs],
             "strip": None if tile.blend is None else tile.blend.model_dump(),
             "error": None if tile.error is None else tile.error.model_dump(),
         },
