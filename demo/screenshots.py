@@ -100,8 +100,13 @@ def scrub(driver: webdriver.Chrome, share: float) -> None:
 
 
 def shoot_faces(driver: webdriver.Chrome, address: str, folder: Path) -> None:
-    """The jobs of two and of four faces."""
-    for job, row, name in (("Lily leaf dish", "turn-b", "faces"), ("Dragonfly", "setup-b", "four")):
+    """The jobs of two and of four faces, on a bar and in tiles."""
+    for job, row, name in (
+        ("Bulrush finial", "setup-bar", "rotary"),
+        ("Fen chart", "setup-a", "tiles"),
+        ("Lily leaf dish", "turn-b", "faces"),
+        ("Dragonfly", "setup-b", "four"),
+    ):
         driver.get(address)
         press(driver, job)
         chosen = f"[data-testid='{row}'] button"

@@ -8,6 +8,7 @@ import pytest
 from cutting import BALL, FLAT, TOLERANCE, bumpy, op, worst_gouge
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
+from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.keys import plan_keys
@@ -141,6 +142,22 @@ def test_a_hole_and_a_tab_belong_to_one_tile() -> None:
     # A hole exactly on the seam is drilled once.
     done = cut(board(drill(10, "holes"), drill(20, "other"), tiles=seams(8.0)))
     assert [bool(item.outcomes[0].path.moves) for item in done] == [False, True]
+
+
+def test_tabs_keep_off_the_seams() -> None:
+    """Where a tab would be placed by itself, a seam moves it; one that is set there by hand is a finding."""
+    cut_out = CUT_OUT.model_copy(update={"settings": CUT_OUT.settings.model_copy(update={"tabs": 6})})
+    whole = cut(board(ROUGH, cut_out))[0]
+    at = whole.tabs[0].middle[0]
+    tiled = cut(board(ROUGH, cut_out, tiles=seams(round(at, 2))))
+    assert len(tiled[0].tabs) == len(whole.tabs) and tiled[0].tabs == tiled[1].tabs
+    assert min(abs(tab.middle[0] - at) for tab in tiled[0].tabs) > 4.0 + FLAT.radius
+    codes = [finding.code for item in tiled for finding in outcome_findings(item)]
+    assert "tab-on-seam" not in codes
+    by_hand = cut_out.settings.model_copy(update={"tab_places": ((0, 0.3), (0, 0.8))})
+    held = cut(board(ROUGH, CUT_OUT.model_copy(update={"settings": by_hand})))[0].tabs[0].middle[0]
+    on_seam = cut(board(ROUGH, CUT_OUT.model_copy(update={"settings": by_hand}), tiles=seams(round(held, 2))))
+    assert "tab-on-seam" in [finding.code for item in on_seam for finding in outcome_findings(item)]
 
 
 def test_an_operation_with_nothing_to_do_in_any_tile_is_refused() -> None:

@@ -94,12 +94,13 @@ def _tabs(plan: Plan, setup: Setup, operation: Operation, outline: str | None) -
     corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
     (x0, y0), (x1, y1) = corners.min(axis=0)[:2].tolist(), corners.max(axis=0)[:2].tolist()
     settings = operation.settings
-    key = (outline, settings.model_dump_json(), operation.cutter.radius, x0, y0, x1, y1)
+    seams = () if setup.tile is None else setup.tile.seams
+    key = (outline, settings.model_dump_json(), operation.cutter.radius, x0, y0, x1, y1, seams)
     return _TABS.get(
         key,
         lambda: [
             {"outline": k, "share": share, "at": at}
-            for k, share, at in shown_tabs(*outline_rims(outline), settings, operation.cutter, (x0, y0, x1, y1))
+            for k, share, at in shown_tabs(*outline_rims(outline), settings, operation.cutter, (x0, y0, x1, y1), seams)
         ],
     )
 

@@ -148,7 +148,9 @@ def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, 
     passes = whole
     if setup.tile is not None:
         blend = setup.tile.blend and setup.tile.blend.model_dump()
-        passes = key_of("passes", whole, window_of(setup, operation), setup.tile.core, setup.tile.marks, blend)
+        passes = key_of(
+            "passes", whole, window_of(setup, operation), setup.tile.core, setup.tile.marks, setup.tile.seams, blend
+        )
     path = key_of(
         "path",
         passes,

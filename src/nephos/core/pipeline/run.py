@@ -244,6 +244,7 @@ def run_operation(
         window,
         # The marks of a tile lie past its seam, and are all its own.
         None if tile is None or operation.boundary.boundary == "marks" else tile.core,
+        () if tile is None else tile.seams,
     )
 
     def made() -> Result:

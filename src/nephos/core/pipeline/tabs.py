@@ -63,6 +63,7 @@ def _tabs_of(
         settings,
         operation.cutter,
         space.stock_box,
+        () if space.setup.tile is None else space.setup.tile.seams,
     )
     found = []
     for loop, shares in zip(loops, places, strict=True):

@@ -135,6 +135,7 @@ def tile_setups(plan: Plan, setup: Setup) -> tuple[Setup, ...]:
             ref=_ref(cell, cells, tiles),
             marks=_marks_made(cells, k, tiles, (width, depth)),
             mark_size=_mark_size(tiles),
+            seams=(*(("x", at) for at in tiles.seams_x), *(("y", at) for at in tiles.seams_y)),
             error=errors.get(k + 1),
         )
         found.append(

@@ -126,6 +126,7 @@ class Tile(_Part):
     ref: Literal["end", "seam", "mark", "stock"] = "seam"
     marks: tuple[tuple[_Place, _Place], ...] = ()
     mark_size: tuple[float, float] = (0.0, 0.0)
+    seams: tuple[tuple[Axis, _Place], ...] = Field(default=(), description="all seams of the setup")
     error: SlideError | None = None
     blend: Blend | None = None
     final: bool = Field(default=False, description="nothing of the setup is cut after it")

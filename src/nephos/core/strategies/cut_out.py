@@ -155,6 +155,8 @@ class CutOutSettings(StrategySettings):
         return max(round(float(np.hypot(*np.diff(loop.rim, axis=0).T).sum()) / self.tab_spacing), 2)
 
 
+Seams = tuple[tuple[str, float], ...]
+"""Where tiles meet: the axis that a seam crosses, and its place (mm)."""
 _BEYOND = 1.0
 """So far (mm) past the cut the frame must stand that a tab holds to."""
 
@@ -165,10 +167,12 @@ def tab_places(
     settings: CutOutSettings,
     cutter: Cutter,
     stock: Box | None,
+    seams: Seams = (),
 ) -> list[list[float]]:
     """Where the tabs of each loop stand, as shares of its length: as set one by one, or where they are placed best.
 
-    `heights` says how thick the part is at the points of a loop, `stock` where there is any on the plan.
+    `heights` says how thick the part is at the points of a loop, `stock` where there is any on the plan, `seams` where
+    tiles meet.
     """
     if settings.skin > 0:
         return [[] for _ in loops]
@@ -178,7 +182,7 @@ def tab_places(
     counts = [settings.tabs_on_loop(loop) for loop in loops]
     away = cutter.radius * (1 if settings.side == "on" else 2) + settings.allowance + _BEYOND
     # With the cutter inside, what holds lies inside as well: such an outline is gone round the other way.
-    frame = Frame(stock, tuple(loop.rim for loop in loops), away if settings.side != "inside" else -away)
+    frame = Frame(stock, tuple(loop.rim for loop in loops), away if settings.side != "inside" else -away, seams)
     return [
         places_on(loop.rim, heights(k), count, length, settings.tab_shift, frame) if count else []
         for k, (loop, count) in enumerate(zip(loops, counts, strict=True))
@@ -186,11 +190,17 @@ def tab_places(
 
 
 def shown_tabs(
-    rims: F64, ends: I64, thick: F64, settings: CutOutSettings, cutter: Cutter, stock: Box | None = None
+    rims: F64,
+    ends: I64,
+    thick: F64,
+    settings: CutOutSettings,
+    cutter: Cutter,
+    stock: Box | None = None,
+    seams: Seams = (),
 ) -> list[tuple[int, float, tuple[float, float]]]:
     """Tabs as they will be cut, from a drawn outline: number of the outline, share of its length, place on the plan."""
     loops, first = loops_from(rims, ends), [0, *ends[:-1]]
-    places = tab_places(loops, lambda k: thick[first[k] : ends[k]], settings, cutter, stock)
+    places = tab_places(loops, lambda k: thick[first[k] : ends[k]], settings, cutter, stock, seams)
     return [
         (k, share, (float(x), float(y)))
         for k, shares in enumerate(places)
@@ -386,7 +396,12 @@ def _make(task: Task) -> Passes:
     bottom = task.underside + (settings.skin if settings.skin > 0 else -settings.through)
     loops = loops_of(task.outline)
     places = tab_places(
-        loops, lambda k: rim_heights(task.index, loops[k].rim, task.floor), settings, task.cutter, task.stock
+        loops,
+        lambda k: rim_heights(task.index, loops[k].rim, task.floor),
+        settings,
+        task.cutter,
+        task.stock,
+        task.seams,
     )
     up = settings.tab_length + task.cutter.diameter
     passes: list[Pass] = []

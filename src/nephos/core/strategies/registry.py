@@ -101,7 +101,7 @@ class Task:
     `region` is where the cutter's axis may be; `outline` the boundary itself; `floor` the lowest tip height, `ceiling`
     the highest; `underside` that of the stock, `stock` its box on the plan (low x, low y, high x, high y); `block` the
     block before the operation (only where the settings want it). In a tile the cutter's axis stays in the `window`, and
-    holes are drilled whose middle lies in its `core`; `region` is not cut to these, so that lines run alike in all
+    holes are drilled whose middle lies in its `core`; no tab stands on one of the `seams`; `region` is not cut to these, so that lines run alike in all
     tiles, but where the strategy goes by the block."""
 
     index: Surface
@@ -118,6 +118,7 @@ class Task:
     stock: tuple[float, float, float, float] | None = None
     window: tuple[float, float, float, float] | None = None
     core: tuple[float, float, float, float] | None = None
+    seams: tuple[tuple[str, float], ...] = ()
 
 
 @dataclass(frozen=True)

@@ -90,11 +90,13 @@ Box = tuple[float, float, float, float]
 @dataclass(frozen=True)
 class Frame:
     """What a tab may hold to: the stock's box on the plan (none where it is not known), the rims of all outlines, and
-    how far (mm) from a rim the frame begins: beyond the cutter's path."""
+    how far (mm) from a rim the frame begins: beyond the cutter's path. No tab stands on one of the `seams` (axis and
+    place) between tiles."""
 
     stock: Box | None
     rims: tuple[F64, ...]
     away: float
+    seams: tuple[tuple[str, float], ...] = ()
 
     def missing(self, rim: F64, at: F64, length: float) -> Bool:
         """(n,) bool, at which places along a rim (mm) a tab of `length` would hold to nothing: beside the stock, where
@@ -113,6 +115,8 @@ class Frame:
         if self.stock is not None:
             low, high = np.array(self.stock[:2]), np.array(self.stock[2:])
             near |= (frame < low).any(axis=1) | (frame > high).any(axis=1)
+        for axis, seam in self.seams:
+            near |= np.abs(point(at)[:, 0 if axis == "x" else 1] - seam) < abs(self.away)
         # All of its length must hold.
         sums = np.concatenate([[0], np.cumsum(np.tile(near, 3))])
         half = int(np.ceil(length / 2 / total * len(at)))
