@@ -117,10 +117,13 @@ export function zeroShares(zero: Zero, size: [number, number, number]): [number,
   return [SHARE[zero.x], SHARE[zero.y], zero.z === "top" ? 1 : 0];
 }
 
-/** The stock from above and from the front, with the zero on it. */
-function ZeroDrawing(props: { plan: FullPlan; setup: string; unit: Unit }) {
+/** The stock from above and from the front, with the zero on it; of a tile also where it cuts. */
+function ZeroDrawing(props: { plan: FullPlan; info: SetupInfo; unit: Unit }) {
   const { stock } = props.plan;
-  const [sx, sy, sz] = zeroShares(zeroOf(props.plan, props.setup), [stock.length, stock.width, stock.thickness]);
+  const { tile, zero_at, size } = props.info;
+  const zero_ = tile ? { ...zeroOf(props.plan, props.info.id), at: zero_at } : zeroOf(props.plan, props.info.id);
+  const [sx, sy, sz] = zeroShares(zero_ as Zero, [stock.length, stock.width, stock.thickness]);
+  const part = tile && tile.core.map((value, k) => value / (size[k % 2] as number));
   const scale = Math.min(250 / stock.length, 150 / stock.width);
   const w = stock.length * scale,
     d = stock.width * scale,
@@ -140,7 +143,17 @@ function ZeroDrawing(props: { plan: FullPlan; setup: string; unit: Unit }) {
     >
       <g transform="translate(14 14)">
         <rect width={w} height={d} fill="#F3E9D8" stroke="#1F2A30" />
-        <text x={w / 2} y={d / 2} textAnchor="middle" fontSize="10" fill="#5F6361">
+        {part && (
+          <rect
+            x={(part[0] as number) * w}
+            y={(1 - (part[3] as number)) * d}
+            width={((part[2] as number) - (part[0] as number)) * w}
+            height={((part[3] as number) - (part[1] as number)) * d}
+            fill="#8FC1C4"
+            stroke="#0F5257"
+          />
+        )}
+        <text x={w / 2} y={d / 2} textAnchor="middle" fontSize="10" fill="#1F2A30">
           from above
         </text>
         {zero(sx * w, (1 - sy) * d)}
@@ -221,7 +234,7 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
         </div>
         <div>
           <h2>Zero: {info.zero}</h2>
-          <ZeroDrawing plan={plan} setup={setup.id} unit={unit} />
+          <ZeroDrawing plan={plan} info={info} unit={unit} />
         </div>
       </div>
       <h2>Before the start</h2>

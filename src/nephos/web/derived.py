@@ -245,9 +245,12 @@ def _setup(
     summary = done.get(keys.summary)
     told = [
         finding.as_dict()
-        for finding in _once(setup, operation_findings(plan, setup))
-        + reach_findings(plan, setup, shown)
-        + boundary_findings(plan, setup, {name: drawn[key] for name, key in outlines.items() if key in drawn})
+        for finding in _once(
+            setup,
+            operation_findings(plan, setup)
+            + reach_findings(plan, setup, shown)
+            + boundary_findings(plan, setup, {name: drawn[key] for name, key in outlines.items() if key in drawn}),
+        )
     ]
     return {
         "id": setup.id,

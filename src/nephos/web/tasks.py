@@ -26,11 +26,12 @@ from nephos.core.mesh.model import joined
 from nephos.core.mesh.summary import summarize
 from nephos.core.pipeline.boundaries import shape_of
 from nephos.core.pipeline.external_program import prove_external
+from nephos.core.pipeline.kept_blocks import block_after
 from nephos.core.pipeline.keys import outline_key_of, setup_keys
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.proof import grid_facts
 from nephos.core.pipeline.proposed_faces import JOB_KINDS, proposed_job
-from nephos.core.pipeline.run import block_after, run_plan
+from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.sides import block_before
 from nephos.core.pipeline.space import placed_parts, prepared_key, prepared_mesh, setup_space
 from nephos.core.pipeline.store import as_result

@@ -30,6 +30,8 @@ from nephos.core.parallel import Report, part, silent
 from nephos.core.pipeline.bar_space import check_settings
 from nephos.core.pipeline.boundaries import region_of, shape_of
 from nephos.core.pipeline.gouges import LEADS, gouges_from, gouges_of_arcs, gouges_of_moves
+from nephos.core.pipeline.kept_blocks import block_after, cut_and_kept, kept_block, rapid_depths, untouched
+from nephos.core.pipeline.kept_passes import passes_from, passes_result
 from nephos.core.pipeline.keys import OperationKeys, SetupKeys, assumed, axis_of, setup_keys
 from nephos.core.pipeline.outcome import Outcome, SetupOutcome
 from nephos.core.pipeline.overrun import smallest_overrun
@@ -38,62 +40,23 @@ from nephos.core.pipeline.proof import grid_facts, proof_of
 from nephos.core.pipeline.space import SetupSpace, first_block, setup_space, side_of, tile_space
 from nephos.core.pipeline.store import Result, as_result
 from nephos.core.pipeline.tabs import held_tabs
-from nephos.core.pipeline.tile_work import block_with_errors, lowered, own_columns, raised, seam_steps, tiles_before
+from nephos.core.pipeline.tile_work import block_with_errors, lowered, raised, seam_steps, tiles_before
 from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.plan.tile_setups import cut_plan, window_of
 from nephos.core.post.preview import preview
 from nephos.core.stock.block import Block
 from nephos.core.stock.columns import CutSide
-from nephos.core.stock.cut import cut_block
 from nephos.core.stock.frames import record_frames, shown_grid, shown_top
-from nephos.core.stock.rapids import Cuts, close_rapid_depths
+from nephos.core.stock.rapids import Cuts
 from nephos.core.strategies.following.tile_window import passes_in_window
 from nephos.core.strategies.registry import Task, strategy
-from nephos.core.toolpath import Kind, Pass, Passes, Toolpath
+from nephos.core.toolpath import Kind, Passes, Toolpath
 
 WHOLE_OUTLINE = frozenset({"cut_out", "drill", "score"})
 """Strategies that know what of the outline is a tile's own."""
 GRID = 0.001
 """Moves end on a grid of so many millimetres: what a metric program can say."""
-
-
-def _passes_result(passes: Passes) -> Result:
-    items = passes.passes
-    return as_result(
-        {
-            "stay_down": passes.stay_down,
-            "on_surface": passes.on_surface,
-            "ramp_angle": passes.ramp_angle,
-            "through": passes.through,
-        },
-        points=np.concatenate([item.points for item in items]) if items else np.empty((0, 3)),
-        ends=np.cumsum([len(item.points) for item in items], dtype=np.int64),
-        closed=np.array([item.closed for item in items], np.uint8),
-        ramp=np.array([item.entry == "ramp" for item in items], np.uint8),
-        plunging=np.array([item.plunging for item in items], np.uint8),
-        helix=np.array([item.helix or (np.nan, np.nan) for item in items]).reshape(-1, 2),
-        floor=np.array([item.floor for item in items], np.float64),
-    )
-
-
-def _passes_from(result: Result) -> Passes:
-    a = result.arrays
-    pieces = np.split(a["points"], a["ends"][:-1]) if len(a["ends"]) else []
-    items = tuple(
-        Pass(
-            points,
-            bool(closed),
-            "ramp" if ramp else "plunge",
-            bool(plunging),
-            None if np.isnan(helix[0]) else (float(helix[0]), float(helix[1])),
-            float(floor),
-        )
-        for points, closed, ramp, plunging, helix, floor in zip(
-            pieces, a["closed"], a["ramp"], a["plunging"], a["helix"], a["floor"], strict=True
-        )
-    )
-    return Passes(items, **result.facts)
 
 
 def _moves(path: Toolpath, machine: Machine, axis: RotaryAxis | None) -> Result:
@@ -125,58 +88,6 @@ def _of_axes(points: F64, kinds: U8, feeds: F32, axis: RotaryAxis, machine: Mach
     """Moves on a bar as :func:`~nephos.core.machine.kinematics.move_seconds` takes them."""
     places, words = machine_moves(points, kinds, feeds, axis, machine)
     return places, kinds, np.nan_to_num(words), machine
-
-
-def _cut_block(
-    block: Block, points: F64, kinds: U8, first: int, operation: Operation, setup: Setup, report: Report
-) -> Result:
-    cut = cut_block(block, points, kinds, first, operation.cutter, report)
-    where = own_columns(setup, block.grid)
-    kept = _kept_block(cut.block if where is None else cut.block.part(*where))
-    facts: dict[str, object] = {"struck": [list(item) for item in cut.struck]}
-    return as_result(
-        facts if where is None else facts | {"part": where},
-        depths=cut.depths,
-        suspects=np.flatnonzero(cut.suspects),
-        cells=np.flatnonzero(cut.cells),
-        **kept.arrays,
-    )
-
-
-def _kept_block(block: Block) -> Result:
-    """A block as it is kept, to be read by :func:`block_after`."""
-    return as_result(
-        {},
-        low=block.low,
-        high=block.high,
-        touched=block.touched,
-        bound=block.bound,
-        **({} if block.field is None else {"field": block.field}),
-    )
-
-
-def untouched(block: Block) -> Block:
-    """A block on which the moves are counted anew: those of the next tile."""
-    return replace(block, touched=np.full_like(block.touched, -1))
-
-
-def block_after(block: Block, cut: Result) -> Block:
-    """A block after the cuts whose result was kept; of a tile only the part is kept that it can change."""
-    a = cut.arrays
-    if "part" in cut.facts:
-        low, high = cut.facts["part"]
-        return block.with_part((low[0], low[1]), (high[0], high[1]), a)
-    return replace(
-        block, low=a["low"], high=a["high"], touched=a["touched"], bound=a["bound"], field=a.get("field", block.field)
-    )
-
-
-def _rapid_depths(stock: Block, before: list[Cuts], cuts: Cuts, cut: Result, report: Report) -> Result:
-    """How deep each suspected rapid goes into material, looked at closely."""
-    suspects, cells = np.zeros(len(cuts[1]), np.bool_), np.zeros(stock.bound.shape, np.bool_)
-    suspects[cut.arrays["suspects"]] = True
-    cells.reshape(-1)[cut.arrays["cells"]] = True
-    return as_result({}, depths=close_rapid_depths(stock, before, cuts, suspects, cells, report))
 
 
 def _block_near(block: Block, near: shapely.Geometry, operation: Operation, window: object) -> Block:
@@ -249,22 +160,22 @@ def run_operation(
 
     def made() -> Result:
         if window is None:
-            return _passes_result(kind.make(task))
+            return passes_result(kind.make(task))
         if near.is_empty:
-            return _passes_result(Passes((), stay_down=0.0, on_surface=False))
+            return passes_result(Passes((), stay_down=0.0, on_surface=False))
         if not alike:
             try:
-                return _passes_result(kind.make(task))
+                return passes_result(kind.make(task))
             except NothingToCut:
-                return _passes_result(Passes((), stay_down=0.0, on_surface=False))
-        everywhere = _passes_from(work.stage(keys.whole, "passes", lambda: _passes_result(kind.make(task))))
-        return _passes_result(replace(everywhere, passes=passes_in_window(everywhere.passes, window)))
+                return passes_result(Passes((), stay_down=0.0, on_surface=False))
+        everywhere = passes_from(work.stage(keys.whole, "passes", lambda: passes_result(kind.make(task))))
+        return passes_result(replace(everywhere, passes=passes_in_window(everywhere.passes, window)))
 
     passes = work.stage(keys.passes, "passes", made)
 
     def linked() -> Result:
         leave = getattr(operation.settings, "leave", 0.0)
-        whole = _passes_from(passes)
+        whole = passes_from(passes)
         if kind.skips_air:
             least = THROUGH_AIR * operation.cutter.diameter
             worth = max(getattr(operation.settings, "minimum", NOTHING), NOTHING)
@@ -306,7 +217,7 @@ def run_operation(
     cut = work.stage(
         keys.block,
         "block",
-        lambda: _cut_block(block, points, kinds, first_move, operation, space.setup, part(report, 0.75, 0.85)),
+        lambda: cut_and_kept(block, points, kinds, first_move, operation, space.setup, part(report, 0.75, 0.85)),
     )
     after = block_after(block, cut)
     depths = cut.arrays["depths"]
@@ -315,7 +226,7 @@ def run_operation(
         close = work.stage(
             keys.rapids,
             "rapids",
-            lambda: _rapid_depths(
+            lambda: rapid_depths(
                 stock, history, (points, kinds, operation.cutter.profile), cut, part(report, 0.85, 0.9)
             ),
         )
@@ -441,7 +352,7 @@ def _as_assumed(
     moves = [(outcome.operation, outcome.points, outcome.kinds) for outcome in outcomes]
 
     def made() -> Result:
-        return _kept_block(block_with_errors(begun, moves, tile, tile.error, silent))
+        return kept_block(block_with_errors(begun, moves, tile, tile.error, silent))
 
     return block_after(block, work.stage(keys.shown, "assumed", made))
 

@@ -1,7 +1,7 @@
 """What earlier setups have cut, from the results that are kept of them."""
 
+from nephos.core.pipeline.kept_blocks import block_after, untouched
 from nephos.core.pipeline.keys import setup_keys
-from nephos.core.pipeline.run import block_after, untouched
 from nephos.core.pipeline.space import first_block, side_of, stock_space
 from nephos.core.pipeline.store import Store
 from nephos.core.plan.schema import Plan, Setup
