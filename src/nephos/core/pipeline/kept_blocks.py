@@ -11,7 +11,7 @@ from nephos.core.pipeline.tile_work import own_columns
 from nephos.core.plan.schema import Operation, Setup
 from nephos.core.stock.block import Block
 from nephos.core.stock.cut import cut_block
-from nephos.core.stock.rapids import Cuts
+from nephos.core.stock.rapids import Cuts, close_rapid_depths
 
 
 def cut_and_kept(
