@@ -134,7 +134,9 @@ def programs_of(
     post = space.plan.own_post
     programs: list[Program] = []
     # Of a tile with nothing to do for an operation no file is written.
-    for run in by_file(tuple(outcome for outcome in outcomes if outcome.path.moves), post):
+    tile = space.setup.tile
+    cut = tuple(outcome for outcome in outcomes if outcome.path.moves or tile is None)
+    for run in by_file(cut, post):
         programs += certify(files_of(space, run, title, post, stops), run, space, post)
     return tuple(programs)
 

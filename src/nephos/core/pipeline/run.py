@@ -59,9 +59,9 @@ GRID = 0.001
 """Moves end on a grid of so many millimetres: what a metric program can say."""
 
 
-def _moves(path: Toolpath, machine: Machine, axis: RotaryAxis | None) -> Result:
+def _moves(path: Toolpath, machine: Machine, axis: RotaryAxis | None, in_tile: bool) -> Result:
     """The moves of an operation with the two that bring the cutter over its beginning, and how long each takes."""
-    if not path.moves:
+    if in_tile and not path.moves:
         # A tile in which there is nothing to do.
         none = np.zeros(0, np.float32)
         return as_result(
@@ -210,7 +210,7 @@ def run_operation(
 
     linked_path = work.stage(keys.path, "path", linked)
     path = Toolpath(**linked_path.arrays)
-    moves = work.stage(keys.moves, "moves", lambda: _moves(path, machine, axis))
+    moves = work.stage(keys.moves, "moves", lambda: _moves(path, machine, axis, tile is not None))
     points, kinds = moves.arrays["points"], moves.arrays["kinds"]
 
     first_move = sum(len(outcome.kinds) for outcome in before)
@@ -387,7 +387,7 @@ def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> I
         goes_on = k + 1 < len(todo) and todo[k + 1].whole == setup.whole
         before = done if goes_on else None
         idle = [operation.number for operation in setup.worked if operation.number not in cut]
-        if idle and not goes_on:
+        if setup.tile is not None and idle and not goes_on:
             raise Refused(f"operation {idle[0]}: there is nothing to cut for it in any tile: give it another boundary")
         if setup.kind == "face" and not goes_on:
             sides = (*sides, side_of(done.space, done.block))
