@@ -44,7 +44,14 @@ def operations_with(cutter: Cutter) -> list:
     return found
 
 
-_CASES = [(shape, "moth-roundel" if shape == "ball" else "heron-plaque") for shape in SHAPES if shape != "drill"]
+_SLOW = {"bull-nose", "v", "engraver"}
+_CASES = [
+    pytest.param(
+        shape, "moth-roundel" if shape == "ball" else "heron-plaque", marks=pytest.mark.slow if shape in _SLOW else []
+    )
+    for shape in SHAPES
+    if shape != "drill"
+]
 
 
 # Each shape on one of the reliefs, to save time; on both it was run by hand (docs/performance.md).

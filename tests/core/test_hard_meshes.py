@@ -64,8 +64,15 @@ def _feed_only(points: F64, kinds: np.ndarray) -> F64:
     return found
 
 
-@pytest.mark.parametrize("pitch", [0.2, 0.35])
-@pytest.mark.parametrize("name", FOREIGN)
+# Each mesh at one pitch, and at the other in the slow tests.
+@pytest.mark.parametrize(
+    ("name", "pitch"),
+    [
+        pytest.param(name, pitch, marks=[] if (k + n) % 2 else pytest.mark.slow)
+        for k, name in enumerate(FOREIGN)
+        for n, pitch in enumerate((0.2, 0.35))
+    ],
+)
 def test_no_gouge_and_no_rapid_in_the_block_is_reported_or_there(name: str, pitch: float) -> None:
     mesh = FOREIGN[name](pitch)
     done = run(

@@ -53,7 +53,14 @@ MESHES = {
 
 
 @pytest.mark.parametrize(
-    ("name", "pitch"), [("noisy", 0.2), ("noisy", 0.5), ("star", 0.3), ("open", 0.4), ("overlap", 0.4)]
+    ("name", "pitch"),
+    [
+        pytest.param("noisy", 0.2, marks=pytest.mark.slow),
+        ("noisy", 0.5),
+        ("star", 0.3),
+        pytest.param("open", 0.4, marks=pytest.mark.slow),
+        ("overlap", 0.4),
+    ],
 )
 def test_the_posted_text_gouges_nothing_and_goes_through_nothing(name: str, pitch: float, tmp_path: Path) -> None:
     (tmp_path / "part.stl").write_bytes(write_stl(MESHES[name]()))

@@ -80,7 +80,7 @@ def whole() -> SetupOutcome:
     return cut(board(ROUGH, FINISH, CUT_OUT))[0]
 
 
-@pytest.mark.parametrize("seed", [1, 2, 3])
+@pytest.mark.parametrize("seed", [1, 2, pytest.param(3, marks=pytest.mark.slow)])
 def test_tiles_leave_the_surface_of_the_whole(whole: SetupOutcome, seed: int) -> None:
     rng = np.random.default_rng(seed)
     count = int(rng.integers(2, 5))

@@ -227,7 +227,7 @@ def _checked(title: str, words: list[str], cwd: Path = ROOT) -> bool:
 
 
 def test(words: list[str]) -> int:
-    """Lint, types and all tests, after setting up what they need."""
+    """Lint, types and tests, after setting up what they need; `--all` runs those marked slow too."""
     if "--random" in words:
         # Other cases than in CI, and more of them.
         words = [word for word in words if word != "--random"]
@@ -237,6 +237,8 @@ def test(words: list[str]) -> int:
             "NEPHOS_FUZZ_ROUNDS": "10",
         }
         say(f"random cases, seed {os.environ['NEPHOS_FUZZ_SEED']}")
+    every = "--all" in words
+    words = [word for word in words if word != "--all"]
     ensure_built({"chromium": "chromium", "chromedriver": "chromium-driver"})
     was_running = lock.running() is not None
     postgres.start(load_config())
@@ -248,6 +250,7 @@ def test(words: list[str]) -> int:
 
         # Each on one core: three run beside one another, as the browser's tests wait for the page most of the time.
         tests = ["env", "NEPHOS_CORES=1", *python, "pytest", "-n", "3", "--dist", "worksteal", "--durations=12"]
+        tests += [] if every else ["-m", "not slow"]
         checks: list[tuple[str, list[str], Path]] = [
             ("pytest", tests, ROOT),
             ("vitest", ["npm", "run", "-s", "test"], page),
