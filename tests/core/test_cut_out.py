@@ -25,7 +25,8 @@ from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Combine, Limit
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan
 from nephos.core.post.read import read_program
-from nephos.core.strategies.cut_out import CutOutSettings, cut_levels, shown_tabs
+from nephos.core.strategies.cut_out import CutOutSettings, shown_tabs
+from nephos.core.strategies.following.cut_path import cut_levels
 from nephos.core.strategies.following.tabs import (
     Tab,
     bend,

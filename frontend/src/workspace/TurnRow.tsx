@@ -1,4 +1,5 @@
 /** The row between two setups: what hands do there. */
+import type { ReactNode } from "react";
 import styled from "styled-components";
 import type { Finding, SetupInfo } from "../api/types";
 import { Findings, Line, Pick } from "./rows";
@@ -8,6 +9,22 @@ const Turn = styled(Line)`
   background: ${(p) => (p.$chosen ? p.theme.chosen : p.theme.ground)};
 `;
 
+/** A small drawing of what hands do. */
+function Drawing(props: { label: string; size: number; children: ReactNode }) {
+  return (
+    <svg
+      width={props.size}
+      height={props.size}
+      style={{ flex: "none" }}
+      viewBox="0 0 22 22"
+      role="img"
+      aria-label={props.label}
+    >
+      {props.children}
+    </svg>
+  );
+}
+
 /** The stock on edge, and an arrow in the sense in which it is turned. */
 export function TurnDrawing(props: { axis: string | null; angle: number; size?: number }) {
   const size = props.size ?? 22;
@@ -16,14 +33,7 @@ export function TurnDrawing(props: { axis: string | null; angle: number; size?: 
   const sense = props.angle < 0 ? 1 : -1;
   const arc = quarter ? `M 4 9 A 8 8 0 0 1 11 3` : `M 3 11 A 8 8 0 0 1 19 11`;
   return (
-    <svg
-      width={size}
-      height={size}
-      style={{ flex: "none" }}
-      viewBox="0 0 22 22"
-      role="img"
-      aria-label="How the stock is turned"
-    >
+    <Drawing label="How the stock is turned" size={size}>
       <g
         stroke="currentColor"
         fill="none"
@@ -34,7 +44,7 @@ export function TurnDrawing(props: { axis: string | null; angle: number; size?: 
         <path d={arc} />
         <path d={quarter ? "M 8 1.6 L 11.4 3 L 9.4 6" : "M 16.6 8 L 19 11.2 L 21.4 8"} />
       </g>
-    </svg>
+    </Drawing>
   );
 }
 
@@ -44,20 +54,13 @@ export function SlideDrawing(props: { by: [number, number] | number[]; size?: nu
   const [x = 0, y = 0] = props.by;
   const angle = Math.abs(x) >= Math.abs(y) ? (x >= 0 ? 180 : 0) : y >= 0 ? 90 : -90;
   return (
-    <svg
-      width={size}
-      height={size}
-      style={{ flex: "none" }}
-      viewBox="0 0 22 22"
-      role="img"
-      aria-label="Which way the board is slid"
-    >
+    <Drawing label="Which way the board is slid" size={size}>
       <g stroke="currentColor" fill="none" strokeWidth="1.2">
         <path d="M 1 17.5 H 21" strokeWidth="2" />
         <rect x="3" y="11" width="16" height="5" />
         <path d="M 5 6 H 16 M 13 3.2 L 16.4 6 L 13 8.8" transform={`rotate(${angle} 11 6)`} />
       </g>
-    </svg>
+    </Drawing>
   );
 }
 

@@ -1,6 +1,6 @@
 """What follows from a plan without calculating: boxes, findings, estimates, what is up to date, how long it takes."""
 
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 from django.db import connection
@@ -12,13 +12,13 @@ from nephos.core.estimate.stock_estimate import DrawnHeightMap
 from nephos.core.findings.faces import most_push, registration_step, tabs_hold
 from nephos.core.findings.overrides import Seen, seen, standing
 from nephos.core.findings.placement import placement_findings
-from nephos.core.findings.plan_checks import Finding, boundary_findings, operation_findings
+from nephos.core.findings.plan_checks import boundary_findings, operation_findings
 from nephos.core.findings.reach import reach_findings
 from nephos.core.machine.job_time import calibrate, job_time
 from nephos.core.machine.machine import machine_of
 from nephos.core.memo import Memo
 from nephos.core.mesh.orientation import slab_height, undercut
-from nephos.core.pipeline.keys import SetupKeys, assumed, setup_keys
+from nephos.core.pipeline.keys import SetupKeys, setup_keys
 from nephos.core.pipeline.overrun import finishing_corner, overrun_for, rim_key
 from nephos.core.pipeline.standing import ground_height
 from nephos.core.pipeline.whole import job_key
@@ -34,14 +34,22 @@ from nephos.core.plan.place import (
     zero_in_words,
 )
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
-from nephos.core.plan.seams import seam_costs
-from nephos.core.plan.tile_setups import cut_plan, found_in_words, slide_in_words, tile_in_words, tile_share
+from nephos.core.plan.tile_setups import cut_plan
 from nephos.core.plan.tiles import Tiles
 from nephos.core.strategies.cut_out import CutOutSettings, shown_tabs
 from nephos.core.strategies.registry import strategy
 from nephos.core.units import number_in
 from nephos.web.models import RealTime, Result
 from nephos.web.summaries import Known, height_map_of, known, outline_keys, outline_rims
+from nephos.web.tile_answers import (
+    seam_cost_answers,
+    share_of,
+    slide_answer,
+    tile_answer,
+    told_before,
+    told_once,
+    with_share,
+)
 
 
 def _operation_state(
@@ -147,14 +155,14 @@ def _operations(
     are `like` those of the first tile."""
     outlines = outline_keys(plan, setup)
     operations = []
-    share = _share(plan, setup, shown)
+    share = share_of(plan, setup, shown)
     for operation, parent in [(step, whole.number) for whole in setup.operations for step in whole.steps]:
         kind = strategy(operation.strategy)
         if like is not None and operation.number in like:
             old = like[operation.number]
             state = _operation_state(operation, done, blocked, keys)
             kept = {name: value for name, value in old.items() if name not in _STATE}
-            operations.append(_shared(kept | state, share))
+            operations.append(with_share(kept | state, share))
             continue
         item = {
             "number": operation.number,
@@ -181,32 +189,11 @@ def _operations(
             item["curve"] = _curve(
                 operation, ground, item.get("seconds", estimate.seconds) / max(estimate.seconds, 1e-9)
             )
-        operations.append(_shared(item, share))
+        operations.append(with_share(item, share))
     return operations
 
 
 _STATE = ("state", "reason", "seconds", "moves", "keys")
-
-
-def _share(plan: Plan, setup: Setup, shown: list[Any]) -> float:
-    """Which share of the models a tile cuts."""
-    if setup.tile is None or not shown:
-        return 1.0
-    matrix = to_setup(plan.stock, setup)
-    ends = np.concatenate([[box.low, box.high] for _, box, _ in shown]) @ matrix[:3, :3].T + matrix[:3, 3]
-    (x0, y0), (x1, y1) = ends.min(axis=0)[:2].tolist(), ends.max(axis=0)[:2].tolist()
-    return tile_share(setup, (x0, y0), (x1, y1))
-
-
-def _shared(item: dict[str, Any], share: float) -> dict[str, Any]:
-    """An operation's costs in a tile: `whole` are those of all tiles."""
-    if share == 1.0 and "whole" not in item:
-        return item
-    whole = item.get("whole") or item.get("estimate")
-    if whole is None:
-        return item
-    seconds = whole["seconds"] * share
-    return item | {"whole": whole, "estimate": whole | {"seconds": seconds}}
 
 
 def _time(plan: Plan, setup: Setup, operations: list[dict[str, Any]]) -> dict[str, Any]:
@@ -245,7 +232,7 @@ def _setup(
     summary = done.get(keys.summary)
     told = [
         finding.as_dict()
-        for finding in _once(
+        for finding in told_once(
             setup,
             operation_findings(plan, setup)
             + reach_findings(plan, setup, shown)
@@ -257,7 +244,7 @@ def _setup(
         "side": side_in_words(setup),
         "size": turned_size(plan.stock, setup).tolist(),
         "whole": setup.whole,
-        "tile": _tile(plan, setup),
+        "tile": tile_answer(plan, setup),
         "turn": _turn(plan, setup, tiles),
         "bar": _bar(plan, setup),
         "ground": None if plan.faces is None else ground_height(plan, setup),
@@ -281,55 +268,11 @@ def _setup(
     }
 
 
-def _told_before(item: Seen, before: list[Seen]) -> bool:
-    """Whether a note was told of a tile before already."""
-    same = [other for other in before if (other["code"], other["row"]) == (item["code"], item["row"])]
-    return item["level"] == "note" and bool(same)
-
-
-def _once(setup: Setup, findings: list[Finding]) -> list[Finding]:
-    """What the settings of operations tell is told once for all tiles."""
-    return findings if setup.tile is None or (setup.tile.number == 1 and setup.tile.blend is None) else []
-
-
 def _bar(plan: Plan, setup: Setup) -> dict[str, Any] | None:
     """What holds the bar of a rotary setup, and the reference radius of its unrolled surface; none of another one."""
     if setup.rotary is None:
         return None
     return {"radius": bar_radius(plan.stock), **setup.rotary.model_dump()}
-
-
-def _tile(plan: Plan, setup: Setup) -> dict[str, Any] | None:
-    """Where a tile lies; none where the setup is none."""
-    tile = setup.tile
-    if tile is None:
-        return None
-    width, depth, _ = map(float, turned_size(plan.stock, setup))
-    x0, y0, x1, y1 = tile.window()
-    axis: Literal["x", "y"] = "x" if tile.core[2] - tile.core[0] < width - 1e-6 else "y"
-    return {
-        "of": tile.of,
-        "number": tile.number,
-        "count": tile.count,
-        "core": tile.core,
-        "window": (max(x0, 0.0), max(y0, 0.0), min(x1, width), min(y1, depth)),
-        "slid": tile.slid,
-        "strip": tile.blend is not None,
-        "assumed": assumed(plan, setup),
-        "words": tile_in_words(tile, axis, plan.units),
-    }
-
-
-def _seam_costs(plan: Plan, shown: list[Any]) -> dict[str, dict[str, Any]]:
-    """What seams cost along the board, by the setup that is cut in tiles."""
-    found = {}
-    for setup in plan.setups:
-        if setup.tiles is None:
-            continue
-        axis: Literal["x", "y"] = "x" if setup.tiles.seams_x else "y"
-        costs = seam_costs(plan, setup, [(model, look) for model, _, look in shown], axis)
-        found[setup.id] = {"at": costs.at.round(1).tolist(), "cost": costs.cost.round(3).tolist()}
-    return found
 
 
 def _turn(plan: Plan, setup: Setup, tiles: Tiles | None) -> dict[str, Any] | None:
@@ -340,14 +283,7 @@ def _turn(plan: Plan, setup: Setup, tiles: Tiles | None) -> dict[str, Any] | Non
         return None
     before = on[at - 1]
     if tiles is not None and setup.tile is not None and before.tile is not None and before.whole == setup.whole:
-        return {
-            "slide": True,
-            "axis": None,
-            "angle": 0.0,
-            "words": slide_in_words(tiles, before.tile, setup.tile, plan.units),
-            "found": found_in_words(tiles, setup.tile, plan.units),
-            "check": f"the zero: {zero_in_words(setup, plan.units)}",
-        }
+        return slide_answer(plan, tiles, before.tile, setup)
     turn = turn_between(on[at - 1], setup)
     return {
         "slide": False,
@@ -439,7 +375,7 @@ def _derived(plan: Plan) -> dict[str, Any]:
         answer = _setup(cut_as, setup, shown, blocked, first_of.get(setup.whole), tiles.get(setup.whole))
         first_of.setdefault(setup.whole, {item["number"]: item for item in answer["operations"]})
         before = [item for other in setups if other["whole"] == setup.whole for item in other["findings"]]
-        answer["findings"] = [item for item in answer["findings"] if not _told_before(item, before)]
+        answer["findings"] = [item for item in answer["findings"] if not told_before(item, before)]
         setups.append(answer)
     told = [finding for setup in setups for finding in setup.pop("told")]
     whole, more = _whole(cut_as)
@@ -447,7 +383,7 @@ def _derived(plan: Plan) -> dict[str, Any]:
         "models": models,
         "findings": first + seen(plan, told + more),
         "setups": setups,
-        "seam_costs": _seam_costs(plan, shown),
+        "seam_costs": seam_cost_answers(plan, shown),
         "faces": _faces(plan, [box for _, box, _ in shown]),
         "whole": whole,
         "pitch": plan.block_pitch,

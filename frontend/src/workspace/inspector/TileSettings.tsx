@@ -101,6 +101,16 @@ function SlideBy(props: { setup: Setup; tiles: Tiles }) {
   const change = (what: object) => ({ do: "change_tiles", setup: setup.id, change: what });
   const by = tiles.slide ?? "fence";
   const both = (tiles.seams_x ?? []).length > 0 && (tiles.seams_y ?? []).length > 0;
+  const length = (label: string, key: "inset" | "diameter" | "past", usual: number, high: number, over = false) => (
+    <NumberField
+      label={label}
+      unit={unit}
+      value={tiles[key] ?? usual}
+      {...(over ? { over: 0 } : { low: 0 })}
+      high={high}
+      onChange={(value) => value !== null && edit(change({ [key]: value }), label.toLowerCase())}
+    />
+  );
   const slide = (next: string) =>
     next === "fence"
       ? edit(change({ slide: "fence", zero: tiles.zero === "mark" ? "seam" : tiles.zero }), "slide along a fence")
@@ -121,34 +131,11 @@ function SlideBy(props: { setup: Setup; tiles: Tiles }) {
         choices={both ? { fence: "a fence" } : { fence: "a fence", dowels: "dowel holes", marks: "score marks" }}
         onChange={slide}
       />
-      {by !== "fence" && (
-        <NumberField
-          label="Marks from the edges"
-          unit={unit}
-          value={tiles.inset ?? 8}
-          low={0}
-          high={500}
-          onChange={(value) => value !== null && edit(change({ inset: value }), "marks")}
-        />
-      )}
+      {by !== "fence" && length("Marks from the edges", "inset", 8, 500)}
       {by === "dowels" && (
         <>
-          <NumberField
-            label="Dowel diameter"
-            unit={unit}
-            value={tiles.diameter ?? 6}
-            over={0}
-            high={50}
-            onChange={(value) => value !== null && edit(change({ diameter: value }), "dowels")}
-          />
-          <NumberField
-            label="Holes past the seam"
-            unit={unit}
-            value={tiles.past ?? 12}
-            low={0}
-            high={200}
-            onChange={(value) => value !== null && edit(change({ past: value }), "dowels")}
-          />
+          {length("Dowel diameter", "diameter", 6, 50, true)}
+          {length("Holes past the seam", "past", 12, 200)}
         </>
       )}
       <Choose

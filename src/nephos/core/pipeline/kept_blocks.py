@@ -44,7 +44,7 @@ def kept_block(block: Block) -> Result:
 
 
 def untouched(block: Block) -> Block:
-    """A block on which the moves are counted anew: those of the next tile."""
+    """The block with no move recorded on its columns: the next tile counts its own moves from 0."""
     return replace(block, touched=np.full_like(block.touched, -1))
 
 

@@ -183,7 +183,7 @@ def finest_operation(operations: list[Operation]) -> Operation:
 
 
 def _tile_causes(plan: Plan, setup: Setup) -> list[object]:
-    """What the compare of a tile depends on besides the block: where it is, and the errors that are assumed by then."""
+    """What the compare of a tile depends on besides the block: its core, and the errors assumed for the slides so far."""
     if setup.tile is None:
         return []
     at = next((k for k, item in enumerate(plan.setups) if item.id == setup.id), 0)

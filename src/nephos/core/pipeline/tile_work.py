@@ -79,8 +79,8 @@ def raised(points: F64, kinds: U8, blend: Blend) -> F64:
 
 
 def misplaced(points: F64, tile: Tile, error: SlideError) -> F64:
-    """Points (n, 3) of a tile's moves where they cut with an error of the slide: the board lies wrong by it, so the
-    cutter comes the other way in the board's own frame; shown as the shift of the cut itself."""
+    """Points (n, 3) of a tile's moves as they lie on the board when the slide to the tile was wrong: the cut is shifted
+    by the error, and rotated about the tile's low corner."""
     angle = np.radians(error.rotation)
     middle = np.array(tile.core[:2])
     turn = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])

@@ -37,9 +37,9 @@ class Curve(Part):
 
 
 class Boundary(Part):
-    """A named outline on the plan. It follows the models: it is worked out anew when they change.
+    """A named outline on the plan. It follows the models: it is calculated again when they change.
 
-    `slice` is the outline of what stands higher than `height` over the models' foot. `rectangle` and `circle` lie at
+    `slice` is the outline of the models above `height` over their foot. `rectangle` and `circle` lie at
     `at` (the middle) with `size` (X, Y; a circle's diameter first), from the low corner of the stock. `drawn` is what
     the `curves` enclose. `offset` grows it, or shrinks it where negative. Loops that pass nearest to one of the spots
     in `left_out` are left out: an outline with all in it, or a hole, which is filled."""

@@ -223,7 +223,9 @@ def _strip_setups(setup: Setup, tiles: Tiles, found: list[Setup], cells: list[_C
         far = low if mine == high else high
         core[far] = max(at - strip.width, core[low]) if towards < 0 else min(at + strip.width, core[high])
         past[far] = 0.0
-        blend = Blend(axis=strip.axis, at=at, towards=towards, height=strip.height, width=abs(core[far] - at))
+        blend = Blend(
+            axis=strip.axis, at=at, towards=towards, height=strip.height, width=max(abs(core[far] - at), _ROOM)
+        )
         tile = whole.tile.model_copy(update={"core": tuple(core), "past": tuple(past), "marks": (), "blend": blend})
         key = f"{whole.id}s{strip.seam}{'' if strip.axis == 'x' else 'y'}{strip.side[0]}"
         name = f"{whole.name}, strip at seam {strip.seam}"

@@ -39,12 +39,12 @@ class SlideError(_Part):
 class Strip(_Part):
     """Finishing again beside a seam that came out with a step.
 
-    The side that stands higher by `height` mm, `before` the seam or `after` it, is cut lower by that at the seam, and
-    by less and less up to `width` mm from it."""
+    The higher side, `before` the seam or `after` it, is lowered by `height` mm at the seam; the lowering falls to zero
+    over `width` mm."""
 
     axis: Axis = "x"
     seam: int = Field(ge=1, le=400, description="number of the seam along its axis")
-    side: Side = Field(default="before", description="which side of the seam stands higher")
+    side: Side = Field(default="before", description="the higher side of the seam")
     height: Annotated[float, Field(gt=0, le=10, allow_inf_nan=False)] = 0.2
     width: Annotated[float, Field(ge=1, le=1000, allow_inf_nan=False)] = 40.0
 

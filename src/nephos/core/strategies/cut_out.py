@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from math import ceil, hypot, radians, tan
+from math import ceil, radians, tan
 from typing import Annotated, Literal
 
 import numpy as np
@@ -19,8 +19,9 @@ from nephos.core.estimate.perimeter import path_at
 from nephos.core.linking.link_block import LinkBlock
 from nephos.core.memo import Memo
 from nephos.core.polyline import densified
-from nephos.core.strategies.clearing.levels import level_heights, polygons_of
+from nephos.core.strategies.clearing.levels import polygons_of
 from nephos.core.strategies.clearing.offset import offset
+from nephos.core.strategies.following.cut_path import SKIN, cut_levels, lead_arcs, standing, tops_along
 from nephos.core.strategies.following.follow import follow_lines
 from nephos.core.strategies.following.tabs import (
     Box,
@@ -49,8 +50,6 @@ _NOWHERE = -1e6
 """Height of a cutter that meets nothing."""
 _SLOPE = 45.0
 """Degrees of a sloping shoulder."""
-_SKIN = 0.05
-"""Material not higher than this (mm) over a level is left to the next one."""
 _TO_STRETCH = 2.0
 """To a stretch that stands higher than the rest, and down onto it, takes so many seconds (measured)."""
 
@@ -248,29 +247,6 @@ def _paths(task: Task, loops: list[Loop], off: float) -> list[_Way]:
     return sorted(paths, key=lambda path: not path.hole)
 
 
-def tops_along(block: LinkBlock, path: F64, radius: float) -> F64:
-    """Highest material (mm) that a cutter meets on each segment of a path (n, 2): (n - 1,), -inf where there is
-    none."""
-    return block.highest_along(np.concatenate([path[:-1], path[1:]], axis=1), radius)
-
-
-def _standing(path: F64, tops: F64, level: float, margin: float) -> list[F64]:
-    """The stretches of a closed path on which something stands over `level`, longer by `margin` at both ends."""
-    along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(path, axis=0).T))])
-    total = float(along[-1])
-    over = tops > level + _SKIN
-    first = int(np.flatnonzero(~over)[0])
-    over = np.roll(over, -first)
-    ends = np.concatenate([along[first:] - along[first], along[1 : first + 1] + total - along[first]])
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], over.astype(np.int8), [0]])))
-    found = []
-    for a, b in zip(edges[::2], edges[1::2], strict=True):
-        low, high = ends[a] - margin, ends[b] + margin
-        places = np.concatenate([[low], ends[a : b + 1], [high]]) + along[first]
-        found.append(np.column_stack([np.interp(places, along, path[:, k], period=total) for k in (0, 1)]))
-    return found
-
-
 def _clear_of_part(task: Task, points: F64) -> F64:
     """The path raised where the part itself stands in it: a cut-out never gouges.
 
@@ -291,34 +267,6 @@ def _clear_of_part(task: Task, points: F64) -> F64:
     return over
 
 
-def _lead(path: F64, radius: float, inward: bool) -> tuple[F64, F64]:
-    """Quarter arcs (k, 2) onto the start of a closed path and off its end, on the side away from the part."""
-    ahead = path[1] - path[0]
-    ahead = ahead / max(hypot(*ahead), 1e-12)
-    area = float(np.sum(path[:-1, 0] * path[1:, 1] - path[1:, 0] * path[:-1, 1]))
-    left = np.array([-ahead[1], ahead[0]]) * (1.0 if (area > 0) == inward else -1.0)
-    centre = path[0] + radius * left
-    angles = np.radians(np.linspace(0, 90, 13))[:, None]
-    off = centre - radius * left * np.cos(angles) + radius * ahead * np.sin(angles)
-    on = (centre - radius * left * np.cos(angles) - radius * ahead * np.sin(angles))[::-1]
-    return on, off
-
-
-def cut_levels(
-    tops: F64, lengths: F64, bottom: float, stepdown: float, tabs_top: float
-) -> tuple[list[float], list[float]]:
-    """At which levels only the stretches of a path that stand higher than most are cut, and at which all of it.
-
-    `tops` (n,) is what stands on pieces of the path, `lengths` (n,) how long these are. From half of the path standing
-    over a level on it is cut all round, and so it is where tabs are."""
-    order = np.argsort(tops)
-    middle = float(tops[order][np.searchsorted(np.cumsum(lengths[order]), lengths.sum() / 2)])
-    top, common = float(tops.max()), max(middle, bottom, tabs_top)
-    if common >= top - _SKIN:
-        return [], level_heights(top, bottom, stepdown)
-    return level_heights(top, common, stepdown), level_heights(common, bottom, stepdown)
-
-
 def _rounds(task: Task, path: F64, tops: F64, bottom: float, tabs: list[Tab]) -> list[Pass]:
     """A path cut at each level where something stands, going down along itself, over its tabs."""
     settings: CutOutSettings = task.settings
@@ -330,7 +278,7 @@ def _rounds(task: Task, path: F64, tops: F64, bottom: float, tabs: list[Tab]) ->
     passes = [
         Pass(_clear_of_part(task, np.column_stack([run, np.full(len(run), level)])), entry="ramp")
         for level in above
-        for run in _standing(path, tops, level, task.cutter.radius)
+        for run in standing(path, tops, level, task.cutter.radius)
     ]
     rise = 1 / tan(radians(settings.ramp_angle)) if settings.ramp_angle < 89.9 else 0.0
     points = ramping_down(path, levels, tabs, over, _slope(settings), rise)
@@ -349,7 +297,7 @@ def _runs(task: Task, path: F64, tops: F64, bottom: float, tabs: list[Tab], wind
     passes = []
     here = np.where(mine, tops, -np.inf)
     for level in above:
-        stretches = _standing(path, here, level, task.cutter.radius)
+        stretches = standing(path, here, level, task.cutter.radius)
         runs = [np.column_stack([run, np.full(len(run), level)]) for run in stretches]
         passes += [Pass(_clear_of_part(task, part), entry="ramp") for run in runs for part in in_window(run, window)]
     for level in levels:
@@ -367,7 +315,7 @@ def _finishing(task: Task, path: F64, hole: bool, bottom: float, tabs: list[Tab]
     points = over_tabs(path, bottom, tabs, task.underside + settings.tab_height, _slope(settings))
     if settings.lead > 0:
         inward = hole or settings.side == "inside"
-        on, off = _lead(path, settings.lead, inward)
+        on, off = lead_arcs(path, settings.lead, inward)
         points = np.concatenate(
             [
                 np.column_stack([on[:-1], np.full(len(on) - 1, points[0, 2])]),
@@ -454,7 +402,7 @@ def _look_ahead(side: str, radius: float, survey: StockEstimate) -> tuple[F64, C
 
     def stretches(level: float) -> int:
         # Closer together than the cutter is wide they are one: the picture breaks them up.
-        rows, columns = np.nonzero(relief.reach(path & (met > level + _SKIN), radius))
+        rows, columns = np.nonzero(relief.reach(path & (met > level + SKIN), radius))
         wide = path.shape[1] + 2 * FRAME
         return apart((rows + FRAME) * wide + columns + FRAME, (path.shape[0] + 2 * FRAME, wide))
 
@@ -463,7 +411,7 @@ def _look_ahead(side: str, radius: float, survey: StockEstimate) -> tuple[F64, C
 
 def _stretch_seconds(level: float, tops: F64, stretches: Callable[[float], int], round_seconds: float) -> float:
     """Time of cutting what stands over a level by itself."""
-    return float(np.mean(tops > level + _SKIN)) * round_seconds + _TO_STRETCH * stretches(level)
+    return float(np.mean(tops > level + SKIN)) * round_seconds + _TO_STRETCH * stretches(level)
 
 
 def _estimate(settings: CutOutSettings, cutter: Cutter, _leave: float, ground: EstimateInput) -> Estimate:

@@ -31,7 +31,23 @@ def _with_tiles(plan: Plan, setup: Setup, tiles: Tiles | None) -> Plan:
 
 
 def _changed(plan: Plan, setup: Setup, change: dict[str, Any]) -> Plan:
-    return _with_tiles(plan, setup, Tiles.model_validate(_tiles(setup).model_dump() | change))
+    tiles = Tiles.model_validate(_tiles(setup).model_dump() | change)
+    if tiles.slide == "fence":
+        # Along a fence no marks are made: their operation would have nothing to cut.
+        setup = setup.model_copy(update={"operations": _without_marks(setup)})
+    return _with_tiles(plan, setup, tiles)
+
+
+def _without_marks(setup: Setup) -> tuple[Operation, ...]:
+    return tuple(item for item in setup.operations if item.boundary.boundary != "marks")
+
+
+def _later_tile(setup: Setup, axis: Axis, seam: int) -> int | None:
+    """The tile after the slide over a seam; none with seams along both axes, where several slides go over it."""
+    tiles = _tiles(setup)
+    if tiles.seams("y" if axis == "x" else "x"):
+        return None
+    return seam + 1 if tiles.order == "forward" else tile_count(setup) - seam + 1
 
 
 def _seams(name: Axis) -> str:
@@ -65,8 +81,7 @@ def cut_in_tiles(
 def cut_whole(plan: Plan, looks: Looks, setup: Id) -> Plan:
     """Take the tiles of a setup away, with the marks that they made."""
     found = setup_named(plan, setup)
-    operations = tuple(item for item in found.operations if item.boundary.boundary != "marks")
-    return with_setup(plan, found.model_copy(update={"tiles": None, "operations": operations}))
+    return with_setup(plan, found.model_copy(update={"tiles": None, "operations": _without_marks(found)}))
 
 
 @edit
@@ -149,9 +164,9 @@ def add_strip(
     strip = Strip(axis=axis, seam=seam, side=side, height=height, width=width)
     kept = [item.model_dump() for item in tiles.strips if (item.axis, item.seam) != (axis, seam)]
     change: dict[str, Any] = {"strips": [*kept, strip.model_dump()]}
-    if axis == "x" and not tiles.seams_y:
+    later = _later_tile(found, axis, seam)
+    if later is not None:
         # Of the two tiles at the seam the later one was set wrongly.
-        later = seam + 1 if tiles.order == "forward" else tile_count(found) - seam + 1
         up = (side == "after") == (tiles.order == "forward")
         error = SlideError(tile=later, dz=height if up else -height)
         others = [item.model_dump() for item in tiles.errors if item.tile != later]
@@ -165,8 +180,8 @@ def drop_strip(plan: Plan, looks: Looks, setup: Id, seam: Number, axis: Axis = "
     found = setup_named(plan, setup)
     tiles = _tiles(found)
     kept = [item.model_dump() for item in tiles.strips if (item.axis, item.seam) != (axis, seam)]
-    later = seam + 1 if tiles.order == "forward" else tile_count(found) - seam + 1
-    errors = [item.model_dump() for item in tiles.errors if axis != "x" or item.tile != later]
+    later = _later_tile(found, axis, seam)
+    errors = [item.model_dump() for item in tiles.errors if item.tile != later]
     return _changed(plan, found, {"strips": kept, "errors": errors})
 
 
@@ -186,5 +201,5 @@ def mark_slides(plan: Plan, looks: Looks, setup: Id, slide: Literal["dowels", "m
             "settings": {"depth": depth, "through": 10.0} if drilled else {"depth": 0.5},
         }
     )
-    others = tuple(item for item in found.operations if item.boundary.boundary != "marks")
-    return with_setup(plan, found.model_copy(update={"tiles": tiles, "operations": (making, *others)}))
+    operations = (making, *_without_marks(found))
+    return with_setup(plan, found.model_copy(update={"tiles": tiles, "operations": operations}))

@@ -63,7 +63,7 @@ def in_window(points: F64, window: Box) -> list[F64]:
     closed = len(points) > 2 and np.abs(points[0] - points[-1]).max() < 1e-9
     if closed and len(runs) > 1 and mine[0] == 0 and enter[0] <= 0.0 and mine[-1] == len(enter) - 1 and leave[-1] >= 1:
         runs = [*runs[1:-1], np.concatenate([runs[-1], runs[0][1:]])]
-    return [run for run in runs if np.hypot(*np.diff(run[:, :2], axis=0).T).sum() > _SHORT]
+    return [run for run in runs if np.linalg.norm(np.diff(run, axis=0), axis=1).sum() > _SHORT]
 
 
 def passes_in_window(passes: Sequence[Pass], window: Box) -> tuple[Pass, ...]:
