@@ -46,7 +46,8 @@ def length_inside(points: np.ndarray) -> float:
 @given(st.lists(place, min_size=2, max_size=7), st.booleans())
 def test_what_lies_in_the_window_stays_and_nothing_else(spots: list[tuple[float, float, float]], closed: bool) -> None:
     # A hundredth apart from the sides at least: on them rounding decides.
-    points = np.round(np.array([*spots, spots[0]] if closed else spots), 2) + [0.003, 0.003, 0.0]
+    points = np.round(np.array([*spots, spots[0]] if closed else spots), 2)
+    points[:, :2] += 0.003
     runs = in_window(points, BOX)
     grown = (-1e-9, -1e-9, 10 + 1e-9, 6 + 1e-9)
     assert all(inside_window(run, grown) for run in runs)
