@@ -105,11 +105,11 @@ def test_start_twice_and_stop_by_ctrl_c(home: Path) -> None:
     assert told.strip().splitlines()[-1] == "nephos: stopping"
     assert not answers(port)
 
-    # The second time nothing is created, and it is up in a moment.
+    # The second time nothing is created: it is up soon, on a machine that other tests load too.
     begin = time.monotonic()
     second = start(home, port)
     wait_until_up(second)
-    assert time.monotonic() - begin < 10
+    assert time.monotonic() - begin < 30
     assert run(home, "stop").returncode == 0
     second.communicate(timeout=20)
     assert second.returncode == 0 and not answers(port)
