@@ -1,0 +1,1 @@
+"""Built-up reliefs: pieces composed to one surface."""

@@ -1,0 +1,127 @@
+"""Lettering: the outlines of a line of text in a font that ships with Nephos."""
+
+from functools import cache
+from math import pi
+from pathlib import Path
+
+import numpy as np
+import shapely
+import uharfbuzz
+from fontTools.pens.recordingPen import DecomposingRecordingPen
+from fontTools.ttLib import TTFont
+
+from nephos.core.arrays import F64
+from nephos.core.errors import Refused
+from nephos.core.relief.sources import Lettering
+
+__all__ = ["FONTS", "lettering_area"]
+
+FONTS = {"alegreya-bold": "Alegreya Bold, serif", "instrument-sans-semibold": "Instrument Sans, sans serif"}
+"""The fonts that ship, by key. Both are under the SIL Open Font License."""
+_FOLDER = Path(__file__).parent / "fonts"
+
+
+@cache
+def _font(key: str) -> tuple[TTFont, uharfbuzz.Font]:
+    if key not in FONTS:
+        raise Refused(f"there is no font '{key}': use one of {', '.join(FONTS)}")
+    path = _FOLDER / f"{key}.ttf"
+    return TTFont(path), uharfbuzz.Font(uharfbuzz.Face(uharfbuzz.Blob.from_file_path(str(path))))
+
+
+def _quadratic(a: F64, b: F64, c: F64, chord: float) -> F64:
+    """Points of a quadratic curve behind its first one, its chords within `chord` of it."""
+    bend = float(np.hypot(*(a - 2 * b + c))) / 4
+    n = max(2, int(np.ceil((bend / max(chord, 1e-9)) ** 0.5)) + 1)
+    t = np.linspace(0, 1, n + 1)[1:, None]
+    points: F64 = (1 - t) ** 2 * a + 2 * t * (1 - t) * b + t**2 * c
+    return points
+
+
+@cache
+def _glyph(key: str, name: str, chord: float) -> tuple[F64, ...]:
+    """The contours of a glyph in font units."""
+    font, _ = _font(key)
+    pen = DecomposingRecordingPen(font.getGlyphSet())
+    font.getGlyphSet()[name].draw(pen)
+    contours: list[F64] = []
+    run: list[F64] = []
+    for word, points in pen.value:
+        places = [np.array(p, np.float64) for p in points if p is not None]
+        if word == "moveTo":
+            run = [places[0][None]]
+        elif word == "lineTo":
+            run.append(places[0][None])
+        elif word == "qCurveTo":
+            # Points between two controls lie half-way.
+            start = run[-1][-1]
+            controls, end = places[:-1], places[-1]
+            for k, control in enumerate(controls):
+                to = end if k == len(controls) - 1 else (control + controls[k + 1]) / 2
+                run.append(_quadratic(start, control, to, chord))
+                start = to
+        elif run:
+            contours.append(np.concatenate(run))
+            run = []
+    return tuple(contours)
+
+
+def _filled(contours: list[F64]) -> shapely.Geometry:
+    """What contours fill: those that turn right are filled, those that turn left are holes."""
+    rings = [c for c in contours if len(c) > 2]
+    turns = [float((c[:, 0] * np.roll(c[:, 1], -1) - np.roll(c[:, 0], -1) * c[:, 1]).sum()) for c in rings]
+    solid = shapely.union_all([shapely.make_valid(shapely.Polygon(c)) for c, turn in zip(rings, turns, strict=True) if turn < 0])
+    holes = shapely.union_all([shapely.make_valid(shapely.Polygon(c)) for c, turn in zip(rings, turns, strict=True) if turn > 0])
+    return shapely.difference(solid, holes)
+
+
+def lettering_area(line: Lettering, chord: float) -> shapely.Geometry:
+    """What a line of text covers, in millimetres; curves within `chord` of the font's.
+
+    Raises
+    ------
+    Refused
+        Where the font has no such letter, or the circle is too small for the line.
+    """
+    font, shaper = _font(line.font)
+    missing = [c for c in line.text if ord(c) not in font.getBestCmap()]
+    if missing:
+        raise Refused(f"the font {FONTS[line.font]} has no letter '{missing[0]}': choose another font or letter")
+    capital = float(getattr(font["OS/2"], "sCapHeight", 0) or 0.7 * font["head"].unitsPerEm)
+    scale = line.size / capital
+    buffer = uharfbuzz.Buffer()
+    buffer.add_str(line.text)
+    buffer.guess_segment_properties()
+    uharfbuzz.shape(shaper, buffer, {"kern": True, "liga": False})
+    glyphs = [font.getGlyphName(info.codepoint) for info in buffer.glyph_infos]
+    gap = line.spacing * line.size
+    widths = [place.x_advance * scale + gap for place in buffer.glyph_positions]
+    length = sum(widths) - gap
+    if line.radius and length > 2 * pi * abs(line.radius):
+        raise Refused(
+            f"the line is {length:.1f} mm long, more than once round a circle of {abs(line.radius):g} mm radius: "
+            "make the letters smaller, or the circle larger"
+        )
+    x, parts = -length / 2, []
+    for name, width, place in zip(glyphs, widths, buffer.glyph_positions, strict=True):
+        shift = np.array([place.x_offset * scale, place.y_offset * scale])
+        contours = [c * scale + shift for c in _glyph(line.font, name, chord / scale)]
+        parts.append(_filled([_on_line(c, x, width - gap, line) for c in contours]))
+        x += width
+    area = shapely.union_all(parts)
+    if area.is_empty:
+        raise Refused("the line of text has no letters: type some")
+    return area
+
+
+def _on_line(contour: F64, x: float, width: float, line: Lettering) -> F64:
+    """A contour of a letter that starts at x of the line, on the straight or upright on its circle."""
+    middle = x + width / 2
+    if not line.radius:
+        return contour + [x, -line.size / 2]
+    r = line.radius
+    angle = -middle / r
+    c, s = np.cos(angle), np.sin(angle)
+    own = contour - [width / 2, 0.0] + [0.0, r]
+    turned: F64 = own @ np.array([[c, s], [-s, c]])
+    return turned

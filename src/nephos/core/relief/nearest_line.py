@@ -1,0 +1,173 @@
+"""The nearest place of curves: distance, which side, how far along, and on which smooth run between two corners."""
+
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+from nephos.core.arrays import F64, I32
+from nephos.core.parallel import in_parallel, kernel
+
+__all__ = ["LineIndex", "Nearest", "line_index", "nearest"]
+
+_CORNER = np.radians(20.0)
+"""Where a curve turns by more than this from chord to chord it has a corner."""
+
+
+class _Arrays(NamedTuple):
+    ends: F64
+    along: F64
+    run: I32
+    start: I32
+    items: I32
+    x0: float
+    y0: float
+    cell: float
+    nx: int
+    ny: int
+
+
+@dataclass(frozen=True)
+class LineIndex:
+    """Segments of curves in a grid. `lengths` is how long each curve is; `line` which curve each segment is of."""
+
+    arrays: _Arrays
+    line: I32
+    lengths: F64
+
+
+@dataclass(frozen=True)
+class Nearest:
+    """For each place: the distance (mm), less than 0 in `side` on the right of the curve, how far along its curve (mm)
+    the nearest place lies, the run between corners and the curve that it lies on."""
+
+    distance: F64
+    side: F64
+    along: F64
+    run: I32
+    line: I32
+
+
+@kernel
+def _bin(ends, x0, y0, cell, nx, ny, start, items):  # type: ignore[no-untyped-def]
+    """Count the segments of each cell (`items` empty), or fill them in behind `start`."""
+    for s in range(len(ends)):
+        i0 = max(int((min(ends[s, 0], ends[s, 2]) - x0) / cell), 0)
+        i1 = min(int((max(ends[s, 0], ends[s, 2]) - x0) / cell), nx - 1)
+        j0 = max(int((min(ends[s, 1], ends[s, 3]) - y0) / cell), 0)
+        j1 = min(int((max(ends[s, 1], ends[s, 3]) - y0) / cell), ny - 1)
+        for j in range(j0, j1 + 1):
+            for i in range(i0, i1 + 1):
+                k = j * nx + i
+                if len(items):
+                    items[start[k]] = s
+                start[k] += 1
+
+
+@kernel
+def _nearest(a, xy, reach, distance, side, along, segment):  # type: ignore[no-untyped-def]
+    big = max(a.nx, a.ny)
+    for p in range(len(xy)):
+        x, y = xy[p, 0], xy[p, 1]
+        ci = min(max(int(np.floor((x - a.x0) / a.cell)), 0), a.nx - 1)
+        cj = min(max(int(np.floor((y - a.y0) / a.cell)), 0), a.ny - 1)
+        # From the place to the cell that the search starts from, where that lies inside the grid only.
+        off = max(a.x0 - x, x - a.x0 - a.nx * a.cell, a.y0 - y, y - a.y0 - a.ny * a.cell, 0.0)
+        best, cross, at, which = reach * reach, 0.0, 0.0, -1
+        for ring in range(big + 1):
+            close = max((ring - 1) * a.cell, off)
+            if ring > 0 and close * close > best:
+                break
+            for j in range(max(cj - ring, 0), min(cj + ring, a.ny - 1) + 1):
+                whole = abs(j - cj) == ring
+                i = ci - ring
+                while i <= ci + ring:
+                    if 0 <= i < a.nx:
+                        k = j * a.nx + i
+                        for q in range(a.start[k], a.start[k + 1]):
+                            s = a.items[q]
+                            ax, ay = a.ends[s, 0], a.ends[s, 1]
+                            ux, uy = a.ends[s, 2] - ax, a.ends[s, 3] - ay
+                            wx, wy = x - ax, y - ay
+                            square = ux * ux + uy * uy
+                            t = min(max((wx * ux + wy * uy) / square, 0.0), 1.0)
+                            dx, dy = wx - t * ux, wy - t * uy
+                            d = dx * dx + dy * dy
+                            if d > best + 1e-12:
+                                continue
+                            length = np.sqrt(square)
+                            c = (ux * wy - uy * wx) / length
+                            # At a corner two segments are as near: the side is that of the one that is seen steeper.
+                            if d < best - 1e-12 or abs(c) > abs(cross):
+                                best, cross, at, which = min(d, best), c, a.along[s] + t * length, s
+                    i += 1 if whole or i == ci + ring else max(2 * ring, 1)
+        distance[p] = np.sqrt(best)
+        side[p] = cross
+        along[p] = at
+        segment[p] = which
+
+
+def _runs(points: F64, closed: bool, first: int) -> I32:
+    """The run of each segment of a curve: a new one starts at each corner."""
+    step = np.diff(np.concatenate([points, points[:1]]) if closed else points, axis=0)
+    way = np.arctan2(step[:, 1], step[:, 0])
+    turn = np.abs((np.diff(np.concatenate([way[-1:], way])) + np.pi) % (2 * np.pi) - np.pi)
+    corner = turn > _CORNER
+    corner[0] = corner[0] and closed
+    run = np.cumsum(corner)
+    if closed and not corner[0]:
+        # The first run goes on from the last.
+        run[run == run[-1]] = 0
+    return np.asarray(run + first, np.int32)
+
+
+def line_index(lines: list[tuple[F64, bool]]) -> LineIndex:
+    """An index of curves: points (n, 2), and whether each is closed."""
+    ends, along, runs, which, lengths = [], [], [], [], []
+    first = 0
+    for k, (points, closed) in enumerate(lines):
+        after = np.roll(points, -1, axis=0) if closed else points[1:]
+        before = points if closed else points[:-1]
+        length = np.hypot(*(after - before).T)
+        run = _runs(points, closed, first)
+        kept = length > 1e-9
+        ends.append(np.concatenate([before, after], axis=1)[kept])
+        along.append(np.concatenate([[0.0], np.cumsum(length)[:-1]])[kept])
+        runs.append(run[kept])
+        which.append(np.full(int(kept.sum()), k, np.int32))
+        lengths.append(float(length.sum()))
+        first = int(run.max()) + 1
+    all_ends = np.ascontiguousarray(np.concatenate(ends))
+    low, high = all_ends.reshape(-1, 2).min(axis=0), all_ends.reshape(-1, 2).max(axis=0)
+    span = float(max((high - low).max(), 1e-3))
+    cell = max(span / min(max(len(all_ends) ** 0.5 * 2, 4), 256), 1e-3)
+    nx, ny = (int(v) + 1 for v in (high - low) / cell)
+    x0, y0 = map(float, low)
+    start = np.zeros(nx * ny + 1, np.int32)
+    _bin(all_ends, x0, y0, cell, nx, ny, start, np.zeros(0, np.int32))
+    total = np.concatenate([[0], np.cumsum(start[:-1])]).astype(np.int32)
+    items = np.zeros(int(total[-1]), np.int32)
+    cursor = total.copy()
+    if len(items):
+        _bin(all_ends, x0, y0, cell, nx, ny, cursor, items)
+    arrays = _Arrays(all_ends, np.concatenate(along), np.concatenate(runs), total, items, x0, y0, cell, nx, ny)
+    return LineIndex(arrays, np.concatenate(which), np.array(lengths))
+
+
+def nearest(index: LineIndex, xy: F64, reach: float = np.inf) -> Nearest:
+    """The nearest place of the curves to each of `xy` (n, 2); beyond `reach` (mm) only that it is farther."""
+    n = len(xy)
+    points = np.ascontiguousarray(xy, np.float64)
+    distance, side, along, segment = np.empty(n), np.empty(n), np.empty(n), np.empty(n, np.int32)
+    limit = min(reach, 1e6)
+
+    def work(first: int, last: int) -> None:
+        part = slice(first, last)
+        _nearest(index.arrays, points[part], limit, distance[part], side[part], along[part], segment[part])
+
+    if n:
+        in_parallel(work, n, max(4096, n // 8))
+    found = np.maximum(segment, 0)
+    near = segment >= 0
+    run = np.where(near, index.arrays.run[found], -1).astype(np.int32)
+    return Nearest(distance, side, along, run, np.where(near, index.line[found], 0).astype(np.int32))

@@ -1,0 +1,357 @@
+"""Triangles on the plan, divided until the surface over them is within the tolerance of its true height.
+
+Sides that are too far off are halved, or divided where they cross a crease, so that creases stay sharp. A side is
+divided for both of its triangles: no gaps come up.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nephos.core.arrays import F64, I32, I64, Bool
+from nephos.core.errors import Refused
+from nephos.core.relief.sides import joined_again, partners
+from nephos.core.relief.stack import Stack
+
+__all__ = ["Terrain", "refined"]
+
+WELD = 2e-5
+"""Heights (mm) at one place that differ by less are one."""
+_NUDGE = 5e-4
+"""On steps heights are read so far (mm) inside the triangle."""
+_STEP = 0.02
+"""A difference (mm) over the nudge that makes a step."""
+_SHORTEST = 0.004
+_THINNEST = 1e-5
+"""A triangle that is less wide (mm) is a line: its neighbours say where its sides are to be divided."""
+_SLENDER = 1.5
+_ROUNDS = 40
+_MOST = 6_000_000
+_NEXT = np.array([1, 2, 0])
+_AFTER = np.array([2, 0, 1])
+
+
+@dataclass(frozen=True)
+class Terrain:
+    """Triangles with a height at each of their corners: two triangles at a wall have two heights at one point.
+
+    `points` (n, 2) float64; `triangles` (m, 3) int32; `masks` (m,) uint64, the areas; `heights` (m, 3) float64."""
+
+    points: F64
+    triangles: I32
+    masks: np.ndarray
+    heights: F64
+
+
+@dataclass(frozen=True)
+class _Surface:
+    """Reads heights of a stack at places that belong to triangles."""
+
+    stack: Stack
+    steep: np.uint64
+
+    def at(self, xy: F64, masks: np.ndarray, towards: F64) -> tuple[F64, I64]:
+        """Heights and numbers at places; on steps, those on the side of `towards` (n, 2)."""
+        z, code = self.stack.solid(xy, masks)
+        careful = np.flatnonzero(masks & self.steep)
+        if len(careful):
+            way = towards[careful] - xy[careful]
+            length = np.maximum(np.hypot(*way.T), 1e-12)
+            near = xy[careful] + way * (np.minimum(_NUDGE, 0.2 * length) / length)[:, None]
+            beside, other = self.stack.solid(near, masks[careful])
+            step = np.abs(beside - z[careful]) > _STEP
+            z[careful[step]], code[careful[step]] = beside[step], other[step]
+        return z, code
+
+
+def _corner_heights(surface: _Surface, points: F64, triangles: I32, masks: np.ndarray) -> F64:
+    """(m, 3) heights at the corners, each place and area read once."""
+    m = len(triangles)
+    flat = triangles.ravel().astype(np.int64)
+    of = np.repeat(masks, 3)
+    out = np.empty(3 * m)
+    careful = (of & surface.steep) != 0
+    kinds, kind = np.unique(of, return_inverse=True)
+    key = flat * len(kinds) + kind
+    plain = np.flatnonzero(~careful)
+    _, first, back = np.unique(key[plain], return_index=True, return_inverse=True)
+    at = plain[first]
+    z, _ = surface.stack.solid(points[flat[at]], of[at])
+    out[plain] = z[back]
+    some = np.flatnonzero(careful)
+    if len(some):
+        centres = points[triangles].mean(axis=1)
+        z, _ = surface.at(points[flat[some]], of[some], centres[some // 3])
+        out[some] = z
+    return out.reshape(m, 3)
+
+
+def _once(surface: _Surface, other: I64, fresh: Bool, masks: np.ndarray) -> I64:
+    """The sides of fresh triangles that are to be looked at: one of two where both triangles see the same."""
+    sides = np.flatnonzero(np.repeat(fresh, 3))
+    own, there = sides // 3, other[sides]
+    beyond = there // 3
+    same = (there >= 0) & fresh[beyond] & (masks[own] == masks[beyond]) & ((masks[own] & surface.steep) == 0)
+    return sides[~same | (sides < there)]
+
+
+def _crossing(
+    surface: _Surface, a: F64, b: F64, ha: F64, hb: F64, masks: np.ndarray, towards: F64, allowed: float
+) -> F64:
+    """Where along a-b (n, 2), whose ends are `ha` and `hb` high, the surface has a crease, as shares; 0.5 where none
+    is found.
+
+    A crease lies where the number of the surface changes, or where the tangents at both ends meet on the surface."""
+
+    def read(share: F64, chosen: I64) -> tuple[F64, I64]:
+        places = a[chosen] + share[:, None] * (b - a)[chosen]
+        return surface.at(places, masks[chosen], towards[chosen])
+
+    every = np.arange(len(a))
+    near = np.full(len(a), 1e-3)
+    (za, first), (zb, last) = read(near, every), read(1 - near, every)
+    share = np.full(len(a), 0.5)
+    down, up = (za - ha) / near, (hb - zb) / near
+    meet = np.clip((hb - ha - up) / np.where(np.abs(down - up) < 1e-9, np.nan, down - up), 0.0, 1.0)
+    bent = np.flatnonzero((meet > 0.004) & (meet < 0.996))
+    if len(bent):
+        z, _ = read(meet[bent], bent)
+        sharp = np.abs(z - ha[bent] - down[bent] * meet[bent]) < 0.3 * allowed
+        share[bent[sharp]] = meet[bent[sharp]]
+    mixed = np.flatnonzero((first != last) & (share == 0.5))
+    lo, hi, begin = near[mixed], 1 - near[mixed], first[mixed]
+    for _ in range(24 if len(mixed) else 0):
+        middle = (lo + hi) / 2
+        same = read(middle, mixed)[1] == begin
+        lo, hi = np.where(same, middle, lo), np.where(same, hi, middle)
+    found = (lo + hi) / 2
+    share[mixed] = np.where((found > 0.004) & (found < 0.996), found, 0.5)
+    return share
+
+
+def refined(
+    stack: Stack, steep: np.uint64, points: F64, triangles: I32, masks: np.ndarray, tolerance: float
+) -> Terrain:
+    """Divide triangles until the composition's surface over them is within the tolerance, measured square to it.
+
+    Parameters
+    ----------
+    stack : the layers. steep : bits of the layers with steps inside their area. points : (n, 2) float64. triangles :
+    (m, 3) int32, turning left. masks : (m,) uint64. tolerance : millimetres.
+
+    Raises
+    ------
+    Refused
+        Where more than six million triangles would be needed.
+    """
+    surface = _Surface(stack, steep)
+    terrain = Terrain(points, triangles, masks, _corner_heights(surface, points, triangles, masks))
+    fresh = np.ones(len(triangles), bool)
+    # Between the places that are looked at the error may be about twice as much.
+    allowed = 0.45 * tolerance
+    other = partners(triangles, len(points))
+    for _ in range(_ROUNDS):
+        marks = _to_split(surface, terrain, other, fresh, allowed) if fresh.any() else _no_marks()
+        if len(marks[0]) == 0:
+            marks = _bow_ties(terrain, other)
+        if len(marks[0]) == 0:
+            break
+        terrain, other, fresh = _split(surface, terrain, other, *marks)
+        if len(terrain.triangles) > _MOST:
+            raise Refused("the composition needs more than six million triangles: give it a larger tolerance")
+    return terrain
+
+
+_Marks = tuple[I64, F64]
+"""Sides that are to be divided, and where, as shares from their first point."""
+
+
+def _no_marks() -> _Marks:
+    return np.zeros(0, np.int64), np.zeros(0)
+
+
+def _to_split(surface: _Surface, terrain: Terrain, other: I64, fresh: Bool, allowed: float) -> _Marks:
+    """The sides of fresh triangles that are too far off; those that are farther off come later."""
+    points, triangles, masks = terrain.points, terrain.triangles, terrain.masks
+    sides = _once(surface, other, fresh, masks)
+    own, q = sides // 3, sides % 3
+    u, v = triangles[own, _NEXT[q]], triangles[own, _AFTER[q]]
+    hu, hv = terrain.heights[own, _NEXT[q]], terrain.heights[own, _AFTER[q]]
+    a, b, top = points[u], points[v], points[triangles[own, q]]
+    length = np.hypot(*(b - a).T)
+    z, _ = surface.at((a + b) / 2, masks[own], top)
+    area = (b - a)[:, 0] * (top - a)[:, 1] - (b - a)[:, 1] * (top - a)[:, 0]
+    off = np.abs(z - (hu + hv) / 2) * _upright(points[triangles[own]], terrain.heights[own])
+    at = np.flatnonzero((off > allowed) & (length > _SHORTEST) & (area > _THINNEST * length))
+    share = _crossing(surface, a[at], b[at], hu[at], hv[at], masks[own[at]], top[at], allowed)
+    order = np.argsort(off[at], kind="stable")
+    found, where = sides[at][order], share[order]
+    marked = np.zeros(len(other), bool)
+    marked[found] = True
+    marked[other[found][other[found] >= 0]] = True
+    inner = np.flatnonzero(fresh & ~marked.reshape(-1, 3).any(axis=1))
+    inner = inner[_inside_off(surface, terrain, inner, 2.0 * allowed)]
+    corners = points[triangles[inner]]
+    across = np.hypot(*(corners[:, _NEXT] - corners[:, _AFTER]).transpose(2, 0, 1))
+    longest = 3 * inner + across.argmax(axis=1)
+    worth = across.max(axis=1) > _SHORTEST if len(inner) else np.zeros(0, bool)
+    more = np.concatenate([longest[worth], _slender(points, triangles, own[at])])
+    return np.concatenate([more, found]), np.concatenate([np.full(len(more), 0.5), where])
+
+
+def _slender(points: F64, triangles: I32, own: I64) -> I64:
+    """The longest sides of those triangles that are much longer than they are wide: dividing shorter sides alone would
+    make them more slender still (Rivara, 1984)."""
+    own = np.unique(own)
+    corners = points[triangles[own]]
+    across = np.hypot(*(corners[:, _NEXT] - corners[:, _AFTER]).transpose(2, 0, 1))
+    if len(own) == 0:
+        return own
+    chosen = across.max(axis=1) > _SLENDER * np.median(across, axis=1)
+    sides: I64 = (3 * own + across.argmax(axis=1))[chosen]
+    return sides
+
+
+def _inside_off(surface: _Surface, terrain: Terrain, chosen: I64, allowed: float) -> Bool:
+    """Which of the chosen triangles are too far off at their middle."""
+    corners = terrain.points[terrain.triangles[chosen]]
+    z, _ = surface.stack.solid(corners.mean(axis=1), terrain.masks[chosen])
+    h = terrain.heights[chosen]
+    found: Bool = np.abs(z - h.mean(axis=1)) * _upright(corners, h) > allowed
+    return found
+
+
+def _upright(corners: F64, h: F64) -> F64:
+    """The upright part of the unit normals of triangles (n, 3, 2) with heights (n, 3): what an error in height counts
+    for square to the surface."""
+    e, f = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    area = np.maximum(e[:, 0] * f[:, 1] - e[:, 1] * f[:, 0], 1e-12)
+    de, df = h[:, 1] - h[:, 0], h[:, 2] - h[:, 0]
+    gx = (de * f[:, 1] - df * e[:, 1]) / area
+    gy = (df * e[:, 0] - de * f[:, 0]) / area
+    out: F64 = 1 / np.sqrt(1 + gx * gx + gy * gy)
+    return out
+
+
+def _bow_ties(terrain: Terrain, other: I64) -> _Marks:
+    """Sides at walls of which the left is higher at one end and the right at the other, and where they cross."""
+    left = np.flatnonzero(other > np.arange(len(other)))
+    right = other[left]
+    own, q = left // 3, left % 3
+    beyond, r = right // 3, right % 3
+    h = terrain.heights
+    du = h[own, _NEXT[q]] - h[beyond, _AFTER[r]]
+    dv = h[own, _AFTER[q]] - h[beyond, _NEXT[r]]
+    at = np.flatnonzero((du * dv < 0) & (np.abs(du) > WELD) & (np.abs(dv) > WELD))
+    return left[at], np.clip(du[at] / (du[at] - dv[at]), 0.01, 0.99)
+
+
+def _split(surface: _Surface, terrain: Terrain, other: I64, sides: I64, shares: F64) -> tuple[Terrain, I64, Bool]:
+    """Divide the marked sides, and the triangles at them; returns also the partners of all sides and which triangles
+    are new. Of two marks on one side the later one holds."""
+    points, triangles, masks, heights = terrain.points, terrain.triangles, terrain.masks, terrain.heights
+    count = len(points)
+    there = other[sides]
+    mate = (there >= 0) & (there < sides)
+    name = np.where(mate, there, sides)
+    share = np.full(len(other), np.nan)
+    share[name] = np.where(mate, 1 - shares, shares)
+    split = np.flatnonzero(~np.isnan(share))
+    own, q = split // 3, split % 3
+    a, b = points[triangles[own, _NEXT[q]]], points[triangles[own, _AFTER[q]]]
+    points = np.concatenate([points, a + share[split][:, None] * (b - a)])
+    new = np.full(len(other), -1, np.int64)
+    new[split] = count + np.arange(len(split))
+    mates = other[split]
+    new[mates[mates >= 0]] = new[split[mates >= 0]]
+    new = new.reshape(-1, 3)
+    touched = np.flatnonzero((new >= 0).any(axis=1))
+    t, w, m, h = triangles[touched], new[touched], masks[touched], heights[touched]
+    # Heights at the new points, as each triangle sees them.
+    wanted = np.flatnonzero(w.ravel() >= 0)
+    at = w.ravel()[wanted]
+    z, _ = surface.at(points[at], m[wanted // 3], points[t.ravel()[wanted]])
+    hw = np.zeros(w.size)
+    hw[wanted] = z
+    hw = hw.reshape(w.shape)
+    pattern = _pattern(w)
+    parts, of = [], []
+    for marks in range(1, 8):
+        row = np.flatnonzero(pattern == marks)
+        corner, height, source = _divided(t[row], w[row], h[row], hw[row], marks, points)
+        parts.append((corner, height))
+        of.append(row[source])
+    source = np.concatenate(of)
+    corner = np.concatenate([corner for corner, _ in parts]).astype(np.int32)
+    height = np.concatenate([height for _, height in parts])
+    # The first part of a triangle takes its number, so that all others keep theirs.
+    _, first = np.unique(source, return_index=True)
+    rest = np.ones(len(source), bool)
+    rest[first] = False
+    number = np.empty(len(source), np.int64)
+    number[first] = touched
+    number[rest] = len(triangles) + np.arange(int(rest.sum()))
+    grown = len(triangles) + int(rest.sum())
+    out = Terrain(
+        points,
+        np.concatenate([triangles, np.empty((grown - len(triangles), 3), np.int32)]),
+        np.concatenate([masks, m[source[rest]]]),
+        np.concatenate([heights, np.empty((grown - len(triangles), 3))]),
+    )
+    out.triangles[number], out.heights[number] = corner, height
+    changed = np.zeros(grown, bool)
+    changed[number] = True
+    met = other.reshape(-1, 3)[touched].ravel()
+    met = met[(met >= 0) & ~changed[met // 3]]
+    return out, joined_again(other, out.triangles, number, met), changed
+
+
+def _pattern(w: I64) -> I64:
+    """Which sides of each triangle are divided, as bits."""
+    marked: Bool = w >= 0
+    return marked @ np.array([1, 2, 4])
+
+
+def _divided(t: I32, w: I64, h: F64, hw: F64, marks: int, points: F64) -> tuple[I32, F64, I64]:
+    """Triangles with one pattern, divided: corners, heights, and which of them each comes from."""
+    n = len(t)
+    every = np.arange(n)
+
+    def take(*names: tuple[str, int]) -> tuple[I32, F64]:
+        corner = np.stack([t[:, k] if kind == "t" else w[:, k] for kind, k in names], 1)
+        height = np.stack([h[:, k] if kind == "t" else hw[:, k] for kind, k in names], 1)
+        return corner.astype(np.int32), height
+
+    bits = [k for k in range(3) if marks >> k & 1]
+    if len(bits) == 1:
+        k = bits[0]
+        a, b = (k + 1) % 3, (k + 2) % 3
+        pieces = [take(("t", k), ("t", a), ("w", k)), take(("t", k), ("w", k), ("t", b))]
+        of = [every, every]
+    elif len(bits) == 3:
+        pieces = [
+            take(("t", 0), ("w", 2), ("w", 1)),
+            take(("t", 1), ("w", 0), ("w", 2)),
+            take(("t", 2), ("w", 1), ("w", 0)),
+            take(("w", 0), ("w", 1), ("w", 2)),
+        ]
+        of = [every] * 4
+    else:
+        k = ({0, 1, 2} - set(bits)).pop()
+        # The sides over a and b are divided: they meet at corner k.
+        a, b = (k + 1) % 3, (k + 2) % 3
+        tip = take(("t", k), ("w", b), ("w", a))
+        one = points[w[:, b]] - points[t[:, b]]
+        two = points[w[:, a]] - points[t[:, a]]
+        first = np.hypot(*one.T) <= np.hypot(*two.T)
+        way1 = [take(("w", b), ("t", a), ("t", b)), take(("w", b), ("t", b), ("w", a))]
+        way2 = [take(("w", b), ("t", a), ("w", a)), take(("w", a), ("t", a), ("t", b))]
+        pieces, of = [tip], [every]
+        for chosen, way in ((first, way1), (~first, way2)):
+            pieces += [(corner[chosen], z[chosen]) for corner, z in way]
+            of += [every[chosen]] * 2
+    return (
+        np.concatenate([corner for corner, _ in pieces]),
+        np.concatenate([z for _, z in pieces]),
+        np.concatenate(of) if n else np.zeros(0, np.int64),
+    )

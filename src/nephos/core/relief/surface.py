@@ -1,0 +1,200 @@
+"""One closed mesh from a composition."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import reduce
+
+import numpy as np
+
+from nephos.core.arrays import F64, I32
+from nephos.core.errors import Refused
+from nephos.core.memo import Memo
+from nephos.core.mesh.model import Mesh
+from nephos.core.relief.closing import closed_mesh
+from nephos.core.relief.composition import Composition, Piece, links_of
+from nephos.core.relief.nearest_line import line_index
+from nephos.core.relief.outline import Outlines
+from nephos.core.relief.piece import Lines, PreparedPiece
+from nephos.core.relief.refine import refined
+from nephos.core.relief.seen import SeenMesh, SeenPiece, seen_mesh
+from nephos.core.relief.shaped import rings_of_area, shaped_piece
+from nephos.core.relief.shapes import Bead, Rope, Section
+from nephos.core.relief.sources import MeshSource
+from nephos.core.relief.stack import Layer, Stack, smoothed_ground
+from nephos.core.relief.swept import swept_piece
+from nephos.core.relief.triangulation import GRID, triangulated
+
+__all__ = ["Composed", "Meshes", "composed", "mesh_of", "outlines_of", "stack_of"]
+
+Meshes = Callable[[str], Mesh]
+_CHORD = 0.35
+"""Share of the tolerance that the chords of outlines may lie off their curves."""
+_SEEN: Memo[SeenMesh] = Memo(16)
+_PREPARED: Memo[PreparedPiece] = Memo(128)
+_LINES: Memo[Lines] = Memo(128)
+
+
+@dataclass(frozen=True)
+class Composed:
+    """A composition ready to be read or meshed. `layers` are those of the pieces that are on, in order."""
+
+    stack: Stack
+    keys: tuple[str, ...]
+    tolerance: float
+
+    @property
+    def layers(self) -> tuple[Layer, ...]:
+        """The layers from the lowest to the uppermost."""
+        return self.stack.layers
+
+
+def _seen(source: MeshSource, meshes: Meshes) -> SeenMesh:
+    return _SEEN.get(source.model_dump_json(), lambda: seen_mesh(meshes(source.mesh), source))
+
+
+def outlines_of(composition: Composition, meshes: Meshes, chord: float | None = None) -> Outlines:
+    """The outlines of the pieces of a composition, drawn within `chord` mm of their curves."""
+    return Outlines(
+        composition,
+        chord if chord is not None else _CHORD * composition.tolerance,
+        lambda source: _seen(source, meshes).area,
+    )
+
+
+def _prepared(piece: Piece, outlines: Outlines, meshes: Meshes, chord: float) -> PreparedPiece:
+    height = max(abs(piece.height), 1e-6)
+    shape = piece.shape
+    if isinstance(piece.source, MeshSource):
+        copies = tuple(outlines.copies(piece))
+        return SeenPiece(_seen(piece.source, meshes), copies, outlines.area(piece), height)
+    if isinstance(shape, Bead | Rope | Section):
+        return swept_piece(outlines.lines(piece), shape, height, chord)
+    return shaped_piece(outlines.area(piece), shape, height, chord)
+
+
+def _key(composition: Composition, piece: Piece, chord: float) -> str:
+    """What a prepared piece depends on: itself, and all pieces that its outline follows."""
+    found, todo = [piece], links_of(piece)
+    while todo:
+        other = composition.piece(todo.pop())
+        if other is not None and other not in found:
+            found.append(other)
+            todo += links_of(other)
+    own = {"id": "", "name": "", "on": True, "combine": "add", "base": None, "fade": 0, "amount": 0}
+    return f"{chord}:" + "|".join(str(item.model_dump() | own) for item in found)
+
+
+def stack_of(composition: Composition, meshes: Meshes, tolerance: float | None = None) -> Composed:
+    """The pieces of a composition that are on, prepared in their order.
+
+    `meshes` gives the mesh of a digest. Pieces that did not change since they were prepared last are taken from
+    memory.
+
+    Raises
+    ------
+    Refused
+        Naming the piece, where its outline cannot be drawn or its mesh not be used.
+    """
+    limit = tolerance or composition.tolerance
+    chord = _CHORD * limit
+    outlines = outlines_of(composition, meshes, chord)
+    layers: list[Layer] = []
+    keys = []
+    for piece in composition.pieces:
+        if not piece.on:
+            continue
+        key = _key(composition, piece, chord)
+        try:
+            if piece.works_on_ground:
+                area = outlines.area(piece)
+                smoothed = (
+                    smoothed_ground(Stack(tuple(layers)), area, piece.combine, piece.amount)
+                    if piece.combine != "scale"
+                    else None
+                )
+                prepared = None
+            else:
+                prepared = _PREPARED.get(key, lambda: _prepared(piece, outlines, meshes, chord))  # noqa: B023
+                area, smoothed = prepared.area, None
+        except Refused as reason:
+            raise Refused(f"{piece.name}: {reason}") from None
+        outline = line_index(rings_of_area(area)) if piece.fade > 0 else None
+        layers.append(Layer(piece, prepared, area, outline, smoothed))
+        keys.append(key)
+    if not layers:
+        raise Refused("the composition has no piece that is on: add one")
+    return Composed(Stack(tuple(layers)), tuple(keys), limit)
+
+
+def _plan_lines(composed_: Composed) -> tuple[F64, I32, np.ndarray]:
+    """Points, segments and their masks, of all outlines and creases."""
+    points: list[F64] = []
+    ends: list[I32] = []
+    masks: list[np.ndarray] = []
+    first = 0
+
+    def add(run: F64, closed: bool, mask: int) -> None:
+        nonlocal first
+        n = len(run)
+        index = np.arange(first, first + n, dtype=np.int32)
+        points.append(run)
+        ends.append(np.stack([index, np.roll(index, -1)], 1)[: n if closed else n - 1])
+        masks.append(np.full(n if closed else n - 1, mask, np.uint64))
+        first += n
+
+    for k, layer in enumerate(composed_.layers):
+        for run, closed in rings_of_area(layer.area):
+            add(run, closed, 1 << k)
+        if layer.prepared is None:
+            continue
+        lines = _LINES.get(
+            f"{composed_.tolerance}:{composed_.keys[k]}",
+            lambda: layer.prepared.lines(composed_.tolerance),  # noqa: B023
+        )
+        for run, closed in lines.creases:
+            add(run, closed, 0)
+        if len(lines.edges):
+            n = 2 * len(lines.edges)
+            snapped = np.round(lines.edges.reshape(-1, 2) / GRID).astype(np.int64)
+            unique, back = np.unique(snapped, axis=0, return_inverse=True)
+            points.append(unique * GRID)
+            pairs = back.reshape(-1, 2).astype(np.int32) + first
+            ends.append(pairs)
+            masks.append(np.zeros(n // 2, np.uint64))
+            first += len(unique)
+        if len(lines.seeds):
+            points.append(lines.seeds)
+            first += len(lines.seeds)
+    return np.concatenate(points), np.concatenate(ends), np.concatenate(masks)
+
+
+def composed(composition: Composition, meshes: Meshes, tolerance: float | None = None) -> Mesh:
+    """The surface of a composition as one closed mesh, its bottom at 0, within the tolerance of its true height.
+
+    Parameters
+    ----------
+    composition : its pieces. meshes : gives the mesh of a digest. tolerance : millimetres, square to the surface; none
+    for the composition's own.
+
+    Raises
+    ------
+    Refused
+        Where a piece cannot be drawn, or nothing is left of them all.
+    """
+    return mesh_of(stack_of(composition, meshes, tolerance))
+
+
+def mesh_of(ready: Composed) -> Mesh:
+    """The closed mesh of a prepared composition."""
+    points, ends, masks = _plan_lines(ready)
+    plan = triangulated(points, ends, masks)
+    inside = plan.regions != 0
+    steep = reduce(
+        lambda bits, k: bits | (1 << k),
+        [k for k, layer in enumerate(ready.layers) if layer.prepared is not None and layer.prepared.steep],
+        0,
+    )
+    terrain = refined(
+        ready.stack, np.uint64(steep), plan.points, plan.triangles[inside], plan.regions[inside], ready.tolerance
+    )
+    return closed_mesh(terrain)
