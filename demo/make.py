@@ -4,7 +4,7 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from demo.reliefs import fen_chart, heron, heron_scan, moth
+from demo.reliefs import fen_chart, heron, heron_scan, moth, moth_figure
 from demo.rounds import bulrush_finial, dragonfly, lily_dish
 from nephos.core.mesh.formats.stl import read_stl, write_stl
 from nephos.core.mesh.model import Mesh
@@ -17,6 +17,7 @@ MESHES: dict[str, Callable[[], Mesh]] = {
     "fen-chart": fen_chart,
     "dragonfly": dragonfly,
     "moth-roundel": moth,
+    "moth": moth_figure,
 }
 
 

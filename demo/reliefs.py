@@ -105,12 +105,9 @@ def heron_scan(step: float = 0.6) -> Mesh:
     return Mesh(standing, faces)
 
 
-def moth(step: float = 0.3) -> Mesh:
-    """A moth in a sunk round field with a bevelled rim, 150 mm across."""
-    rng = np.random.default_rng(7)
-    x, y = _grid(150, 150, step)
-    r = np.hypot(x, y)
-    z = 4.0 + 0.25 * noise(rng, x.shape, 14, 4)
+def _on_wings(x: F64, y: F64, ground: F64) -> F64:
+    """The moth raised over a ground, its middle at the origin."""
+    z = ground
     u = np.abs(x)
     fore: Spine = [(4, 14, 8), (24, 26, 15), (46, 36, 12), (56, 40, 4)]
     hind: Spine = [(4, 2, 8), (20, -14, 16), (34, -28, 11), (38, -36, 4)]
@@ -121,7 +118,7 @@ def moth(step: float = 0.3) -> Mesh:
         scales = 0.10 * np.sin(along * 260) * np.sin(side * 60)
         z = np.maximum(z, np.where(d < 1, 4.0 + dome(d, height, 6) * (1 - 0.35 * along) + veins + bands + scales, 0))
     spot = np.hypot(u - 38, y - 32)
-    z += np.where(spot < 6, 0.7 * np.cos(spot * 1.6), 0)
+    z = z + np.where(spot < 6, 0.7 * np.cos(spot * 1.6), 0)
     body: Spine = [(0, 22, 5), (0, 10, 7.5), (0, -6, 6.5), (0, -30, 3.5), (0, -38, 1.5)]
     d, along, side = stroke(u, y, body)
     z = np.maximum(
@@ -129,11 +126,27 @@ def moth(step: float = 0.3) -> Mesh:
     )
     feeler: Spine = [(1.5, 24, 1.4), (10, 40, 1.2), (22, 50, 0.7)]
     d, along, _ = stroke(u, y, feeler)
-    z = np.maximum(z, np.where(d < 1, 4 + dome(d, 2.6) + 0.3 * np.sin(along * 120), 0))
+    raised: F64 = np.maximum(z, np.where(d < 1, 4 + dome(d, 2.6) + 0.3 * np.sin(along * 120), 0))
+    return raised
+
+
+def moth(step: float = 0.3) -> Mesh:
+    """A moth in a sunk round field with a bevelled rim, 150 mm across."""
+    rng = np.random.default_rng(7)
+    x, y = _grid(150, 150, step)
+    r = np.hypot(x, y)
+    z = _on_wings(x, y, 4.0 + 0.25 * noise(rng, x.shape, 14, 4))
     z = np.where(r > 62, 4 + np.clip((r - 62) * 1.6, 0, 10), z)
     z = np.where(r > 68.2, 14 - 0.9 * np.abs(np.sin(np.arctan2(y, x) * 36)) * (np.abs(r - 71) < 1.6), z)
     z = np.where(r > 75, 0.0, z)
     return slab_under(x + 75, y + 75, z + 2.0, 0.0)
+
+
+def moth_figure(step: float = 0.35) -> Mesh:
+    """The moth alone, on a thin plate, to be set into a composition."""
+    x, y = _grid(126, 108, step)
+    z = _on_wings(x, y - 6.0, np.full(x.shape, 4.0)) - 3.0
+    return slab_under(x, y, z, 0.0)
 
 
 def fen_chart(step: float = 1.25) -> Mesh:

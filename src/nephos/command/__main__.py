@@ -12,7 +12,7 @@ _HELP = """usage: ./nephos COMMAND
   restore FILE          put a backup in the place of all that there is (asks first, unless --yes is given)
   worker [--database URL]   one more worker, on this machine or another
   test [PYTEST WORDS]   set up and run all tests; --random draws other cases than CI, and more of them
-  cut, inspect, bench   without page and database; --help after each tells more
+  cut, compose, inspect, bench   without page and database; --help after each tells more
   screenshots           make docs/screenshots anew from the sample shop
 """
 
@@ -28,7 +28,7 @@ def main() -> int:
     if name in {"stop", "reset", "screenshots"} and not asks.isdisjoint(rest):
         print(_HELP)
         return 0
-    if name in {"cut", "inspect", "bench"}:
+    if name in {"cut", "compose", "inspect", "bench"}:
         from nephos.command.headless import run
 
         return run(name, rest)

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from pydantic import ValidationError
 
+from nephos.command.compose import compose
 from nephos.command.proposed_plan import proposed_plan
 from nephos.core.bench import bench_drop, bench_proof, bench_removal, bench_rotary_drop, bench_rotary_removal
 from nephos.core.cutters import standard_cutter
@@ -200,7 +201,8 @@ def _read_plan(path: Path) -> tuple[Plan, dict[str, Mesh]]:
     except ValueError as error:
         raise Refused(f"{path.name} is not JSON: {error}") from None
     plan = parse_plan(document)
-    return plan, {model.mesh: read_mesh(model.mesh, _load(path.parent / model.mesh)) for model in plan.models}
+    names = {name for model in plan.models for name in model.sources}
+    return plan, {name: read_mesh(name, _load(path.parent / name)) for name in names}
 
 
 def cut(words: list[str]) -> int:
@@ -356,7 +358,7 @@ def bench(words: list[str]) -> int:
     return 0
 
 
-COMMANDS = {"cut": cut, "inspect": inspect, "bench": bench}
+COMMANDS = {"cut": cut, "compose": compose, "inspect": inspect, "bench": bench}
 
 
 def run(name: str, words: list[str]) -> int:

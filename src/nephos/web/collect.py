@@ -12,13 +12,14 @@ from nephos.core.errors import Refused
 from nephos.core.estimate.stock_estimate import height_map_key
 from nephos.core.pipeline.keys import outline_key_of, setup_keys
 from nephos.core.pipeline.overrun import finishing_corner, rim_key
-from nephos.core.pipeline.space import prepared_key
+from nephos.core.pipeline.space import composed_key, prepared_key
 from nephos.core.pipeline.standing import shadow_key_of
 from nephos.core.pipeline.whole import job_key, whole_key
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.tile_setups import cut_plan
+from nephos.web.mesh_keys import mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision, Setting
-from nephos.web.summaries import mesh_summary_key, outline_keys, raw_mesh_summary_key
+from nephos.web.summaries import outline_keys
 
 LIMIT = 4 * 2**30
 """Bytes of results that are kept where the shop has set nothing."""
@@ -50,10 +51,11 @@ def kept_bytes() -> int:
 
 def keys_of(plan: Plan) -> set[str]:
     """Keys of all results that a plan needs. Programs lie under the key of their files, with a name behind it."""
-    found = {raw_mesh_summary_key(model.mesh) for model in plan.models} | {
+    found = {raw_mesh_summary_key(digest) for model in plan.models for digest in model.sources} | {
         mesh_summary_key(model) for model in plan.models
     }
     found |= {prepared_key(model) for model in plan.models}
+    found |= {composed_key(model) for model in plan.models if model.composition is not None}
     plan = cut_plan(plan)
     found.add(job_key(plan))
     for setup in plan.setups:

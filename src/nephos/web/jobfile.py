@@ -29,7 +29,9 @@ def write_job_file(job: Job) -> IO[bytes]:
     plan = parse_plan(document)
     meshes = {
         row.digest: row
-        for row in Mesh.objects.filter(digest__in=[model.mesh for model in plan.models], state=Mesh.State.READY)
+        for row in Mesh.objects.filter(
+            digest__in=[digest for model in plan.models for digest in model.sources], state=Mesh.State.READY
+        )
     }
     names = {digest: f"meshes/{digest[:16]}/{row.name}" for digest, row in meshes.items()}
     steps = [step for setup in plan.setups for operation in setup.operations for step in operation.steps]
@@ -104,7 +106,7 @@ def _checked(about: Any) -> tuple[str, int, dict[str, str]]:
 
 
 def _known(plan: Plan, names: dict[str, str]) -> None:
-    missing = [model.name for model in plan.models if model.mesh not in names]
+    missing = [model.name for model in plan.models if not names.keys() >= set(model.sources)]
     if missing:
         raise Refused(f"the mesh of {missing[0]} is missing in this job file: export the job again")
 
@@ -126,7 +128,7 @@ def read_job_file(request: HttpRequest, limit: int) -> Job:
         plan = parse_plan(_json(archive, "plan.json"))
         _known(plan, names)
         with transaction.atomic():
-            for digest in {model.mesh for model in plan.models}:
+            for digest in {digest for model in plan.models for digest in model.sources}:
                 _mesh_row(archive, digest, names[digest], limit)
             job = Job.objects.create(name=name, revision=revision)
             Revision.objects.create(job=job, number=revision, plan=plan.model_dump(mode="json"), note="from a job file")

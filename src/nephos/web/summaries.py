@@ -11,26 +11,20 @@ from procrastinate.exceptions import AlreadyEnqueued
 
 from nephos.core.errors import Refused
 from nephos.core.estimate.stock_estimate import DrawnHeightMap, height_map_key
-from nephos.core.mesh.summary import MeshSummary
+from nephos.core.mesh.model import box_mesh
+from nephos.core.mesh.summary import MeshSummary, quick_look, summarize
 from nephos.core.pipeline.keys import outline_key_of
-from nephos.core.pipeline.space import prepared_key
-from nephos.core.pipeline.store import key_of
 from nephos.core.plan.schema import Model, Plan, Setup
 from nephos.core.plan.tile_setups import cut_plan
-from nephos.web.blobs import read_chunks
-from nephos.web.models import Mesh, Result, ResultArray
+from nephos.core.relief.composition import Composition
+from nephos.web.mesh_keys import kept_arrays, mesh_summary_key, raw_mesh_summary_key
+from nephos.web.models import Mesh, Result
+from nephos.web.reliefs import stand_in
 
 State = Literal["ready", "working", "refused"]
-
-
-def raw_mesh_summary_key(digest: str) -> str:
-    """Under which the look of a mesh as it came is kept."""
-    return key_of("mesh-summary", digest)
-
-
-def mesh_summary_key(model: Model) -> str:
-    """Under which the look of a model's mesh is kept, its repairs done."""
-    return key_of("mesh-summary", prepared_key(model)) if model.steps else raw_mesh_summary_key(model.mesh)
+_NO_LOOK = quick_look(box_mesh())
+_NO_FACTS = summarize(box_mesh())[0]
+"""Of a composition of which nothing can be drawn."""
 
 
 @dataclass(frozen=True)
@@ -44,17 +38,9 @@ class Known:
     look: MeshSummary
 
 
-def _kept_arrays(key: str, names: tuple[str, ...]) -> dict[str, np.ndarray]:
-    found = {}
-    for name in names:
-        row = ResultArray.objects.get(result_id=key, name=name)
-        found[name] = np.frombuffer(b"".join(read_chunks(row.blob_id)), row.dtype).reshape(row.shape)
-    return found
-
-
 @lru_cache(maxsize=64)
 def _arrays(key: str, unit: float, loose: float) -> MeshSummary:
-    found = _kept_arrays(key, ("support", "samples", "main"))
+    found = kept_arrays(key, ("support", "samples", "main"))
     return MeshSummary(found["support"], found["samples"], unit, found["main"], loose)
 
 
@@ -74,7 +60,7 @@ def known(among: tuple[Model, ...]) -> dict[str, Known]:
     A model whose mesh is still being read is left out; one whose mesh is gone is refused.
     """
     models = {model.id: model for model in among}
-    digests = {model.mesh for model in among}
+    digests = {digest for model in among for digest in model.sources}
     wanted = {mesh_summary_key(model) for model in among} | {raw_mesh_summary_key(digest) for digest in digests}
     rows = {row.key: row for row in Result.objects.filter(key__in=wanted)}
     waiting = set()
@@ -83,19 +69,36 @@ def known(among: tuple[Model, ...]) -> dict[str, Known]:
         waiting = {digest for digest, state in states.items() if state != Mesh.State.REFUSED}
     found = {}
     for key, model in models.items():
-        raw = rows.get(raw_mesh_summary_key(model.mesh))
-        if raw is None:
-            if model.mesh in waiting:
+        missing = [digest for digest in model.sources if raw_mesh_summary_key(digest) not in rows]
+        if missing:
+            if waiting.issuperset(missing):
                 continue
             raise Refused("the mesh of this job is gone: import it again")
         own = rows.get(mesh_summary_key(model))
+        if model.composition is not None and (own is None or "refused" in own.facts):
+            found[key] = _composed_meanwhile(model.composition, own)
+            continue
+        raw = rows.get(raw_mesh_summary_key(model.mesh))
         if own is None:
+            assert raw is not None
             found[key] = _from_row(raw, "working")
         elif "refused" in own.facts:
+            assert raw is not None
             found[key] = _from_row(raw, "refused", own.facts["refused"])
         else:
             found[key] = _from_row(own, "ready")
     return found
+
+
+def _composed_meanwhile(composition: Composition, own: Result | None) -> Known:
+    """What is known of a composition that no worker has composed yet, or that cannot be: its preview."""
+    reason = own.facts["refused"] if own is not None else ""
+    try:
+        facts, look = stand_in(composition)
+    except Refused as why:
+        facts, look = _NO_FACTS, _NO_LOOK
+        reason = reason or str(why)
+    return Known("", "refused" if reason else "working", reason, facts, look)
 
 
 def mesh_summary_for(model: Model) -> MeshSummary:
@@ -120,7 +123,9 @@ def _queue(task: str, name: str, **words: Any) -> None:
 def _prepare_missing(plan: Plan) -> None:
     """Have workers do the repairs that no result is kept of yet."""
     for model in plan.models:
-        if model.steps and not Result.objects.filter(key=mesh_summary_key(model)).exists():
+        if (model.steps or model.composition is not None) and not Result.objects.filter(
+            key=mesh_summary_key(model)
+        ).exists():
             _queue("prepare", mesh_summary_key(model), model=model.model_dump(mode="json"))
 
 
@@ -141,7 +146,7 @@ def outline_keys(plan: Plan, setup: Setup) -> dict[str, str]:
 
 @lru_cache(maxsize=16)
 def _relief(key: str) -> DrawnHeightMap:
-    return DrawnHeightMap.of_result(key, Result.objects.get(key=key).facts, _kept_arrays(key, ("z", "levels", "areas")))
+    return DrawnHeightMap.of_result(key, Result.objects.get(key=key).facts, kept_arrays(key, ("z", "levels", "areas")))
 
 
 def height_map_of(plan: Plan, setup: Setup) -> tuple[bool, DrawnHeightMap | None]:
@@ -154,7 +159,7 @@ def height_map_of(plan: Plan, setup: Setup) -> tuple[bool, DrawnHeightMap | None
 @lru_cache(maxsize=64)
 def outline_rims(key: str) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Of a drawn boundary: points (n, 2) of its outer outlines, where each ends, and how thick the part is there."""
-    found = _kept_arrays(key, ("rims", "rim_ends", "rim_heights"))
+    found = kept_arrays(key, ("rims", "rim_ends", "rim_heights"))
     return found["rims"], found["rim_ends"], found["rim_heights"]
 
 
@@ -180,7 +185,7 @@ def _read_missing(digests: set[str]) -> None:
 
 def work_out_missing(plan: Plan) -> None:
     """Have workers work out what is shown of a plan before it is calculated, and not known yet or no more."""
-    _read_missing({model.mesh for model in plan.models})
+    _read_missing({digest for model in plan.models for digest in model.sources})
     _prepare_missing(plan)
     _draw_missing(plan)
 

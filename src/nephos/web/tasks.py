@@ -53,10 +53,11 @@ from nephos.web.blobs import read_chunks
 from nephos.web.collect import collect, forget_job
 from nephos.web.health import require_space
 from nephos.web.jobs import Stale, current_plan, cutters_for, shop_cutters, write_plan
+from nephos.web.mesh_keys import mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision
 from nephos.web.pictures import mesh_thumbnail, shaded
 from nephos.web.store import DatabaseStore
-from nephos.web.summaries import known, mesh_summary_key, outlines_wanted, raw_mesh_summary_key
+from nephos.web.summaries import known, outlines_wanted
 
 STORE = DatabaseStore()
 SHOWN_DEVIATION = 3.0

@@ -54,6 +54,14 @@ class Mesh:
         return Mesh(np.ascontiguousarray(vertices), faces, self.format, self.repairs, self.unit)
 
 
+def box_mesh(size: tuple[float, float, float] = (1.0, 1.0, 1.0)) -> Mesh:
+    """A closed box with its low corner at the origin."""
+    corners = np.array([[x, y, z] for z in (0, 1) for y in (0, 1) for x in (0, 1)], np.float64) * size
+    quads = [(0, 2, 3, 1), (4, 5, 7, 6), (0, 1, 5, 4), (2, 6, 7, 3), (0, 4, 6, 2), (1, 3, 7, 5)]
+    faces = [tri for a, b, c, d in quads for tri in ((a, b, c), (a, c, d))]
+    return Mesh(corners, np.array(faces, np.int32))
+
+
 def joined(parts: "list[Mesh]") -> Mesh:
     """Several meshes as one."""
     starts = np.cumsum([0, *(len(part.vertices) for part in parts[:-1])])

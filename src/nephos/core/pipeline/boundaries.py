@@ -133,6 +133,11 @@ def _source(space: "SetupSpace", work: "Work", item: Boundary) -> shapely.Geomet
             item,
             area_of([smoothed(run) if curve.smooth else run for run, curve in zip(points, item.curves, strict=True)]),
         )
+    if item.source == "piece":
+        found = space.pieces.get((item.models[0] if item.models else "", item.piece))
+        if found is None:
+            raise Refused(f"the piece of the boundary '{item.name}' is gone or switched off: choose another one")
+        return found
     chosen = [(key, mesh) for key, mesh in space.parts if not item.models or key in item.models]
     parts = [mesh for _, mesh in chosen]
     if not parts:

@@ -13,7 +13,7 @@ from nephos.core.machine.machine import machine_of
 from nephos.core.machine.rotary_axis import RotaryAxis
 from nephos.core.pipeline.store import key_of
 from nephos.core.plan.place import bar_radius, side_rotation
-from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.schema import Model, Operation, Plan, Setup
 from nephos.core.plan.tile_setups import window_of
 
 
@@ -49,11 +49,20 @@ class SetupKeys:
     files: str
 
 
+def source_cause(model: Model) -> object:
+    """What a model's mesh depends on before its repairs: its digest, or the pieces of its composition whatever they
+    are called."""
+    if model.composition is None:
+        return model.mesh
+    document = model.composition.model_dump(mode="json")
+    return document | {"pieces": [{k: v for k, v in item.items() if k != "name"} for item in document["pieces"]]}
+
+
 def models_key(plan: Plan, setup: Setup) -> str:
     """What the models in the orientation frame of a setup depend on. Where the zero is does not matter there."""
     models = [
         [
-            model.mesh,
+            source_cause(model),
             [step.model_dump() for step in model.steps],
             model.placement.model_dump(exclude={"before_repairs"}),
             model.copies.model_dump(),

@@ -1,9 +1,11 @@
 """The models, the stock and the first block of a setup, in its own space; and what a calculation carries along."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
+import shapely
+from shapely.affinity import affine_transform
 
 from nephos.core.arrays import F64
 from nephos.core.errors import Refused
@@ -12,11 +14,13 @@ from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.repair.cut_below import cut_below
 from nephos.core.mesh.repair.registry import repaired
 from nephos.core.pipeline.bar_space import bar_index, check_fits, first_bar, rotary_of
+from nephos.core.pipeline.keys import source_cause
 from nephos.core.pipeline.standing import standing
 from nephos.core.pipeline.store import MemoryStore, Result, as_result, key_of
 from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.place import Placed, placed_model, to_setup, turned_size, zero_in_frame
 from nephos.core.plan.schema import Model, Plan, Setup
+from nephos.core.relief.surface import composed, piece_areas
 from nephos.core.stock.block import Block, box_block, rounded
 from nephos.core.stock.columns import CutSide, cut_by_sides, inside_box
 from nephos.core.surface.drop import Surface
@@ -28,7 +32,8 @@ class SetupSpace:
     """The models, the stock and the block in the orientation frame of a setup. `zero` (3,) is the work zero in it.
 
     `index` holds the surface that no cutter may go into: the models, and what is to stay standing beside them
-    (pipeline/standing.py). `mesh` is the models alone."""
+    (pipeline/standing.py). `mesh` is the models alone. `pieces` are the outlines of those pieces of compositions, by
+    model and piece, that boundaries follow."""
 
     plan: Plan
     setup: Setup
@@ -39,6 +44,7 @@ class SetupSpace:
     stock_high: F64
     parts: tuple[tuple[str, Mesh], ...]
     zero: F64
+    pieces: dict[tuple[str, str], shapely.Geometry] = field(default_factory=dict)
 
     @property
     def surface(self) -> SurfaceIndex:
@@ -73,21 +79,42 @@ def shown_models(plan: Plan) -> list[Model]:
 
 
 def prepared_key(model: Model) -> str:
-    """Under which a model's mesh is kept after its repairs."""
-    return key_of("prepared", model.mesh, [step.model_dump() for step in model.steps])
+    """Under which a model's mesh is kept after its repairs; a composition's without any after it is composed."""
+    if model.composition is not None and not model.steps:
+        return composed_key(model)
+    return key_of("prepared", source_cause(model), [step.model_dump() for step in model.steps])
+
+
+def composed_key(model: Model) -> str:
+    """Under which the surface of a composition is kept."""
+    return key_of("composed", source_cause(model))
+
+
+def source_mesh(model: Model, meshes: Meshes, work: Work) -> Mesh:
+    """The mesh of a model before its repairs: as it came, or composed once of its pieces."""
+    if model.composition is None:
+        return meshes(model.mesh)
+    composition = model.composition
+
+    def made() -> Result:
+        mesh = composed(composition, meshes)
+        return as_result({"said": []}, vertices=mesh.vertices, faces=mesh.faces)
+
+    result = work.stage(composed_key(model), "composed", made)
+    return Mesh(result.arrays["vertices"], result.arrays["faces"], "composition", unit=1.0)
 
 
 def prepared_mesh(model: Model, meshes: Meshes, work: Work) -> Mesh:
     """The mesh of a model after its repairs, worked out once."""
+    came = source_mesh(model, meshes, work)
     if not model.steps:
-        return meshes(model.mesh)
+        return came
 
     def made() -> Result:
-        mesh, said = repaired(meshes(model.mesh), model.steps)
+        mesh, said = repaired(came, model.steps)
         return as_result({"said": list(said)}, vertices=mesh.vertices, faces=mesh.faces)
 
     result = work.stage(prepared_key(model), "prepared", made)
-    came = meshes(model.mesh)
     return replace(came, vertices=result.arrays["vertices"], faces=result.arrays["faces"])
 
 
@@ -128,7 +155,32 @@ def setup_space(plan: Plan, setup: Setup, meshes: Meshes, work: Work | None = No
         turned_size(plan.stock, setup),
         parts,
         zero_in_frame(plan.stock, setup),
+        piece_outlines(plan, matrix, meshes, work),
     )
+
+
+def piece_outlines(plan: Plan, matrix: F64, meshes: Meshes, work: Work) -> dict[tuple[str, str], shapely.Geometry]:
+    """The outlines of pieces that boundaries follow, in the frame of a setup that sees them from above or below."""
+    wanted = {(item.models[0], item.piece) for item in plan.boundaries if item.source == "piece" and item.models}
+    found: dict[tuple[str, str], shapely.Geometry] = {}
+    for model in plan.models:
+        pieces = [piece for key, piece in wanted if key == model.id]
+        if not pieces or model.composition is None or not model.shown:
+            continue
+        placed = placed_model(support_points(prepared_mesh(model, meshes, work)), model, plan.stock)
+        areas = piece_areas(model.composition, meshes)
+        for piece in pieces:
+            if piece in areas:
+                copies = [_on_plan(areas[piece], matrix @ copy) for copy in placed.matrices]
+                found[model.id, piece] = shapely.union_all(copies)
+    return found
+
+
+def _on_plan(area: shapely.Geometry, m: F64) -> shapely.Geometry:
+    """A flat outline of a model under a (4, 4) matrix, seen along Z."""
+    if max(abs(m[0, 2]), abs(m[1, 2])) > 1e-9 * float(np.abs(m[:3, :3]).max()):
+        raise Refused("the outline of a piece is seen on edge in this setup: choose a boundary of another kind")
+    return affine_transform(area, [m[0, 0], m[0, 1], m[1, 0], m[1, 1], m[0, 3], m[1, 3]])
 
 
 def tile_space(space: SetupSpace, tile: Setup) -> SetupSpace:

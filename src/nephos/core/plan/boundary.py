@@ -41,13 +41,13 @@ class Boundary(Part):
 
     `slice` is the outline of the models above `height` over their foot. `rectangle` and `circle` lie at
     `at` (the middle) with `size` (X, Y; a circle's diameter first), from the low corner of the stock. `drawn` is what
-    the `curves` enclose. `offset` grows it, or shrinks it where negative. Loops that pass nearest to one of the spots
+    the `curves` enclose. `piece` is the outline of a piece of a composition, the first of `models`. `offset` grows it, or shrinks it where negative. Loops that pass nearest to one of the spots
     in `left_out` are left out: an outline with all in it, or a hole, which is filled."""
 
     id: str = Field(min_length=1, max_length=40, pattern=r"^[a-z0-9-]+$")
     name: str = Field(min_length=1, max_length=60)
     source: Literal[
-        "silhouette", "slice", "box", "stock", "rectangle", "circle", "drawn", "border", "dowels", "marks"
+        "silhouette", "slice", "box", "stock", "rectangle", "circle", "drawn", "border", "dowels", "marks", "piece"
     ] = "silhouette"
     setup: str | None = Field(
         default=None,
@@ -55,6 +55,7 @@ class Boundary(Part):
         "the stock as seen from above",
     )
     models: tuple[str, ...] = Field(default=(), description="ids of the models; none means all that are shown")
+    piece: str = Field(default="", max_length=40, description="id of the piece of a composition that it follows")
     height: Annotated[float, Field(ge=0, le=10_000, allow_inf_nan=False)] = 1.0
     at: tuple[Place, Place] = (0.0, 0.0)
     size: tuple[Size, Size] = (50.0, 50.0)

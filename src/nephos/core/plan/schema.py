@@ -26,6 +26,7 @@ from nephos.core.plan.rotary import Rotary
 from nephos.core.plan.tiles import Tile, Tiles
 from nephos.core.plan.versions import SCHEMA_VERSION, upgrade
 from nephos.core.post.schema import Post, in_unit, post_of
+from nephos.core.relief.composition import Composition, meshes_of
 from nephos.core.strategies.registry import StrategySettings, strategy
 
 
@@ -86,15 +87,28 @@ class Copies(Part):
 
 
 class Model(Part):
-    """A mesh in the job. `mesh` is the digest that names it in the store, or a path headless."""
+    """A mesh in the job, or a composition of pieces. `mesh` is the digest that names it in the store, or a path
+    headless; a composition has none of its own."""
 
     id: str = Field(min_length=1, max_length=40)
     name: str = Field(min_length=1, max_length=120)
-    mesh: str
+    mesh: str = ""
+    composition: Composition | None = None
     shown: bool = True
     steps: tuple[Repair, ...] = ()
     placement: Placement = Placement()
     copies: Copies = Copies()
+
+    @model_validator(mode="after")
+    def _has_one_source(self) -> "Model":
+        if (self.mesh == "") == (self.composition is None):
+            raise ValueError("a model is either a mesh or a composition")
+        return self
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """Digests of all meshes that it is made from."""
+        return (self.mesh,) if self.composition is None else tuple(meshes_of(self.composition))
 
 
 class Zero(Part):

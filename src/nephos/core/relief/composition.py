@@ -118,4 +118,6 @@ def links_of(piece: Piece) -> list[str]:
 
 def meshes_of(composition: Composition) -> list[str]:
     """Digests of the meshes that a composition is made from, each once, in order."""
-    return list(dict.fromkeys(piece.source.mesh for piece in composition.pieces if isinstance(piece.source, MeshSource)))
+    return list(
+        dict.fromkeys(piece.source.mesh for piece in composition.pieces if isinstance(piece.source, MeshSource))
+    )

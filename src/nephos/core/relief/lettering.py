@@ -70,8 +70,12 @@ def _filled(contours: list[F64]) -> shapely.Geometry:
     """What contours fill: those that turn right are filled, those that turn left are holes."""
     rings = [c for c in contours if len(c) > 2]
     turns = [float((c[:, 0] * np.roll(c[:, 1], -1) - np.roll(c[:, 0], -1) * c[:, 1]).sum()) for c in rings]
-    solid = shapely.union_all([shapely.make_valid(shapely.Polygon(c)) for c, turn in zip(rings, turns, strict=True) if turn < 0])
-    holes = shapely.union_all([shapely.make_valid(shapely.Polygon(c)) for c, turn in zip(rings, turns, strict=True) if turn > 0])
+    solid = shapely.union_all(
+        [shapely.make_valid(shapely.Polygon(c)) for c, turn in zip(rings, turns, strict=True) if turn < 0]
+    )
+    holes = shapely.union_all(
+        [shapely.make_valid(shapely.Polygon(c)) for c, turn in zip(rings, turns, strict=True) if turn > 0]
+    )
     return shapely.difference(solid, holes)
 
 
@@ -118,10 +122,10 @@ def _on_line(contour: F64, x: float, width: float, line: Lettering) -> F64:
     """A contour of a letter that starts at x of the line, on the straight or upright on its circle."""
     middle = x + width / 2
     if not line.radius:
-        return contour + [x, -line.size / 2]
+        return contour + np.array([x, -line.size / 2])
     r = line.radius
     angle = -middle / r
     c, s = np.cos(angle), np.sin(angle)
-    own = contour - [width / 2, 0.0] + [0.0, r]
+    own = contour + np.array([-width / 2, r])
     turned: F64 = own @ np.array([[c, s], [-s, c]])
     return turned

@@ -4,12 +4,15 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
+from scipy.ndimage import distance_transform_edt
 
-from nephos.core.arrays import F64, I32
+from nephos.core.arrays import F32, F64, I32
 from nephos.core.parallel import in_parallel, kernel
 
 __all__ = ["LineIndex", "Nearest", "line_index", "nearest"]
 
+_CELLS = 160
+"""Cells along the longer side of the grid."""
 _CORNER = np.radians(20.0)
 """Where a curve turns by more than this from chord to chord it has a corner."""
 
@@ -25,6 +28,7 @@ class _Arrays(NamedTuple):
     cell: float
     nx: int
     ny: int
+    away: F32
 
 
 @dataclass(frozen=True)
@@ -74,7 +78,12 @@ def _nearest(a, xy, reach, distance, side, along, segment):  # type: ignore[no-u
         # From the place to the cell that the search starts from, where that lies inside the grid only.
         off = max(a.x0 - x, x - a.x0 - a.nx * a.cell, a.y0 - y, y - a.y0 - a.ny * a.cell, 0.0)
         best, cross, at, which = reach * reach, 0.0, 0.0, -1
-        for ring in range(big + 1):
+        # Cells between middles, less what both ends may lie off the middles of their cells.
+        empty = max(a.away[cj * a.nx + ci] - 1.42, 0.0)
+        if empty * a.cell > reach:
+            distance[p], side[p], along[p], segment[p] = reach, 0.0, 0.0, -1
+            continue
+        for ring in range(int(empty / 1.4143), big + 1):
             close = max((ring - 1) * a.cell, off)
             if ring > 0 and close * close > best:
                 break
@@ -140,7 +149,7 @@ def line_index(lines: list[tuple[F64, bool]]) -> LineIndex:
     all_ends = np.ascontiguousarray(np.concatenate(ends))
     low, high = all_ends.reshape(-1, 2).min(axis=0), all_ends.reshape(-1, 2).max(axis=0)
     span = float(max((high - low).max(), 1e-3))
-    cell = max(span / min(max(len(all_ends) ** 0.5 * 2, 4), 256), 1e-3)
+    cell = max(span / _CELLS, 1e-3)
     nx, ny = (int(v) + 1 for v in (high - low) / cell)
     x0, y0 = map(float, low)
     start = np.zeros(nx * ny + 1, np.int32)
@@ -150,7 +159,8 @@ def line_index(lines: list[tuple[F64, bool]]) -> LineIndex:
     cursor = total.copy()
     if len(items):
         _bin(all_ends, x0, y0, cell, nx, ny, cursor, items)
-    arrays = _Arrays(all_ends, np.concatenate(along), np.concatenate(runs), total, items, x0, y0, cell, nx, ny)
+    away = distance_transform_edt(np.diff(total).reshape(ny, nx) == 0).astype(np.float32).ravel()
+    arrays = _Arrays(all_ends, np.concatenate(along), np.concatenate(runs), total, items, x0, y0, cell, nx, ny, away)
     return LineIndex(arrays, np.concatenate(which), np.array(lengths))
 
 

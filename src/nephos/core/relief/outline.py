@@ -173,7 +173,9 @@ class Outlines:
         out = []
         for at in share * ring.length:
             x, y = ring.interpolate(at).coords[0]
-            before, after = (np.array(ring.interpolate(np.clip(at + d, 0, ring.length)).coords[0]) for d in (-0.01, 0.01))
+            before, after = (
+                np.array(ring.interpolate(np.clip(at + d, 0, ring.length)).coords[0]) for d in (-0.01, 0.01)
+            )
             angle = float(np.arctan2(*(after - before)[::-1])) if turned else 0.0
             c, s = cos(angle), sin(angle)
             out.append(np.array([[c, -s, x], [s, c, y], [0.0, 0.0, 1.0]]))

@@ -3,12 +3,13 @@
 from dataclasses import dataclass
 from typing import Protocol
 
+import numpy as np
 import shapely
 
 from nephos.core.arrays import F64, I32
 from nephos.core.relief.outline import Line
 
-__all__ = ["Heights", "Lines", "PreparedPiece"]
+__all__ = ["Heights", "Lines", "PreparedPiece", "lines_of"]
 
 
 @dataclass(frozen=True)
@@ -23,11 +24,18 @@ class Heights:
 @dataclass(frozen=True)
 class Lines:
     """What a triangulation must follow: `creases` along which the surface breaks, `seeds` (n, 2) points where it
-    bends, and `edges`, pairs of points (n, 2, 2) of a mesh."""
+    bends, and `edges` (k, 2) int32 among the `corners` (n, 2) of a mesh."""
 
     creases: tuple[Line, ...]
     seeds: F64
-    edges: F64
+    corners: F64
+    edges: I32
+
+
+def lines_of(creases: list[Line], seeds: F64 | None = None) -> Lines:
+    """Lines without the edges of a mesh."""
+    none = np.zeros((0, 2))
+    return Lines(tuple(creases), none if seeds is None else seeds, none, np.zeros((0, 2), np.int32))
 
 
 class PreparedPiece(Protocol):

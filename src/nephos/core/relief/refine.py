@@ -10,6 +10,7 @@ import numpy as np
 
 from nephos.core.arrays import F64, I32, I64, Bool
 from nephos.core.errors import Refused
+from nephos.core.parallel import kernel
 from nephos.core.relief.sides import joined_again, partners
 from nephos.core.relief.stack import Stack
 
@@ -65,25 +66,24 @@ class _Surface:
 
 
 def _corner_heights(surface: _Surface, points: F64, triangles: I32, masks: np.ndarray) -> F64:
-    """(m, 3) heights at the corners, each place and area read once."""
-    m = len(triangles)
-    flat = triangles.ravel().astype(np.int64)
-    of = np.repeat(masks, 3)
-    out = np.empty(3 * m)
-    careful = (of & surface.steep) != 0
-    kinds, kind = np.unique(of, return_inverse=True)
-    key = flat * len(kinds) + kind
-    plain = np.flatnonzero(~careful)
-    _, first, back = np.unique(key[plain], return_index=True, return_inverse=True)
-    at = plain[first]
-    z, _ = surface.stack.solid(points[flat[at]], of[at])
-    out[plain] = z[back]
-    some = np.flatnonzero(careful)
-    if len(some):
-        centres = points[triangles].mean(axis=1)
-        z, _ = surface.at(points[flat[some]], of[some], centres[some // 3])
-        out[some] = z
-    return out.reshape(m, 3)
+    """(m, 3) heights at the corners; places within one area are read once."""
+    flat, of = triangles.ravel(), np.repeat(masks, 3)
+    area = np.zeros(len(points), np.uint64)
+    area[flat] = of
+    several = np.zeros(len(points), bool)
+    several[flat[area[flat] != of]] = True
+    several[flat[(of & surface.steep) != 0]] = True
+    once, _ = surface.stack.solid(points, area)
+    out = once[flat]
+    some = np.flatnonzero(several[flat])
+    kinds, kind = np.unique(of[some], return_inverse=True)
+    careful = (of[some] & surface.steep) != 0
+    key = np.where(careful, -1 - np.arange(len(some)), flat[some].astype(np.int64) * max(len(kinds), 1) + kind)
+    _, first, back = np.unique(key, return_index=True, return_inverse=True)
+    at = some[first]
+    z, _ = surface.at(points[flat[at]], of[at], points[triangles[at // 3]].mean(axis=1))
+    out[some] = z[back]
+    return out.reshape(-1, 3)
 
 
 def _once(surface: _Surface, other: I64, fresh: Bool, masks: np.ndarray) -> I64:
@@ -148,7 +148,7 @@ def refined(
     terrain = Terrain(points, triangles, masks, _corner_heights(surface, points, triangles, masks))
     fresh = np.ones(len(triangles), bool)
     # Between the places that are looked at the error may be about twice as much.
-    allowed = 0.45 * tolerance
+    allowed = 0.42 * tolerance
     other = partners(triangles, len(points))
     for _ in range(_ROUNDS):
         marks = _to_split(surface, terrain, other, fresh, allowed) if fresh.any() else _no_marks()
@@ -170,32 +170,70 @@ def _no_marks() -> _Marks:
     return np.zeros(0, np.int64), np.zeros(0)
 
 
+@kernel
+def _middles(points, triangles, heights, sides, middle, level, upright):  # type: ignore[no-untyped-def]
+    """The middle of sides, the mean height of their ends, and what an error in height counts for square to their
+    triangle: nothing where the side is too short to be divided, or the triangle but a line."""
+    for s in range(len(sides)):
+        t, k = sides[s] // 3, sides[s] % 3
+        i, j = (k + 1) % 3, (k + 2) % 3
+        a, b, c = triangles[t, i], triangles[t, j], triangles[t, k]
+        ex, ey = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1]
+        fx, fy = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1]
+        de, df = heights[t, j] - heights[t, i], heights[t, k] - heights[t, i]
+        area, length = ex * fy - ey * fx, np.sqrt(ex * ex + ey * ey)
+        middle[s, 0], middle[s, 1] = points[a, 0] + 0.5 * ex, points[a, 1] + 0.5 * ey
+        level[s] = heights[t, i] + 0.5 * de
+        if length <= _SHORTEST or area <= _THINNEST * length:
+            upright[s] = 0.0
+            continue
+        gx, gy = (de * fy - df * ey) / area, (df * ex - de * fx) / area
+        upright[s] = 1 / np.sqrt(1 + gx * gx + gy * gy)
+
+
+@kernel
+def _centres(points, triangles, heights, chosen, middle, level, upright):  # type: ignore[no-untyped-def]
+    """As `_middles`, for the middles of triangles."""
+    for s in range(len(chosen)):
+        t = chosen[s]
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        ex, ey = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1]
+        fx, fy = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1]
+        de, df = heights[t, 1] - heights[t, 0], heights[t, 2] - heights[t, 0]
+        area = max(ex * fy - ey * fx, 1e-12)
+        middle[s, 0], middle[s, 1] = points[a, 0] + (ex + fx) / 3, points[a, 1] + (ey + fy) / 3
+        level[s] = heights[t, 0] + (de + df) / 3
+        gx, gy = (de * fy - df * ey) / area, (df * ex - de * fx) / area
+        upright[s] = 1 / np.sqrt(1 + gx * gx + gy * gy)
+
+
 def _to_split(surface: _Surface, terrain: Terrain, other: I64, fresh: Bool, allowed: float) -> _Marks:
     """The sides of fresh triangles that are too far off; those that are farther off come later."""
     points, triangles, masks = terrain.points, terrain.triangles, terrain.masks
     sides = _once(surface, other, fresh, masks)
     own, q = sides // 3, sides % 3
-    u, v = triangles[own, _NEXT[q]], triangles[own, _AFTER[q]]
-    hu, hv = terrain.heights[own, _NEXT[q]], terrain.heights[own, _AFTER[q]]
-    a, b, top = points[u], points[v], points[triangles[own, q]]
-    length = np.hypot(*(b - a).T)
-    z, _ = surface.at((a + b) / 2, masks[own], top)
-    area = (b - a)[:, 0] * (top - a)[:, 1] - (b - a)[:, 1] * (top - a)[:, 0]
-    off = np.abs(z - (hu + hv) / 2) * _upright(points[triangles[own]], terrain.heights[own])
-    at = np.flatnonzero((off > allowed) & (length > _SHORTEST) & (area > _THINNEST * length))
-    share = _crossing(surface, a[at], b[at], hu[at], hv[at], masks[own[at]], top[at], allowed)
+    middle, level, upright = np.empty((len(sides), 2)), np.empty(len(sides)), np.empty(len(sides))
+    _middles(points, triangles, terrain.heights, sides, middle, level, upright)
+    towards = points[triangles[own, q]] if surface.steep else middle
+    z, _ = surface.at(middle, masks[own], towards)
+    off = np.abs(z - level) * upright
+    at = np.flatnonzero(off > allowed)
+    bad, corner = own[at], q[at]
+    a, b = points[triangles[bad, _NEXT[corner]]], points[triangles[bad, _AFTER[corner]]]
+    ha, hb = terrain.heights[bad, _NEXT[corner]], terrain.heights[bad, _AFTER[corner]]
+    share = _crossing(surface, a, b, ha, hb, masks[bad], points[triangles[bad, corner]], allowed)
     order = np.argsort(off[at], kind="stable")
     found, where = sides[at][order], share[order]
     marked = np.zeros(len(other), bool)
     marked[found] = True
     marked[other[found][other[found] >= 0]] = True
     inner = np.flatnonzero(fresh & ~marked.reshape(-1, 3).any(axis=1))
-    inner = inner[_inside_off(surface, terrain, inner, 2.0 * allowed)]
+    inner = inner[_inside_off(surface, terrain, inner, 1.6 * allowed)]
     corners = points[triangles[inner]]
     across = np.hypot(*(corners[:, _NEXT] - corners[:, _AFTER]).transpose(2, 0, 1))
     longest = 3 * inner + across.argmax(axis=1)
     worth = across.max(axis=1) > _SHORTEST if len(inner) else np.zeros(0, bool)
-    more = np.concatenate([longest[worth], _slender(points, triangles, own[at])])
+    more = np.concatenate([longest[worth], _slender(points, triangles, bad)])
     return np.concatenate([more, found]), np.concatenate([np.full(len(more), 0.5), where])
 
 
@@ -214,23 +252,11 @@ def _slender(points: F64, triangles: I32, own: I64) -> I64:
 
 def _inside_off(surface: _Surface, terrain: Terrain, chosen: I64, allowed: float) -> Bool:
     """Which of the chosen triangles are too far off at their middle."""
-    corners = terrain.points[terrain.triangles[chosen]]
-    z, _ = surface.stack.solid(corners.mean(axis=1), terrain.masks[chosen])
-    h = terrain.heights[chosen]
-    found: Bool = np.abs(z - h.mean(axis=1)) * _upright(corners, h) > allowed
+    middle, level, upright = np.empty((len(chosen), 2)), np.empty(len(chosen)), np.empty(len(chosen))
+    _centres(terrain.points, terrain.triangles, terrain.heights, chosen, middle, level, upright)
+    z, _ = surface.stack.solid(middle, terrain.masks[chosen])
+    found: Bool = np.abs(z - level) * upright > allowed
     return found
-
-
-def _upright(corners: F64, h: F64) -> F64:
-    """The upright part of the unit normals of triangles (n, 3, 2) with heights (n, 3): what an error in height counts
-    for square to the surface."""
-    e, f = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    area = np.maximum(e[:, 0] * f[:, 1] - e[:, 1] * f[:, 0], 1e-12)
-    de, df = h[:, 1] - h[:, 0], h[:, 2] - h[:, 0]
-    gx = (de * f[:, 1] - df * e[:, 1]) / area
-    gy = (df * e[:, 0] - de * f[:, 0]) / area
-    out: F64 = 1 / np.sqrt(1 + gx * gx + gy * gy)
-    return out
 
 
 def _bow_ties(terrain: Terrain, other: I64) -> _Marks:
@@ -260,20 +286,19 @@ def _split(surface: _Surface, terrain: Terrain, other: I64, sides: I64, shares: 
     own, q = split // 3, split % 3
     a, b = points[triangles[own, _NEXT[q]]], points[triangles[own, _AFTER[q]]]
     points = np.concatenate([points, a + share[split][:, None] * (b - a)])
-    new = np.full(len(other), -1, np.int64)
-    new[split] = count + np.arange(len(split))
+    flat = np.full(len(other), -1, np.int64)
+    flat[split] = count + np.arange(len(split))
     mates = other[split]
-    new[mates[mates >= 0]] = new[split[mates >= 0]]
-    new = new.reshape(-1, 3)
+    flat[mates[mates >= 0]] = flat[split[mates >= 0]]
+    new = flat.reshape(-1, 3)
     touched = np.flatnonzero((new >= 0).any(axis=1))
     t, w, m, h = triangles[touched], new[touched], masks[touched], heights[touched]
     # Heights at the new points, as each triangle sees them.
     wanted = np.flatnonzero(w.ravel() >= 0)
     at = w.ravel()[wanted]
     z, _ = surface.at(points[at], m[wanted // 3], points[t.ravel()[wanted]])
-    hw = np.zeros(w.size)
-    hw[wanted] = z
-    hw = hw.reshape(w.shape)
+    hw = np.zeros(w.shape)
+    hw.reshape(-1)[wanted] = z
     pattern = _pattern(w)
     parts, of = [], []
     for marks in range(1, 8):

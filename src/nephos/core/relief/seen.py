@@ -6,7 +6,7 @@ import numpy as np
 import shapely
 from shapely.affinity import affine_transform
 
-from nephos.core.arrays import F64
+from nephos.core.arrays import F64, I32, Bool
 from nephos.core.cutters.profile import Profile
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
@@ -32,12 +32,13 @@ _HIDDEN = 2e-3
 class SeenMesh:
     """A mesh as it is seen from above, centred on the origin, its foot at 0, `width` mm along X.
 
-    `edges` (n, 2, 2) are its visible edges on the plan; `height` is how high it is at its own scale."""
+    `edges` (k, 2) are its visible edges among the `corners` (n, 2) on the plan; `height` is how high it is at its own scale."""
 
     area: shapely.Geometry
     index: SurfaceIndex
     height: float
-    edges: F64
+    corners: F64
+    edges: I32
     steep: bool
 
     def rise(self, xy: F64) -> F64:
@@ -72,11 +73,11 @@ def seen_mesh(mesh: Mesh, source: MeshSource) -> SeenMesh:
     if area.is_empty:
         raise Refused("nothing of the mesh is seen from above: turn it flat first")
     edges, steep = _visible_edges(vertices, turned.faces, index)
-    return SeenMesh(area, index, float((high[2] - low[2]) * scale), edges, steep)
+    return SeenMesh(area, index, float((high[2] - low[2]) * scale), *edges, steep)
 
 
-def _visible_edges(vertices: F64, faces: np.ndarray, index: SurfaceIndex) -> tuple[F64, bool]:
-    """Edges on the plan that are seen from above, and whether the surface has steps among them."""
+def _visible_edges(vertices: F64, faces: np.ndarray, index: SurfaceIndex) -> tuple[tuple[F64, I32], bool]:
+    """Corners and edges on the plan that are seen from above, and whether the surface has steps among them."""
     a, b, c = (vertices[faces[:, k]] for k in range(3))
     up = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
     tiny = 1e-12 * float(np.ptp(vertices[:, :2], axis=0).max()) ** 2
@@ -89,11 +90,12 @@ def _visible_edges(vertices: F64, faces: np.ndarray, index: SurfaceIndex) -> tup
     highest = drop_points(index, np.ascontiguousarray(vertices[:, :2]), _TIP, -1.0)
     seen = vertices[:, 2] >= highest - _HIDDEN
     middle = (vertices[ends[:, 0]] + vertices[ends[:, 1]]) / 2
-    visible = seen[ends].all(axis=1)
-    visible[visible] = middle[visible, 2] >= drop_points(index, np.ascontiguousarray(middle[visible, :2]), _TIP, -1.0) - _HIDDEN
+    tops = drop_points(index, np.ascontiguousarray(middle[:, :2]), _TIP, -1.0)
+    visible: Bool = seen[ends[:, 0]] & seen[ends[:, 1]] & (middle[:, 2] >= tops - _HIDDEN)
     length = np.hypot(*(vertices[ends[:, 0], :2] - vertices[ends[:, 1], :2]).T)
     visible &= length > 1e-4
-    edges = vertices[ends[visible]][:, :, :2]
+    used, back = np.unique(ends[visible], return_inverse=True)
+    edges = np.ascontiguousarray(vertices[used, :2]), back.reshape(-1, 2).astype(np.int32)
     # A step is an edge that only one face looking up has, with something lower beside it.
     rim = ends[visible & (found.balance != 0)]
     around = middle[visible & (found.balance != 0)][:, :2]
@@ -102,7 +104,7 @@ def _visible_edges(vertices: F64, faces: np.ndarray, index: SurfaceIndex) -> tup
     both = [drop_points(index, np.ascontiguousarray(around + s * 1e-3 * side), _TIP, -1.0) for s in (-1, 1)]
     lower = np.minimum(*both) if len(rim) else np.zeros(0)
     steep = bool((lower > -0.5).any()) if len(rim) else False
-    return np.ascontiguousarray(edges), steep
+    return edges, steep
 
 
 @dataclass(frozen=True)
@@ -123,19 +125,19 @@ class SeenPiece:
         """Its heights at places (n, 2) in its area: that of the highest copy."""
         best, part = np.full(len(xy), -1.0), np.zeros(len(xy), np.int32)
         for k, matrix in enumerate(self.matrices):
-            rise = self.mesh.rise(np.ascontiguousarray(moved_points(xy, np.linalg.inv(matrix))))
+            rise = self.mesh.rise(np.ascontiguousarray(moved_points(xy, np.asarray(np.linalg.inv(matrix), np.float64))))
             part[rise > best] = k
             best = np.maximum(best, rise)
         return Heights(np.maximum(best, 0.0) * (self.height / self.mesh.height), part)
 
     def lines(self, tolerance: float) -> Lines:
         """Its visible edges, and the outline of each copy."""
-        edges = [moved_points(self.mesh.edges.reshape(-1, 2), m).reshape(-1, 2, 2) for m in self.matrices]
+        count = len(self.mesh.corners)
+        corners = [moved_points(self.mesh.corners, m) for m in self.matrices]
+        edges = [self.mesh.edges + k * count for k in range(len(self.matrices))]
         creases: list[tuple[F64, bool]] = []
         if len(self.matrices) > 1:
             for m in self.matrices:
                 own = affine_transform(self.mesh.area, [m[0, 0], m[0, 1], m[1, 0], m[1, 1], m[0, 2], m[1, 2]])
-                creases += [
-                    (shapely.get_coordinates(r)[:-1], True) for r in shapely.get_rings(shapely.get_parts(own))
-                ]
-        return Lines(tuple(creases), np.zeros((0, 2)), np.concatenate(edges))
+                creases += [(shapely.get_coordinates(r)[:-1], True) for r in shapely.get_rings(shapely.get_parts(own))]
+        return Lines(tuple(creases), np.zeros((0, 2)), np.concatenate(corners), np.concatenate(edges).astype(np.int32))

@@ -9,7 +9,7 @@ import shapely
 from nephos.core.arrays import F64
 from nephos.core.relief.nearest_line import LineIndex, line_index, nearest
 from nephos.core.relief.outline import Line, grown
-from nephos.core.relief.piece import Heights, Lines
+from nephos.core.relief.piece import Heights, Lines, lines_of
 from nephos.core.relief.shapes import Bevel, Dome, RoundEdge, Shape, Slant
 
 __all__ = ["ShapedPiece", "rings_of_area", "shaped_piece"]
@@ -100,7 +100,7 @@ class ShapedPiece:
         creases += _hips(self.area, self.profile.knots, creases)
         for d in self._bends(tolerance):
             creases += rings_of_area(grown(self.area, -d, tolerance / 4).simplify(tolerance / 4))
-        return Lines(tuple(creases), np.zeros((0, 2)), np.zeros((0, 2, 2)))
+        return lines_of(creases)
 
     def _bends(self, tolerance: float) -> F64:
         """Distances between which the profile bends by no more than the tolerance, as far as there may be as many."""

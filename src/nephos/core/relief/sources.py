@@ -51,7 +51,9 @@ class Rectangle(Part):
     @model_validator(mode="after")
     def _radius_fits(self) -> "Rectangle":
         if self.radius > min(self.width, self.length) / 2 + 1e-9:
-            raise ValueError(f"the corner radius must be at most half the side, {min(self.width, self.length) / 2:g} mm")
+            raise ValueError(
+                f"the corner radius must be at most half the side, {min(self.width, self.length) / 2:g} mm"
+            )
         return self
 
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from functools import reduce
 
 import numpy as np
+import shapely
 
 from nephos.core.arrays import F64, I32
 from nephos.core.errors import Refused
@@ -22,9 +23,9 @@ from nephos.core.relief.shapes import Bead, Rope, Section
 from nephos.core.relief.sources import MeshSource
 from nephos.core.relief.stack import Layer, Stack, smoothed_ground
 from nephos.core.relief.swept import swept_piece
-from nephos.core.relief.triangulation import GRID, triangulated
+from nephos.core.relief.triangulation import triangulated
 
-__all__ = ["Composed", "Meshes", "composed", "mesh_of", "outlines_of", "stack_of"]
+__all__ = ["Composed", "Meshes", "composed", "mesh_of", "outlines_of", "piece_areas", "stack_of"]
 
 Meshes = Callable[[str], Mesh]
 _CHORD = 0.35
@@ -126,7 +127,17 @@ def stack_of(composition: Composition, meshes: Meshes, tolerance: float | None =
     return Composed(Stack(tuple(layers)), tuple(keys), limit)
 
 
-def _plan_lines(composed_: Composed) -> tuple[F64, I32, np.ndarray]:
+def _lines(prepared: PreparedPiece, tolerance: float, key: str) -> Lines:
+    return _LINES.get(f"{tolerance}:{key}", lambda: prepared.lines(tolerance))
+
+
+def piece_areas(composition: Composition, meshes: Meshes) -> dict[str, shapely.Geometry]:
+    """What each piece that is on covers on the plan of the composition, by its id."""
+    ready = stack_of(composition, meshes)
+    return {layer.piece.id: layer.area for layer in ready.layers}
+
+
+def _plan_lines(ready: Composed) -> tuple[F64, I32, np.ndarray]:
     """Points, segments and their masks, of all outlines and creases."""
     points: list[F64] = []
     ends: list[I32] = []
@@ -142,26 +153,19 @@ def _plan_lines(composed_: Composed) -> tuple[F64, I32, np.ndarray]:
         masks.append(np.full(n if closed else n - 1, mask, np.uint64))
         first += n
 
-    for k, layer in enumerate(composed_.layers):
+    for k, layer in enumerate(ready.layers):
         for run, closed in rings_of_area(layer.area):
             add(run, closed, 1 << k)
         if layer.prepared is None:
             continue
-        lines = _LINES.get(
-            f"{composed_.tolerance}:{composed_.keys[k]}",
-            lambda: layer.prepared.lines(composed_.tolerance),  # noqa: B023
-        )
+        lines = _lines(layer.prepared, ready.tolerance, ready.keys[k])
         for run, closed in lines.creases:
             add(run, closed, 0)
         if len(lines.edges):
-            n = 2 * len(lines.edges)
-            snapped = np.round(lines.edges.reshape(-1, 2) / GRID).astype(np.int64)
-            unique, back = np.unique(snapped, axis=0, return_inverse=True)
-            points.append(unique * GRID)
-            pairs = back.reshape(-1, 2).astype(np.int32) + first
-            ends.append(pairs)
-            masks.append(np.zeros(n // 2, np.uint64))
-            first += len(unique)
+            points.append(lines.corners)
+            ends.append(lines.edges + np.int32(first))
+            masks.append(np.zeros(len(lines.edges), np.uint64))
+            first += len(lines.corners)
         if len(lines.seeds):
             points.append(lines.seeds)
             first += len(lines.seeds)

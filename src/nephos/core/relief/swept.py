@@ -11,13 +11,11 @@ from nephos.core.arrays import F64
 from nephos.core.errors import Refused
 from nephos.core.relief.nearest_line import LineIndex, line_index, nearest
 from nephos.core.relief.outline import Line, arc_steps
-from nephos.core.relief.piece import Heights, Lines
+from nephos.core.relief.piece import Heights, Lines, lines_of
 from nephos.core.relief.shaped import rings_of_area
 from nephos.core.relief.shapes import Bead, Rope, Section
 
 __all__ = ["BeadPiece", "SweptPiece", "swept_piece"]
-
-_NO_EDGES = np.zeros((0, 2, 2))
 
 
 def _whole(line: Line) -> shapely.Geometry:
@@ -52,7 +50,7 @@ class BeadPiece:
             a = np.linspace(0, 2 * pi, max(6, int(np.ceil(2 * pi * q / self.radius / step))), endpoint=False)
             own = q * np.stack([np.cos(a), np.sin(a)], 1)
             rings += [(spot + own, True) for spot in self.spots]
-        return Lines(tuple(rings), self.spots, _NO_EDGES)
+        return lines_of(rings, self.spots)
 
 
 @dataclass(frozen=True)
@@ -84,9 +82,11 @@ class SweptPiece:
         if isinstance(self.shape, Section):
             half = self.shape.width / 2
             creases = [
-                line for u in np.linspace(-half, half, len(self.shape.heights))[1:-1] for line in _beside(self.curves, u)
+                line
+                for u in np.linspace(-half, half, len(self.shape.heights))[1:-1]
+                for line in _beside(self.curves, u)
             ]
-            return Lines(tuple(creases), np.zeros((0, 2)), _NO_EDGES)
+            return lines_of(creases)
         step = self.shape.width / 10
         seeds = [np.zeros((0, 2))]
         for u in np.linspace(-0.45, 0.45, 9) * self.shape.width:
@@ -94,7 +94,7 @@ class SweptPiece:
                 whole = _whole(line)
                 at = np.linspace(0, whole.length, max(2, int(whole.length / step)))
                 seeds.append(shapely.get_coordinates(shapely.line_interpolate_point(whole, at)))
-        return Lines((), np.concatenate(seeds), _NO_EDGES)
+        return lines_of([], np.concatenate(seeds))
 
 
 def _rope(u: F64, along: F64, length: F64, rope: Rope) -> tuple[F64, F64]:

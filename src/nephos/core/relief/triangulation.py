@@ -52,9 +52,7 @@ def _in_circle(px, py, a, b, c, d):  # type: ignore[no-untyped-def]
     cx, cy = float(px[c] - px[d]), float(py[c] - py[d])
     aa, bb, cc = ax * ax + ay * ay, bx * bx + by * by, cx * cx + cy * cy
     det = aa * (bx * cy - by * cx) - bb * (ax * cy - ay * cx) + cc * (ax * by - ay * bx)
-    size = (
-        aa * (abs(bx * cy) + abs(by * cx)) + bb * (abs(ax * cy) + abs(ay * cx)) + cc * (abs(ax * by) + abs(ay * bx))
-    )
+    size = aa * (abs(bx * cy) + abs(by * cx)) + bb * (abs(ax * cy) + abs(ay * cx)) + cc * (abs(ax * by) + abs(ay * bx))
     return det > 1e-12 * size
 
 
@@ -355,7 +353,7 @@ def _segment(px, py, tri, adj, fixed, mask, of, count, points, a, b, m, todo, he
         v = tri[s, _beside(adj, s, t)]
         _flip(tri, adj, fixed, mask, of, t, k)
         at += 1
-        if u == a or u == b or v == a or v == b:
+        if u in (a, b) or v in (a, b):
             continue
         if (_turn3(px, py, a, b, u) > 0) != (_turn3(px, py, a, b, v) > 0):
             at -= 1
@@ -423,7 +421,13 @@ def _curve_order(x: I64, y: I64) -> I64:
     for value in (x, y):
         span = max(int(value.max() - value.min()), 1)
         v = ((value - value.min()).astype(np.float64) * (65535.0 / span)).astype(np.uint64)
-        for shift, keep in ((16, 0x0000FFFF0000FFFF), (8, 0x00FF00FF00FF00FF), (4, 0x0F0F0F0F0F0F0F0F), (2, 0x3333333333333333), (1, 0x5555555555555555)):
+        for shift, keep in (
+            (16, 0x0000FFFF0000FFFF),
+            (8, 0x00FF00FF00FF00FF),
+            (4, 0x0F0F0F0F0F0F0F0F),
+            (2, 0x3333333333333333),
+            (1, 0x5555555555555555),
+        ):
             v = (v | (v << np.uint64(shift))) & np.uint64(keep)
         bits.append(v)
     return np.argsort(bits[0] | (bits[1] << np.uint64(1)), kind="stable")
@@ -446,7 +450,14 @@ def triangulated(points: F64, segments: I32, masks: np.ndarray) -> Triangulation
     n, s = len(points), len(segments)
     low, high = snapped.min(axis=0), snapped.max(axis=0)
     reach = int(_FAR * max(int((high - low).max()), 1024))
-    frame = np.array([[low[0] - reach, low[1] - reach], [high[0] + reach, low[1] - reach], high + reach, [low[0] - reach, high[1] + reach]])
+    frame = np.array(
+        [
+            [low[0] - reach, low[1] - reach],
+            [high[0] + reach, low[1] - reach],
+            high + reach,
+            [low[0] - reach, high[1] + reach],
+        ]
+    )
     order = _curve_order(snapped[:, 0], snapped[:, 1])
     room = n + 4 + 2 * s + 4096
     while True:
@@ -458,7 +469,24 @@ def triangulated(points: F64, segments: I32, masks: np.ndarray) -> Triangulation
         of, at = np.zeros(room, np.int32), np.zeros(n, np.int32)
         todo, held = np.zeros((65536, 2), np.int32), np.zeros(65536, np.uint64)
         crossed, stack = np.zeros((262144, 2), np.int32), np.zeros((65536, 2), np.int32)
-        count, used = _build(px, py, order, n, tri, adj, fixed, mask, of, at, np.asarray(segments, np.int32), np.asarray(masks, np.uint64), todo, held, crossed, stack)
+        count, used = _build(
+            px,
+            py,
+            order,
+            n,
+            tri,
+            adj,
+            fixed,
+            mask,
+            of,
+            at,
+            np.asarray(segments, np.int32),
+            np.asarray(masks, np.uint64),
+            todo,
+            held,
+            crossed,
+            stack,
+        )
         if count >= 0:
             break
         room *= 2
@@ -469,5 +497,5 @@ def triangulated(points: F64, segments: I32, masks: np.ndarray) -> Triangulation
     triangles = tri[:count][kept]
     live = np.unique(triangles)
     number[live] = np.arange(len(live), dtype=np.int32)
-    xy = np.stack([px[live], py[live]], 1) * GRID
+    xy: F64 = np.asarray(np.stack([px[live], py[live]], 1) * GRID, np.float64)
     return Triangulation(xy, number[triangles], regions[kept], number[at])

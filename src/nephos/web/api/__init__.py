@@ -10,7 +10,7 @@ from ninja.openapi.schema import OpenAPISchema
 from ninja.security import APIKeyCookie
 
 from nephos.core.errors import Refused
-from nephos.web.api import cutters, jobs, machines, meshes, posts, proofs, results, shelf, storage, times
+from nephos.web.api import cutters, jobs, machines, meshes, posts, proofs, reliefs, results, shelf, storage, times
 from nephos.web.jobs import Stale
 from nephos.web.trace import failure
 
@@ -62,6 +62,7 @@ api.add_router("/machines", machines.router)
 api.add_router("/posts", posts.router)
 api.add_router("/times", times.router)
 api.add_router("/results", results.router)
+api.add_router("/reliefs", reliefs.router)
 api.add_router("/shelf", shelf.router)
 api.add_router("/storage", storage.router)
 

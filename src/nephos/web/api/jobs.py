@@ -190,7 +190,7 @@ def job_state(job: Job) -> dict[str, Any]:
     """All that the workspace needs to know of a job."""
     revision = Revision.objects.get(job=job, number=job.revision)
     plan = parse_plan(revision.plan)
-    digests = [model.mesh for model in plan.models]
+    digests = [digest for model in plan.models for digest in model.sources]
     meshes = {
         row.digest: {"facts": row.facts, "name": row.name}
         for row in Mesh.objects.filter(digest__in=digests)

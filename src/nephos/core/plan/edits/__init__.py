@@ -14,7 +14,20 @@ from nephos.core.errors import Refused
 from nephos.core.plan.edits.registry import EDITS, Looks
 from nephos.core.plan.schema import Plan, parse_plan, reasons
 
-_MODULES = ("turn", "size", "position", "mesh", "stock", "hold", "operations", "setups", "rotary", "tiles", "pieces")
+_MODULES = (
+    "turn",
+    "size",
+    "position",
+    "mesh",
+    "stock",
+    "hold",
+    "operations",
+    "setups",
+    "rotary",
+    "tiles",
+    "pieces",
+    "compositions",
+)
 for _name in _MODULES:
     import_module(f"nephos.core.plan.edits.{_name}")
 

@@ -1,0 +1,55 @@
+"""A coarse composition, quick enough to follow a hand that drags a number."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nephos.core.errors import Refused
+from nephos.core.mesh.model import Mesh
+from nephos.core.relief.composition import Composition, Piece
+from nephos.core.relief.surface import Composed, Meshes, mesh_of, stack_of
+
+__all__ = ["Preview", "preview_of"]
+
+_SHARE = 1 / 1500
+"""Tolerance of a preview, as a share of the size of the composition."""
+
+
+@dataclass(frozen=True)
+class Preview:
+    """A coarse composition: what is ready of it, its mesh, and why pieces are left out, by their ids."""
+
+    ready: Composed
+    mesh: Mesh
+    refused: dict[str, str]
+
+
+def _size(piece: Piece) -> float:
+    sizes = piece.source.model_dump()
+    return max((float(sizes[name]) for name in ("diameter", "width", "length") if name in sizes), default=50.0)
+
+
+def preview_of(composition: Composition, meshes: Meshes) -> Preview:
+    """A composition within a few hundredths of a millimetre to some tenths, by its size.
+
+    Pieces that cannot be drawn are left out, so that the others are still seen.
+
+    Raises
+    ------
+    Refused
+        Where nothing is left.
+    """
+    tolerance = float(np.clip(_SHARE * max((_size(piece) for piece in composition.pieces), default=50.0), 0.05, 0.5))
+    refused: dict[str, str] = {}
+    while True:
+        kept = tuple(piece for piece in composition.pieces if piece.id not in refused)
+        shown = composition.model_copy(update={"pieces": kept})
+        try:
+            ready = stack_of(shown, meshes, tolerance)
+            return Preview(ready, mesh_of(ready), refused)
+        except Refused as reason:
+            name = str(reason).partition(": ")[0]
+            culprit = next((piece for piece in kept if piece.on and piece.name == name), None)
+            if culprit is None:
+                raise
+            refused[culprit.id] = str(reason).partition(": ")[2]

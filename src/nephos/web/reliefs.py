@@ -1,0 +1,109 @@
+"""Built-up reliefs before a worker has composed them: coarse previews, their outlines, sections and gaps."""
+
+import json
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from nephos.core.cutters import Cutter
+from nephos.core.errors import NotYet, Refused
+from nephos.core.memo import Memo
+from nephos.core.mesh.examine import support_points
+from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.summary import MeshSummary, quick_look, summarize
+from nephos.core.plan.place import placed_model
+from nephos.core.plan.schema import Model, Plan
+from nephos.core.relief.composition import Composition
+from nephos.core.relief.preview import Preview, preview_of
+from nephos.core.relief.section import gaps_of, section_of
+from nephos.core.relief.shaped import rings_of_area
+from nephos.web.mesh_keys import kept_arrays, raw_mesh_summary_key
+from nephos.web.models import ResultArray
+
+_PREVIEWS: Memo[Preview] = Memo(12)
+_LOOKS: Memo[tuple[dict[str, Any], MeshSummary]] = Memo(12)
+_RING = 0.05
+_MOST_GAPS = 40
+Spot = tuple[float, float]
+
+
+@lru_cache(maxsize=8)
+def _light_mesh(digest: str) -> Mesh:
+    try:
+        found = kept_arrays(raw_mesh_summary_key(digest), ("light_vertices", "light_faces"))
+    except ResultArray.DoesNotExist:
+        raise NotYet("a mesh of the relief is still being read: try again in a moment") from None
+    return Mesh(found["light_vertices"].astype(np.float64), np.ascontiguousarray(found["light_faces"], np.int32))
+
+
+def preview(composition: Composition) -> Preview:
+    """A coarse composition, remembered for a while."""
+    return _PREVIEWS.get(composition.model_dump_json(), lambda: preview_of(composition, _light_mesh))
+
+
+def stand_in(composition: Composition) -> tuple[dict[str, Any], MeshSummary]:
+    """Facts and look of a composition from its preview, until a worker has composed it."""
+
+    def made() -> tuple[dict[str, Any], MeshSummary]:
+        mesh = preview(composition).mesh
+        facts, _ = summarize(mesh)
+        return facts | {"unit": {"name": "mm", "mm": 1.0, "sure": True}}, quick_look(mesh)
+
+    return _LOOKS.get(composition.model_dump_json(), made)
+
+
+def _rings(found: Preview) -> dict[str, Any]:
+    return {
+        layer.piece.id: [np.round(ring, 3).tolist() for ring, _ in rings_of_area(layer.area.simplify(_RING))]
+        for layer in found.ready.layers
+    }
+
+
+def preview_bytes(plan: Plan, model: Model, composition: Composition) -> bytes:
+    """The preview of a relief as bytes: the length of a JSON head (uint32), the head, spaces up to a multiple of four,
+    vertices (float32) and faces (uint32)."""
+    found = preview(composition)
+    placed = placed_model(support_points(found.mesh), model, plan.stock)
+    names = [layer.piece.id for layer in found.ready.layers]
+    gaps = [
+        {"pieces": [names[gap.first], names[gap.second]], "distance": gap.distance, "at": gap.at}
+        for gap in gaps_of(found.ready)[:_MOST_GAPS]
+    ]
+    head = {
+        "vertices": len(found.mesh.vertices),
+        "faces": len(found.mesh.faces),
+        "matrix": placed.matrices[0].tolist(),
+        "outlines": _rings(found),
+        "refused": found.refused,
+        "gaps": gaps,
+        "height": float(found.mesh.high[2]),
+    }
+    text = json.dumps(head).encode()
+    text += b" " * (-len(text) % 4)
+    return b"".join(
+        [
+            len(text).to_bytes(4, "little"),
+            text,
+            found.mesh.vertices.astype("<f4").tobytes(),
+            found.mesh.faces.astype("<u4").tobytes(),
+        ]
+    )
+
+
+def section(composition: Composition, start: Spot, end: Spot, cutter: Cutter | None) -> dict[str, Any]:
+    """A section through a relief: distances, heights, and the piece that made each; what a cutter leaves."""
+    if start == end:
+        raise Refused("the section has no length: draw it from one place to another")
+    found = preview(composition)
+    cut = section_of(found.ready, start, end, cutter.profile if cutter is not None else None)
+    names = [layer.piece.id for layer in found.ready.layers]
+    return {
+        "along": np.round(cut.along, 3).tolist(),
+        "height": np.round(cut.height, 3).tolist(),
+        "piece": [names[k] if k >= 0 else None for k in cut.layer.tolist()],
+        "made": np.round(cut.fit.surface, 3).tolist() if cut.fit is not None else None,
+        "left": cut.fit.left if cut.fit is not None else None,
+        "left_at": cut.fit.at if cut.fit is not None else None,
+        "fits": cut.fit.fits if cut.fit is not None else None,
+    }
