@@ -35,6 +35,19 @@ export async function request<T>(path: string, method = "GET", body?: unknown): 
   return (response.status === 204 ? undefined : await response.json()) as T;
 }
 
+/** Bytes that answer a question. */
+export async function requestBytes(path: string, body: unknown): Promise<ArrayBuffer> {
+  const response = await fetch(`/api${path}`, {
+    method: "POST",
+    headers: { ...csrf(), "Content-Type": "application/json" },
+    body: JSON.stringify(body),
+  }).catch(() => {
+    throw new Refusal(LOST, 0);
+  });
+  if (!response.ok) throw await refusalOf(response);
+  return response.arrayBuffer();
+}
+
 export type Typed = BigInt64Array | Float32Array | Float64Array | Int32Array | Uint16Array | Uint8Array;
 const KINDS: Record<string, new (data: ArrayBuffer) => Typed> = {
   "<f4": Float32Array,

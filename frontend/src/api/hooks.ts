@@ -1,9 +1,11 @@
 /** Server state. */
 import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
-import { loadArray, request, sendFile, type Typed } from "./client";
+import { readPreview, type Spot } from "../lib/relief";
+import { loadArray, request, requestBytes, sendFile, type Typed } from "./client";
 import { lineOf } from "./line";
 import type {
   Calculation,
+  Composition,
   Cutter,
   CutterLook,
   CutterRow,
@@ -21,6 +23,8 @@ import type {
   Operation,
   Post,
   PostListed,
+  ReliefForms,
+  ReliefSection,
   RepairKind,
   Storage,
   Strategy,
@@ -383,6 +387,41 @@ export const useCutterLook = (data: Cutter, material: Material | null, units: st
     placeholderData: (last: CutterLook | undefined) => last,
     gcTime: 10_000,
     queryFn: () => request<CutterLook>("/cutters/look", "POST", { data, material, units }),
+  });
+
+/** What can be chosen and entered for a piece of a relief. */
+export const useReliefForms = () =>
+  useQuery({
+    queryKey: ["relief forms"],
+    queryFn: () => request<ReliefForms>("/reliefs/forms"),
+    staleTime: Infinity,
+  });
+
+/** The coarse surface of a relief as it is being changed; the last one stays until the next is there. */
+export const useReliefPreview = (job: number, model: string, composition: Composition | null | undefined) =>
+  useQuery({
+    queryKey: ["relief", job, model, composition],
+    enabled: Boolean(composition),
+    placeholderData: (last: Awaited<ReturnType<typeof loadPreview>> | undefined) => last,
+    gcTime: 20_000,
+    staleTime: 60_000,
+    retry: false,
+    queryFn: () => loadPreview(job, model, composition as Composition),
+  });
+
+const loadPreview = async (job: number, model: string, composition: Composition) =>
+  readPreview(await requestBytes(`/reliefs/jobs/${job}/preview`, { model, composition }));
+
+/** A section through a relief, and what a cutter leaves in it. */
+export const useReliefSection = (composition: Composition, ends: [Spot, Spot] | null, cutter: Cutter | null) =>
+  useQuery({
+    queryKey: ["relief section", composition, ends, cutter],
+    enabled: ends !== null,
+    placeholderData: (last: ReliefSection | undefined) => last,
+    gcTime: 10_000,
+    retry: false,
+    queryFn: () =>
+      request<ReliefSection>("/reliefs/section", "POST", { composition, start: ends?.[0], end: ends?.[1], cutter }),
   });
 
 const forever = { staleTime: Infinity, gcTime: 600_000 };

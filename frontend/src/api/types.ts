@@ -70,6 +70,22 @@ export type Worst = Schemas["WorstAnswer"];
 export type Gain = Schemas["GainAnswer"];
 export type Faces = NonNullable<Plan["faces"]>;
 export type Tiles = NonNullable<Schemas["Setup"]["tiles"]>;
+export type Composition = Schemas["Composition"];
+export type ReliefPiece = Schemas["ReliefPiece"];
+export type ReliefSection = Schemas["ReliefSection"];
+export type ReliefForms = Schemas["Forms"];
+/** A field of a source or a shape, as its JSON schema says. */
+export interface PieceField {
+  title?: string;
+  description?: string;
+  type?: "number" | "integer" | "string" | "boolean" | "array";
+  minimum?: number;
+  maximum?: number;
+  exclusiveMinimum?: number;
+  exclusiveMaximum?: number;
+  measure?: "angle" | "plain";
+  enum?: string[];
+}
 export type FaceTab = NonNullable<Faces["tabs"]>[number];
 export type Piece3D = Schemas["PieceAnswer"];
 export type JobTime = Schemas["TimeAnswer"];

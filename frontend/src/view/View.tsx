@@ -30,6 +30,7 @@ import { BarEdges, CutterPiece, matrixOf, ModelPiece, Outline, OutlineRings, Sto
 import { KeepOutPieces, PlaceHandles, ZeroHandle } from "./PlaceHandles";
 import { FaceTabs, PartingHandle } from "./FacePieces";
 import { ProofPanel } from "./ProofPanel";
+import { ReliefSurface } from "./ReliefSurface";
 import { SeamLines } from "./SeamLines";
 import { SectionCap, SectionControl } from "./SectionCap";
 import { Shutter, type Shoot } from "./Shutter";
@@ -256,6 +257,9 @@ export function View(props: {
             models.map((model) => {
               const placed = placedOf(derived, model.id);
               if (!placed) return null;
+              const edited = chosen.kind === "model" && chosen.id === model.id;
+              if (model.composition && (edited || placed.state !== "ready"))
+                return <ReliefSurface key={model.id} model={model} toSetup={box.matrix} size={grip * 0.7} />;
               // In setup space: what lies under the model's own foot is sunk.
               const floor = (placed.low[2] as number) + (box.matrix.elements[14] as number);
               const clip = setupOf(plan, setupId).side === "top" && (model.placement?.sink ?? 0) > 0 ? floor : -1e6;
@@ -300,7 +304,9 @@ export function View(props: {
                 <FaceTabs matrix={box.matrix} size={grip * 0.9} />
               </>
             )}
-            {mode === "place" && <PlaceHandles size={grip} cutOff={cutOff} onCutOff={setCutOff} />}
+            {mode === "place" && !(chosen.kind === "model" && chosen.piece) && (
+              <PlaceHandles size={grip} cutOff={cutOff} onCutOff={setCutOff} />
+            )}
           </group>
           <group userData={{ aside: true }}>
             {bounds && (mode === "place" || mode === "paths") && (

@@ -74,7 +74,7 @@ export function ModelRow(props: { model: Model; number: number; findings: Findin
   const mine = chosen.kind === "model" && chosen.id === model.id;
   const state = derived.models[model.id];
   const placed = placedOf(derived, model.id);
-  const facts = placed?.facts ?? job.meshes[model.mesh]?.facts;
+  const facts = placed?.facts ?? job.meshes[model.mesh ?? ""]?.facts;
   const [name, setName] = useState<string | null>(null);
   const change = (part: Partial<Model>, note: string) =>
     keep(
@@ -86,7 +86,9 @@ export function ModelRow(props: { model: Model; number: number; findings: Findin
     state?.state === "reading"
       ? "reading…"
       : state?.state === "working"
-        ? "repairing…"
+        ? model.composition
+          ? "composing…"
+          : "repairing…"
         : `${countText(facts?.triangles ?? 0)} triangles`;
   return (
     <Line $chosen={mine} $off={model.shown === false} data-testid="row-model" data-state={state?.state}>
@@ -98,7 +100,10 @@ export function ModelRow(props: { model: Model; number: number; findings: Findin
       {placed?.state === "refused" && (
         <Told>
           <Mark level="stop" size={10} />
-          <span>{placed.reason}: take that repair out, or choose other numbers.</span>
+          <span>
+            {placed.reason}
+            {model.composition ? "" : ": take that repair out, or choose other numbers."}
+          </span>
         </Told>
       )}
       <Findings row={model.id} list={props.findings} />

@@ -21,6 +21,7 @@ import {
   freeNumber,
   infoOf,
   moved,
+  nextModel,
   setupOf,
   setupWith,
   stateText,
@@ -398,8 +399,8 @@ export const RouteSheet = memo(function RouteSheet(props: Calculating) {
             <span className="number">01</span>
             <span />
             <span className="wide">
-              No model yet. Drop a mesh here (STL, OBJ, PLY, 3MF, GLB, OFF, a height image or a zip), or choose one
-              below.
+              No model yet. Drop a mesh here (STL, OBJ, PLY, 3MF, GLB, OFF, a height image or a zip), choose one below,
+              or build a relief of pieces.
             </span>
           </Line>
         )}
@@ -446,6 +447,14 @@ export const RouteSheet = memo(function RouteSheet(props: Calculating) {
           >
             <Quiet>+ Import a mesh</Quiet>
           </FileTrigger>
+          <Quiet
+            onPress={() => {
+              edit({ do: "add_composition" }, "add a relief");
+              choose({ kind: "model", id: nextModel(plan) });
+            }}
+          >
+            + Relief
+          </Quiet>
         </div>
       </Rows>
       <CalculateBar {...props} />

@@ -2,13 +2,16 @@
 import { createContext, useContext } from "react";
 import type {
   Boundary,
+  Composition,
   Derived,
   Edit,
   ExternalProgram,
   FullPlan,
   Job,
+  Model,
   Operation,
   OperationInfo,
+  ReliefPiece,
   Setup,
   SetupInfo,
   Zero,
@@ -18,7 +21,7 @@ export type Chosen =
   | { kind: "stock" }
   | { kind: "setup"; id: string }
   | { kind: "turn"; id: string }
-  | { kind: "model"; id: string }
+  | { kind: "model"; id: string; piece?: string }
   | { kind: "operation"; number: number }
   | { kind: "boundary"; id: string };
 export type Tool = "none" | "measure" | "lay flat" | "cut off" | "pick loop" | "probe" | "window";
@@ -88,6 +91,37 @@ export const infoOf = (derived: Derived, id: string): SetupInfo | undefined =>
   derived.setups.find((setup) => setup.id === id) ??
   derived.setups.find((setup) => setup.whole === id || id.startsWith(`${setup.whole}.`)) ??
   derived.setups[0];
+
+/** The relief that is chosen, and the piece of it. */
+export function chosenRelief(
+  plan: FullPlan,
+  chosen: Chosen,
+): { model: Model; composition: Composition; piece?: ReliefPiece } | null {
+  const model = chosen.kind === "model" ? plan.models?.find((item) => item.id === chosen.id) : undefined;
+  if (!model?.composition || chosen.kind !== "model") return null;
+  const piece = model.composition.pieces.find((item) => item.id === chosen.piece);
+  return { model, composition: model.composition, ...(piece ? { piece } : {}) };
+}
+
+/** The id that the next model of a job gets. */
+export const nextModel = (plan: FullPlan): string =>
+  `m${1 + Math.max(0, ...(plan.models ?? []).map((item) => Number(/^m(\d+)$/.exec(item.id)?.[1] ?? 0)))}`;
+
+/** The plan with fields of a piece of a relief changed. */
+export const withPiece = (plan: FullPlan, model: string, piece: string, change: Partial<ReliefPiece>): FullPlan => ({
+  ...plan,
+  models: (plan.models ?? []).map((item) =>
+    item.id === model && item.composition
+      ? {
+          ...item,
+          composition: {
+            ...item.composition,
+            pieces: item.composition.pieces.map((old) => (old.id === piece ? { ...old, ...change } : old)),
+          },
+        }
+      : item,
+  ),
+});
 
 /** The setups that have something to do. */
 export const withWork = (plan: FullPlan): Setup[] =>

@@ -4,6 +4,7 @@ from pathlib import Path
 
 from demo.make import make
 
+from nephos.command.sample_relief import roundel_plan
 from nephos.core.cutters import SHAPES, Cutter, HolderStep, standard_cutter
 from nephos.core.mesh.formats import read_mesh
 from nephos.core.plan.boundary import Limit
@@ -19,7 +20,7 @@ from nephos.web.models import Piece as PieceRow
 from nephos.web.summaries import mesh_summary_for
 from nephos.web.tasks import calculate, propose, read_uploaded
 
-_OTHERS = ("heron-scan", "lily-leaf-dish", "bulrush-finial", "fen-chart", "dragonfly", "moth-roundel")
+_OTHERS = ("heron-scan", "lily-leaf-dish", "bulrush-finial", "fen-chart", "dragonfly")
 _GROUPS = {"flat": "roughing", "bull-nose": "roughing", "v": "lettering", "engraver": "lettering", "drill": "drills"}
 
 
@@ -155,6 +156,11 @@ def load_sample() -> None:
             job = edit_plan(job.pk, job.version, {"do": "cut_in_tiles", "setup": "a"}, "cut in tiles")
             tiled = Calculation.objects.create(job=job, revision=job.revision)
             calculate.configure(lock=f"job-{job.pk}").defer(calculation_id=tiled.pk)
+    moth = _upload(folder / "moth.stl")
+    cutters = {cutter.number: cutter for cutter in sample_cutters()}
+    relief = create_job("Moth roundel", None, roundel_plan(moth.digest, cutters))
+    composed = Calculation.objects.create(job=relief, revision=relief.revision)
+    calculate.configure(lock=f"job-{relief.pk}").defer(calculation_id=composed.pk)
     heron = _upload(folder / "heron-plaque.stl")
     job = create_job("Heron plaque", heron, heron_plan(heron.digest))
     row = Calculation.objects.create(job=job, revision=job.revision)

@@ -16,6 +16,8 @@ from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.rotary import Rotary
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, Zero
+from nephos.core.relief.composition import Composition
+from nephos.core.relief.surface import composed
 from nephos.core.strategies.registry import strategies
 
 
@@ -64,6 +66,22 @@ def _bar(hill: Mesh) -> None:
     bench_rotary_removal(20, 20, 1.0, 5.0, 3, 1.0)
 
 
+def _relief(hill: Mesh) -> None:
+    """Compose a small relief of one piece of each kind."""
+    pieces = [
+        {"id": "p1", "name": "body", "source": {"kind": "circle", "diameter": 30.0}, "shape": {"kind": "slant"}},
+        {"id": "p2", "name": "hill", "source": {"kind": "mesh", "mesh": "hill", "width": 10.0}, "combine": "higher"},
+        {
+            "id": "p3",
+            "name": "beads",
+            "source": {"kind": "offset", "piece": "p1", "distance": -8.0},
+            "shape": {"kind": "bead", "width": 2.0},
+        },
+        {"id": "p4", "name": "letter", "source": {"kind": "lettering", "text": "A"}, "fade": 1.0},
+    ]
+    composed(Composition.model_validate({"pieces": pieces, "tolerance": 0.1}), lambda _: hill)
+
+
 def main() -> None:
     """Run everything once, small."""
     hill = read_stl(write_stl(small_hill()))
@@ -108,6 +126,7 @@ def main() -> None:
                 strategies()[operation.strategy].estimate(operation.settings, operation.cutter, 0.0, ground)
         bench_removal(20, 10, 0.5, 3, 1, shape)
     _bar(hill)
+    _relief(hill)
     bench_drop(hill, 3, 0.5, 24)
     bench_drop(hill, 3, 3.0, 24)
 

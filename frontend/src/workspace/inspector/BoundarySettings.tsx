@@ -1,6 +1,6 @@
 /** The settings of a named boundary: where it comes from, how it is grown, and what it is joined with. */
 import { useState } from "react";
-import type { Boundary } from "../../api/types";
+import type { Boundary, FullPlan } from "../../api/types";
 import { areaText, lengthText } from "../../lib/numbers";
 import { Choose, Quiet, Said, ToggleQuiet } from "../../parts/controls";
 import { NameField, NumberField } from "../../parts/fields";
@@ -16,8 +16,23 @@ const SOURCES = {
   rectangle: "rectangle",
   circle: "circle",
   drawn: "drawn or imported",
+  piece: "piece of a relief",
 };
 const HOW = { join: "joined with", cut: "without", intersect: "common with" };
+
+/** Pieces of reliefs by "model piece". */
+export const reliefPieces = (plan: FullPlan): Record<string, string> =>
+  Object.fromEntries(
+    (plan.models ?? []).flatMap((model) =>
+      (model.composition?.pieces ?? []).map((piece) => [`${model.id} ${piece.id}`, piece.name] as const),
+    ),
+  );
+
+/** Where a boundary may come from: a piece only where the job has a relief. */
+function sourcesFor(plan: FullPlan, boundary: Boundary): Record<string, string> {
+  const { piece, ...plain } = SOURCES;
+  return boundary.source === "piece" || Object.keys(reliefPieces(plan)).length ? { ...plain, piece } : plain;
+}
 
 /** What lies inside the boundary as a model of its own. */
 function TakePiece(props: { boundary: string }) {
@@ -118,8 +133,14 @@ export function BoundarySettings(props: { boundary: Boundary }) {
       <Choose
         label="Comes from"
         value={boundary.source ?? "silhouette"}
-        choices={SOURCES}
-        onChange={(source) => keep(changed({ source: source as "box" }), "source")}
+        choices={sourcesFor(plan, boundary)}
+        onChange={(source) => {
+          const [model, piece] = (Object.keys(reliefPieces(plan))[0] ?? " ").split(" ") as [string, string];
+          keep(
+            changed({ source: source as "box", ...(source === "piece" ? { models: [model], piece } : {}) }),
+            "source",
+          );
+        }}
       />
       {boundary.source === "slice" &&
         number("Height over the foot", boundary.height ?? 1, (height) => ({ height }), { low: 0, high: 10000 })}
@@ -134,29 +155,44 @@ export function BoundarySettings(props: { boundary: Boundary }) {
         )}
       {boundary.source === "rectangle" &&
         number("Size Y", size[1], (value) => ({ size: [size[0], value] }), { over: 0, high: 10000 })}
-      {boundary.source === "drawn" && <CurveList boundary={boundary} />}
-      {!placed && boundary.source !== "stock" && boundary.source !== "drawn" && (plan.models?.length ?? 0) > 1 && (
-        <Buttons>
-          {plan.models?.map((model) => (
-            <ToggleQuiet
-              key={model.id}
-              isSelected={boundary.models?.includes(model.id) ?? false}
-              onChange={(on) =>
-                keep(
-                  changed({
-                    models: on
-                      ? [...(boundary.models ?? []), model.id]
-                      : (boundary.models ?? []).filter((id) => id !== model.id),
-                  }),
-                  "models",
-                )
-              }
-            >
-              {model.name}
-            </ToggleQuiet>
-          ))}
-        </Buttons>
+      {boundary.source === "piece" && (
+        <Choose
+          label="Piece"
+          value={`${boundary.models?.[0] ?? ""} ${boundary.piece ?? ""}`}
+          choices={reliefPieces(plan)}
+          onChange={(key) => {
+            const [model, piece] = key.split(" ") as [string, string];
+            keep(changed({ models: [model], piece }), "piece");
+          }}
+        />
       )}
+      {boundary.source === "drawn" && <CurveList boundary={boundary} />}
+      {!placed &&
+        boundary.source !== "stock" &&
+        boundary.source !== "drawn" &&
+        boundary.source !== "piece" &&
+        (plan.models?.length ?? 0) > 1 && (
+          <Buttons>
+            {plan.models?.map((model) => (
+              <ToggleQuiet
+                key={model.id}
+                isSelected={boundary.models?.includes(model.id) ?? false}
+                onChange={(on) =>
+                  keep(
+                    changed({
+                      models: on
+                        ? [...(boundary.models ?? []), model.id]
+                        : (boundary.models ?? []).filter((id) => id !== model.id),
+                    }),
+                    "models",
+                  )
+                }
+              >
+                {model.name}
+              </ToggleQuiet>
+            ))}
+          </Buttons>
+        )}
       {number(
         "Offset",
         boundary.offset ?? 0,

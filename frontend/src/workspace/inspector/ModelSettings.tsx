@@ -8,6 +8,7 @@ import { NumberField } from "../../parts/fields";
 import { PointGrid } from "../../parts/PointGrid";
 import { useSheetState } from "../state";
 import { MeshCare } from "./MeshCare";
+import { ReliefSettings } from "./relief/ReliefSettings";
 import { Buttons, Folded, Head, Note, Threes } from "./shared";
 
 const UNITS: Record<string, string> = { 1: "mm", 10: "cm", 25.4: "inch", 1000: "m" };
@@ -351,7 +352,7 @@ export function ModelSettings(props: { model: Model }) {
   const { job, derived, problem } = useSheetState();
   const { model } = props;
   const state = placedOf(derived, model.id);
-  const came = job.meshes[model.mesh]?.facts;
+  const came = job.meshes[model.mesh ?? ""]?.facts;
   if (!state)
     return (
       <>
@@ -369,8 +370,30 @@ export function ModelSettings(props: { model: Model }) {
           ? `${came.format} · as it came ${came.size.map((value) => Number(value.toPrecision(5))).join(" × ")}`
           : ""}
       </p>
-      {state.state === "working" && <Note role="status">its mesh is being worked on…</Note>}
+      {state.state === "working" && (
+        <Note role="status">
+          {model.composition ? "its surface is being composed…" : "its mesh is being worked on…"}
+        </Note>
+      )}
       {problem && <Said role="alert">{problem}</Said>}
+      {model.composition ? (
+        <>
+          <ReliefSettings model={model} composition={model.composition} />
+          <Place model={model} state={state} />
+          <SaveAs model={model} />
+        </>
+      ) : (
+        <MeshSettings model={model} state={state} />
+      )}
+    </>
+  );
+}
+
+/** What is set of a mesh that was imported. */
+function MeshSettings(props: { model: Model; state: ModelState }) {
+  const { model, state } = props;
+  return (
+    <>
       <Unit model={model} state={state} />
       <Size model={model} state={state} />
       <WayUp model={model} />

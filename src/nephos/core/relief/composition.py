@@ -8,7 +8,7 @@ from nephos.core.plan.part import Angle, Part, Place
 from nephos.core.relief.shapes import Bead, Flat, Rope, Section, Shape
 from nephos.core.relief.sources import MeshSource, OffsetCurve, Path, Source
 
-__all__ = ["MOST_PIECES", "Along", "Combine", "Composition", "Piece", "Repeat", "meshes_of"]
+__all__ = ["MOST_PIECES", "Along", "Combine", "Composition", "ReliefPiece", "Repeat", "meshes_of"]
 
 MOST_PIECES = 60
 
@@ -37,7 +37,7 @@ class Along(Part):
     height: Place = 0.0
 
 
-class Piece(Part):
+class ReliefPiece(Part):
     """One piece. Its `height` is how far its shape rises over its base, or goes down where negative."""
 
     id: str = Field(min_length=1, max_length=40, pattern=r"^[a-z0-9-]+$")
@@ -60,7 +60,7 @@ class Piece(Part):
     )
 
     @model_validator(mode="after")
-    def _agrees(self) -> "Piece":
+    def _agrees(self) -> "ReliefPiece":
         open_path = isinstance(self.source, Path) and not self.source.closed
         if open_path and not isinstance(self.shape, Bead | Rope | Section):
             raise ValueError(f"'{self.name}' is an open curve: close it, or sweep a bead, a rope or a section along it")
@@ -81,12 +81,12 @@ class Piece(Part):
 class Composition(Part):
     """Pieces in order, each combined with those before it. Its bottom is at height 0."""
 
-    pieces: tuple[Piece, ...] = Field(default=(), max_length=MOST_PIECES)
+    pieces: tuple[ReliefPiece, ...] = Field(default=(), max_length=MOST_PIECES)
     tolerance: Annotated[float, Field(ge=0.001, le=1, allow_inf_nan=False)] = 0.01
 
     @field_validator("pieces")
     @classmethod
-    def _linked_to_pieces_before(cls, value: tuple[Piece, ...]) -> tuple[Piece, ...]:
+    def _linked_to_pieces_before(cls, value: tuple[ReliefPiece, ...]) -> tuple[ReliefPiece, ...]:
         ids = [piece.id for piece in value]
         if len(set(ids)) != len(ids):
             raise ValueError("two pieces have one id")
@@ -105,12 +105,12 @@ class Composition(Part):
                     todo += links.get(at, [])
         return value
 
-    def piece(self, key: str) -> Piece | None:
+    def piece(self, key: str) -> ReliefPiece | None:
         """The piece with that id."""
         return next((piece for piece in self.pieces if piece.id == key), None)
 
 
-def links_of(piece: Piece) -> list[str]:
+def links_of(piece: ReliefPiece) -> list[str]:
     """Ids of the pieces whose outlines a piece follows."""
     found = [piece.source.piece] if isinstance(piece.source, OffsetCurve) else []
     return found + ([piece.repeat.along] if piece.repeat.along is not None else [])

@@ -10,7 +10,7 @@ from shapely.affinity import affine_transform
 from nephos.core.arrays import F64
 from nephos.core.errors import Refused
 from nephos.core.mesh.curves import area_of, smoothed
-from nephos.core.relief.composition import Composition, Piece
+from nephos.core.relief.composition import Composition, ReliefPiece
 from nephos.core.relief.lettering import lettering_area
 from nephos.core.relief.sources import (
     Circle,
@@ -107,7 +107,7 @@ def _path(source: Path, chord: float) -> F64:
     return points[:-1] if source.closed else points
 
 
-def _matrix(piece: Piece) -> F64:
+def _matrix(piece: ReliefPiece) -> F64:
     """(3, 3) from a piece's own space to the composition's plan."""
     a = np.radians(piece.angle)
     flip = -1.0 if piece.mirror else 1.0
@@ -145,13 +145,13 @@ class Outlines:
         self._mesh_area = mesh_area
         self._areas: dict[str, shapely.Geometry] = {}
 
-    def _piece(self, key: str) -> Piece:
+    def _piece(self, key: str) -> ReliefPiece:
         found = self._composition.piece(key)
         if found is None:
             raise Refused("a piece that another one follows is gone: choose another one")
         return found
 
-    def copies(self, piece: Piece) -> list[F64]:
+    def copies(self, piece: ReliefPiece) -> list[F64]:
         """(3, 3) matrices from the piece's own space to the plan, one for each copy."""
         own, repeat = _matrix(piece), piece.repeat
         if repeat.along is not None:
@@ -181,7 +181,7 @@ class Outlines:
             out.append(np.array([[c, -s, x], [s, c, y], [0.0, 0.0, 1.0]]))
         return out
 
-    def _own_rings(self, piece: Piece) -> list[Line] | shapely.Geometry:
+    def _own_rings(self, piece: ReliefPiece) -> list[Line] | shapely.Geometry:
         """The curve of a piece in its own space: lines, or an area."""
         source, chord = piece.source, self._chord
         if isinstance(source, Circle):
@@ -206,7 +206,7 @@ class Outlines:
             return self._mesh_area(source)
         raise TypeError(type(source))
 
-    def lines(self, piece: Piece) -> list[Line]:
+    def lines(self, piece: ReliefPiece) -> list[Line]:
         """The curves of a piece on the plan, all copies: what a profile is swept along."""
         if isinstance(piece.source, Path) and not piece.source.closed:
             own = self._own_rings(piece)
@@ -217,7 +217,7 @@ class Outlines:
             (shapely.get_coordinates(ring)[:-1], True) for ring in shapely.get_rings(shapely.get_parts(area)).tolist()
         ]
 
-    def area(self, piece: Piece) -> shapely.Geometry:
+    def area(self, piece: ReliefPiece) -> shapely.Geometry:
         """What the curve of a piece encloses on the plan, all copies together.
 
         Raises
@@ -229,7 +229,7 @@ class Outlines:
             self._areas[piece.id] = self._drawn(piece)
         return self._areas[piece.id]
 
-    def _drawn(self, piece: Piece) -> shapely.Geometry:
+    def _drawn(self, piece: ReliefPiece) -> shapely.Geometry:
         if isinstance(piece.source, OffsetCurve):
             base = self.area(self._piece(piece.source.piece))
             own = grown(base, piece.source.distance, self._chord, piece.source.corners == "sharp")

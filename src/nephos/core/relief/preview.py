@@ -6,7 +6,7 @@ import numpy as np
 
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.relief.composition import Composition, Piece
+from nephos.core.relief.composition import Composition, ReliefPiece
 from nephos.core.relief.surface import Composed, Meshes, mesh_of, stack_of
 
 __all__ = ["Preview", "preview_of"]
@@ -24,7 +24,7 @@ class Preview:
     refused: dict[str, str]
 
 
-def _size(piece: Piece) -> float:
+def _size(piece: ReliefPiece) -> float:
     sizes = piece.source.model_dump()
     return max((float(sizes[name]) for name in ("diameter", "width", "length") if name in sizes), default=50.0)
 

@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from nephos.core.plan.part import Part, Size
+from nephos.core.relief.measures import ANGLE, PLAIN
 
 __all__ = ["Bead", "Bevel", "Dome", "Flat", "Rope", "RoundEdge", "Section", "Shape", "Slant", "Swept"]
 
@@ -26,7 +27,7 @@ class Slant(Part):
 
     kind: Literal["slant"] = "slant"
     angle: Annotated[float, Field(ge=1, lt=90, allow_inf_nan=False)] = Field(
-        default=60.0, title="Wall angle", description="degrees from level"
+        default=60.0, title="Wall angle", description="degrees from level", json_schema_extra=ANGLE
     )
 
 
@@ -50,7 +51,7 @@ class Bevel(Part):
     kind: Literal["bevel"] = "bevel"
     width: Size = Field(default=3.0, title="Bevel width")
     angle: Annotated[float, Field(ge=1, lt=90, allow_inf_nan=False)] = Field(
-        default=45.0, title="Bevel angle", description="degrees from level"
+        default=45.0, title="Bevel angle", description="degrees from level", json_schema_extra=ANGLE
     )
 
 
@@ -60,7 +61,7 @@ class Bead(Part):
     kind: Literal["bead"] = "bead"
     width: Size = Field(default=5.0, title="Bead diameter")
     spacing: Annotated[float, Field(ge=0.5, le=20, allow_inf_nan=False)] = Field(
-        default=1.0, title="Spacing", description="from bead to bead, in diameters"
+        default=1.0, title="Spacing", description="from bead to bead, in diameters", json_schema_extra=PLAIN
     )
 
 

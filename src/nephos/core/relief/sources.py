@@ -10,6 +10,7 @@ from pydantic import Field, model_validator
 
 from nephos.core.plan.boundary import Curve
 from nephos.core.plan.part import Angle, Part, Place, Size
+from nephos.core.relief.measures import PLAIN
 
 __all__ = [
     "Circle",
@@ -106,7 +107,10 @@ class Lettering(Part):
     font: str = Field(default="alegreya-bold", title="Font")
     size: Size = Field(default=12.0, title="Height of capitals")
     spacing: Annotated[float, Field(ge=-0.5, le=5, allow_inf_nan=False)] = Field(
-        default=0.0, title="Spacing", description="between letters, in parts of the height of capitals"
+        default=0.0,
+        title="Spacing",
+        description="between letters, in parts of the height of capitals",
+        json_schema_extra=PLAIN,
     )
     radius: Annotated[float, Field(ge=-10_000, le=10_000, allow_inf_nan=False)] = Field(
         default=0.0, title="Circle radius", description="0 for a straight line"
@@ -123,7 +127,9 @@ class MeshSource(Part):
     mesh: str
     turn: tuple[Angle, Angle, Angle] = (0.0, 0.0, 0.0)
     width: Size = Field(default=50.0, title="Width")
-    foot: Annotated[float, Field(ge=0, lt=1, allow_inf_nan=False)] = Field(default=0.0, title="Cut off below")
+    foot: Annotated[float, Field(ge=0, lt=1, allow_inf_nan=False)] = Field(
+        default=0.0, title="Cut off below", description="share of its height", json_schema_extra=PLAIN
+    )
 
 
 Source = Annotated[

@@ -8,7 +8,7 @@ from scipy.interpolate import RectBivariateSpline
 from scipy.ndimage import gaussian_filter, grey_opening
 
 from nephos.core.arrays import F64, I64, Bool
-from nephos.core.relief.composition import Piece
+from nephos.core.relief.composition import ReliefPiece
 from nephos.core.relief.nearest_line import LineIndex, nearest
 from nephos.core.relief.piece import PreparedPiece
 
@@ -38,7 +38,7 @@ class Layer:
     """A piece as it is evaluated: what it is prepared to, its outline where the distance from it counts, and the
     smoothed ground where it works on that."""
 
-    piece: Piece
+    piece: ReliefPiece
     prepared: PreparedPiece | None
     area: shapely.Geometry
     outline: LineIndex | None = None

@@ -12,7 +12,7 @@ from nephos.core.errors import Refused
 from nephos.core.memo import Memo
 from nephos.core.mesh.model import Mesh
 from nephos.core.relief.closing import closed_mesh
-from nephos.core.relief.composition import Composition, Piece, links_of
+from nephos.core.relief.composition import Composition, ReliefPiece, links_of
 from nephos.core.relief.nearest_line import line_index
 from nephos.core.relief.outline import Outlines
 from nephos.core.relief.piece import Lines, PreparedPiece
@@ -62,7 +62,7 @@ def outlines_of(composition: Composition, meshes: Meshes, chord: float | None = 
     )
 
 
-def _prepared(piece: Piece, outlines: Outlines, meshes: Meshes, chord: float) -> PreparedPiece:
+def _prepared(piece: ReliefPiece, outlines: Outlines, meshes: Meshes, chord: float) -> PreparedPiece:
     height = max(abs(piece.height), 1e-6)
     shape = piece.shape
     if isinstance(piece.source, MeshSource):
@@ -73,7 +73,7 @@ def _prepared(piece: Piece, outlines: Outlines, meshes: Meshes, chord: float) ->
     return shaped_piece(outlines.area(piece), shape, height, chord)
 
 
-def _key(composition: Composition, piece: Piece, chord: float) -> str:
+def _key(composition: Composition, piece: ReliefPiece, chord: float) -> str:
     """What a prepared piece depends on: itself, and all pieces that its outline follows."""
     found, todo = [piece], links_of(piece)
     while todo:

@@ -10,6 +10,7 @@ from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.plan.schema import parse_plan
 from nephos.core.relief.composition import Composition
+from nephos.core.relief.forms import forms
 from nephos.core.relief.lettering import FONTS
 from nephos.web import reliefs
 from nephos.web.jobs import current_plan
@@ -63,7 +64,23 @@ def section(request: HttpRequest, body: SectionWanted) -> dict[str, Any]:
     return reliefs.section(body.composition, body.start, body.end, body.cutter)
 
 
-@router.get("/fonts", response=dict[str, str])
-def fonts(request: HttpRequest) -> dict[str, str]:
-    """The fonts for lettering, by key."""
-    return FONTS
+class KindOf(Schema):
+    """A kind of source or shape: its title, and the JSON schema of each of its fields."""
+
+    title: str
+    fields: dict[str, dict[str, Any]]
+
+
+class Forms(Schema):
+    """What can be chosen for a piece."""
+
+    sources: dict[str, KindOf]
+    shapes: dict[str, KindOf]
+    combine: dict[str, str]
+    fonts: dict[str, str]
+
+
+@router.get("/forms", response=Forms)
+def piece_forms(request: HttpRequest) -> dict[str, Any]:
+    """What can be chosen and entered for a piece."""
+    return forms() | {"fonts": FONTS}

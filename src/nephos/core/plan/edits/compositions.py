@@ -10,7 +10,7 @@ from nephos.core.errors import Refused
 from nephos.core.plan.boundary import Boundary
 from nephos.core.plan.edits.registry import Looks, edit, model_of, with_model
 from nephos.core.plan.schema import Model, Placement, Plan
-from nephos.core.relief.composition import MOST_PIECES, Composition, Piece, links_of
+from nephos.core.relief.composition import MOST_PIECES, Composition, ReliefPiece, links_of
 from nephos.core.relief.outline import Outlines
 from nephos.core.relief.sources import MeshSource
 
@@ -39,14 +39,14 @@ def _composition(plan: Plan, key: str) -> Composition:
     return found
 
 
-def _piece(composition: Composition, key: str) -> Piece:
+def _piece(composition: Composition, key: str) -> ReliefPiece:
     found = composition.piece(key)
     if found is None:
         raise Refused("that piece is no longer in the relief")
     return found
 
 
-def _with_pieces(plan: Plan, model: str, pieces: tuple[Piece, ...]) -> Plan:
+def _with_pieces(plan: Plan, model: str, pieces: tuple[ReliefPiece, ...]) -> Plan:
     made = _composition(plan, model).model_copy(update={"pieces": pieces})
     return with_model(plan, model, composition=Composition.model_validate(made.model_dump()))
 
@@ -69,7 +69,7 @@ def add_composition(
     numbers = [int(model.id[1:]) for model in plan.models if model.id[1:].isdigit()]
     length = max(plan.stock.length - 2 * _BODY_EDGE, plan.stock.length / 2)
     width = max(plan.stock.width - 2 * _BODY_EDGE, plan.stock.width / 2)
-    body = Piece.model_validate(
+    body = ReliefPiece.model_validate(
         {
             "id": "p1",
             "name": "Body",
@@ -130,7 +130,7 @@ def add_piece(
         "name": _free_name(composition, name or _TITLES[kind]),
         "source": values,
     } | more
-    return _with_pieces(plan, model, (*composition.pieces, Piece.model_validate(made)))
+    return _with_pieces(plan, model, (*composition.pieces, ReliefPiece.model_validate(made)))
 
 
 @edit
@@ -148,7 +148,7 @@ def change_piece(plan: Plan, looks: Looks, model: str, piece: str, change: dict[
             and value.get("kind", before.get("kind")) == before.get("kind")
         )
         document[name] = before | value if same and isinstance(before, dict) else value
-    new = Piece.model_validate(document | {"id": old.id})
+    new = ReliefPiece.model_validate(document | {"id": old.id})
     return _with_pieces(plan, model, tuple(new if item.id == piece else item for item in composition.pieces))
 
 
@@ -188,7 +188,7 @@ def order_piece(plan: Plan, looks: Looks, model: str, piece: str, to: Annotated[
 Bounds = tuple[float, float, float, float]
 
 
-def _bounds(composition: Composition, piece: Piece) -> Bounds:
+def _bounds(composition: Composition, piece: ReliefPiece) -> Bounds:
     """The box of a piece on the plan; of a mesh a square as wide as it, since its outline is not known here."""
 
     def square(source: MeshSource) -> shapely.Geometry:
@@ -201,7 +201,7 @@ def _bounds(composition: Composition, piece: Piece) -> Bounds:
     return x0, y0, x1, y1
 
 
-def _shifted(piece: Piece, dx: float, dy: float) -> Piece:
+def _shifted(piece: ReliefPiece, dx: float, dy: float) -> ReliefPiece:
     if piece.repeat.along is not None:
         return piece
     return piece.model_copy(update={"at": (round(piece.at[0] + dx, 6), round(piece.at[1] + dy, 6))})
@@ -220,7 +220,7 @@ def align_pieces(
     composition = _composition(plan, model)
     base = _piece(composition, to or composition.pieces[0].id)
     x0, y0, x1, y1 = _bounds(composition, base)
-    moved: dict[str, Piece] = {}
+    moved: dict[str, ReliefPiece] = {}
     for key in pieces:
         item = _piece(composition, key)
         if item.id == base.id:
@@ -252,7 +252,7 @@ def space_pieces(
     widths = [boxes[key][k + 2] - boxes[key][k] for key in order]
     room = boxes[order[-1]][k + 2] - boxes[order[0]][k]
     gap = (room - sum(widths)) / (len(order) - 1)
-    at, moved = boxes[order[0]][k], dict[str, Piece]()
+    at, moved = boxes[order[0]][k], dict[str, ReliefPiece]()
     for key, width in zip(order, widths, strict=True):
         by = at - boxes[key][k]
         moved[key] = _shifted(_piece(composition, key), by if k == 0 else 0.0, by if k == 1 else 0.0)

@@ -1,0 +1,53 @@
+import { describe, expect, it } from "vitest";
+import { boxOf, insideRings, pieceAt, readPreview, sectionEnds, sectionLine, type Ring } from "./relief";
+
+const square: Ring = [
+  [0, 0],
+  [10, 0],
+  [10, 10],
+  [0, 10],
+];
+const hole: Ring = [
+  [4, 4],
+  [6, 4],
+  [6, 6],
+  [4, 6],
+];
+
+describe("a relief", () => {
+  it("finds a place inside a ring, and not inside its hole", () => {
+    expect(insideRings([square, hole], [2, 2])).toBe(true);
+    expect(insideRings([square, hole], [5, 5])).toBe(false);
+    expect(insideRings([square, hole], [12, 5])).toBe(false);
+  });
+  it("picks the uppermost piece under a place", () => {
+    const outlines = { body: [square], field: [hole] };
+    expect(pieceAt(["body", "field"], outlines, [5, 5])).toBe("field");
+    expect(pieceAt(["body", "field"], outlines, [1, 1])).toBe("body");
+    expect(pieceAt(["body", "field"], outlines, [20, 1])).toBeUndefined();
+  });
+  it("reads a preview from its bytes", () => {
+    const head = JSON.stringify({ vertices: 3, faces: 1, outlines: {}, refused: {}, gaps: [], height: 1, matrix: [] });
+    const text = new TextEncoder().encode(head + " ".repeat((4 - (head.length % 4)) % 4));
+    const data = new ArrayBuffer(4 + text.length + 36 + 12);
+    new DataView(data).setUint32(0, text.length, true);
+    new Uint8Array(data, 4, text.length).set(text);
+    new Float32Array(data, 4 + text.length, 9).set([0, 0, 0, 1, 0, 0, 0, 1, 2.5]);
+    new Uint32Array(data, 4 + text.length + 36, 3).set([0, 1, 2]);
+    const read = readPreview(data);
+    expect(read.vertices[8]).toBe(2.5);
+    expect([...read.faces]).toEqual([0, 1, 2]);
+  });
+  it("runs a section from edge to edge, past both", () => {
+    const box = boxOf([square]);
+    expect(box).toEqual({ low: [0, 0], high: [10, 10] });
+    expect(box && sectionEnds(box, "y", 5)).toEqual([
+      [5, -2],
+      [5, 12],
+    ]);
+    expect(boxOf([])).toBeNull();
+  });
+  it("draws heights upwards", () => {
+    expect(sectionLine([0, 5, 10], [0, 4, 2], 100, 40, 4)).toBe("0.00,40.00 50.00,0.00 100.00,20.00");
+  });
+});

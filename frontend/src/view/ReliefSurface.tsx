@@ -1,0 +1,201 @@
+/** A built-up relief in the view: its surface, the outlines of its pieces, and grips for the one that is chosen. */
+import type { ThreeEvent } from "@react-three/fiber";
+import { useEffect, useMemo, useRef } from "react";
+import { useTheme } from "styled-components";
+import * as THREE from "three";
+import { useReliefPreview } from "../api/hooks";
+import type { Composition, Model, ReliefPiece } from "../api/types";
+import { rounded } from "../lib/drag";
+import { boxOf, pieceAt, type ReliefPreview, type Ring, type Spot } from "../lib/relief";
+import type { Point } from "../lib/ray";
+import { scene } from "../theme";
+import { useSheetState, withPiece } from "../workspace/state";
+import { Handle } from "./Handle";
+import { matrixOf } from "./Pieces";
+
+/** Colours of the corners: red where the relief stands out of the stock. */
+function stockColours(preview: ReliefPreview, size: number[]): Float32Array {
+  const inside = new THREE.Color(scene.model),
+    outside = new THREE.Color(scene.gouge);
+  const matrix = matrixOf(preview.head.matrix);
+  const at = new THREE.Vector3();
+  const colours = new Float32Array(preview.vertices.length);
+  for (let k = 0; k < preview.vertices.length; k += 3) {
+    at.fromArray(preview.vertices, k).applyMatrix4(matrix);
+    const out = [at.x, at.y, at.z].some((value, n) => value < -1e-3 || value > (size[n] as number) + 1e-3);
+    (out ? outside : inside).toArray(colours, k);
+  }
+  return colours;
+}
+
+function useSurface(preview: ReliefPreview | undefined, size: number[]) {
+  const [x, y, z] = size as Point;
+  const geometry = useMemo(() => {
+    if (!preview) return null;
+    const shared = new THREE.BufferGeometry();
+    shared.setAttribute("position", new THREE.BufferAttribute(preview.vertices, 3));
+    shared.setAttribute("color", new THREE.BufferAttribute(stockColours(preview, [x, y, z]), 3));
+    shared.setIndex(new THREE.BufferAttribute(preview.faces, 1));
+    return shared;
+  }, [preview, x, y, z]);
+  useEffect(() => () => geometry?.dispose(), [geometry]);
+  return geometry;
+}
+
+function RingLines(props: { rings: Ring[]; z: number; tone: string }) {
+  const geometry = useMemo(() => {
+    const points: THREE.Vector3[] = [];
+    for (const ring of props.rings)
+      ring.forEach((point, k) => {
+        const next = ring[(k + 1) % ring.length] as Spot;
+        points.push(new THREE.Vector3(point[0], point[1], props.z), new THREE.Vector3(next[0], next[1], props.z));
+      });
+    return new THREE.BufferGeometry().setFromPoints(points);
+  }, [props.rings, props.z]);
+  useEffect(() => () => geometry.dispose(), [geometry]);
+  return (
+    <lineSegments geometry={geometry} renderOrder={6}>
+      <lineBasicMaterial color={props.tone} depthTest={false} />
+    </lineSegments>
+  );
+}
+
+type Grip = "move" | "turn" | "scale";
+
+/** What a drag makes of a piece: moved, turned about its place, or its source scaled. Lengths are the relief's own. */
+export function dragged(piece: ReliefPiece, grip: Grip, from: Spot, by: Spot, unit: "mm" | "in"): Partial<ReliefPiece> {
+  const at = piece.at;
+  if (grip === "move") return { at: [rounded(at[0] + by[0], unit), rounded(at[1] + by[1], unit)] };
+  const before = [from[0] - at[0], from[1] - at[1]] as Spot,
+    after = [before[0] + by[0], before[1] + by[1]] as Spot;
+  if (grip === "turn") {
+    const turned = ((Math.atan2(after[1], after[0]) - Math.atan2(before[1], before[0])) * 180) / Math.PI;
+    const angle = (((Math.round((piece.angle + turned) * 2) / 2 + 540) % 360) - 180) as number;
+    return { angle };
+  }
+  const factor = Math.max(Math.hypot(...after) / Math.max(Math.hypot(...before), 1e-9), 0.02);
+  const source = { ...piece.source } as Record<string, unknown>;
+  for (const name of ["diameter", "width", "length", "radius", "size"])
+    if (typeof source[name] === "number") source[name] = rounded((source[name] as number) * factor, unit);
+  return { source: source as unknown as ReliefPiece["source"] };
+}
+
+function PieceGrips(props: {
+  model: Model;
+  piece: ReliefPiece;
+  rings: Ring[] | undefined;
+  matrix: THREE.Matrix4;
+  z: number;
+  size: number;
+}) {
+  const { plan, live, keep } = useSheetState();
+  const theme = useTheme();
+  const held = useRef<{ piece: ReliefPiece; back: THREE.Matrix4 } | null>(null);
+  const { piece, matrix, size } = props;
+  const box = boxOf(props.rings);
+  if (!box || piece.repeat.along) return null;
+  const unit = plan.units ?? "mm";
+  const offset = piece.source.kind === "offset";
+  const spots: Partial<Record<Grip, Spot>> = {
+    move:
+      piece.repeat.count > 1 || offset ? piece.at : [(box.low[0] + box.high[0]) / 2, (box.low[1] + box.high[1]) / 2],
+    ...(offset ? {} : { turn: [(box.low[0] + box.high[0]) / 2, box.high[1] + size], scale: box.high }),
+  };
+  return (Object.entries(spots) as [Grip, Spot][]).map(([grip, spot]) => {
+    const at = new THREE.Vector3(spot[0], spot[1], props.z).applyMatrix4(matrix);
+    return (
+      <Handle
+        key={grip}
+        track={{ kind: "level", z: at.z }}
+        onCancel={() => {
+          held.current = null;
+          live(null);
+        }}
+        onDrag={(by, done, { from }) => {
+          held.current ??= { piece, back: matrix.clone().invert() };
+          const { back } = held.current;
+          const start = new THREE.Vector3(...from).applyMatrix4(back);
+          const end = new THREE.Vector3(...(from.map((v, k) => v + (by[k] as number)) as Point)).applyMatrix4(back);
+          const change = dragged(
+            held.current.piece,
+            grip,
+            [start.x, start.y],
+            [end.x - start.x, end.y - start.y],
+            unit,
+          );
+          const next = withPiece(plan, props.model.id, piece.id, change);
+          if (done) held.current = null;
+          if (done) keep(next, `${grip} ${piece.name}`);
+          else live(next);
+        }}
+      >
+        {(hot) => (
+          <mesh position={at} renderOrder={8}>
+            {grip === "turn" ? (
+              <torusGeometry args={[size * 0.32, size * 0.09, 8, 24]} />
+            ) : grip === "scale" ? (
+              <boxGeometry args={[size * 0.4, size * 0.4, size * 0.4]} />
+            ) : (
+              <sphereGeometry args={[size * 0.32, 16, 12]} />
+            )}
+            <meshBasicMaterial color={hot ? theme.ink : theme.action} depthTest={false} />
+          </mesh>
+        )}
+      </Handle>
+    );
+  });
+}
+
+/** A relief as the hand shapes it, in the space of a setup that `toSetup` leads to from the stock. */
+export function ReliefSurface(props: { model: Model; toSetup: THREE.Matrix4; size: number }) {
+  const { job, plan, chosen, choose } = useSheetState();
+  const theme = useTheme();
+  const { model } = props;
+  const composition = model.composition as Composition;
+  const { data: preview } = useReliefPreview(job.id, model.id, composition);
+  const geometry = useSurface(preview, [plan.stock.length, plan.stock.width, plan.stock.thickness]);
+  const matrix = useMemo(
+    () => (preview ? props.toSetup.clone().multiply(matrixOf(preview.head.matrix)) : new THREE.Matrix4()),
+    [preview, props.toSetup],
+  );
+  if (!preview || !geometry) return null;
+  const mine = chosen.kind === "model" && chosen.id === model.id;
+  const piece = mine ? composition.pieces.find((item) => item.id === chosen.piece) : undefined;
+  const pick = (event: ThreeEvent<MouseEvent>) => {
+    // A drag that turned the view is no click.
+    if (!mine || event.delta > 4) return;
+    event.stopPropagation();
+    const at = event.point.clone().applyMatrix4(matrix.clone().invert());
+    const found = pieceAt(Object.keys(preview.head.outlines), preview.head.outlines, [at.x, at.y]);
+    choose({ kind: "model", id: model.id, ...(found ? { piece: found } : {}) });
+  };
+  return (
+    <>
+      <mesh geometry={geometry} matrix={matrix} matrixAutoUpdate={false} onClick={pick} userData={{ model: model.id }}>
+        <meshStandardMaterial vertexColors flatShading roughness={0.85} side={THREE.DoubleSide} />
+      </mesh>
+      {mine && (
+        <group matrix={matrix} matrixAutoUpdate={false} userData={{ aside: true }}>
+          {Object.entries(preview.head.outlines).map(([id, rings]) => (
+            <RingLines
+              key={id}
+              rings={rings}
+              z={preview.head.height}
+              tone={id === piece?.id ? theme.stop : theme.muted}
+            />
+          ))}
+        </group>
+      )}
+      {piece && (
+        <PieceGrips
+          model={model}
+          piece={piece}
+          rings={preview.head.outlines[piece.id]}
+          matrix={matrix}
+          z={preview.head.height}
+          size={props.size}
+        />
+      )}
+    </>
+  );
+}
