@@ -2,16 +2,16 @@ import { describe, expect, it } from "vitest";
 import { boxOf, insideRings, pieceAt, readPreview, sectionEnds, sectionLine, type Ring } from "./relief";
 
 const square: Ring = [
-  [0, 0],
-  [10, 0],
-  [10, 10],
-  [0, 10],
+  [0, 0, 0],
+  [10, 0, 0],
+  [10, 10, 0],
+  [0, 10, 0],
 ];
 const hole: Ring = [
-  [4, 4],
-  [6, 4],
-  [6, 6],
-  [4, 6],
+  [4, 4, 0],
+  [6, 4, 0],
+  [6, 6, 0],
+  [4, 6, 0],
 ];
 
 describe("a relief", () => {

@@ -1,7 +1,8 @@
 /** Built-up reliefs: reading a preview, finding the piece under a place, and drawing a section. */
 
-export type Ring = [number, number][];
 export type Spot = [number, number];
+/** Points of a closed outline: X, Y, and the height of the surface there. */
+export type Ring = [number, number, number][];
 
 export interface ReliefHead {
   vertices: number;
@@ -36,8 +37,8 @@ export function insideRings(rings: Ring[], [x, y]: Spot): boolean {
   let inside = false;
   for (const ring of rings)
     for (let k = 0, before = ring.length - 1; k < ring.length; before = k++) {
-      const [ax, ay] = ring[k] as Spot,
-        [bx, by] = ring[before] as Spot;
+      const [ax, ay] = ring[k] as Ring[number],
+        [bx, by] = ring[before] as Ring[number];
       if (ay > y !== by > y && x < ((bx - ax) * (y - ay)) / (by - ay) + ax) inside = !inside;
     }
   return inside;

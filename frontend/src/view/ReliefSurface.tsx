@@ -3,21 +3,27 @@ import type { ThreeEvent } from "@react-three/fiber";
 import { useEffect, useMemo, useRef } from "react";
 import { useTheme } from "styled-components";
 import * as THREE from "three";
-import { useReliefPreview } from "../api/hooks";
-import type { Composition, Model, ReliefPiece } from "../api/types";
+import { usePicture, useReliefPreview } from "../api/hooks";
+import type { Composition, Model, ModelState, ReliefPiece } from "../api/types";
 import { rounded } from "../lib/drag";
-import { boxOf, pieceAt, type ReliefPreview, type Ring, type Spot } from "../lib/relief";
+import { boxOf, pieceAt, type Ring, type Spot } from "../lib/relief";
 import type { Point } from "../lib/ray";
 import { scene } from "../theme";
 import { useSheetState, withPiece } from "../workspace/state";
 import { Handle } from "./Handle";
 import { matrixOf } from "./Pieces";
 
+interface Corners {
+  vertices: Float32Array;
+  faces: Uint32Array;
+  matrix: number[][];
+}
+
 /** Colours of the corners: red where the relief stands out of the stock. */
-function stockColours(preview: ReliefPreview, size: number[]): Float32Array {
+function stockColours(preview: Corners, size: number[]): Float32Array {
   const inside = new THREE.Color(scene.model),
     outside = new THREE.Color(scene.gouge);
-  const matrix = matrixOf(preview.head.matrix);
+  const matrix = matrixOf(preview.matrix);
   const at = new THREE.Vector3();
   const colours = new Float32Array(preview.vertices.length);
   for (let k = 0; k < preview.vertices.length; k += 3) {
@@ -28,7 +34,7 @@ function stockColours(preview: ReliefPreview, size: number[]): Float32Array {
   return colours;
 }
 
-function useSurface(preview: ReliefPreview | undefined, size: number[]) {
+function useSurface(preview: Corners | null, size: number[]) {
   const [x, y, z] = size as Point;
   const geometry = useMemo(() => {
     if (!preview) return null;
@@ -42,16 +48,15 @@ function useSurface(preview: ReliefPreview | undefined, size: number[]) {
   return geometry;
 }
 
-function RingLines(props: { rings: Ring[]; z: number; tone: string }) {
+function RingLines(props: { rings: Ring[]; tone: string }) {
   const geometry = useMemo(() => {
     const points: THREE.Vector3[] = [];
     for (const ring of props.rings)
       ring.forEach((point, k) => {
-        const next = ring[(k + 1) % ring.length] as Spot;
-        points.push(new THREE.Vector3(point[0], point[1], props.z), new THREE.Vector3(next[0], next[1], props.z));
+        points.push(new THREE.Vector3(...point), new THREE.Vector3(...(ring[(k + 1) % ring.length] as Point)));
       });
     return new THREE.BufferGeometry().setFromPoints(points);
-  }, [props.rings, props.z]);
+  }, [props.rings]);
   useEffect(() => () => geometry.dispose(), [geometry]);
   return (
     <lineSegments geometry={geometry} renderOrder={6}>
@@ -147,16 +152,29 @@ function PieceGrips(props: {
 }
 
 /** A relief as the hand shapes it, in the space of a setup that `toSetup` leads to from the stock. */
-export function ReliefSurface(props: { model: Model; toSetup: THREE.Matrix4; size: number }) {
+export function ReliefSurface(props: {
+  model: Model;
+  /** Where it lies, and under which key its composed surface is kept, once it is. */
+  placed: ModelState;
+  toSetup: THREE.Matrix4;
+  size: number;
+}) {
   const { job, plan, chosen, choose } = useSheetState();
   const theme = useTheme();
   const { model } = props;
   const composition = model.composition as Composition;
   const { data: preview } = useReliefPreview(job.id, model.id, composition);
-  const geometry = useSurface(preview, [plan.stock.length, plan.stock.width, plan.stock.thickness]);
+  const { placed } = props;
+  const { data: full } = usePicture(placed.state === "ready" ? placed.look : undefined);
+  const corners = useMemo(() => {
+    if (full)
+      return { vertices: full.vertices, faces: Uint32Array.from(full.faces), matrix: placed.matrices[0] as number[][] };
+    return preview ? { vertices: preview.vertices, faces: preview.faces, matrix: preview.head.matrix } : null;
+  }, [full, preview, placed.matrices]);
+  const geometry = useSurface(corners, [plan.stock.length, plan.stock.width, plan.stock.thickness]);
   const matrix = useMemo(
-    () => (preview ? props.toSetup.clone().multiply(matrixOf(preview.head.matrix)) : new THREE.Matrix4()),
-    [preview, props.toSetup],
+    () => (corners ? props.toSetup.clone().multiply(matrixOf(corners.matrix)) : new THREE.Matrix4()),
+    [corners, props.toSetup],
   );
   if (!preview || !geometry) return null;
   const mine = chosen.kind === "model" && chosen.id === model.id;
@@ -177,12 +195,7 @@ export function ReliefSurface(props: { model: Model; toSetup: THREE.Matrix4; siz
       {mine && (
         <group matrix={matrix} matrixAutoUpdate={false} userData={{ aside: true }}>
           {Object.entries(preview.head.outlines).map(([id, rings]) => (
-            <RingLines
-              key={id}
-              rings={rings}
-              z={preview.head.height}
-              tone={id === piece?.id ? theme.stop : theme.muted}
-            />
+            <RingLines key={id} rings={rings} tone={id === piece?.id ? theme.stop : theme.muted} />
           ))}
         </group>
       )}

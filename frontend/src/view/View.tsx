@@ -259,7 +259,9 @@ export function View(props: {
               if (!placed) return null;
               const edited = chosen.kind === "model" && chosen.id === model.id;
               if (model.composition && (edited || placed.state !== "ready"))
-                return <ReliefSurface key={model.id} model={model} toSetup={box.matrix} size={grip * 0.7} />;
+                return (
+                  <ReliefSurface key={model.id} model={model} placed={placed} toSetup={box.matrix} size={grip * 0.7} />
+                );
               // In setup space: what lies under the model's own foot is sunk.
               const floor = (placed.low[2] as number) + (box.matrix.elements[14] as number);
               const clip = setupOf(plan, setupId).side === "top" && (model.placement?.sink ?? 0) > 0 ? floor : -1e6;

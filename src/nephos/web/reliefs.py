@@ -18,6 +18,7 @@ from nephos.core.relief.composition import Composition
 from nephos.core.relief.preview import Preview, preview_of
 from nephos.core.relief.section import gaps_of, section_of
 from nephos.core.relief.shaped import rings_of_area
+from nephos.core.relief.stack import inside_masks
 from nephos.web.mesh_keys import kept_arrays, raw_mesh_summary_key
 from nephos.web.models import ResultArray
 
@@ -54,10 +55,17 @@ def stand_in(composition: Composition) -> tuple[dict[str, Any], MeshSummary]:
 
 
 def _rings(found: Preview) -> dict[str, Any]:
-    return {
-        layer.piece.id: [np.round(ring, 3).tolist() for ring, _ in rings_of_area(layer.area.simplify(_RING))]
-        for layer in found.ready.layers
-    }
+    """The outlines of the pieces, each point with the height of the surface there."""
+    layers = found.ready.layers
+    out: dict[str, Any] = {}
+    for k, layer in enumerate(layers):
+        rings = [ring for ring, _ in rings_of_area(layer.area.simplify(_RING))]
+        points = np.concatenate(rings)
+        masks = inside_masks(layers, points) | np.uint64(1 << k)
+        height, _ = found.ready.stack.solid(points, masks)
+        ends = np.cumsum([len(ring) for ring in rings])[:-1]
+        out[layer.piece.id] = [part.tolist() for part in np.split(np.round(np.column_stack([points, height]), 3), ends)]
+    return out
 
 
 def preview_bytes(plan: Plan, model: Model, composition: Composition) -> bytes:

@@ -5,6 +5,7 @@ import { NumberField } from "../../parts/fields";
 
 export const Panel = styled.section`
   grid-area: inspector;
+  position: relative;
   overflow-y: auto;
   min-height: 0;
   padding: 12px 14px;

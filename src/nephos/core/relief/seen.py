@@ -57,12 +57,12 @@ def seen_mesh(mesh: Mesh, source: MeshSource) -> SeenMesh:
     rotation = turning(*source.turn)
     vertices = mesh.vertices @ np.asarray(rotation)[:3, :3].T
     turned = Mesh(vertices, mesh.faces)
-    low, high = turned.low, turned.high
+    low, high = _box(turned)
     if source.foot > 0:
         turned = cut_below(turned, np.array([0.0, 0.0, 1.0]), float(low[2] + source.foot * (high[2] - low[2])))
         if len(turned.faces) == 0:
             raise Refused("nothing of the mesh is left above the cut: lower it")
-        low, high = turned.low, turned.high
+        low, high = _box(turned)
     if high[0] - low[0] < 1e-9 or high[2] - low[2] < 1e-9:
         raise Refused("the mesh has no width or no height as it is turned: turn it flat first")
     scale = source.width / float(high[0] - low[0])
@@ -74,6 +74,12 @@ def seen_mesh(mesh: Mesh, source: MeshSource) -> SeenMesh:
         raise Refused("nothing of the mesh is seen from above: turn it flat first")
     edges, steep = _visible_edges(vertices, turned.faces, index)
     return SeenMesh(area, index, float((high[2] - low[2]) * scale), *edges, steep)
+
+
+def _box(mesh: Mesh) -> tuple[F64, F64]:
+    """Low and high corner of what the faces use."""
+    used = mesh.vertices[np.unique(mesh.faces)]
+    return used.min(axis=0), used.max(axis=0)
 
 
 def _visible_edges(vertices: F64, faces: np.ndarray, index: SurfaceIndex) -> tuple[tuple[F64, I32], bool]:

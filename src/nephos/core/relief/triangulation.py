@@ -16,6 +16,8 @@ __all__ = ["GRID", "Triangulation", "triangulated"]
 
 GRID = 2.0**-16
 """Points lie on a grid of this pitch (mm)."""
+_SLIVER = 8.0
+"""Triangles less wide than so many grid steps come from snapping."""
 _FAR = 1.0
 """The four corners that enclose all points lie so many times their extent away."""
 
@@ -367,8 +369,8 @@ def _segment(px, py, tri, adj, fixed, mask, of, count, points, a, b, m, todo, he
 
 
 @kernel
-def _build(px, py, order, n, tri, adj, fixed, mask, of, at, ends, masks, todo, held, crossed, stack):  # type: ignore[no-untyped-def]
-    """Insert all points, then all segments; returns the numbers of triangles and points."""
+def _place(px, py, order, n, tri, adj, fixed, mask, of, at, stack):  # type: ignore[no-untyped-def]
+    """Insert all points; returns the number of triangles."""
     a, b, c, d = n, n + 1, n + 2, n + 3
     tri[0, 0], tri[0, 1], tri[0, 2] = a, b, c
     tri[1, 0], tri[1, 1], tri[1, 2] = a, c, d
@@ -380,9 +382,15 @@ def _build(px, py, order, n, tri, adj, fixed, mask, of, at, ends, masks, todo, h
         v, count = _insert(px, py, tri, adj, fixed, mask, of, count, p, last, stack)
         at[p] = v
         last = of[v]
+    return count
+
+
+@kernel
+def _follow(px, py, n, count, tri, adj, fixed, mask, of, ends, masks, todo, held, crossed, stack):  # type: ignore[no-untyped-def]
+    """Make all segments fixed sides; returns the numbers of triangles and points, -1 where there is no room."""
     points = n + 4
     for q in range(len(ends)):
-        todo[0, 0], todo[0, 1], held[0] = at[ends[q, 0]], at[ends[q, 1]], masks[q]
+        todo[0, 0], todo[0, 1], held[0] = ends[q, 0], ends[q, 1], masks[q]
         rest = 1
         while rest > 0:
             rest -= 1
@@ -413,6 +421,38 @@ def _flood(adj, mask, outside, regions, seen, stack):  # type: ignore[no-untyped
                 regions[s] = regions[t] ^ mask[t, k]
                 stack[n] = s
                 n += 1
+
+
+@kernel
+def _thin(px, py, tri, adj, count, width, regions, out):  # type: ignore[no-untyped-def]
+    """Give triangles less wide than `width` (in grid steps) the areas of what lies beyond their longest side.
+
+    Where outlines cross or lie along each other snapping leaves such slivers, which would stand up as fins."""
+    for t in range(count):
+        at = t
+        for _ in range(8):
+            longest, side = 0.0, 0
+            for k in range(3):
+                a, b = tri[at, (k + 1) % 3], tri[at, (k + 2) % 3]
+                length = float(px[b] - px[a]) ** 2 + float(py[b] - py[a]) ** 2
+                if length > longest:
+                    longest, side = length, k
+            area = float(_turn3(px, py, tri[at, 0], tri[at, 1], tri[at, 2]))
+            if area >= width * np.sqrt(longest) or adj[at, side] < 0:
+                break
+            at = adj[at, side]
+        out[t] = regions[at]
+
+
+def _joined(ends: I32, masks: np.ndarray) -> tuple[I32, np.ndarray]:
+    """Segments between the same points as one: it bounds the areas that an odd number of them bound."""
+    if len(ends) == 0:
+        return ends, masks
+    order = np.sort(ends, axis=1).astype(np.int64)
+    key = (order[:, 0] << 32) | order[:, 1]
+    by = np.argsort(key, kind="stable")
+    first = np.flatnonzero(np.concatenate([[True], np.diff(key[by]) != 0]))
+    return ends[by[first]], np.bitwise_xor.reduceat(masks[by], first)
 
 
 def _curve_order(x: I64, y: I64) -> I64:
@@ -469,29 +509,16 @@ def triangulated(points: F64, segments: I32, masks: np.ndarray) -> Triangulation
         of, at = np.zeros(room, np.int32), np.zeros(n, np.int32)
         todo, held = np.zeros((65536, 2), np.int32), np.zeros(65536, np.uint64)
         crossed, stack = np.zeros((262144, 2), np.int32), np.zeros((65536, 2), np.int32)
-        count, used = _build(
-            px,
-            py,
-            order,
-            n,
-            tri,
-            adj,
-            fixed,
-            mask,
-            of,
-            at,
-            np.asarray(segments, np.int32),
-            np.asarray(masks, np.uint64),
-            todo,
-            held,
-            crossed,
-            stack,
-        )
+        count = _place(px, py, order, n, tri, adj, fixed, mask, of, at, stack)
+        ends, held_masks = _joined(at[np.asarray(segments, np.int32)], np.asarray(masks, np.uint64))
+        count, used = _follow(px, py, n, count, tri, adj, fixed, mask, of, ends, held_masks, todo, held, crossed, stack)
         if count >= 0:
             break
         room *= 2
+    flooded = np.zeros(count, np.uint64)
+    _flood(adj, mask, of[n], flooded, np.zeros(count, np.uint8), np.zeros(count, np.int32))
     regions = np.zeros(count, np.uint64)
-    _flood(adj, mask, of[n], regions, np.zeros(count, np.uint8), np.zeros(count, np.int32))
+    _thin(px, py, tri, adj, count, _SLIVER, flooded, regions)
     kept = ~((tri[:count] >= n) & (tri[:count] < n + 4)).any(axis=1)
     number = np.full(used, -1, np.int32)
     triangles = tri[:count][kept]
