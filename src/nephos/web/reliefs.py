@@ -15,7 +15,7 @@ from nephos.core.mesh.summary import MeshSummary, quick_look, summarize
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Plan
 from nephos.core.relief.composition import Composition
-from nephos.core.relief.preview import Preview, preview_of
+from nephos.core.relief.preview import Preview, coarse_mesh, preview_of
 from nephos.core.relief.section import gaps_of, section_of
 from nephos.core.relief.shaped import rings_of_area
 from nephos.core.relief.stack import inside_masks
@@ -35,7 +35,8 @@ def _light_mesh(digest: str) -> Mesh:
         found = kept_arrays(raw_mesh_summary_key(digest), ("light_vertices", "light_faces"))
     except ResultArray.DoesNotExist:
         raise NotYet("a mesh of the relief is still being read: try again in a moment") from None
-    return Mesh(found["light_vertices"].astype(np.float64), np.ascontiguousarray(found["light_faces"], np.int32))
+    faces = np.ascontiguousarray(found["light_faces"], np.int32)
+    return coarse_mesh(Mesh(found["light_vertices"].astype(np.float64), faces))
 
 
 def preview(composition: Composition) -> Preview:
@@ -62,7 +63,7 @@ def _rings(found: Preview) -> dict[str, Any]:
         rings = [ring for ring, _ in rings_of_area(layer.area.simplify(_RING))]
         points = np.concatenate(rings)
         masks = inside_masks(layers, points) | np.uint64(1 << k)
-        height, _ = found.ready.stack.solid(points, masks)
+        height = found.ready.stack.solid(points, masks)
         ends = np.cumsum([len(ring) for ring in rings])[:-1]
         out[layer.piece.id] = [part.tolist() for part in np.split(np.round(np.column_stack([points, height]), 3), ends)]
     return out

@@ -67,6 +67,46 @@ def _turn(points: F64, start: I64, end: I64, before: int, after: int) -> float:
     return float(np.arctan2(a[0] * b[1] - a[1] * b[0], a @ b))
 
 
+def _welded(flat: I64, heights: F64, edge: I64, points: F64) -> tuple[I64, I64, F64]:
+    """One corner for each height at each point.
+
+    Returns the corner of each of the `flat` points with its height, the corner at the bottom of the points `edge` (-1
+    for others), and the corners (n, 3). Those of one point follow each other by height."""
+    count = len(points)
+    one = np.zeros(count)
+    one[flat] = heights
+    several = np.zeros(count, bool)
+    several[flat[np.abs(heights - one[flat]) > WELD]] = True
+    several[edge[one[edge] > WELD]] = True
+    some = np.flatnonzero(several[flat])
+    low = edge[several[edge]]
+    place = np.concatenate([flat[some], low])
+    height = np.concatenate([heights[some], np.zeros(len(low))])
+    order = np.lexsort((height, place))
+    new = np.ones(len(order), bool)
+    new[1:] = (place[order][1:] != place[order][:-1]) | (np.diff(height[order]) > WELD)
+    # How many corners each point has, and where its first one is.
+    used = np.zeros(count, np.int64)
+    used[flat] = 1
+    used[several] = np.bincount(place[order][new], minlength=count)[several]
+    first = np.concatenate([[0], np.cumsum(used)[:-1]])
+    rank = np.cumsum(new) - 1
+    starts = np.searchsorted(place[order][new], place[order])
+    number = np.empty(len(order), np.int64)
+    number[order] = first[place[order]] + rank - starts
+    top = first[flat]
+    top[some] = number[: len(some)]
+    ground = np.full(count, -1, np.int64)
+    ground[edge] = first[edge]
+    ground[low] = number[len(some) :]
+    corners = np.empty((int(used.sum()), 3))
+    plain = np.flatnonzero((used == 1) & ~several)
+    corners[first[plain], :2], corners[first[plain], 2] = points[plain], one[plain]
+    at = order[new]
+    corners[number[at], :2], corners[number[at], 2] = points[place[at]], height[at]
+    return top, ground, corners
+
+
 def closed_mesh(terrain: Terrain) -> Mesh:
     """The closed mesh under a terrain, its bottom at 0.
 
@@ -86,17 +126,7 @@ def closed_mesh(terrain: Terrain) -> Mesh:
     flat = triangles.ravel().astype(np.int64)
     start, end = ends_of_sides(triangles)
     edge = np.unique(start[rim])
-    # Every pair of a point and a height is a corner; those of one point stand one after the other, by height.
-    place = np.concatenate([flat, edge])
-    height = np.concatenate([heights.ravel(), np.zeros(len(edge))])
-    order = np.lexsort((height, place))
-    new = np.ones(len(order), bool)
-    new[1:] = (place[order][1:] != place[order][:-1]) | (np.diff(height[order]) > WELD)
-    number = np.empty(len(order), np.int64)
-    number[order] = np.cumsum(new) - 1
-    top, ground = number[: len(flat)], np.full(count, -1, np.int64)
-    ground[edge] = number[len(flat) :]
-    vertices = np.column_stack([terrain.points[place[order][new]], height[order][new]])
+    top, ground, vertices = _welded(flat, heights.ravel(), edge, terrain.points)
     corner = top.reshape(-1, 3)
     first, last = corner[:, [1, 2, 0]].ravel(), corner[:, [2, 0, 1]].ravel()
     # A side of the left triangle runs from u to v; the right one has it the other way round.

@@ -7,12 +7,14 @@ import numpy as np
 from scipy.ndimage import distance_transform_edt
 
 from nephos.core.arrays import F32, F64, I32
-from nephos.core.parallel import in_parallel, kernel
+from nephos.core.parallel import in_parallel, inlined, kernel
 
-__all__ = ["LineIndex", "Nearest", "line_index", "nearest"]
+__all__ = ["LineIndex", "Near", "Nearest", "line_index", "near", "nearest"]
 
-_CELLS = 160
-"""Cells along the longer side of the grid."""
+_MOST_CELLS = 160
+"""Cells along the longer side of the grid, where there are segments for as many."""
+_BAND = 65536
+"""Fewer places than this are looked at without threads: starting those would take longer."""
 _CORNER = np.radians(20.0)
 """Where a curve turns by more than this from chord to chord it has a corner."""
 
@@ -68,52 +70,84 @@ def _bin(ends, x0, y0, cell, nx, ny, start, items):  # type: ignore[no-untyped-d
                 start[k] += 1
 
 
+@inlined
+def _search(a, x, y, reach):  # type: ignore[no-untyped-def]
+    """Square of the distance to the nearest segment, how far that lies to the left, how far along it, and which it is
+    (-1 for none within the reach)."""
+    ci = min(max(int(np.floor((x - a.x0) / a.cell)), 0), a.nx - 1)
+    cj = min(max(int(np.floor((y - a.y0) / a.cell)), 0), a.ny - 1)
+    # From the place to the cell that the search starts from, where that lies inside the grid only.
+    off = max(a.x0 - x, x - a.x0 - a.nx * a.cell, a.y0 - y, y - a.y0 - a.ny * a.cell, 0.0)
+    best, cross, at, which = reach * reach, 0.0, 0.0, -1
+    # Cells between middles, less what both ends may lie off the middles of their cells.
+    empty = max(a.away[cj * a.nx + ci] - 1.42, 0.0)
+    if empty * a.cell > reach:
+        return best, cross, at, which
+    for ring in range(int(empty / 1.4143), max(a.nx, a.ny) + 1):
+        close = max((ring - 1) * a.cell, off)
+        if ring > 0 and close * close > best:
+            break
+        for j in range(max(cj - ring, 0), min(cj + ring, a.ny - 1) + 1):
+            whole = abs(j - cj) == ring
+            i = ci - ring
+            while i <= ci + ring:
+                if 0 <= i < a.nx:
+                    k = j * a.nx + i
+                    for q in range(a.start[k], a.start[k + 1]):
+                        s = a.items[q]
+                        ax, ay = a.ends[s, 0], a.ends[s, 1]
+                        ux, uy = a.ends[s, 2] - ax, a.ends[s, 3] - ay
+                        wx, wy = x - ax, y - ay
+                        square = ux * ux + uy * uy
+                        t = min(max((wx * ux + wy * uy) / square, 0.0), 1.0)
+                        dx, dy = wx - t * ux, wy - t * uy
+                        d = dx * dx + dy * dy
+                        if d > best + 1e-12:
+                            continue
+                        length = np.sqrt(square)
+                        c = (ux * wy - uy * wx) / length
+                        # At a corner two segments are as near: the side is that of the one that is seen steeper.
+                        if d < best - 1e-12 or abs(c) > abs(cross):
+                            best, cross, at, which = min(d, best), c, a.along[s] + t * length, s
+                i += 1 if whole or i == ci + ring else max(2 * ring, 1)
+    return best, cross, at, which
+
+
 @kernel
 def _nearest(a, xy, reach, distance, side, along, segment):  # type: ignore[no-untyped-def]
-    big = max(a.nx, a.ny)
     for p in range(len(xy)):
-        x, y = xy[p, 0], xy[p, 1]
-        ci = min(max(int(np.floor((x - a.x0) / a.cell)), 0), a.nx - 1)
-        cj = min(max(int(np.floor((y - a.y0) / a.cell)), 0), a.ny - 1)
-        # From the place to the cell that the search starts from, where that lies inside the grid only.
-        off = max(a.x0 - x, x - a.x0 - a.nx * a.cell, a.y0 - y, y - a.y0 - a.ny * a.cell, 0.0)
-        best, cross, at, which = reach * reach, 0.0, 0.0, -1
-        # Cells between middles, less what both ends may lie off the middles of their cells.
-        empty = max(a.away[cj * a.nx + ci] - 1.42, 0.0)
-        if empty * a.cell > reach:
-            distance[p], side[p], along[p], segment[p] = reach, 0.0, 0.0, -1
-            continue
-        for ring in range(int(empty / 1.4143), big + 1):
-            close = max((ring - 1) * a.cell, off)
-            if ring > 0 and close * close > best:
-                break
-            for j in range(max(cj - ring, 0), min(cj + ring, a.ny - 1) + 1):
-                whole = abs(j - cj) == ring
-                i = ci - ring
-                while i <= ci + ring:
-                    if 0 <= i < a.nx:
-                        k = j * a.nx + i
-                        for q in range(a.start[k], a.start[k + 1]):
-                            s = a.items[q]
-                            ax, ay = a.ends[s, 0], a.ends[s, 1]
-                            ux, uy = a.ends[s, 2] - ax, a.ends[s, 3] - ay
-                            wx, wy = x - ax, y - ay
-                            square = ux * ux + uy * uy
-                            t = min(max((wx * ux + wy * uy) / square, 0.0), 1.0)
-                            dx, dy = wx - t * ux, wy - t * uy
-                            d = dx * dx + dy * dy
-                            if d > best + 1e-12:
-                                continue
-                            length = np.sqrt(square)
-                            c = (ux * wy - uy * wx) / length
-                            # At a corner two segments are as near: the side is that of the one that is seen steeper.
-                            if d < best - 1e-12 or abs(c) > abs(cross):
-                                best, cross, at, which = min(d, best), c, a.along[s] + t * length, s
-                    i += 1 if whole or i == ci + ring else max(2 * ring, 1)
+        best, cross, at, which = _search(a, xy[p, 0], xy[p, 1], reach)
+        distance[p], side[p], along[p], segment[p] = np.sqrt(best), cross, at, which
+
+
+@kernel
+def _near(a, xy, reach, distance, run):  # type: ignore[no-untyped-def]
+    for p in range(len(xy)):
+        best, _, _, which = _search(a, xy[p, 0], xy[p, 1], reach)
         distance[p] = np.sqrt(best)
-        side[p] = cross
-        along[p] = at
-        segment[p] = which
+        run[p] = a.run[which] if which >= 0 else -1
+
+
+@dataclass(frozen=True)
+class Near:
+    """For each place: the distance (mm), at most the reach that was asked for, and the run between corners that the
+    nearest place lies on, -1 beyond the reach."""
+
+    distance: F64
+    run: I32
+
+
+def near(index: LineIndex, xy: F64, reach: float) -> Near:
+    """The distance of each of `xy` (n, 2) from the curves, as far as `reach` (mm)."""
+    points = np.ascontiguousarray(xy, np.float64)
+    distance, run = np.empty(len(xy)), np.empty(len(xy), np.int32)
+
+    def work(first: int, last: int) -> None:
+        _near(index.arrays, points[first:last], reach, distance[first:last], run[first:last])
+
+    if len(xy):
+        in_parallel(work, len(xy), max(_BAND, len(xy) // 4))
+    return Near(distance, run)
 
 
 def _runs(points: F64, closed: bool, first: int) -> I32:
@@ -149,7 +183,7 @@ def line_index(lines: list[tuple[F64, bool]]) -> LineIndex:
     all_ends = np.ascontiguousarray(np.concatenate(ends))
     low, high = all_ends.reshape(-1, 2).min(axis=0), all_ends.reshape(-1, 2).max(axis=0)
     span = float(max((high - low).max(), 1e-3))
-    cell = max(span / _CELLS, 1e-3)
+    cell = max(span / np.clip(2 * len(all_ends) ** 0.5, 8, _MOST_CELLS), 1e-3)
     nx, ny = (int(v) + 1 for v in (high - low) / cell)
     x0, y0 = map(float, low)
     start = np.zeros(nx * ny + 1, np.int32)
@@ -176,7 +210,7 @@ def nearest(index: LineIndex, xy: F64, reach: float = np.inf) -> Nearest:
         _nearest(index.arrays, points[part], limit, distance[part], side[part], along[part], segment[part])
 
     if n:
-        in_parallel(work, n, max(4096, n // 8))
+        in_parallel(work, n, max(_BAND, n // 4))
     found = np.maximum(segment, 0)
     near = segment >= 0
     run = np.where(near, index.arrays.run[found], -1).astype(np.int32)

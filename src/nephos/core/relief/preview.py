@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+import fast_simplification
 import numpy as np
 
 from nephos.core.errors import Refused
@@ -9,10 +10,14 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.relief.composition import Composition, ReliefPiece
 from nephos.core.relief.surface import Composed, Meshes, mesh_of, stack_of
 
-__all__ = ["Preview", "preview_of"]
+__all__ = ["Preview", "coarse_mesh", "preview_of"]
 
-_SHARE = 1 / 1500
+_SHARE = 1 / 600
 """Tolerance of a preview, as a share of the size of the composition."""
+
+
+_MOST_FACES = 6000
+_ROUNDS = 3
 
 
 @dataclass(frozen=True)
@@ -22,6 +27,16 @@ class Preview:
     ready: Composed
     mesh: Mesh
     refused: dict[str, str]
+
+
+def coarse_mesh(mesh: Mesh) -> Mesh:
+    """A mesh thinned as far as a preview needs it."""
+    if len(mesh.faces) <= _MOST_FACES:
+        return mesh
+    vertices, faces = fast_simplification.simplify(
+        mesh.vertices.astype(np.float32), mesh.faces, target_reduction=1 - _MOST_FACES / len(mesh.faces)
+    )
+    return Mesh(np.asarray(vertices, np.float64), np.ascontiguousarray(faces, np.int32), mesh.format)
 
 
 def _size(piece: ReliefPiece) -> float:
@@ -46,7 +61,7 @@ def preview_of(composition: Composition, meshes: Meshes) -> Preview:
         shown = composition.model_copy(update={"pieces": kept})
         try:
             ready = stack_of(shown, meshes, tolerance)
-            return Preview(ready, mesh_of(ready), refused)
+            return Preview(ready, mesh_of(ready, _ROUNDS), refused)
         except Refused as reason:
             name = str(reason).partition(": ")[0]
             culprit = next((piece for piece in kept if piece.on and piece.name == name), None)

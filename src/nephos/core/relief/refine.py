@@ -14,7 +14,7 @@ from nephos.core.parallel import kernel
 from nephos.core.relief.sides import joined_again, partners
 from nephos.core.relief.stack import Stack
 
-__all__ = ["Terrain", "refined"]
+__all__ = ["ROUNDS", "Terrain", "refined"]
 
 WELD = 2e-5
 """Heights (mm) at one place that differ by less are one."""
@@ -23,10 +23,13 @@ _NUDGE = 5e-4
 _STEP = 0.02
 """A difference (mm) over the nudge that makes a step."""
 _SHORTEST = 0.004
+_BISECTIONS = 18
+_INNER = 0.5
+"""Triangles with a side longer than this (mm) are looked at in their middle too: in smaller ones nothing hides."""
 _THINNEST = 1e-5
 """A triangle that is less wide (mm) is a line: its neighbours say where its sides are to be divided."""
 _SLENDER = 1.5
-_ROUNDS = 40
+ROUNDS = 40
 _MOST = 6_000_000
 _NEXT = np.array([1, 2, 0])
 _AFTER = np.array([2, 0, 1])
@@ -51,18 +54,33 @@ class _Surface:
     stack: Stack
     steep: np.uint64
 
-    def at(self, xy: F64, masks: np.ndarray, towards: F64) -> tuple[F64, I64]:
-        """Heights and numbers at places; on steps, those on the side of `towards` (n, 2)."""
-        z, code = self.stack.solid(xy, masks)
+    def at(self, xy: F64, masks: np.ndarray, towards: F64) -> F64:
+        """Heights at places; on steps, those on the side of `towards` (n, 2)."""
+        z = self.stack.solid(xy, masks)
         careful = np.flatnonzero(masks & self.steep)
         if len(careful):
-            way = towards[careful] - xy[careful]
-            length = np.maximum(np.hypot(*way.T), 1e-12)
-            near = xy[careful] + way * (np.minimum(_NUDGE, 0.2 * length) / length)[:, None]
-            beside, other = self.stack.solid(near, masks[careful])
+            beside = self.stack.solid(_beside(xy, towards, careful), masks[careful])
+            step = np.abs(beside - z[careful]) > _STEP
+            z[careful[step]] = beside[step]
+        return z
+
+    def numbered(self, xy: F64, masks: np.ndarray, towards: F64) -> tuple[F64, I64]:
+        """As :meth:`at`, with the numbers of the smooth parts."""
+        z, code = self.stack.numbered(xy, masks)
+        careful = np.flatnonzero(masks & self.steep)
+        if len(careful):
+            beside, other = self.stack.numbered(_beside(xy, towards, careful), masks[careful])
             step = np.abs(beside - z[careful]) > _STEP
             z[careful[step]], code[careful[step]] = beside[step], other[step]
         return z, code
+
+
+def _beside(xy: F64, towards: F64, chosen: I64) -> F64:
+    """The chosen places, a hair nearer to others."""
+    way = towards[chosen] - xy[chosen]
+    length = np.maximum(np.hypot(*way.T), 1e-12)
+    near: F64 = xy[chosen] + way * (np.minimum(_NUDGE, 0.2 * length) / length)[:, None]
+    return near
 
 
 def _corner_heights(surface: _Surface, points: F64, triangles: I32, masks: np.ndarray) -> F64:
@@ -73,7 +91,7 @@ def _corner_heights(surface: _Surface, points: F64, triangles: I32, masks: np.nd
     several = np.zeros(len(points), bool)
     several[flat[area[flat] != of]] = True
     several[flat[(of & surface.steep) != 0]] = True
-    once, _ = surface.stack.solid(points, area)
+    once = surface.stack.solid(points, area)
     out = once[flat]
     some = np.flatnonzero(several[flat])
     kinds, kind = np.unique(of[some], return_inverse=True)
@@ -81,7 +99,7 @@ def _corner_heights(surface: _Surface, points: F64, triangles: I32, masks: np.nd
     key = np.where(careful, -1 - np.arange(len(some)), flat[some].astype(np.int64) * max(len(kinds), 1) + kind)
     _, first, back = np.unique(key, return_index=True, return_inverse=True)
     at = some[first]
-    z, _ = surface.at(points[flat[at]], of[at], points[triangles[at // 3]].mean(axis=1))
+    z = surface.at(points[flat[at]], of[at], points[triangles[at // 3]].mean(axis=1))
     out[some] = z[back]
     return out.reshape(-1, 3)
 
@@ -105,7 +123,7 @@ def _crossing(
 
     def read(share: F64, chosen: I64) -> tuple[F64, I64]:
         places = a[chosen] + share[:, None] * (b - a)[chosen]
-        return surface.at(places, masks[chosen], towards[chosen])
+        return surface.numbered(places, masks[chosen], towards[chosen])
 
     every = np.arange(len(a))
     near = np.full(len(a), 1e-3)
@@ -120,7 +138,7 @@ def _crossing(
         share[bent[sharp]] = meet[bent[sharp]]
     mixed = np.flatnonzero((first != last) & (share == 0.5))
     lo, hi, begin = near[mixed], 1 - near[mixed], first[mixed]
-    for _ in range(24 if len(mixed) else 0):
+    for _ in range(_BISECTIONS if len(mixed) else 0):
         middle = (lo + hi) / 2
         same = read(middle, mixed)[1] == begin
         lo, hi = np.where(same, middle, lo), np.where(same, hi, middle)
@@ -130,14 +148,21 @@ def _crossing(
 
 
 def refined(
-    stack: Stack, steep: np.uint64, points: F64, triangles: I32, masks: np.ndarray, tolerance: float
+    stack: Stack,
+    steep: np.uint64,
+    points: F64,
+    triangles: I32,
+    masks: np.ndarray,
+    tolerance: float,
+    rounds: int = ROUNDS,
 ) -> Terrain:
     """Divide triangles until the composition's surface over them is within the tolerance, measured square to it.
 
     Parameters
     ----------
     stack : the layers. steep : bits of the layers with steps inside their area. points : (n, 2) float64. triangles :
-    (m, 3) int32, turning left. masks : (m,) uint64. tolerance : millimetres.
+    (m, 3) int32, turning left. masks : (m,) uint64. tolerance : millimetres. rounds : how often at most sides are
+    divided; a few of them make a preview.
 
     Raises
     ------
@@ -150,7 +175,7 @@ def refined(
     # Between the places that are looked at the error may be about twice as much.
     allowed = 0.42 * tolerance
     other = partners(triangles, len(points))
-    for _ in range(_ROUNDS):
+    for _ in range(rounds):
         marks = _to_split(surface, terrain, other, fresh, allowed) if fresh.any() else _no_marks()
         if len(marks[0]) == 0:
             marks = _bow_ties(terrain, other)
@@ -192,6 +217,20 @@ def _middles(points, triangles, heights, sides, middle, level, upright):  # type
 
 
 @kernel
+def _larger(points, triangles, chosen, length):  # type: ignore[no-untyped-def]
+    """Which of the chosen triangles have a side longer than `length`."""
+    out = np.zeros(len(chosen), np.bool_)
+    for s in range(len(chosen)):
+        t = chosen[s]
+        for k in range(3):
+            a, b = triangles[t, k], triangles[t, (k + 1) % 3]
+            dx, dy = points[a, 0] - points[b, 0], points[a, 1] - points[b, 1]
+            if dx * dx + dy * dy > length * length:
+                out[s] = True
+    return out
+
+
+@kernel
 def _centres(points, triangles, heights, chosen, middle, level, upright):  # type: ignore[no-untyped-def]
     """As `_middles`, for the middles of triangles."""
     for s in range(len(chosen)):
@@ -215,7 +254,7 @@ def _to_split(surface: _Surface, terrain: Terrain, other: I64, fresh: Bool, allo
     middle, level, upright = np.empty((len(sides), 2)), np.empty(len(sides)), np.empty(len(sides))
     _middles(points, triangles, terrain.heights, sides, middle, level, upright)
     towards = points[triangles[own, q]] if surface.steep else middle
-    z, _ = surface.at(middle, masks[own], towards)
+    z = surface.at(middle, masks[own], towards)
     off = np.abs(z - level) * upright
     at = np.flatnonzero(off > allowed)
     bad, corner = own[at], q[at]
@@ -228,6 +267,7 @@ def _to_split(surface: _Surface, terrain: Terrain, other: I64, fresh: Bool, allo
     marked[found] = True
     marked[other[found][other[found] >= 0]] = True
     inner = np.flatnonzero(fresh & ~marked.reshape(-1, 3).any(axis=1))
+    inner = inner[_larger(points, triangles, inner, _INNER)]
     inner = inner[_inside_off(surface, terrain, inner, 1.6 * allowed)]
     corners = points[triangles[inner]]
     across = np.hypot(*(corners[:, _NEXT] - corners[:, _AFTER]).transpose(2, 0, 1))
@@ -254,7 +294,7 @@ def _inside_off(surface: _Surface, terrain: Terrain, chosen: I64, allowed: float
     """Which of the chosen triangles are too far off at their middle."""
     middle, level, upright = np.empty((len(chosen), 2)), np.empty(len(chosen)), np.empty(len(chosen))
     _centres(terrain.points, terrain.triangles, terrain.heights, chosen, middle, level, upright)
-    z, _ = surface.stack.solid(middle, terrain.masks[chosen])
+    z = surface.stack.solid(middle, terrain.masks[chosen])
     found: Bool = np.abs(z - level) * upright > allowed
     return found
 
@@ -296,7 +336,7 @@ def _split(surface: _Surface, terrain: Terrain, other: I64, sides: I64, shares: 
     # Heights at the new points, as each triangle sees them.
     wanted = np.flatnonzero(w.ravel() >= 0)
     at = w.ravel()[wanted]
-    z, _ = surface.at(points[at], m[wanted // 3], points[t.ravel()[wanted]])
+    z = surface.at(points[at], m[wanted // 3], points[t.ravel()[wanted]])
     hw = np.zeros(w.shape)
     hw.reshape(-1)[wanted] = z
     pattern = _pattern(w)

@@ -69,7 +69,7 @@ def section_of(
     layer = np.full(_POINTS, -1, np.int32)
     before = np.full(_POINTS, NOTHING)
     for k in range(len(ready.layers)):
-        ground, _ = ready.stack.heights(xy, masks, k + 1)
+        ground = ready.stack.heights(xy, masks, k + 1)
         layer[ground != before] = k
         before = ground
     height = np.maximum(before, 0.0)

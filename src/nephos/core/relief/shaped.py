@@ -7,7 +7,7 @@ import numpy as np
 import shapely
 
 from nephos.core.arrays import F64
-from nephos.core.relief.nearest_line import LineIndex, line_index, nearest
+from nephos.core.relief.nearest_line import LineIndex, line_index, near
 from nephos.core.relief.outline import Line, grown
 from nephos.core.relief.piece import Heights, Lines, lines_of
 from nephos.core.relief.shapes import Bevel, Dome, RoundEdge, Shape, Slant
@@ -86,13 +86,15 @@ class ShapedPiece:
         if self.profile.reach <= 0:
             return Heights(np.full(len(xy), self.profile.height), np.zeros(len(xy), np.int32))
         # The far end of the search is a little behind the level's edge, so that it is found from both sides.
-        found = nearest(self.index, xy, self.profile.reach + 1e-6)
-        level = found.distance >= self.profile.reach
-        zone = np.zeros(len(xy), np.int32)
+        found = near(self.index, xy, self.profile.reach + 1e-6)
+        rise, part = np.full(len(xy), self.profile.height), np.zeros(len(xy), np.int32)
+        sloped = np.flatnonzero(found.distance < self.profile.reach)
+        distance = found.distance[sloped]
+        zone = np.zeros(len(sloped), np.int32)
         for knot in self.profile.knots:
-            zone += found.distance >= knot
-        part = np.where(level, 0, 1 + found.run * 4 + zone)
-        return Heights(self.profile.rise(found.distance), part.astype(np.int32))
+            zone += distance >= knot
+        rise[sloped], part[sloped] = self.profile.rise(distance), 1 + found.run[sloped] * 4 + zone
+        return Heights(rise, part)
 
     def lines(self, tolerance: float) -> Lines:
         """The lines where its surface breaks or bends within its area."""

@@ -9,7 +9,7 @@ from scipy.ndimage import gaussian_filter, grey_opening
 
 from nephos.core.arrays import F64, I64, Bool
 from nephos.core.relief.composition import ReliefPiece
-from nephos.core.relief.nearest_line import LineIndex, nearest
+from nephos.core.relief.nearest_line import LineIndex, near
 from nephos.core.relief.piece import PreparedPiece
 
 __all__ = ["NOTHING", "Layer", "Smoothed", "Stack", "inside_masks"]
@@ -19,6 +19,10 @@ NOTHING = -np.inf
 _SPECK = 0.02
 """What stands out by less (mm) is no speck."""
 _MOST_NODES = 600
+
+
+Code = I64 | None
+"""Numbers of smooth parts; none where nobody asks for them."""
 
 
 @dataclass(frozen=True)
@@ -45,8 +49,10 @@ class Layer:
     smoothed: Smoothed | None = None
 
 
-def _mixed(code: I64, number: int, part: I64 | np.ndarray) -> I64:
+def _mixed(code: Code, number: int, part: I64 | np.ndarray) -> Code:
     """A number for a smooth part of the surface: what decided before, the piece, and its own part."""
+    if code is None:
+        return None
     mixed = (code.astype(np.uint64) * np.uint64(6364136223846793005)) ^ (
         (np.asarray(part).astype(np.uint64) + np.uint64(1)) * np.uint64(1442695040888963407)
         + np.uint64(number * 0x9E3779B97F4A7C15 & (2**64 - 1))
@@ -60,7 +66,17 @@ class Stack:
 
     layers: tuple[Layer, ...]
 
-    def heights(self, xy: F64, masks: np.ndarray, upto: int | None = None) -> tuple[F64, I64]:
+    def heights(self, xy: F64, masks: np.ndarray, upto: int | None = None) -> F64:
+        """The height (n,) at places, minus infinity where there is nothing; of the lowest `upto` layers alone, where
+        given. For `xy` and `masks` see :meth:`numbered`."""
+        ground, _ = self._read(xy, masks, upto, None)
+        return ground
+
+    def solid(self, xy: F64, masks: np.ndarray) -> F64:
+        """As :meth:`heights`, with 0 where there is nothing."""
+        return np.maximum(self.heights(xy, masks), 0.0)
+
+    def numbered(self, xy: F64, masks: np.ndarray) -> tuple[F64, I64]:
         """The height at places, and a number for the smooth part of the surface that each lies on.
 
         Parameters
@@ -69,39 +85,48 @@ class Stack:
 
         Returns
         -------
-        Heights (n,), minus infinity where there is nothing, and numbers (n,) int64: where these are equal the surface
-        has no crease between neighbouring places.
+        Heights (n,), 0 where there is nothing, and numbers (n,) int64: where these are equal the surface has no crease
+        between neighbouring places.
         """
-        ground, code = np.full(len(xy), NOTHING), np.zeros(len(xy), np.int64)
-        for k, layer in enumerate(self.layers[:upto]):
-            at = np.flatnonzero((masks >> np.uint64(k)) & np.uint64(1))
-            if len(at):
-                ground[at], code[at] = _combined(layer, k, xy[at], ground[at], code[at])
-        return ground, code
-
-    def solid(self, xy: F64, masks: np.ndarray) -> tuple[F64, I64]:
-        """As :meth:`heights`, with 0 where there is nothing."""
-        ground, code = self.heights(xy, masks)
+        ground, code = self._read(xy, masks, None, np.zeros(len(xy), np.int64))
+        assert code is not None
         empty = ground <= 0
         return np.where(empty, 0.0, ground), np.where(empty, np.int64(-1), code)
 
+    def _read(self, xy: F64, masks: np.ndarray, upto: int | None, code: Code) -> tuple[F64, Code]:
+        ground = np.full(len(xy), NOTHING)
+        for k, layer in enumerate(self.layers[:upto]):
+            at = np.flatnonzero(masks & np.uint64(1 << k))
+            if len(at) == 0:
+                continue
+            made, numbers = _combined(layer, k, xy[at], ground[at], None if code is None else code[at])
+            ground[at] = made
+            if code is not None and numbers is not None:
+                code[at] = numbers
+        return ground, code
 
-def _combined(layer: Layer, k: int, xy: F64, ground: F64, code: I64) -> tuple[F64, I64]:
+
+def _chosen(where: Bool, one: I64 | np.int64, other: Code) -> Code:
+    return None if other is None else np.where(where, one, other)
+
+
+def _combined(layer: Layer, k: int, xy: F64, ground: F64, code: Code) -> tuple[F64, Code]:
     """The ground and its numbers after one layer, at places in its area."""
     piece = layer.piece
     there = ground > NOTHING
     new, numbers = _surface(layer, k, xy, ground, code, there)
     if piece.fade > 0 and layer.outline is not None:
-        found = nearest(layer.outline, xy, piece.fade + 1e-6)
+        found = near(layer.outline, xy, piece.fade + 1e-6)
         share = np.clip(found.distance / piece.fade, 0.0, 1.0)
         weight = share * share * (3 - 2 * share)
         base = np.where(there, ground, 0.0)
         new = np.where(new > NOTHING, base + weight * (np.where(new > NOTHING, new, 0.0) - base), new)
-        numbers = np.where(share < 1, _mixed(numbers, 64 + k, found.run), numbers)
+        if numbers is not None:
+            numbers = _chosen(share < 1, np.asarray(_mixed(numbers, 64 + k, found.run)), numbers)
     return new, numbers
 
 
-def _surface(layer: Layer, k: int, xy: F64, ground: F64, code: I64, there: Bool) -> tuple[F64, I64]:
+def _surface(layer: Layer, k: int, xy: F64, ground: F64, code: Code, there: Bool) -> tuple[F64, Code]:
     """What a layer makes of the ground, before it fades."""
     piece = layer.piece
     how = piece.combine
@@ -111,9 +136,9 @@ def _surface(layer: Layer, k: int, xy: F64, ground: F64, code: I64, there: Bool)
     if layer.smoothed is not None:
         smooth = layer.smoothed.at(xy)
         if how == "smooth":
-            return np.where(there, smooth, NOTHING), np.where(there, np.int64(k + 1), code)
+            return np.where(there, smooth, NOTHING), _chosen(there, np.int64(k + 1), code)
         limit = smooth + _SPECK
-        return np.where(there, np.minimum(ground, limit), NOTHING), np.where(ground > limit, np.int64(k + 1), code)
+        return np.where(there, np.minimum(ground, limit), NOTHING), _chosen(ground > limit, np.int64(k + 1), code)
     assert layer.prepared is not None
     own = layer.prepared.heights(xy)
     rise = own.rise if piece.height >= 0 else -own.rise
@@ -124,7 +149,7 @@ def _surface(layer: Layer, k: int, xy: F64, ground: F64, code: I64, there: Bool)
             return lying + rise, mixed
         return np.where(there, lying - rise, NOTHING), mixed
     value = rise + piece.base.height
-    numbers = _mixed(np.zeros_like(code), k, own.part)
+    numbers = None if code is None else _mixed(np.zeros_like(code), k, own.part)
     if piece.base.kind == "ground":
         value = value + lying
         numbers = _mixed(code, k, own.part)
@@ -134,7 +159,7 @@ def _surface(layer: Layer, k: int, xy: F64, ground: F64, code: I64, there: Bool)
         wins = there & (value < ground)
     else:
         return value, numbers
-    return np.where(wins, value, ground), np.where(wins, numbers, code)
+    return np.where(wins, value, ground), code if numbers is None else _chosen(wins, numbers, code)
 
 
 def inside_masks(layers: tuple[Layer, ...], xy: F64) -> np.ndarray:
@@ -155,7 +180,7 @@ def smoothed_ground(below: Stack, area: shapely.Geometry, how: str, width: float
     x = np.arange(x0 - margin, x1 + margin + pitch, pitch)
     y = np.arange(y0 - margin, y1 + margin + pitch, pitch)
     xy = np.stack(np.meshgrid(x, y, indexing="ij"), -1).reshape(-1, 2)
-    ground, _ = below.heights(xy, inside_masks(below.layers, xy))
+    ground = below.heights(xy, inside_masks(below.layers, xy))
     ground = np.where(ground > NOTHING, ground, 0.0).reshape(len(x), len(y))
     if how == "smooth":
         ground = gaussian_filter(ground, width / 2 / pitch, mode="nearest")

@@ -16,12 +16,12 @@ from nephos.core.relief.composition import Composition, ReliefPiece, links_of
 from nephos.core.relief.nearest_line import line_index
 from nephos.core.relief.outline import Outlines
 from nephos.core.relief.piece import Lines, PreparedPiece
-from nephos.core.relief.refine import refined
+from nephos.core.relief.refine import ROUNDS, refined
 from nephos.core.relief.seen import SeenMesh, SeenPiece, seen_mesh
 from nephos.core.relief.shaped import rings_of_area, shaped_piece
 from nephos.core.relief.shapes import Bead, Rope, Section
 from nephos.core.relief.sources import MeshSource
-from nephos.core.relief.stack import Layer, Stack, smoothed_ground
+from nephos.core.relief.stack import Layer, Smoothed, Stack, smoothed_ground
 from nephos.core.relief.swept import swept_piece
 from nephos.core.relief.triangulation import triangulated
 
@@ -33,6 +33,7 @@ _CHORD = 0.35
 _SEEN: Memo[SeenMesh] = Memo(16)
 _PREPARED: Memo[PreparedPiece] = Memo(128)
 _LINES: Memo[Lines] = Memo(128)
+_SMOOTHED: Memo[Smoothed] = Memo(16)
 
 
 @dataclass(frozen=True)
@@ -73,6 +74,15 @@ def _prepared(piece: ReliefPiece, outlines: Outlines, meshes: Meshes, chord: flo
     return shaped_piece(outlines.area(piece), shape, height, chord)
 
 
+def _smoothed(piece: ReliefPiece, below: list[Layer], area: shapely.Geometry, chord: float) -> Smoothed:
+    """The ground below a piece, smoothed as it says; worked out again where any piece below has changed."""
+    causes = [layer.piece.model_dump(exclude={"id", "name"}) for layer in below]
+    own = (piece.combine, piece.amount, shapely.to_wkb(area))
+    return _SMOOTHED.get(
+        (chord, str(causes), own), lambda: smoothed_ground(Stack(tuple(below)), area, piece.combine, piece.amount)
+    )
+
+
 def _key(composition: Composition, piece: ReliefPiece, chord: float) -> str:
     """What a prepared piece depends on: itself, and all pieces that its outline follows."""
     found, todo = [piece], links_of(piece)
@@ -108,11 +118,7 @@ def stack_of(composition: Composition, meshes: Meshes, tolerance: float | None =
         try:
             if piece.works_on_ground:
                 area = outlines.area(piece)
-                smoothed = (
-                    smoothed_ground(Stack(tuple(layers)), area, piece.combine, piece.amount)
-                    if piece.combine != "scale"
-                    else None
-                )
+                smoothed = _smoothed(piece, layers, area, chord) if piece.combine != "scale" else None
                 prepared = None
             else:
                 prepared = _PREPARED.get(key, lambda: _prepared(piece, outlines, meshes, chord))  # noqa: B023
@@ -188,8 +194,8 @@ def composed(composition: Composition, meshes: Meshes, tolerance: float | None =
     return mesh_of(stack_of(composition, meshes, tolerance))
 
 
-def mesh_of(ready: Composed) -> Mesh:
-    """The closed mesh of a prepared composition."""
+def mesh_of(ready: Composed, rounds: int = ROUNDS) -> Mesh:
+    """The closed mesh of a prepared composition; a few `rounds` of dividing triangles make a preview."""
     points, ends, masks = _plan_lines(ready)
     plan = triangulated(points, ends, masks)
     inside = plan.regions != 0
@@ -199,6 +205,12 @@ def mesh_of(ready: Composed) -> Mesh:
         0,
     )
     terrain = refined(
-        ready.stack, np.uint64(steep), plan.points, plan.triangles[inside], plan.regions[inside], ready.tolerance
+        ready.stack,
+        np.uint64(steep),
+        plan.points,
+        plan.triangles[inside],
+        plan.regions[inside],
+        ready.tolerance,
+        rounds,
     )
     return closed_mesh(terrain)

@@ -75,7 +75,7 @@ class SweptPiece:
             span = np.clip(np.searchsorted(knots, u), 1, len(knots) - 1)
             return Heights(rise, (found.run * 128 + span).astype(np.int32))
         rise, strand = _rope(u, found.along, self.index.lengths[found.line], self.shape)
-        return Heights(self.height * rise, (found.run * 8 + strand).astype(np.int32))
+        return Heights(self.height * rise, (found.run * 4096 + strand).astype(np.int32))
 
     def lines(self, tolerance: float) -> Lines:
         """The knots of a section as creases; points along a rope."""
@@ -87,35 +87,66 @@ class SweptPiece:
                 for line in _beside(self.curves, u)
             ]
             return lines_of(creases)
-        step = self.shape.width / 10
-        seeds = [np.zeros((0, 2))]
-        for u in np.linspace(-0.45, 0.45, 9) * self.shape.width:
-            for line in _beside(self.curves, float(u)):
-                whole = _whole(line)
-                at = np.linspace(0, whole.length, max(2, int(whole.length / step)))
-                seeds.append(shapely.get_coordinates(shapely.line_interpolate_point(whole, at)))
-        return lines_of([], np.concatenate(seeds))
+        larger = max(self.shape.width / 2, self.height)
+        tilts = np.linspace(-pi / 2, pi / 2, max(7, int(np.ceil(pi / (0.8 * (3.6 * tolerance / larger) ** 0.5)))))
+        pitch = self.shape.lead / self.shape.strands
+        step = 0.8 * (3.6 * tolerance / (8 * _GROOVE * self.height)) ** 0.5 * pitch
+        lines: list[Line] = []
+        for line in self.curves:
+            lines += _grooves(line, self.shape, tilts[1:-1])
+        for tilt in tilts[1:-1]:
+            for points, closed in _beside(self.curves, self.shape.width / 2 * float(np.sin(tilt))):
+                whole = _whole((points, closed))
+                n = max(4, int(np.ceil(whole.length / step)))
+                at = np.linspace(0, whole.length, n, endpoint=not closed)
+                lines.append((shapely.get_coordinates(shapely.line_interpolate_point(whole, at)), closed))
+        return lines_of(lines)
+
+
+_GROOVE = 0.35
+"""How deep the grooves between strands are, as a share of the height there."""
+
+
+def _leads(length: F64, rope: Rope) -> F64:
+    """The lead of a rope on curves so long: on each a whole number of twists."""
+    fitted: F64 = length / np.maximum(np.round(length / rope.lead), 1.0)
+    return fitted
 
 
 def _rope(u: F64, along: F64, length: F64, rope: Rope) -> tuple[F64, F64]:
-    """Share of its height of a rope, and which strand is uppermost.
+    """Share of its height of a rope, and the number of the strand there.
 
-    Seen in its cross section a rope is `strands` circles on a circle, turned by its place along the curve. The lead is
-    fitted so that a closed curve takes a whole number of twists."""
-    twists = np.maximum(np.round(length / rope.lead), 1.0)
-    outer = rope.width / 2
-    radius = outer * np.sin(pi / rope.strands) / (1 + np.sin(pi / rope.strands)) * 1.08
-    middle = outer - radius
-    turn = 2 * pi * along / length * twists
-    best, which = np.zeros(len(u)), np.zeros(len(u))
-    for k in range(rope.strands):
-        a = turn + 2 * pi * k / rope.strands
-        off = u - middle * np.cos(a)
-        z = middle * np.sin(a) + np.sqrt(np.maximum(radius**2 - off**2, 0.0))
-        z = np.where(np.abs(off) < radius, z, 0.0) / outer
-        higher = z > best
-        best, which = np.where(higher, z, best), np.where(higher, k + 1.0, which)
-    return best, which
+    A half round bar, with strands that run round it as helices; each rises from the grooves beside it as a parabola."""
+    share = np.clip(u / (rope.width / 2), -1.0, 1.0)
+    turn = rope.strands * (along / _leads(length, rope) + np.arcsin(share) / (2 * pi))
+    strand = np.floor(turn)
+    rise = np.sqrt(1 - share**2) * (1 - _GROOVE * (2 * (turn - strand) - 1) ** 2)
+    return rise, strand
+
+
+def _grooves(line: Line, rope: Rope, tilts: F64) -> list[Line]:
+    """The grooves of a rope along a curve, as lines on the plan."""
+    whole, closed = _whole(line), line[1]
+    lead = float(_leads(np.array([whole.length]), rope)[0])
+    count = int(round(whole.length / lead * rope.strands))
+    out: list[Line] = []
+    for k in range(-rope.strands, count + rope.strands + 1):
+        at = lead * (k / rope.strands - tilts / (2 * pi))
+        inside = (at >= 0) & (at < whole.length)
+        if closed and not (0 <= k < count):
+            continue
+        if not closed and inside.sum() < 2:
+            continue
+        at, u = (at % whole.length, tilts) if closed else (at[inside], tilts[inside])
+        step = 1e-3 * rope.width
+        spots = shapely.get_coordinates(shapely.line_interpolate_point(whole, at))
+        after = shapely.get_coordinates(shapely.line_interpolate_point(whole, np.minimum(at + step, whole.length)))
+        before = shapely.get_coordinates(shapely.line_interpolate_point(whole, np.maximum(at - step, 0.0)))
+        way = after - before
+        way /= np.maximum(np.hypot(*way.T), 1e-12)[:, None]
+        left = np.stack([-way[:, 1], way[:, 0]], 1)
+        out.append((spots + (rope.width / 2 * np.sin(u))[:, None] * left, False))
+    return out
 
 
 def _beside(curves: tuple[Line, ...], by: float) -> list[Line]:
