@@ -48,3 +48,18 @@ def places(low: float, high: float, count: int = 4000, seed: int = 3) -> F64:
 
 
 BODY = piece("body", {"kind": "rectangle", "width": 80.0, "length": 60.0}, height=10.0)
+
+
+def small_mesh(n: int = 60) -> Mesh:
+    """A closed bump with a ridge, 12 x 9 x 3, on a plate of 1."""
+    x, y = np.meshgrid(np.linspace(0, 12, n), np.linspace(0, 9, n))
+    z = 1 + 2 * np.exp(-((x - 6) ** 2 + (y - 4.5) ** 2) / 6) + 0.3 * np.abs(np.sin(2 * x))
+    k = np.arange(n * n, dtype=np.int32).reshape(n, n)
+    a, b, c, d = (q.ravel() for q in (k[:-1, :-1], k[:-1, 1:], k[1:, 1:], k[1:, :-1]))
+    top = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)])
+    rim = np.concatenate([k[0, :-1], k[:-1, -1], k[-1, :0:-1], k[:0:-1, 0]])
+    m, after = n * n, np.roll(rim, -1)
+    walls = np.concatenate([np.stack([rim + m, after + m, after], 1), np.stack([rim + m, after, rim], 1)])
+    vertices = np.stack([x, y, z], -1).reshape(-1, 3)
+    under = vertices * [1, 1, 0]
+    return Mesh(np.concatenate([vertices, under]), np.concatenate([top, top[:, ::-1] + m, walls]).astype(np.int32))

@@ -15,7 +15,7 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.relief.surface import composed, piece_areas
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import build_index
-from relief_tools import BODY, is_closed, no_mesh, piece, places, relief, surface, top_of
+from relief_tools import BODY, is_closed, no_mesh, piece, places, relief, small_mesh, surface, top_of
 
 CIRCLE = {"kind": "circle", "diameter": 40.0}
 SQUARE = {"kind": "rectangle", "width": 30.0, "length": 30.0}
@@ -211,21 +211,6 @@ def test_a_hole_through_the_body_has_walls() -> None:
     assert is_closed(mesh)
     assert trimesh.Trimesh(mesh.vertices, mesh.faces, process=False).euler_number == 0
     assert abs(trimesh.Trimesh(mesh.vertices, mesh.faces, process=False).volume - (4800 - np.pi * 400) * 10) < 10
-
-
-def small_mesh(n: int = 60) -> Mesh:
-    """A closed bump with a ridge, 12 x 9 x 3, on a plate of 1."""
-    x, y = np.meshgrid(np.linspace(0, 12, n), np.linspace(0, 9, n))
-    z = 1 + 2 * np.exp(-((x - 6) ** 2 + (y - 4.5) ** 2) / 6) + 0.3 * np.abs(np.sin(2 * x))
-    k = np.arange(n * n, dtype=np.int32).reshape(n, n)
-    a, b, c, d = (q.ravel() for q in (k[:-1, :-1], k[:-1, 1:], k[1:, 1:], k[1:, :-1]))
-    top = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)])
-    rim = np.concatenate([k[0, :-1], k[:-1, -1], k[-1, :0:-1], k[:0:-1, 0]])
-    m, after = n * n, np.roll(rim, -1)
-    walls = np.concatenate([np.stack([rim + m, after + m, after], 1), np.stack([rim + m, after, rim], 1)])
-    vertices = np.stack([x, y, z], -1).reshape(-1, 3)
-    under = vertices * [1, 1, 0]
-    return Mesh(np.concatenate([vertices, under]), np.concatenate([top, top[:, ::-1] + m, walls]).astype(np.int32))
 
 
 def test_a_mesh_is_set_in_as_it_is_seen_from_above() -> None:

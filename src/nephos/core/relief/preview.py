@@ -34,7 +34,9 @@ def coarse_mesh(mesh: Mesh) -> Mesh:
     if len(mesh.faces) <= _MOST_FACES:
         return mesh
     vertices, faces = fast_simplification.simplify(
-        mesh.vertices.astype(np.float32), mesh.faces, target_reduction=1 - _MOST_FACES / len(mesh.faces)
+        mesh.vertices.astype(np.float32),
+        np.array(mesh.faces, np.int32),
+        target_reduction=1 - _MOST_FACES / len(mesh.faces),
     )
     return Mesh(np.asarray(vertices, np.float64), np.ascontiguousarray(faces, np.int32), mesh.format)
 

@@ -16,6 +16,7 @@ from pydantic import Field
 from nephos.core.errors import Refused
 from nephos.core.findings.overrides import standing
 from nephos.core.machine.machine import Machine, machine_of
+from nephos.core.mesh.formats.registry import formats
 from nephos.core.pipeline.proposed_faces import JOB_KINDS
 from nephos.core.pipeline.store import key_of
 from nephos.core.plan.edits import apply_edit
@@ -344,8 +345,9 @@ def export(request: HttpRequest, job_id: int, body: Wanted) -> dict[str, str]:
     job = get_object_or_404(Job, pk=job_id)
     document = service.current_plan(job)
     model = next((item for item in parse_plan(document).models if item.id == body.model), None)
-    if model is None or body.suffix not in {".stl", ".ply", ".3mf"}:
-        raise Refused("that model is not in the job, or cannot be written so: use .stl, .ply or .3mf")
+    written = sorted(suffix for suffix, item in formats().items() if item.write)
+    if model is None or body.suffix not in written:
+        raise Refused(f"that model is not in the job, or cannot be written so: use {', '.join(written)}")
     key = key_of("export", document["stock"], model.model_dump(), body.suffix)
     if to_be_made(key):
         export_model.defer(key=key, name=f"{model.name}{body.suffix}", plan=document, model=model.id)

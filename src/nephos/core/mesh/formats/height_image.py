@@ -13,7 +13,8 @@ _MOST_POINTS = 3000
 _FINEST = 0.02
 
 
-def _read(data: bytes) -> Mesh:
+def read_picture(data: bytes) -> Mesh:
+    """The mesh of a greyscale picture."""
     return read_by_library(data, "image", "height image")
 
 
@@ -40,4 +41,4 @@ def _write(mesh: Mesh) -> bytes:
     return out.getvalue()
 
 
-FORMAT = Format("height image", (".png", ".tif", ".tiff"), _read, _write)
+FORMAT = Format("height image", (".png",), read_picture, _write)

@@ -7,7 +7,7 @@ from importlib import import_module
 
 from nephos.core.mesh.model import Mesh
 
-_MODULES = ("stl", "obj", "ply", "threemf", "gltf", "off", "height_image", "zipped")
+_MODULES = ("stl", "obj", "ply", "threemf", "gltf", "off", "height_image", "height_tiff", "zipped")
 
 
 @dataclass(frozen=True)
