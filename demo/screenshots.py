@@ -119,6 +119,28 @@ def shoot_faces(driver: webdriver.Chrome, address: str, folder: Path) -> None:
     shoot(driver, folder / "workspace-whole.png", 6)
 
 
+def shoot_relief(driver: webdriver.Chrome, address: str, folder: Path) -> None:
+    """The moth roundel with the section through its field."""
+    driver.get(address)
+    press(driver, "Moth roundel")
+    row = "[data-testid='row-model'][data-state='ready'] button"
+    until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, row))
+    until_current(driver)
+    driver.find_element(By.CSS_SELECTOR, row).click()
+    press(driver, "Field")
+    title = "//button[starts-with(normalize-space(), 'Section')]"
+    until(driver, lambda d: d.find_elements(By.XPATH, title))
+    section = driver.find_element(By.XPATH, title)
+    section.click()
+    chart = "[aria-label='Place along the section']"
+    until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, chart))
+    cutter = "//*[@aria-label='Inspector']//span[.='Cutter']/following::button[1]"
+    driver.find_element(By.XPATH, cutter).click()
+    press(driver, "6 mm ball, 2 flute")
+    driver.execute_script("arguments[0].scrollIntoView({block: 'end'})", driver.find_element(By.XPATH, cutter))
+    shoot(driver, folder / "workspace-relief.png", 5)
+
+
 def main() -> int:
     """Take all pictures."""
     address = sys.argv[1] if len(sys.argv) > 1 else "http://localhost:8460"
@@ -169,6 +191,7 @@ def main() -> int:
         until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "main img"))
         shoot(driver, folder / "sheet.png", 1)
         shoot_faces(driver, address, folder)
+        shoot_relief(driver, address, folder)
         driver.get(f"{address}/posts")
         press(driver, "Copy RS-274, metric, one file, cutters changed by the machine")
         until(driver, lambda d: "M30" in d.find_element(By.TAG_NAME, "pre").text)

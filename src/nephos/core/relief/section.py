@@ -76,8 +76,9 @@ def section_of(
     layer[height <= 0] = -1
     fit = None
     if cutter is not None and length > 0:
-        made = _closed_by(height, length / (_POINTS - 1), cutter)
-        left = np.where(height > 0, made - height, 0.0)
+        # Beside the relief nothing is to be left.
+        made = np.where(height > 0, _closed_by(height, length / (_POINTS - 1), cutter), 0.0)
+        left = made - height
         worst = int(left.argmax())
         fit = Fit(float(left[worst]), float(along[worst]), made)
     return Section(along, height, layer, fit)

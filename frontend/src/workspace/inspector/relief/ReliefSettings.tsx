@@ -202,7 +202,10 @@ export function ReliefSettings(props: { model: Model; composition: Composition }
     <>
       {error && <Said role="alert">{error.message}</Said>}
       <Head>
-        Pieces<span>{lengthText(preview?.head.height ?? 0, plan.units ?? "mm", 2)} high</span>
+        Pieces
+        <span>
+          {lengthText(preview?.head.height ?? 0, plan.units ?? "mm", 2)} {plan.units ?? "mm"} high
+        </span>
       </Head>
       <PieceList model={model.id} composition={composition} refused={preview?.head.refused ?? {}} />
       <AddPiece model={model.id} composition={composition} piece={piece?.id} />
