@@ -39,6 +39,21 @@ describe("a field for a number", () => {
     expect(onChange.mock.calls).toEqual([[1.5]]);
   });
 
+  it("is kept, or taken back, though what is typed has come back as its value meanwhile", async () => {
+    const { user, field, again, onChange, onLive } = number();
+    await user.clear(field());
+    await user.type(field(), "3");
+    again({ value: 3 });
+    await user.keyboard("{Enter}");
+    expect(onChange.mock.calls).toEqual([[3]]);
+    await user.type(field(), "5");
+    again({ value: 35 });
+    await user.keyboard("{Escape}");
+    expect(field().value).toBe("3");
+    expect(onLive.mock.lastCall).toEqual([3]);
+    expect(onChange).toHaveBeenCalledTimes(1);
+  });
+
   it("takes either unit and shows the job's", async () => {
     const { user, field, onChange } = number();
     await user.clear(field());

@@ -121,6 +121,8 @@ export function NumberField(props: NumberProps) {
   const [text, setText] = useState(show(props.value));
   const [wrong, setWrong] = useState("");
   const editing = useRef(false);
+  // What is shown while it is typed comes back as the value: Escape goes back to the one before.
+  const before = useRef(props.value);
   const shown = show(props.value);
   useEffect(() => {
     if (!editing.current) {
@@ -147,25 +149,28 @@ export function NumberField(props: NumberProps) {
     }
   };
   const type = (typed: string) => {
+    if (!editing.current) before.current = props.value;
     editing.current = true;
     setText(typed);
     const value = read(typed);
     if (value !== undefined) props.onLive?.(value);
   };
   const commit = () => {
+    const old = editing.current ? show(before.current) : shown;
     editing.current = false;
     const value = read(text);
     if (value === undefined) return;
     setText(show(value));
-    if (show(value) !== shown) props.onChange(value);
+    if (show(value) !== old) props.onChange(value);
   };
   const nudge = (event: React.KeyboardEvent) => {
     if (event.key === "Enter") commit();
     if (event.key === "Escape") {
+      const old = editing.current ? before.current : props.value;
       editing.current = false;
-      setText(shown);
+      setText(show(old));
       setWrong("");
-      props.onLive?.(props.value);
+      props.onLive?.(old);
     }
     if (event.key !== "ArrowUp" && event.key !== "ArrowDown") return;
     event.preventDefault();

@@ -19,31 +19,25 @@ interface Corners {
   matrix: number[][];
 }
 
-/** Colours of the corners: red where the relief stands out of the stock. */
-function stockColours(preview: Corners, size: number[]): Float32Array {
-  const inside = new THREE.Color(scene.model),
-    outside = new THREE.Color(scene.gouge);
-  const matrix = matrixOf(preview.matrix);
-  const at = new THREE.Vector3();
-  const colours = new Float32Array(preview.vertices.length);
-  for (let k = 0; k < preview.vertices.length; k += 3) {
-    at.fromArray(preview.vertices, k).applyMatrix4(matrix);
-    const out = [at.x, at.y, at.z].some((value, n) => value < -1e-3 || value > (size[n] as number) + 1e-3);
-    (out ? outside : inside).toArray(colours, k);
-  }
-  return colours;
+/** The six sides of the stock as planes that look inwards, in the space that `matrix` leads to from the stock. */
+function stockPlanes(size: number[], matrix: THREE.Matrix4): THREE.Plane[] {
+  return [0, 1, 2].flatMap((axis) =>
+    [1, -1].map((way) => {
+      const normal = new THREE.Vector3().setComponent(axis, way);
+      // A hair outside, so that what is flush with the stock is inside.
+      return new THREE.Plane(normal, way > 0 ? 1e-3 : (size[axis] as number) + 1e-3).applyMatrix4(matrix);
+    }),
+  );
 }
 
-function useSurface(preview: Corners | null, size: number[]) {
-  const [x, y, z] = size as Point;
+function useSurface(preview: Corners | null) {
   const geometry = useMemo(() => {
     if (!preview) return null;
     const shared = new THREE.BufferGeometry();
     shared.setAttribute("position", new THREE.BufferAttribute(preview.vertices, 3));
-    shared.setAttribute("color", new THREE.BufferAttribute(stockColours(preview, [x, y, z]), 3));
     shared.setIndex(new THREE.BufferAttribute(preview.faces, 1));
     return shared;
-  }, [preview, x, y, z]);
+  }, [preview]);
   useEffect(() => () => geometry?.dispose(), [geometry]);
   return geometry;
 }
@@ -131,7 +125,7 @@ function PieceGrips(props: {
           const next = withPiece(plan, props.model.id, piece.id, change);
           if (done) held.current = null;
           if (done) keep(next, `${grip} ${piece.name}`);
-          else live(next);
+          else live(next, true);
         }}
       >
         {(hot) => (
@@ -165,13 +159,22 @@ export function ReliefSurface(props: {
   const composition = model.composition as Composition;
   const { data: preview } = useReliefPreview(job.id, model.id, composition);
   const { placed } = props;
-  const { data: full } = usePicture(placed.state === "ready" ? placed.look : undefined);
+  // What is being changed has no surface of its own yet.
+  const kept = job.plan.models?.find((item) => item.id === model.id)?.composition;
+  const same = useMemo(() => JSON.stringify(kept) === JSON.stringify(composition), [kept, composition]);
+  const { data: full } = usePicture(same && placed.state === "ready" ? placed.look : undefined);
   const corners = useMemo(() => {
     if (full)
       return { vertices: full.vertices, faces: Uint32Array.from(full.faces), matrix: placed.matrices[0] as number[][] };
     return preview ? { vertices: preview.vertices, faces: preview.faces, matrix: preview.head.matrix } : null;
   }, [full, preview, placed.matrices]);
-  const geometry = useSurface(corners, [plan.stock.length, plan.stock.width, plan.stock.thickness]);
+  const geometry = useSurface(corners);
+  const { length, width, thickness } = plan.stock;
+  const inside = useMemo(
+    () => stockPlanes([length, width, thickness], props.toSetup),
+    [length, width, thickness, props.toSetup],
+  );
+  const outside = useMemo(() => inside.map((plane) => plane.clone().negate()), [inside]);
   const matrix = useMemo(
     () => (corners ? props.toSetup.clone().multiply(matrixOf(corners.matrix)) : new THREE.Matrix4()),
     [corners, props.toSetup],
@@ -190,7 +193,22 @@ export function ReliefSurface(props: {
   return (
     <>
       <mesh geometry={geometry} matrix={matrix} matrixAutoUpdate={false} onClick={pick} userData={{ model: model.id }}>
-        <meshStandardMaterial vertexColors flatShading roughness={0.85} side={THREE.DoubleSide} />
+        <meshStandardMaterial
+          color={scene.model}
+          flatShading
+          roughness={0.85}
+          side={THREE.DoubleSide}
+          clippingPlanes={inside}
+        />
+      </mesh>
+      <mesh geometry={geometry} matrix={matrix} matrixAutoUpdate={false} userData={{ aside: true }}>
+        <meshStandardMaterial
+          color={scene.gouge}
+          flatShading
+          side={THREE.DoubleSide}
+          clippingPlanes={outside}
+          clipIntersection
+        />
       </mesh>
       {mine && (
         <group matrix={matrix} matrixAutoUpdate={false} userData={{ aside: true }}>

@@ -68,7 +68,7 @@ export function Workspace(props: { id: number }) {
   const [looking, setLooking] = useState(false);
 
   const look = useCallback(
-    (plan: FullPlan | null, change: Edit | null) => {
+    (plan: FullPlan | null, change: Edit | null, now = false) => {
       const turn = ++asked.current;
       setLooking(Boolean(plan && job));
       if (!plan || !job) {
@@ -76,6 +76,7 @@ export function Workspace(props: { id: number }) {
         setProblem("");
         return;
       }
+      if (now) setDraft((old) => ({ plan, derived: old?.derived ?? null, base: job.version }));
       previewPlan(plan, change)
         .then((seen) => {
           if (turn === asked.current) {
@@ -92,7 +93,7 @@ export function Workspace(props: { id: number }) {
     },
     [job],
   );
-  const live = useCallback((plan: FullPlan | null) => look(plan, null), [look]);
+  const live = useCallback((plan: FullPlan | null, now?: boolean) => look(plan, null, now), [look]);
   const liveEdit = useCallback((change: Edit | null) => look(change && job ? job.plan : null, change), [look, job]);
 
   const { mutate: makeEdit } = actions.edit,

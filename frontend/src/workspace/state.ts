@@ -41,8 +41,8 @@ export interface Sheet {
   /** The id of the setup that is shown and worked on. */
   setupId: string;
   choose: (what: Chosen) => void;
-  /** Show what a change would give, without keeping it. */
-  live: (plan: FullPlan | null) => void;
+  /** Show what a change would give, without keeping it; the plan itself `now`, before its answer is there. */
+  live: (plan: FullPlan | null, now?: boolean) => void;
   /** Keep a change. */
   keep: (plan: FullPlan, note: string) => void;
   /** Show what an edit would give, without keeping it. */

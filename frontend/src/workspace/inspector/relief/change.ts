@@ -5,7 +5,7 @@ import { useSheetState, withPiece } from "../../state";
 export function usePieceChange(model: string, piece: string) {
   const { plan, live, keep } = useSheetState();
   return {
-    show: (change: Partial<ReliefPiece>) => live(withPiece(plan, model, piece, change)),
+    show: (change: Partial<ReliefPiece>) => live(withPiece(plan, model, piece, change), true),
     keep: (change: Partial<ReliefPiece>, note: string) => keep(withPiece(plan, model, piece, change), note),
   };
 }
