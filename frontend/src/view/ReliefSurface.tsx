@@ -202,13 +202,7 @@ export function ReliefSurface(props: {
         />
       </mesh>
       <mesh geometry={geometry} matrix={matrix} matrixAutoUpdate={false} userData={{ aside: true }}>
-        <meshStandardMaterial
-          color={scene.gouge}
-          flatShading
-          side={THREE.DoubleSide}
-          clippingPlanes={outside}
-          clipIntersection
-        />
+        <meshBasicMaterial color={scene.gouge} side={THREE.DoubleSide} clippingPlanes={outside} clipIntersection />
       </mesh>
       {mine && (
         <group matrix={matrix} matrixAutoUpdate={false} userData={{ aside: true }}>

@@ -77,7 +77,10 @@ export function Workspace(props: { id: number }) {
         return;
       }
       if (now) setDraft((old) => ({ plan, derived: old?.derived ?? null, base: job.version }));
-      previewPlan(plan, change)
+      // What follows from the change may wait for the hand to rest: the view is ahead of it.
+      const rested = now ? new Promise((resolve) => setTimeout(resolve, 250)) : Promise.resolve();
+      rested
+        .then(() => (turn === asked.current ? previewPlan(plan, change) : Promise.reject(new Error(""))))
         .then((seen) => {
           if (turn === asked.current) {
             setDraft({ ...seen, base: job.version });

@@ -2,6 +2,7 @@
 
 import json
 from functools import lru_cache
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -23,6 +24,7 @@ from nephos.web.mesh_keys import kept_arrays, raw_mesh_summary_key
 from nephos.web.models import ResultArray
 
 _PREVIEWS: Memo[Preview] = Memo(12)
+_ONE_AT_A_TIME = Lock()
 _LOOKS: Memo[tuple[dict[str, Any], MeshSummary]] = Memo(12)
 _RING = 0.05
 _MOST_GAPS = 40
@@ -40,8 +42,9 @@ def _light_mesh(digest: str) -> Mesh:
 
 
 def preview(composition: Composition) -> Preview:
-    """A coarse composition, remembered for a while."""
-    return _PREVIEWS.get(composition.model_dump_json(), lambda: preview_of(composition, _light_mesh))
+    """A coarse composition, remembered for a while. Those who ask for the same at once wait for one."""
+    with _ONE_AT_A_TIME:
+        return _PREVIEWS.get(composition.model_dump_json(), lambda: preview_of(composition, _light_mesh))
 
 
 def stand_in(composition: Composition) -> tuple[dict[str, Any], MeshSummary]:

@@ -12,11 +12,11 @@ from nephos.core.relief.surface import Composed, Meshes, mesh_of, stack_of
 
 __all__ = ["Preview", "coarse_mesh", "preview_of"]
 
-_SHARE = 1 / 600
+_SHARE = 1 / 500
 """Tolerance of a preview, as a share of the size of the composition."""
 
 
-_MOST_FACES = 6000
+_MOST_FACES = 4000
 _ROUNDS = 3
 
 
