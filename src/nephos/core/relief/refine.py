@@ -16,7 +16,7 @@ from nephos.core.relief.stack import Stack
 
 __all__ = ["ROUNDS", "Terrain", "refined"]
 
-WELD = 2e-5
+WELD = 1e-4
 """Heights (mm) at one place that differ by less are one."""
 _NUDGE = 5e-4
 """On steps heights are read so far (mm) inside the triangle."""

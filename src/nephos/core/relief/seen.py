@@ -97,7 +97,9 @@ def _visible_edges(vertices: F64, faces: np.ndarray, index: SurfaceIndex) -> tup
     seen = vertices[:, 2] >= highest - _HIDDEN
     middle = (vertices[ends[:, 0]] + vertices[ends[:, 1]]) / 2
     tops = drop_points(index, np.ascontiguousarray(middle[:, :2]), _TIP, -1.0)
-    visible: Bool = seen[ends[:, 0]] & seen[ends[:, 1]] & (middle[:, 2] >= tops - _HIDDEN)
+    shown = np.stack([seen[ends[:, 0]], seen[ends[:, 1]], middle[:, 2] >= tops - _HIDDEN])
+    # An edge of a step counts though only a part of it is seen.
+    visible: Bool = np.where(found.balance != 0, shown.any(axis=0), shown.all(axis=0))
     length = np.hypot(*(vertices[ends[:, 0], :2] - vertices[ends[:, 1], :2]).T)
     visible &= length > 1e-4
     used, back = np.unique(ends[visible], return_inverse=True)

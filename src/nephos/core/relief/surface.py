@@ -50,40 +50,59 @@ class Composed:
         return self.stack.layers
 
 
-def _seen(source: MeshSource, meshes: Meshes) -> SeenMesh:
-    return _SEEN.get(source.model_dump_json(), lambda: seen_mesh(meshes(source.mesh), source))
+class _Named:
+    """Meshes by name, each with its digest, worked out once: under one name another mesh may come next time."""
+
+    def __init__(self, meshes: Meshes) -> None:
+        self._meshes = meshes
+        self._held: dict[str, tuple[Mesh, str]] = {}
+
+    def _get(self, name: str) -> tuple[Mesh, str]:
+        if name not in self._held:
+            mesh = self._meshes(name)
+            self._held[name] = mesh, mesh.digest()
+        return self._held[name]
+
+    def digest(self, name: str) -> str:
+        """The digest of the mesh with that name."""
+        return self._get(name)[1]
+
+    def seen(self, source: MeshSource) -> SeenMesh:
+        """What is seen of a mesh from above."""
+        mesh, digest = self._get(source.mesh)
+        return _SEEN.get((digest, source.model_dump_json()), lambda: seen_mesh(mesh, source))
 
 
 def outlines_of(composition: Composition, meshes: Meshes, chord: float | None = None) -> Outlines:
     """The outlines of the pieces of a composition, drawn within `chord` mm of their curves."""
-    return Outlines(
-        composition,
-        chord if chord is not None else _CHORD * composition.tolerance,
-        lambda source: _seen(source, meshes).area,
-    )
+    return _outlines(composition, _Named(meshes), chord if chord is not None else _CHORD * composition.tolerance)
 
 
-def _prepared(piece: ReliefPiece, outlines: Outlines, meshes: Meshes, chord: float) -> PreparedPiece:
+def _outlines(composition: Composition, meshes: _Named, chord: float) -> Outlines:
+    return Outlines(composition, chord, lambda source: meshes.seen(source).area)
+
+
+def _prepared(piece: ReliefPiece, outlines: Outlines, meshes: _Named, chord: float) -> PreparedPiece:
     height = max(abs(piece.height), 1e-6)
     shape = piece.shape
     if isinstance(piece.source, MeshSource):
         copies = tuple(outlines.copies(piece))
-        return SeenPiece(_seen(piece.source, meshes), copies, outlines.area(piece), height)
+        return SeenPiece(meshes.seen(piece.source), copies, outlines.area(piece), height)
     if isinstance(shape, Bead | Rope | Section):
         return swept_piece(outlines.lines(piece), shape, height, chord)
     return shaped_piece(outlines.area(piece), shape, height, chord)
 
 
-def _smoothed(piece: ReliefPiece, below: list[Layer], area: shapely.Geometry, chord: float) -> Smoothed:
+def _smoothed(piece: ReliefPiece, below: list[Layer], area: shapely.Geometry, keys: tuple[str, ...]) -> Smoothed:
     """The ground below a piece, smoothed as it says; worked out again where any piece below has changed."""
     causes = [layer.piece.model_dump(exclude={"id", "name"}) for layer in below]
     own = (piece.combine, piece.amount, shapely.to_wkb(area))
     return _SMOOTHED.get(
-        (chord, str(causes), own), lambda: smoothed_ground(Stack(tuple(below)), area, piece.combine, piece.amount)
+        (keys, str(causes), own), lambda: smoothed_ground(Stack(tuple(below)), area, piece.combine, piece.amount)
     )
 
 
-def _key(composition: Composition, piece: ReliefPiece, chord: float) -> str:
+def _key(composition: Composition, piece: ReliefPiece, meshes: _Named, chord: float) -> str:
     """What a prepared piece depends on: itself, and all pieces that its outline follows."""
     found, todo = [piece], links_of(piece)
     while todo:
@@ -92,7 +111,8 @@ def _key(composition: Composition, piece: ReliefPiece, chord: float) -> str:
             found.append(other)
             todo += links_of(other)
     own = {"id": "", "name": "", "on": True, "combine": "add", "base": None, "fade": 0, "amount": 0}
-    return f"{chord}:" + "|".join(str(item.model_dump() | own) for item in found)
+    digests = [meshes.digest(item.source.mesh) for item in found if isinstance(item.source, MeshSource)]
+    return f"{chord}:{digests}:" + "|".join(str(item.model_dump() | own) for item in found)
 
 
 def stack_of(composition: Composition, meshes: Meshes, tolerance: float | None = None) -> Composed:
@@ -108,20 +128,21 @@ def stack_of(composition: Composition, meshes: Meshes, tolerance: float | None =
     """
     limit = tolerance or composition.tolerance
     chord = _CHORD * limit
-    outlines = outlines_of(composition, meshes, chord)
+    named = _Named(meshes)
+    outlines = _outlines(composition, named, chord)
     layers: list[Layer] = []
-    keys = []
+    keys: list[str] = []
     for piece in composition.pieces:
         if not piece.on:
             continue
-        key = _key(composition, piece, chord)
+        key = _key(composition, piece, named, chord)
         try:
             if piece.works_on_ground:
                 area = outlines.area(piece)
-                smoothed = _smoothed(piece, layers, area, chord) if piece.combine != "scale" else None
+                smoothed = _smoothed(piece, layers, area, tuple(keys)) if piece.combine != "scale" else None
                 prepared = None
             else:
-                prepared = _PREPARED.get(key, lambda: _prepared(piece, outlines, meshes, chord))  # noqa: B023
+                prepared = _PREPARED.get(key, lambda: _prepared(piece, outlines, named, chord))  # noqa: B023
                 area, smoothed = prepared.area, None
         except Refused as reason:
             raise Refused(f"{piece.name}: {reason}") from None
