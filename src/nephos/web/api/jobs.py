@@ -167,6 +167,10 @@ def _material(stock: dict[str, Any]) -> str:
     return str(material["name"] if isinstance(material, dict) else material)
 
 
+def _short(length: float) -> str:
+    return f"{round(length, 2):g}"
+
+
 def calculation_state(row: Calculation | None) -> dict[str, Any] | None:
     """A calculation as it is sent, with the time left where it can be told."""
     if row is None:
@@ -227,7 +231,7 @@ def list_jobs(request: HttpRequest) -> list[dict[str, Any]]:
                 "name": job.name,
                 "updated": job.updated,
                 "picture": base64.b64encode(bytes(picture)).decode() if picture else None,
-                "stock": f"{_material(stock)} {stock['length']:g} × {stock['width']:g} × {stock['thickness']:g}",
+                "stock": f"{_material(stock)} {_short(stock['length'])} × {_short(stock['width'])} × {_short(stock['thickness'])}",
                 "operations": sum(len(setup["operations"]) for setup in plan["setups"]),
             }
         )
