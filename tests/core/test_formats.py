@@ -88,7 +88,7 @@ def test_what_is_written_is_read_back(kind: str) -> None:
 
 
 def test_a_kind_that_is_not_written_says_which_are() -> None:
-    with pytest.raises(Refused, match=r"use \.3mf, \.ply, \.stl"):
+    with pytest.raises(Refused, match=r"use \.3mf, \.ply, \.png, \.stl"):
         write_mesh("a.obj", BOX)
 
 

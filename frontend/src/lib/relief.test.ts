@@ -1,5 +1,15 @@
 import { describe, expect, it } from "vitest";
-import { boxOf, insideRings, pieceAt, readPreview, sectionEnds, sectionLine, type Ring } from "./relief";
+import {
+  boxOf,
+  inPiece,
+  insideRings,
+  onPlan,
+  pieceAt,
+  readPreview,
+  sectionEnds,
+  sectionLine,
+  type Ring,
+} from "./relief";
 
 const square: Ring = [
   [0, 0, 0],
@@ -46,6 +56,13 @@ describe("a relief", () => {
       [5, 12],
     ]);
     expect(boxOf([])).toBeNull();
+  });
+  it("takes a place of a piece to the plan, and a way back", () => {
+    const lying = { at: [10, 5] as [number, number], angle: 90, mirror: true };
+    const [x, y] = onPlan(lying, [3, 1]);
+    expect([x, y]).toEqual([expect.closeTo(9), expect.closeTo(2)]);
+    const own = inPiece(lying, [x - 10, y - 5]);
+    expect(own).toEqual([expect.closeTo(3), expect.closeTo(1)]);
   });
   it("draws heights upwards", () => {
     expect(sectionLine([0, 5, 10], [0, 4, 2], 100, 40, 4)).toBe("0.00,40.00 50.00,0.00 100.00,20.00");

@@ -49,6 +49,29 @@ export function pieceAt(order: string[], outlines: Record<string, Ring[]>, at: S
   return [...order].reverse().find((id) => outlines[id] && insideRings(outlines[id], at));
 }
 
+/** How a piece lies on the plan of its relief. */
+export interface Lying {
+  at: Spot;
+  angle: number;
+  mirror: boolean;
+}
+
+/** A place of a piece's own space on the plan. */
+export function onPlan({ at, angle, mirror }: Lying, [x, y]: Spot): Spot {
+  const c = Math.cos((angle * Math.PI) / 180),
+    s = Math.sin((angle * Math.PI) / 180),
+    own = mirror ? -x : x;
+  return [at[0] + c * own - s * y, at[1] + s * own + c * y];
+}
+
+/** A way on the plan in a piece's own space. */
+export function inPiece({ angle, mirror }: Lying, [x, y]: Spot): Spot {
+  const c = Math.cos((angle * Math.PI) / 180),
+    s = Math.sin((angle * Math.PI) / 180),
+    own = c * x + s * y;
+  return [mirror ? -own : own, -s * x + c * y];
+}
+
 export interface RingBox {
   low: Spot;
   high: Spot;

@@ -6,7 +6,7 @@ import * as THREE from "three";
 import { usePicture, useReliefPreview } from "../api/hooks";
 import type { Composition, Model, ModelState, ReliefPiece } from "../api/types";
 import { rounded } from "../lib/drag";
-import { boxOf, pieceAt, type Ring, type Spot } from "../lib/relief";
+import { boxOf, inPiece, onPlan, pieceAt, type Ring, type Spot } from "../lib/relief";
 import type { Point } from "../lib/ray";
 import { scene } from "../theme";
 import { useSheetState, withPiece } from "../workspace/state";
@@ -145,6 +145,84 @@ function PieceGrips(props: {
   });
 }
 
+const MOST_POINTS = 120;
+
+/** The points of a piece that is drawn, in its own space: of each curve, or of lines and arcs. */
+export function pointsOf(source: ReliefPiece["source"]): Spot[][] {
+  if (source.kind === "drawn") return source.curves.map((curve) => curve.points as Spot[]);
+  if (source.kind === "path") return [source.vertices.map((vertex) => [vertex[0], vertex[1]] as Spot)];
+  return [];
+}
+
+/** The source with one of its points at another place. */
+export function withPoint(
+  source: ReliefPiece["source"],
+  curve: number,
+  point: number,
+  to: Spot,
+): ReliefPiece["source"] {
+  if (source.kind === "drawn")
+    return {
+      ...source,
+      curves: source.curves.map((old, c) =>
+        c === curve ? { ...old, points: old.points.map((was, p) => (p === point ? to : was)) } : old,
+      ),
+    };
+  if (source.kind !== "path") return source;
+  return { ...source, vertices: source.vertices.map((was, p) => (p === point ? [to[0], to[1], was[2]] : was)) };
+}
+
+/** Grips on the points of a piece that is drawn. */
+function PointGrips(props: { model: Model; piece: ReliefPiece; matrix: THREE.Matrix4; z: number; size: number }) {
+  const { plan, live, keep } = useSheetState();
+  const theme = useTheme();
+  const held = useRef<{ source: ReliefPiece["source"]; back: THREE.Matrix4 } | null>(null);
+  const { piece, matrix, size } = props;
+  const curves = pointsOf(piece.source);
+  if (piece.repeat.along || curves.reduce((sum, curve) => sum + curve.length, 0) > MOST_POINTS) return null;
+  const unit = plan.units ?? "mm";
+  return curves.flatMap((curve, c) =>
+    curve.map((point, p) => {
+      const spot = onPlan(piece, point);
+      const at = new THREE.Vector3(spot[0], spot[1], props.z).applyMatrix4(matrix);
+      return (
+        <Handle
+          key={`${c} ${p}`}
+          track={{ kind: "level", z: at.z }}
+          onCancel={() => {
+            held.current = null;
+            live(null);
+          }}
+          onDrag={(by, done) => {
+            held.current ??= { source: piece.source, back: matrix.clone().invert() };
+            const { source, back } = held.current;
+            const way = new THREE.Vector3(...by)
+              .transformDirection(back)
+              .multiplyScalar(Math.hypot(...by) / scaleOf(matrix));
+            const own = inPiece(piece, [way.x, way.y]);
+            const from = pointsOf(source)[c]?.[p] ?? point;
+            const to: Spot = [rounded(from[0] + own[0], unit), rounded(from[1] + own[1], unit)];
+            const next = withPiece(plan, props.model.id, piece.id, { source: withPoint(source, c, p, to) });
+            if (done) held.current = null;
+            if (done) keep(next, "move a point");
+            else live(next, true);
+          }}
+        >
+          {(hot) => (
+            <mesh position={at} renderOrder={9}>
+              <boxGeometry args={[size * 0.22, size * 0.22, size * 0.22]} />
+              <meshBasicMaterial color={hot ? theme.ink : theme.stop} depthTest={false} />
+            </mesh>
+          )}
+        </Handle>
+      );
+    }),
+  );
+}
+
+/** How much a matrix of equal scale enlarges. */
+const scaleOf = (matrix: THREE.Matrix4) => new THREE.Vector3().setFromMatrixScale(matrix).x || 1;
+
 /** A relief as the hand shapes it, in the space of a setup that `toSetup` leads to from the stock. */
 export function ReliefSurface(props: {
   model: Model;
@@ -221,6 +299,7 @@ export function ReliefSurface(props: {
           size={props.size}
         />
       )}
+      {piece && <PointGrips model={model} piece={piece} matrix={matrix} z={preview.head.height} size={props.size} />}
     </>
   );
 }

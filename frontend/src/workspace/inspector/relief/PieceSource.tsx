@@ -3,7 +3,7 @@ import { useState } from "react";
 import { FileTrigger } from "react-aria-components";
 import { readCurves, useFormats, useReliefForms } from "../../../api/hooks";
 import type { PieceField, ReliefPiece } from "../../../api/types";
-import { Choose, Quiet, Said } from "../../../parts/controls";
+import { Choose, Quiet, Said, ToggleQuiet } from "../../../parts/controls";
 import { NumberField } from "../../../parts/fields";
 import { useUpload } from "../../../parts/upload";
 import { useSheetState } from "../../state";
@@ -23,6 +23,17 @@ export function centred(curves: [number, number][][]): [number, number][][] {
   return curves.map((curve) => curve.map((point) => [point[0] - x, point[1] - y]));
 }
 
+type DrawnCurve = Extract<Source, { kind: "drawn" }>["curves"][number];
+
+/** A closed curve with a point more between each two. */
+export const finer = (curve: DrawnCurve): DrawnCurve => ({
+  ...curve,
+  points: curve.points.flatMap((point, k) => {
+    const next = curve.points[(k + 1) % curve.points.length] as [number, number];
+    return [point, [(point[0] + next[0]) / 2, (point[1] + next[1]) / 2] as [number, number]];
+  }),
+});
+
 function DrawnCurves(props: { source: Extract<Source, { kind: "drawn" }>; onChange: (source: Source) => void }) {
   const [problem, setProblem] = useState("");
   const points = props.source.curves.reduce((sum, curve) => sum + curve.points.length, 0);
@@ -40,12 +51,23 @@ function DrawnCurves(props: { source: Extract<Source, { kind: "drawn" }>; onChan
     <>
       <Note>
         {props.source.curves.length} {props.source.curves.length === 1 ? "curve" : "curves"} of {points} points. A curve
-        inside another is a hole.
+        inside another is a hole. Drag the points in the view.
       </Note>
       <Buttons>
         <FileTrigger acceptedFileTypes={[".svg", ".dxf"]} onSelect={(files) => files?.[0] && void bring(files[0])}>
           <Quiet>Import SVG or DXF…</Quiet>
         </FileTrigger>
+        <Quiet onPress={() => props.onChange({ ...props.source, curves: props.source.curves.map(finer) })}>
+          Twice as many points
+        </Quiet>
+        <ToggleQuiet
+          isSelected={props.source.curves.every((curve) => curve.smooth)}
+          onChange={(smooth) =>
+            props.onChange({ ...props.source, curves: props.source.curves.map((curve) => ({ ...curve, smooth })) })
+          }
+        >
+          Smooth
+        </ToggleQuiet>
       </Buttons>
       {problem && <Said role="alert">{problem}</Said>}
     </>

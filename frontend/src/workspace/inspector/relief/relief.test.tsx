@@ -7,7 +7,7 @@ import { showInSheet } from "../../../testing/render";
 import { chosenRelief, nextModel, withPiece } from "../../state";
 import { KindFields } from "./KindFields";
 import { longer, PathRows, withVertex, type PathSource } from "./PathRows";
-import { centred } from "./PieceSource";
+import { centred, finer } from "./PieceSource";
 import { readAt, stretch } from "./SectionPanel";
 
 const plan = {
@@ -98,6 +98,18 @@ describe("a relief in the inspector", () => {
         [10, 5],
       ],
     ]);
+  });
+  it("puts a point more between each two of a drawn curve", () => {
+    const curve = {
+      points: [
+        [0, 0],
+        [4, 0],
+        [0, 4],
+      ] as [number, number][],
+      smooth: true,
+    };
+    expect(finer(curve).points).toHaveLength(6);
+    expect(finer(curve).points[1]).toEqual([2, 0]);
   });
   it("reads a section at a share of its length", () => {
     const section = { along: [0, 5, 10], height: [0, 3, 1], piece: [null, "p1", "p1"] };
