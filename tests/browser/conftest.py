@@ -1,6 +1,5 @@
 """A worker and a browser for each test."""
 
-import subprocess
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -8,7 +7,8 @@ from pathlib import Path
 import pytest
 from demo.screenshots import chromium, until
 
-from browser.page import bring_in, start_worker, text
+from browser.forked_worker import start_worker
+from browser.page import bring_in, text
 from nephos.command.sample import sample_cutters
 from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import write_stl
@@ -22,10 +22,10 @@ def worker(transactional_db) -> Iterator[list]:
     for process in workers:
         process.terminate()
     for process in workers:
-        try:
-            process.wait(8)
-        except subprocess.TimeoutExpired:
+        process.join(8)
+        if process.is_alive():
             process.kill()
+            process.join()
 
 
 @pytest.fixture()

@@ -1,25 +1,11 @@
 """How the tests use the page: type, press, drop, read."""
 
-import os
-import subprocess
-import sys
 from pathlib import Path
 
 from demo.screenshots import until
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
-
-
-def start_worker() -> "subprocess.Popen[bytes]":
-    from django.db import connection
-
-    name = str(connection.settings_dict["NAME"])
-    return subprocess.Popen(
-        [sys.executable, "-m", "nephos.command.worker"],
-        env={**os.environ, "NEPHOS_DATABASE": name},
-        stdin=subprocess.DEVNULL,
-    )
 
 
 def text(driver) -> str:

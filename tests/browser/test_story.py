@@ -1,6 +1,5 @@
 """The whole story in a real browser: from an upload to a program that was proved."""
 
-import signal
 import time
 from pathlib import Path
 
@@ -9,7 +8,8 @@ from demo.screenshots import press, scrub, until
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from browser.page import bring_in, calculated, click_view, drop, field, start_worker, text, type_in
+from browser.forked_worker import start_worker
+from browser.page import bring_in, calculated, click_view, drop, field, text, type_in
 from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.post.read import read_program
@@ -117,8 +117,8 @@ def test_a_killed_worker_loses_nothing(browser, worker: list, tmp_path: Path) ->
     until(browser, lambda d: "Finish, raster" in text(d))
     press(browser, "Calculate")
     until(browser, lambda d: Calculation.objects.filter(state="working", fraction__gt=0).exists())
-    worker[0].send_signal(signal.SIGKILL)
-    worker[0].wait()
+    worker[0].kill()
+    worker[0].join()
     assert Calculation.objects.get().state == "working"
     worker.append(start_worker())
     until(browser, lambda d: "all is up to date" in text(d), 300)

@@ -19,7 +19,8 @@ LOST = 10.0
 """A worker that was silent for this many seconds is taken for dead, and its work is taken up again."""
 
 
-async def _main() -> None:
+async def main() -> None:
+    """Take work off the queue until told to stop."""
     worker = app.with_connector(app.connector.get_worker_connector())  # type: ignore[attr-defined]
     async with worker.open_async():
         lost = asyncio.create_task(take_up_lost_for_ever(app.job_manager, LOST))
@@ -50,4 +51,4 @@ async def _main() -> None:
 
 
 if __name__ == "__main__":
-    asyncio.run(_main())
+    asyncio.run(main())
