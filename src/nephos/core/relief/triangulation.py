@@ -10,12 +10,15 @@ from dataclasses import dataclass
 import numpy as np
 
 from nephos.core.arrays import F64, I32, I64, U8
+from nephos.core.errors import Refused
 from nephos.core.parallel import inlined, kernel
 
 __all__ = ["GRID", "Triangulation", "triangulated"]
 
 GRID = 2.0**-16
 """Points lie on a grid of this pitch (mm)."""
+LARGEST = 4000.0
+"""No two points may lie farther apart along an axis (mm): orientation would not be exact any more."""
 _SLIVER = 8.0
 """Triangles less wide than so many grid steps come from snapping."""
 _FAR = 1.0
@@ -365,6 +368,16 @@ def _segment(px, py, tri, adj, fixed, mask, of, count, points, a, b, m, todo, he
     t, k = _edge(tri, adj, of, a, b)
     if t >= 0:
         _fix(tri, adj, fixed, mask, t, k, m)
+        return count, points, rest
+    # Flips did not bring the side about: halve the segment, which is then easier.
+    px[points], py[points] = (px[a] + px[b]) // 2, (py[a] + py[b]) // 2
+    p, count = _insert(px, py, tri, adj, fixed, mask, of, count, points, of[a], stack)
+    if p == points:
+        points += 1
+    for u in (a, b):
+        if u != p:
+            todo[rest, 0], todo[rest, 1], held[rest] = u, p, m
+            rest += 1
     return count, points, rest
 
 
@@ -482,10 +495,17 @@ def triangulated(points: F64, segments: I32, masks: np.ndarray) -> Triangulation
     they may cross and overlap. masks : (s,) uint64, the areas whose outline each segment is a part of; closed outlines
     must close. A segment that bounds nothing has none.
 
+    Raises
+    ------
+    Refused
+        Where the points are farther apart than 4 m.
+
     Notes
     -----
     Triangles cover all areas; beyond them they need not reach the convex hull. Where segments cross, a point is set within a grid step of both.
     """
+    if float(np.ptp(points, axis=0).max()) > LARGEST or not np.isfinite(points).all():
+        raise Refused(f"the relief is more than {LARGEST / 1000:g} m long: make it smaller")
     snapped = np.round(points / GRID).astype(np.int64)
     n, s = len(points), len(segments)
     low, high = snapped.min(axis=0), snapped.max(axis=0)
@@ -507,7 +527,7 @@ def triangulated(points: F64, segments: I32, masks: np.ndarray) -> Triangulation
         fixed: U8 = np.zeros(tri.shape, np.uint8)
         mask = np.zeros(tri.shape, np.uint64)
         of, at = np.zeros(room, np.int32), np.zeros(n, np.int32)
-        todo, held = np.zeros((65536, 2), np.int32), np.zeros(65536, np.uint64)
+        todo, held = np.zeros((room + 65536, 2), np.int32), np.zeros(room + 65536, np.uint64)
         crossed, stack = np.zeros((262144, 2), np.int32), np.zeros((65536, 2), np.int32)
         count = _place(px, py, order, n, tri, adj, fixed, mask, of, at, stack)
         ends, held_masks = _joined(at[np.asarray(segments, np.int32)], np.asarray(masks, np.uint64))

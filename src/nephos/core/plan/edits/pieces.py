@@ -81,6 +81,7 @@ def take_piece(
         id=f"m{max(numbers, default=0) + 1}",
         name=name,
         mesh=found.mesh,
+        composition=found.composition,
         steps=(*found.steps, step),
         placement=placement,
         copies=Copies(),
