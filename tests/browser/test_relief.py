@@ -44,14 +44,14 @@ def test_a_tray_with_a_relief_from_nothing_to_the_files(browser, tmp_path: Path)
     until(browser, lambda d: "Pieces" in text(d) and "Body" in text(d), 30)
     # A field cut back from an inset curve, with a slanted wall.
     choose(browser, "Add a piece", "offset of a piece")
-    until(browser, lambda d: "Offset curve" in pieces(d), 20)
+    until(browser, lambda d: "Offset of a piece" in pieces(d), 20)
     until(browser, lambda d: "Name" in text(d) and "Combine" in text(d))
     type_in(browser, "Offset", "-8")
     type_in(browser, "Height", "4")
     choose(browser, "Shape", "slanted wall")
     type_in(browser, "Wall angle", "65")
-    until(browser, lambda d: pieces(d)["Offset curve"]["shape"] == {"kind": "slant", "angle": 65.0}, 20)
-    assert pieces(browser)["Offset curve"]["source"]["distance"] == -8
+    until(browser, lambda d: pieces(d)["Offset of a piece"]["shape"] == {"kind": "slant", "angle": 65.0}, 20)
+    assert pieces(browser)["Offset of a piece"]["source"]["distance"] == -8
     # The relief in its bottom.
     inputs = browser.find_elements(By.CSS_SELECTOR, "[aria-label='Inspector'] input[type=file]")
     inputs[0].send_keys(str(tmp_path / "bump.stl"))

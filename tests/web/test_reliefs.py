@@ -214,3 +214,33 @@ def test_what_can_be_chosen_is_told(shop: Client) -> None:
         "despeck",
     }
     assert forms["fonts"]
+
+
+def test_another_kind_of_outline_starts_from_something_that_can_be_drawn(shop: Client, tray: dict) -> None:
+    job = tray
+    for kind in ("circle", "ellipse", "polygon", "drawn", "path", "lettering", "offset", "rectangle"):
+        job = edited(shop, job, do="change_piece", model="m1", piece="p2", change={"source": {"kind": kind}})
+        assert pieces(job)["Field"]["source"]["kind"] == kind
+        data = send(
+            shop,
+            f"/reliefs/jobs/{job['id']}/preview",
+            {"model": "m1", "composition": job["plan"]["models"][0]["composition"]},
+        ).content
+        head = json.loads(data[4 : 4 + int.from_bytes(data[:4], "little")])
+        assert not head["refused"], (kind, head["refused"])
+    no = edited(shop, job, 422, do="add_piece", model="m1", kind="spiral")
+    assert "there is no outline of the kind 'spiral'" in no["message"]
+
+
+def test_a_piece_of_a_relief_is_taken_out_of_it(shop: Client, tray: dict) -> None:
+    """What lies inside a boundary becomes a model of its own, which is the same relief cut along it."""
+    job = composed(shop, tray)
+    curves = [[[30.0, 20.0], [60.0, 20.0], [60.0, 50.0], [30.0, 50.0]]]
+    boundary = {"id": "b1", "name": "half", "source": "drawn", "curves": [{"points": curves[0]}]}
+    plan = job["plan"] | {"boundaries": [boundary]}
+    job = send(shop, f"/jobs/{job['id']}/plan", {"based_on": job["version"], "plan": plan, "note": ""}, "put").json()
+    job = edited(shop, job, do="take_piece", model="m1", boundary="b1", name="Half")
+    whole, half = job["plan"]["models"]
+    assert not whole["shown"] and half["composition"] == whole["composition"]
+    done = composed(shop, job)["derived"]["models"][half["id"]]
+    assert done["state"] == "ready" and done["size"][:2] == pytest.approx([30, 30], abs=1e-3)

@@ -11,6 +11,7 @@ import numpy as np
 from pydantic import ValidationError
 
 from nephos.command.compose import compose
+from nephos.command.headless_input import Parser, load, load_meshes, load_plan
 from nephos.command.proposed_plan import proposed_plan
 from nephos.core.bench import bench_drop, bench_proof, bench_removal, bench_rotary_drop, bench_rotary_removal
 from nephos.core.cutters import standard_cutter
@@ -32,7 +33,7 @@ from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.whole import solids_after, whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan, reasons
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, reasons
 from nephos.core.plan.tile_setups import cut_plan
 from nephos.core.plan.versions import RENAMED_STRATEGIES
 from nephos.core.post.schema import post_of
@@ -44,12 +45,6 @@ from nephos.core.strategies.registry import strategy
 _POST = "rs274-metric"
 BELOW = 3.0
 """Millimetres left below the model by `--fit`."""
-
-
-class _Parser(argparse.ArgumentParser):
-    def error(self, message: str) -> Any:
-        print(f"nephos {self.prog.split()[-1]}: {message}", file=sys.stderr)
-        raise SystemExit(2)
 
 
 def _numbers(text: str, count: int, what: str) -> list[float]:
@@ -163,7 +158,7 @@ def _plan_from(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
 
 
 def _cut_parser() -> argparse.ArgumentParser:
-    parser = _Parser(prog="nephos cut", description="Plan, prove and post without the page.")
+    parser = Parser(prog="nephos cut", description="Plan, prove and post without the page.")
     parser.add_argument("input", help="a mesh, or a plan as JSON")
     parser.add_argument(
         "--kind", choices=("three-axis", *KINDS, "rotary", "tiles"), help="propose the operations of this kind of job"
@@ -188,23 +183,6 @@ def _cut_parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _load(path: Path) -> bytes:
-    try:
-        return path.read_bytes()
-    except OSError as error:
-        raise Refused(f"{path.name}: {error.strerror or error}: give the path of a file that can be read") from None
-
-
-def _read_plan(path: Path) -> tuple[Plan, dict[str, Mesh]]:
-    try:
-        document = json.loads(_load(path))
-    except ValueError as error:
-        raise Refused(f"{path.name} is not JSON: {error}") from None
-    plan = parse_plan(document)
-    names = {name for model in plan.models for name in model.sources}
-    return plan, {name: read_mesh(name, _load(path.parent / name)) for name in names}
-
-
 def cut(words: list[str]) -> int:
     """Run `./nephos cut`; returns the exit status."""
     parser = _cut_parser()
@@ -212,13 +190,14 @@ def cut(words: list[str]) -> int:
     source = Path(arguments.input)
     begin = time.perf_counter()
     if source.suffix.lower() == ".json":
-        plan, meshes = _read_plan(source)
+        plan = load_plan(source)
+        meshes = load_meshes(source, {name for model in plan.models for name in model.sources})
     else:
         if arguments.stock is None and not arguments.kind:
             parser.error("a mesh needs --stock X,Y,Z")
         if not arguments.kind and not (arguments.rough or arguments.finish or arguments.cutout):
             parser.error("give at least one --rough, --finish or --cutout")
-        meshes = {"model": read_mesh(source.name, _load(source))}
+        meshes = {"model": read_mesh(source.name, load(source))}
         plan = proposed_plan(arguments, meshes["model"]) if arguments.kind else _plan_from(arguments, meshes["model"])
     post_of(plan.post)
     work = Work(MemoryStore())
@@ -279,12 +258,12 @@ def _unit_name(mesh: Mesh) -> str | None:
 
 def inspect(words: list[str]) -> int:
     """Run `./nephos inspect`; returns the exit status."""
-    parser = _Parser(prog="nephos inspect", description="Say what is in a mesh file.")
+    parser = Parser(prog="nephos inspect", description="Say what is in a mesh file.")
     parser.add_argument("models", nargs="+")
     status = 0
     for name in parser.parse_args(words).models:
         try:
-            mesh = read_mesh(name, _load(Path(name)))
+            mesh = read_mesh(name, load(Path(name)))
             found = examine(mesh)
         except Refused as reason:
             print(f"nephos inspect: {Path(name).name}: {reason}", file=sys.stderr)
@@ -316,8 +295,8 @@ def inspect(words: list[str]) -> int:
 
 def bench(words: list[str]) -> int:
     """Run `./nephos bench`; returns the exit status."""
-    parser = _Parser(prog="nephos bench", description="Measure the kernels.")
-    kinds = parser.add_subparsers(dest="kind", required=True, parser_class=_Parser)
+    parser = Parser(prog="nephos bench", description="Measure the kernels.")
+    kinds = parser.add_subparsers(dest="kind", required=True, parser_class=Parser)
     drop = kinds.add_parser("drop")
     drop.add_argument("model")
     drop.add_argument("--ball", type=float, required=True)
@@ -342,10 +321,10 @@ def bench(words: list[str]) -> int:
     if min(lengths) <= 0:
         parser.error("all lengths must be more than 0")
     if a.kind == "drop":
-        mesh = read_mesh(a.model, _load(Path(a.model)))
+        mesh = read_mesh(a.model, load(Path(a.model)))
         print(json.dumps(bench_drop(mesh, a.ball, a.step, a.size)))
     elif a.kind == "rotary-drop":
-        mesh = read_mesh(a.model, _load(Path(a.model)))
+        mesh = read_mesh(a.model, load(Path(a.model)))
         print(json.dumps(bench_rotary_drop(mesh, a.ball, a.step_x, a.step_a, a.length, a.floor)))
     elif a.kind == "rotary-removal":
         print(json.dumps(bench_rotary_removal(a.length, a.bar, a.pitch, a.pitch_deg, a.ball, a.step)))

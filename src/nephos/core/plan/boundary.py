@@ -42,7 +42,8 @@ class Boundary(Part):
     `slice` is the outline of the models above `height` over their foot. `rectangle` and `circle` lie at
     `at` (the middle) with `size` (X, Y; a circle's diameter first), from the low corner of the stock. `drawn` is what
     the `curves` enclose. `piece` is the outline of a piece of a composition, the first of `models`. `offset` grows
-    it, or shrinks it where negative. Loops that pass nearest to one of the spots in `left_out` are left out: an outline with all in it, or a hole, which is filled."""
+    it, or shrinks it where negative. Loops that pass nearest to one of the spots in `left_out` are left out: an outline
+    with all in it, or a hole, which is filled."""
 
     id: str = Field(min_length=1, max_length=40, pattern=r"^[a-z0-9-]+$")
     name: str = Field(min_length=1, max_length=60)

@@ -4,11 +4,22 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
+from nephos.core.errors import Refused
 from nephos.core.plan.part import Angle, Part, Place
 from nephos.core.relief.shapes import Bead, Flat, Rope, Section, Shape
 from nephos.core.relief.sources import MeshSource, OffsetCurve, Path, Source
 
-__all__ = ["MOST_PIECES", "Along", "Combine", "Composition", "ReliefPiece", "Repeat", "meshes_of"]
+__all__ = [
+    "MOST_PIECES",
+    "Along",
+    "Combine",
+    "Composition",
+    "PieceRefused",
+    "ReliefPiece",
+    "Repeat",
+    "links_of",
+    "meshes_of",
+]
 
 MOST_PIECES = 60
 
@@ -76,6 +87,15 @@ class ReliefPiece(Part):
     def works_on_ground(self) -> bool:
         """Whether it changes the ground and has no surface of its own."""
         return self.combine in {"scale", "smooth", "despeck"}
+
+
+class PieceRefused(Refused):
+    """A piece that cannot be drawn: its id, and why."""
+
+    def __init__(self, piece: ReliefPiece, reason: str) -> None:
+        super().__init__(f"{piece.name}: {reason}")
+        self.piece = piece.id
+        self.reason = reason
 
 
 class Composition(Part):

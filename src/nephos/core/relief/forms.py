@@ -17,7 +17,7 @@ from nephos.core.relief.sources import (
     Rectangle,
 )
 
-__all__ = ["COMBINE", "SHAPES", "SOURCES", "forms"]
+__all__ = ["COMBINE", "SHAPES", "SOURCES", "TITLES", "forms"]
 
 SOURCES: dict[type[BaseModel], str] = {
     Rectangle: "rectangle",
@@ -68,6 +68,10 @@ def _described(kinds: dict[type[BaseModel], str]) -> dict[str, Any]:
         get_args(kind.model_fields["kind"].annotation)[0]: {"title": title, "fields": _fields(kind)}
         for kind, title in kinds.items()
     }
+
+
+TITLES = {get_args(kind.model_fields["kind"].annotation)[0]: title for kind, title in SOURCES.items()}
+"""Titles of all sources, by kind."""
 
 
 def forms() -> dict[str, Any]:

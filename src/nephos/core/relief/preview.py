@@ -5,9 +5,8 @@ from dataclasses import dataclass
 import fast_simplification
 import numpy as np
 
-from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.relief.composition import Composition, ReliefPiece
+from nephos.core.relief.composition import Composition, PieceRefused, ReliefPiece
 from nephos.core.relief.surface import Composed, Meshes, mesh_of, stack_of
 
 __all__ = ["Preview", "coarse_mesh", "preview_of"]
@@ -64,9 +63,5 @@ def preview_of(composition: Composition, meshes: Meshes) -> Preview:
         try:
             ready = stack_of(shown, meshes, tolerance)
             return Preview(ready, mesh_of(ready, _ROUNDS), refused)
-        except Refused as reason:
-            name = str(reason).partition(": ")[0]
-            culprit = next((piece for piece in kept if piece.on and piece.name == name), None)
-            if culprit is None:
-                raise
-            refused[culprit.id] = str(reason).partition(": ")[2]
+        except PieceRefused as refusal:
+            refused[refusal.piece] = refusal.reason

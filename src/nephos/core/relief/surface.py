@@ -12,7 +12,7 @@ from nephos.core.errors import Refused
 from nephos.core.memo import Memo
 from nephos.core.mesh.model import Mesh
 from nephos.core.relief.closing import closed_mesh
-from nephos.core.relief.composition import Composition, ReliefPiece, links_of
+from nephos.core.relief.composition import Composition, PieceRefused, ReliefPiece, links_of
 from nephos.core.relief.nearest_line import line_index
 from nephos.core.relief.outline import Outlines
 from nephos.core.relief.piece import Lines, PreparedPiece
@@ -25,7 +25,7 @@ from nephos.core.relief.stack import Layer, Smoothed, Stack, smoothed_ground
 from nephos.core.relief.swept import swept_piece
 from nephos.core.relief.triangulation import triangulated
 
-__all__ = ["Composed", "Meshes", "composed", "mesh_of", "outlines_of", "piece_areas", "stack_of"]
+__all__ = ["Composed", "Meshes", "composed", "mesh_of", "piece_areas", "stack_of"]
 
 Meshes = Callable[[str], Mesh]
 _CHORD = 0.35
@@ -73,11 +73,6 @@ class _Named:
         return _SEEN.get((digest, source.model_dump_json()), lambda: seen_mesh(mesh, source))
 
 
-def outlines_of(composition: Composition, meshes: Meshes, chord: float | None = None) -> Outlines:
-    """The outlines of the pieces of a composition, drawn within `chord` mm of their curves."""
-    return _outlines(composition, _Named(meshes), chord if chord is not None else _CHORD * composition.tolerance)
-
-
 def _outlines(composition: Composition, meshes: _Named, chord: float) -> Outlines:
     return Outlines(composition, chord, lambda source: meshes.seen(source).area)
 
@@ -123,8 +118,8 @@ def stack_of(composition: Composition, meshes: Meshes, tolerance: float | None =
 
     Raises
     ------
-    Refused
-        Naming the piece, where its outline cannot be drawn or its mesh not be used.
+    PieceRefused
+        Where its outline cannot be drawn or its mesh not be used.
     """
     limit = tolerance or composition.tolerance
     chord = _CHORD * limit
@@ -145,7 +140,7 @@ def stack_of(composition: Composition, meshes: Meshes, tolerance: float | None =
                 prepared = _PREPARED.get(key, lambda: _prepared(piece, outlines, named, chord))  # noqa: B023
                 area, smoothed = prepared.area, None
         except Refused as reason:
-            raise Refused(f"{piece.name}: {reason}") from None
+            raise PieceRefused(piece, str(reason)) from None
         outline = line_index(rings_of_area(area)) if piece.fade > 0 else None
         layers.append(Layer(piece, prepared, area, outline, smoothed))
         keys.append(key)

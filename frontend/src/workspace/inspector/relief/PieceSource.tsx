@@ -8,7 +8,7 @@ import { NumberField } from "../../../parts/fields";
 import { useUpload } from "../../../parts/upload";
 import { useSheetState } from "../../state";
 import { Buttons, Note } from "../shared";
-import { bare, part, usePieceChange } from "./change";
+import { part, usePieceChange } from "./change";
 import { KindFields } from "./KindFields";
 import { PathRows } from "./PathRows";
 
@@ -96,7 +96,7 @@ function MeshFile(props: { source: Extract<Source, { kind: "mesh" }>; onChange: 
 }
 
 export function PieceSource(props: { model: string; piece: ReliefPiece; others: Record<string, string> }) {
-  const { plan } = useSheetState();
+  const { plan, edit } = useSheetState();
   const { data: forms } = useReliefForms();
   const { piece, others } = props;
   const { show, keep } = usePieceChange(props.model, piece.id);
@@ -110,28 +110,6 @@ export function PieceSource(props: { model: string; piece: ReliefPiece; others: 
       .filter(([kind]) => kind === source.kind || (kind !== "mesh" && (kind !== "offset" || first)))
       .map(([kind, { title }]) => [kind, title]),
   );
-  const start: Record<string, Record<string, unknown>> = {
-    offset: { piece: first },
-    path: {
-      vertices: [
-        [-30, 0, 0],
-        [30, 0, 0],
-      ],
-    },
-    drawn: {
-      curves: [
-        {
-          points: [
-            [-25, -15],
-            [25, -15],
-            [25, 15],
-            [-25, 15],
-          ],
-          smooth: true,
-        },
-      ],
-    },
-  };
   const keepSource = (next: Source, note: string) => keep({ source: next }, note);
   const turn = source.kind === "mesh" ? source.turn : null;
   return (
@@ -141,7 +119,9 @@ export function PieceSource(props: { model: string; piece: ReliefPiece; others: 
           label="Outline"
           value={source.kind}
           choices={kinds}
-          onChange={(kind) => keepSource(bare<Source>(kind, start[kind]), "outline")}
+          onChange={(kind) =>
+            edit({ do: "change_piece", model: props.model, piece: piece.id, change: { source: { kind } } }, "outline")
+          }
         />
       )}
       <KindFields

@@ -14,7 +14,7 @@ export function usePieceChange(model: string, piece: string) {
 export const part = <T extends object>(old: T, change: Record<string, unknown>): T => ({ ...old, ...change });
 
 /** The source or shape of a kind with nothing but its defaults: the server fills them in. */
-export const bare = <T>(kind: string, more: Record<string, unknown> = {}): T => ({ kind, ...more }) as unknown as T;
+export const bare = <T>(kind: string): T => ({ kind }) as unknown as T;
 
 /** Heights of a drawn section from what was typed, or none where it is no list of shares. */
 export function heightsOf(typed: string): number[] | null {

@@ -11,25 +11,14 @@ from nephos.core.plan.boundary import Boundary
 from nephos.core.plan.edits.registry import Looks, edit, model_of, with_model
 from nephos.core.plan.schema import Model, Placement, Plan
 from nephos.core.relief.composition import MOST_PIECES, Composition, ReliefPiece, links_of
+from nephos.core.relief.forms import TITLES
 from nephos.core.relief.outline import Outlines
+from nephos.core.relief.shapes import Swept
 from nephos.core.relief.sources import MeshSource
 
 _BODY_EDGE = 10.0
 """The first piece leaves this (mm) of the stock free all round."""
 _CHORD = 0.05
-
-Kind = Literal["circle", "ellipse", "rectangle", "polygon", "drawn", "path", "offset", "lettering", "mesh"]
-_TITLES = {
-    "circle": "Circle",
-    "ellipse": "Ellipse",
-    "rectangle": "Rectangle",
-    "polygon": "Polygon",
-    "drawn": "Drawn curve",
-    "path": "Lines and arcs",
-    "offset": "Offset curve",
-    "lettering": "Lettering",
-    "mesh": "Mesh",
-}
 
 
 def _composition(plan: Plan, key: str) -> Composition:
@@ -91,7 +80,7 @@ def add_piece(
     plan: Plan,
     looks: Looks,
     model: str,
-    kind: Kind,
+    kind: str,
     name: Annotated[str, Field(max_length=80)] = "",
     mesh: str | None = None,
     of: str | None = None,
@@ -101,36 +90,51 @@ def add_piece(
     composition = _composition(plan, model)
     if len(composition.pieces) >= MOST_PIECES:
         raise Refused(f"a relief has {MOST_PIECES} pieces at most: take one out first")
-    values: dict[str, Any] = {"kind": kind} | (source or {})
-    more: dict[str, Any] = {}
+    values = _start(composition, kind, of) | (source or {})
     if kind == "mesh":
         if not mesh:
             raise Refused("choose the mesh that is to be set in")
         values |= {"mesh": mesh}
-        more = {"combine": "higher", "base": {"kind": "ground", "height": 0.0}}
-    elif kind == "offset":
-        base = _piece(composition, of or (composition.pieces[0].id if composition.pieces else ""))
-        values |= {"piece": base.id}
-        more = {"combine": "subtract", "height": round(max(abs(base.height) / 3, 0.5), 1)}
-    elif kind == "path" and not values.get("vertices"):
-        values |= {"vertices": [[-30.0, 0.0, 0.0], [30.0, 0.0, 0.0]]}
-        more = {
-            "shape": {"kind": "bead"},
-            "height": 2.5,
-            "combine": "higher",
-            "base": {"kind": "ground", "height": 0.0},
-        }
-    elif kind == "drawn" and not values.get("curves"):
-        corners = [[-25.0, -15.0], [25.0, -15.0], [25.0, 15.0], [-25.0, 15.0]]
-        values |= {"curves": [{"points": corners, "smooth": True}]}
-    elif kind == "lettering":
-        more = {"height": 2.0}
     made = {
         "id": _next_id(composition),
-        "name": _free_name(composition, name or _TITLES[kind]),
+        "name": _free_name(composition, name or TITLES[kind].capitalize()),
         "source": values,
-    } | more
-    return _with_pieces(plan, model, (*composition.pieces, ReliefPiece.model_validate(made)))
+    }
+    more = dict(_FIRST.get(kind, {}))
+    if kind == "offset":
+        base = _piece(composition, str(values["piece"]))
+        more["height"] = round(max(abs(base.height) / 3, 0.5), 1)
+    return _with_pieces(plan, model, (*composition.pieces, ReliefPiece.model_validate(made | more)))
+
+
+_LINE = {"vertices": [[-30.0, 0.0, 0.0], [30.0, 0.0, 0.0]]}
+_CORNERS = [[-25.0, -15.0], [25.0, -15.0], [25.0, 15.0], [-25.0, 15.0]]
+_ON_GROUND = {"combine": "higher", "base": {"kind": "ground", "height": 0.0}}
+_FIRST: dict[str, dict[str, Any]] = {
+    "mesh": _ON_GROUND,
+    "offset": {"combine": "subtract"},
+    "path": {"shape": {"kind": "bead"}, "height": 2.5, **_ON_GROUND},
+    "lettering": {"height": 2.0},
+}
+"""How a new piece of a kind is combined, where not added as a flat one."""
+
+
+def _start(composition: Composition, kind: str, of: str | None, but: str = "") -> dict[str, Any]:
+    """What a source of a kind starts from where its own defaults draw nothing: for the offset of a piece the piece `of`,
+    else the lowest that is not `but`."""
+    if kind not in TITLES:
+        raise Refused(f"there is no outline of the kind '{kind}': use one of {', '.join(TITLES)}")
+    values: dict[str, Any] = {"kind": kind}
+    if kind == "path":
+        return values | _LINE
+    if kind == "drawn":
+        return values | {"curves": [{"points": _CORNERS, "smooth": True}]}
+    if kind == "offset":
+        others = [piece.id for piece in composition.pieces if piece.id != but]
+        if of is None and not others:
+            raise Refused("there is no other piece to follow: add one first")
+        return values | {"piece": of or others[0]}
+    return values
 
 
 @edit
@@ -142,6 +146,12 @@ def change_piece(plan: Plan, looks: Looks, model: str, piece: str, change: dict[
     document = old.model_dump(mode="json")
     for name, value in change.items():
         before = document.get(name)
+        if name == "source" and isinstance(value, dict) and value.get("kind", old.source.kind) != old.source.kind:
+            document[name] = _start(composition, str(value["kind"]), None, old.id) | value
+            if value["kind"] == "path" and not isinstance(old.shape, Swept):
+                # An open curve needs something that is swept along it.
+                document["shape"] = _FIRST["path"]["shape"]
+            continue
         same = (
             isinstance(value, dict)
             and isinstance(before, dict)
