@@ -8,7 +8,7 @@ from demo.reliefs import moth_figure
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.picture import light_picture, picture_mesh
 from nephos.core.relief.composition import Composition
-from nephos.core.relief.preview import coarse_mesh, preview_of
+from nephos.core.relief.preview import preview_of
 from nephos.core.relief.surface import composed
 
 
@@ -98,7 +98,7 @@ def twenty_pieces() -> Composition:
 def main() -> None:
     """Compose it whole, again with one piece changed, and as previews with a number that is dragged."""
     relief, moth = twenty_pieces(), moth_figure()
-    light = coarse_mesh(Mesh(*light_picture(*picture_mesh(moth))))
+    light = Mesh(*light_picture(*picture_mesh(moth)))
     begin = time.perf_counter()
     mesh = composed(relief, lambda _: moth)
     first = time.perf_counter() - begin

@@ -16,7 +16,7 @@ from nephos.core.mesh.summary import MeshSummary, quick_look, summarize
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Plan
 from nephos.core.relief.composition import Composition
-from nephos.core.relief.preview import Preview, coarse_mesh, preview_of
+from nephos.core.relief.preview import Preview, preview_of
 from nephos.core.relief.section import gaps_of, section_of
 from nephos.core.relief.shaped import rings_of_area
 from nephos.core.relief.stack import inside_masks
@@ -38,7 +38,7 @@ def _light_mesh(digest: str) -> Mesh:
     except ResultArray.DoesNotExist:
         raise NotYet("a mesh of the relief is still being read: try again in a moment") from None
     faces = np.ascontiguousarray(found["light_faces"], np.int32)
-    return coarse_mesh(Mesh(found["light_vertices"].astype(np.float64), faces))
+    return Mesh(found["light_vertices"].astype(np.float64), faces)
 
 
 def preview(composition: Composition) -> Preview:

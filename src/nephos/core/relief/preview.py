@@ -2,14 +2,13 @@
 
 from dataclasses import dataclass
 
-import fast_simplification
 import numpy as np
 
 from nephos.core.mesh.model import Mesh
 from nephos.core.relief.composition import Composition, PieceRefused, ReliefPiece
 from nephos.core.relief.surface import Composed, Meshes, mesh_of, stack_of
 
-__all__ = ["Preview", "coarse_mesh", "preview_of"]
+__all__ = ["Preview", "preview_of"]
 
 _SHARE = 1 / 500
 """Tolerance of a preview, as a share of the size of the composition."""
@@ -26,18 +25,6 @@ class Preview:
     ready: Composed
     mesh: Mesh
     refused: dict[str, str]
-
-
-def coarse_mesh(mesh: Mesh) -> Mesh:
-    """A mesh thinned as far as a preview needs it."""
-    if len(mesh.faces) <= _MOST_FACES:
-        return mesh
-    vertices, faces = fast_simplification.simplify(
-        mesh.vertices.astype(np.float32),
-        np.array(mesh.faces, np.int32),
-        target_reduction=1 - _MOST_FACES / len(mesh.faces),
-    )
-    return Mesh(np.asarray(vertices, np.float64), np.ascontiguousarray(faces, np.int32), mesh.format)
 
 
 def _size(piece: ReliefPiece) -> float:
@@ -61,7 +48,7 @@ def preview_of(composition: Composition, meshes: Meshes) -> Preview:
         kept = tuple(piece for piece in composition.pieces if piece.id not in refused)
         shown = composition.model_copy(update={"pieces": kept})
         try:
-            ready = stack_of(shown, meshes, tolerance)
+            ready = stack_of(shown, meshes, tolerance, _MOST_FACES)
             return Preview(ready, mesh_of(ready, _ROUNDS), refused)
         except PieceRefused as refusal:
             refused[refusal.piece] = refusal.reason

@@ -10,6 +10,7 @@ from nephos.core.arrays import F64, I32, Bool
 from nephos.core.cutters.profile import Profile
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.picture import picture_mesh
 from nephos.core.mesh.repair.cut_below import cut_below
 from nephos.core.mesh.topology import edges_of
 from nephos.core.relief.outline import moved_points
@@ -46,8 +47,8 @@ class SeenMesh:
         return drop_points(self.index, xy, _TIP, -1.0)
 
 
-def seen_mesh(mesh: Mesh, source: MeshSource) -> SeenMesh:
-    """What is seen of a mesh from above, as its source says.
+def seen_mesh(mesh: Mesh, source: MeshSource, most: int | None = None) -> SeenMesh:
+    """What is seen of a mesh from above, as its source says; thinned to `most` triangles for a preview.
 
     Raises
     ------
@@ -63,6 +64,10 @@ def seen_mesh(mesh: Mesh, source: MeshSource) -> SeenMesh:
         if len(turned.faces) == 0:
             raise Refused("nothing of the mesh is left above the cut: lower it")
         low, high = _box(turned)
+    if most is not None and len(turned.faces) > most:
+        # After the cut: a thinned plate would not lie level any more.
+        thin, faces = picture_mesh(turned, most)
+        turned = Mesh(thin.astype(np.float64), faces)
     if high[0] - low[0] < 1e-9 or high[2] - low[2] < 1e-9:
         raise Refused("the mesh has no width or no height as it is turned: turn it flat first")
     scale = source.width / float(high[0] - low[0])

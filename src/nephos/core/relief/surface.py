@@ -53,8 +53,9 @@ class Composed:
 class _Named:
     """Meshes by name, each with its digest, worked out once: under one name another mesh may come next time."""
 
-    def __init__(self, meshes: Meshes) -> None:
+    def __init__(self, meshes: Meshes, most: int | None) -> None:
         self._meshes = meshes
+        self.most = most
         self._held: dict[str, tuple[Mesh, str]] = {}
 
     def _get(self, name: str) -> tuple[Mesh, str]:
@@ -70,7 +71,8 @@ class _Named:
     def seen(self, source: MeshSource) -> SeenMesh:
         """What is seen of a mesh from above."""
         mesh, digest = self._get(source.mesh)
-        return _SEEN.get((digest, source.model_dump_json()), lambda: seen_mesh(mesh, source))
+        key = (digest, self.most, source.model_dump_json())
+        return _SEEN.get(key, lambda: seen_mesh(mesh, source, self.most))
 
 
 def _outlines(composition: Composition, meshes: _Named, chord: float) -> Outlines:
@@ -107,13 +109,15 @@ def _key(composition: Composition, piece: ReliefPiece, meshes: _Named, chord: fl
             todo += links_of(other)
     own = {"id": "", "name": "", "on": True, "combine": "add", "base": None, "fade": 0, "amount": 0}
     digests = [meshes.digest(item.source.mesh) for item in found if isinstance(item.source, MeshSource)]
-    return f"{chord}:{digests}:" + "|".join(str(item.model_dump() | own) for item in found)
+    return f"{chord}:{meshes.most}:{digests}:" + "|".join(str(item.model_dump() | own) for item in found)
 
 
-def stack_of(composition: Composition, meshes: Meshes, tolerance: float | None = None) -> Composed:
+def stack_of(
+    composition: Composition, meshes: Meshes, tolerance: float | None = None, most: int | None = None
+) -> Composed:
     """The pieces of a composition that are on, prepared in their order.
 
-    `meshes` gives the mesh of a digest. Pieces that did not change since they were prepared last are taken from
+    `meshes` gives the mesh of a digest; for a preview each is thinned to `most` triangles. Pieces that did not change since they were prepared last are taken from
     memory.
 
     Raises
@@ -123,7 +127,7 @@ def stack_of(composition: Composition, meshes: Meshes, tolerance: float | None =
     """
     limit = tolerance or composition.tolerance
     chord = _CHORD * limit
-    named = _Named(meshes)
+    named = _Named(meshes, most)
     outlines = _outlines(composition, named, chord)
     layers: list[Layer] = []
     keys: list[str] = []

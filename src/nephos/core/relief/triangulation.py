@@ -20,6 +20,8 @@ GRID = 2.0**-16
 """Points lie on a grid of this pitch (mm)."""
 LARGEST = 4000.0
 """No two points may lie farther apart along an axis (mm): orientation would not be exact any more."""
+_NEAR = 2.0
+"""A segment goes through points that it passes within so many grid steps."""
 _SLIVER = 8.0
 """Triangles less wide than so many grid steps come from snapping."""
 _FAR = 1.0
@@ -73,6 +75,18 @@ def _fix(tri, adj, fixed, mask, t, k, m):  # type: ignore[no-untyped-def]
     mask[s, j] = mask[t, k]
 
 
+@inlined
+def _on_way(px, py, a, b, v):  # type: ignore[no-untyped-def]
+    """Whether the way from a to b passes so near to v that it goes through it.
+
+    Without that, two lines that almost lie on each other would cross again at every point that is set."""
+    ux, uy = float(px[b] - px[a]), float(py[b] - py[a])
+    wx, wy = float(px[v] - px[a]), float(py[v] - py[a])
+    square = ux * ux + uy * uy
+    along = wx * ux + wy * uy
+    return 0 < along < square and abs(float(turn3(px, py, a, b, v))) <= _NEAR * np.sqrt(square)
+
+
 @kernel
 def _first_crossed(px, py, tri, adj, of, a, b):  # type: ignore[no-untyped-def]
     """Where the way from a to b leaves the triangles at a: the triangle and its side over a, or a vertex on the way."""
@@ -84,6 +98,10 @@ def _first_crossed(px, py, tri, adj, of, a, b):  # type: ignore[no-untyped-def]
         if right == 0 and (px[c] - px[a]) * (px[b] - px[a]) + (py[c] - py[a]) * (py[b] - py[a]) > 0:
             return t, k, c
         if right < 0 < left:
+            if _on_way(px, py, a, b, c):
+                return t, k, c
+            if _on_way(px, py, a, b, d):
+                return t, k, d
             return t, k, -1
         t = adj[t, (k + 1) % 3]
 
@@ -131,8 +149,8 @@ def _segment(px, py, tri, adj, fixed, mask, of, count, points, a, b, m, todo, he
         if v == b:
             break
         turn = turn3(px, py, a, b, v)
-        if turn == 0 or n == len(crossed):
-            # The way passes through v: first as far as there.
+        if _on_way(px, py, a, b, v) or n == len(crossed):
+            # The way passes through v, or there is no room: first as far as there.
             todo[rest, 0], todo[rest, 1], held[rest] = v, b, m
             rest += 1
             b = v
