@@ -373,3 +373,23 @@ def test_a_round_bar_at_an_angle_about_its_axis_is_as_thick_as_before() -> None:
 
 def test_the_underside_of_the_cutters_in_these_tests_is_flat() -> None:
     assert underside_of(FLAT.profile, np.array([1.0]))[0] == 0
+
+
+def test_a_tab_that_ends_before_the_frame_is_a_stop() -> None:
+    near, far = FaceTab(id="near", at=(41, 22, 10), angle=0, width=5, thickness=3, inward=2), egg_plan().faces.tabs[1]
+    plan = egg_plan(faces=Faces(parting=10, border=6, tabs=(near, far)))
+    done, whole = cut(plan)
+    assert "tab-short" in {item.code for item in whole_findings(plan, whole, done)}
+    assert "tab-short" not in {item.code for item in whole_findings(egg_plan(), whole, done)}
+
+
+def test_of_four_faces_both_ends_of_the_stock_are_held() -> None:
+    sides = tuple(
+        egg_setup(key, side, 10 + 20 * k)
+        for k, (key, side) in enumerate(zip("abcd", ["top", "front", "bottom", "back"], strict=True))
+    )
+    plan = egg_plan(setups=sides)
+    held = {item.code for item in faces_findings(plan, [])}
+    one = plan.model_copy(update={"faces": Faces(parting=10, border=6, tabs=plan.faces.tabs[:1])})
+    found = [item.text for item in faces_findings(one, []) if item.code == "end-not-held"]
+    assert "end-not-held" not in held and len(found) == 1 and "left" in found[0]

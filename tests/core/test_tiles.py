@@ -114,7 +114,7 @@ def test_each_tile_cuts_in_its_window_from_its_own_zero() -> None:
     first, second = done
     assert first.space.zero.tolist() == [0.0, 0.0, THICK]
     assert second.space.zero.tolist() == [40.0, 0.0, THICK]
-    for item, low, high in ((first, -5.0, 44.0), (second, 36.0, 95.0)):
+    for item, low, high in ((first, -5.0, 44.0), (second, 40.0, 95.0)):
         rough, finish = item.outcomes
         assert np.nanmin(finish.points[:, 0]) >= low - 1e-6
         assert np.nanmax(finish.points[:, 0]) <= high + 1e-6
@@ -231,7 +231,8 @@ def test_a_strip_takes_the_step_down_to_nothing(side: str, dz: float) -> None:
     sign = 1 if side == "after" else -1
     # Right at the seam both sides are one height; across the strip it blends, and far away the error stays.
     low = 0.0 if side == "after" else dz
-    edge = 3.0 + BALL.radius
+    # The tile before the seam cuts 3 mm past it, the one after it begins at it.
+    edge = (3.0 if side == "after" else 0.0) + BALL.radius
     assert lowered(45 + sign * (edge - 0.5)) == pytest.approx(low, abs=0.04)
     assert lowered(45 + sign * (edge + 8.0)) == pytest.approx(low + 0.15, abs=0.04)
     assert lowered(45 + sign * (edge + 17.0)) == pytest.approx(low + 0.3, abs=0.02)
@@ -256,6 +257,14 @@ def test_dowel_holes_come_over_the_same_pins() -> None:
     assert {tuple(place) for place in places[0]} == pins | {(36.0, 4.0), (36.0, WIDTH - 4.0)}
     assert {tuple(np.subtract(place, (28.0, 0.0)).round(3)) for place in places[1]} == pins
     assert not done[2].outcomes[0].path.moves, "after the last slide nothing is marked"
+
+
+def test_dowel_holes_far_past_the_overrun_are_drilled_in_each_tile() -> None:
+    tiles = seams(26.0, 52.0, slide="dowels", past=20.0, inset=4.0, diameter=3.0)
+    edit = {"do": "mark_slides", "setup": "a", "slide": "dowels", "cutter": DRILL.model_dump()}
+    done = cut(apply_edit(board(ROUGH, tiles=tiles), lambda _: quick_look(hills()), edit))
+    drilled = [np.unique(item.outcomes[0].points[2:, 0].round(3)).tolist() for item in done[:2]]
+    assert drilled == [[20.0, 46.0], [72.0]]
 
 
 def test_score_marks_lie_on_the_seam_from_the_edge_inward() -> None:
@@ -316,3 +325,26 @@ def test_a_bar_is_not_tiled() -> None:
             lambda _: quick_look(hills()),
             {"do": "cut_in_tiles", "setup": "a"},
         )
+
+
+def test_the_cut_out_of_a_tile_goes_back_and_forth_without_rapids_along_it() -> None:
+    edit = {"do": "cut_in_tiles", "setup": "a", "count": 3}
+    plan = apply_edit(board(ROUGH, CUT_OUT, FINISH), lambda _: quick_look(hills()), edit)
+    assert getattr(plan.setups[0].operations[1].settings, "direction", "") == "both"
+    assert getattr(plan.setups[0].operations[0].settings, "direction", "") != "both"
+
+    def rapids(chosen: Plan) -> float:
+        outcomes = [outcome for item in cut(chosen) for outcome in item.outcomes if outcome.operation.number == 30]
+        assert not any(outcome.rapid_depth.any() for outcome in outcomes)
+        assert all(found.depth <= TOLERANCE for outcome in outcomes for found in outcome.gouges)
+        return sum(float(outcome.lengths[outcome.kinds == Kind.RAPID].sum()) for outcome in outcomes)
+
+    climbing = CUT_OUT.model_copy(update={"settings": CUT_OUT.settings.model_copy(update={"direction": "climb"})})
+    setup = plan.setups[0].model_copy(update={"operations": (ROUGH, climbing, FINISH)})
+    assert rapids(plan) < 0.6 * rapids(plan.model_copy(update={"setups": (setup,)}))
+
+
+def test_a_tile_begins_at_the_seam_to_the_one_before_and_passes_the_one_to_the_next() -> None:
+    for order, past in (("forward", (0.0, 2.0)), ("backward", (2.0, 0.0))):
+        middle = cut_plan(board(ROUGH, tiles=seams(30.0, 60.0, overrun=2.0, order=order))).setups[1].tile
+        assert middle is not None and (middle.past[0], middle.past[2]) == past

@@ -197,10 +197,10 @@ export function TileSettings(props: { setup: Setup }) {
       <NumberField
         label="Overrun"
         unit={unit}
-        value={tiles.overrun ?? 5}
+        value={tiles.overrun ?? 1}
         low={0}
         high={200}
-        help="how far each tile cuts past its seams"
+        help="how far each tile cuts past the seam to the next tile, which begins at the seam"
         onLive={(value) => value !== null && liveEdit(change({ overrun: value }))}
         onChange={(value) => value !== null && edit(change({ overrun: value }), "overrun")}
       />

@@ -25,6 +25,10 @@ ROW = "faces"
 """The row of the route sheet that they concern: the turn-over row."""
 LITTLE = 0.02
 """A ridge, a step or a missing overrun of less than this (mm) is none."""
+_ALONG_X = 0.7
+"""A tab whose direction has a larger part than this along X goes to an end of the stock."""
+_IN_FRAME = 0.5
+"""The frame must stand so far (mm) behind the end of a tab."""
 _THIN_FRAME = 4.0
 """A frame narrower than this (mm) breaks when the stock is clamped."""
 _BENDS = 0.1
@@ -117,18 +121,34 @@ def _tabs(plan: Plan, faces: Faces, units: Units) -> list[Finding]:
                 "add tabs, or press Propose again",
             )
         ]
+    found = []
+    if {setup.side for setup in plan.setups if setup.worked} >= {"front", "back"}:
+        along = [np.cos(np.radians(tab.angle)) for tab in faces.tabs]
+        ends = {"left" if share < 0 else "right" for share in along if abs(share) > _ALONG_X}
+        found = [
+            Finding(
+                "end-not-held",
+                "caution",
+                ROW,
+                f"no tab goes to the {end} end of the stock: it comes off when all four faces are cut",
+                "add a tab there, or hold the part at its other end",
+            )
+            for end in ("left", "right")
+            if end not in ends
+        ]
     push = most_push(plan)
     hold = tabs_hold(plan, faces)
     if hold >= push:
-        return []
+        return found
     return [
+        *found,
         Finding(
             "tabs-weak",
             "caution",
             ROW,
             f"{len(faces.tabs)} tabs hold {hold:.0f} N against {push:.0f} N of the cutter",
             "make them thicker, wider or more",
-        )
+        ),
     ]
 
 
@@ -224,13 +244,13 @@ def _along(tab: FaceTab, border: float) -> F64:
 def _bad_tabs(plan: Plan, faces: Faces, done: Sequence[SetupOutcome]) -> dict[str, list[FaceTab]]:
     """Tabs that do not do what they should, by what is wrong with them."""
     first = done[0].space
-    bad: dict[str, list[FaceTab]] = {"beside": [], "cut": [], "nothing": []}
+    bad: dict[str, list[FaceTab]] = {"beside": [], "cut": [], "nothing": [], "short": []}
     size = np.array(plan.stock.size)
     for tab in faces.tabs:
         places = _along(tab, faces.border)
-        inner = np.array([*tab.at]) - 0.5 * tab.inward * (places[-1] - places[0]) / np.linalg.norm(
-            places[-1] - places[0]
-        )
+        out = (places[-1] - places[0]) / np.linalg.norm(places[-1] - places[0])
+        inner = np.array([*tab.at]) - 0.5 * tab.inward * out
+        frame = np.array([*tab.at]) + (faces.border + BEYOND + _IN_FRAME) * out
         seen = first.matrix[:3, :3] @ inner + first.matrix[:3, 3]
         if not _touches(first.mesh, seen, tab.thickness / 2):
             bad["beside"].append(tab)
@@ -238,6 +258,12 @@ def _bad_tabs(plan: Plan, faces: Faces, done: Sequence[SetupOutcome]) -> dict[st
             bad["nothing"].append(tab)
         elif not all(_standing(item, places).all() for item in done):
             bad["cut"].append(tab)
+        elif (
+            (frame >= 0).all()
+            and (frame <= size).all()
+            and not all(_standing(item, frame[None]).all() for item in done)
+        ):
+            bad["short"].append(tab)
     return bad
 
 
@@ -267,6 +293,7 @@ def _standing(done: SetupOutcome, places: F64) -> F64:
 _TAB_WORDS = {
     "beside": ("tab-beside", "{n} tabs do not touch the part, one at {at}", "move them to where the part is"),
     "nothing": ("tab-on-nothing", "{n} tabs end outside the stock, one at {at}", "move them to where there is a frame"),
+    "short": ("tab-short", "{n} tabs end before the frame, one at {at}", "move them out to the outline of the part"),
     "cut": ("tab-gone", "{n} tabs are cut away, one at {at}", "move them, or keep the operations off them"),
 }
 

@@ -9,11 +9,13 @@ from nephos.core.plan.place import Placed, to_setup, turned_size
 from nephos.core.plan.schema import Plan, Setup
 from nephos.core.plan.seams import longest_tile
 from nephos.core.plan.tile_setups import tile_setups
-from nephos.core.plan.tiles import Axis
+from nephos.core.plan.tiles import FAR, Axis
 from nephos.core.units import Units, length_in, number_in
 
 _STEP = 0.05
 """A step at a seam of more than this (mm) gets a finding."""
+_LEAST_OVERRUN = 0.5
+"""A slide by hand is off by less (mm)."""
 _AXES: tuple[Axis, Axis] = ("x", "y")
 
 
@@ -59,20 +61,18 @@ def tile_findings(plan: Plan, setup: Setup, boxes: list[Placed]) -> list[Finding
                     fixes=(Fix("Propose seams", again | {"axis": axis}),),
                 )
             )
-    radius = max((step.cutter.radius for step in setup.worked if step.strategy.startswith("finish")), default=0.0)
-    if tiles.overrun < radius:
+    if tiles.overrun < _LEAST_OVERRUN:
         found.append(
             Finding(
                 "tile-overrun-small",
                 "note",
                 setup.id,
-                f"the overrun of {mm(tiles.overrun)} is less than the radius of the finishing cutter ({mm(radius)}): a tile "
-                "leaves a ridge at steep places of its seam until the next one is cut",
-                f"make it {mm(radius)} or more",
+                f"the overrun is {mm(tiles.overrun)}: a slide that is longer by more leaves a line uncut at the seam",
+                f"make it {mm(_LEAST_OVERRUN)} or more",
                 fixes=(
                     Fix(
-                        f"Make it {mm(radius)}",
-                        {"do": "change_tiles", "setup": setup.id, "change": {"overrun": radius}},
+                        f"Make it {mm(_LEAST_OVERRUN)}",
+                        {"do": "change_tiles", "setup": setup.id, "change": {"overrun": _LEAST_OVERRUN}},
                     ),
                 ),
             )
@@ -135,7 +135,7 @@ def seam_findings(done: SetupOutcome, units: Units = "mm") -> list[Finding]:
     for tab in done.tabs:
         (x, y), reach = tab.middle, _reach(done, tab.operation)
         sides = ((x0, x), (y0, y), (x1, x), (y1, y))
-        near = [k for k, (seam, at) in enumerate(sides) if 0 < tile.past[k] < 1e4 and abs(at - seam) < reach]
+        near = [k for k, (seam, at) in enumerate(sides) if tile.past[k] < FAR and abs(at - seam) < reach]
         # Of the two tiles at a seam the one after it says so.
         if any(k < 2 for k in near) and x0 - reach < x < x1 + reach and y0 - reach < y < y1 + reach:
             found.append(

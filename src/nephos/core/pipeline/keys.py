@@ -187,8 +187,12 @@ def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, 
 
 
 def finest_operation(operations: list[Operation]) -> Operation:
-    """The operation that decides what could be reached: the smallest finisher, else the smallest cutter."""
-    return min(operations, key=lambda op: (not op.strategy.startswith("finish"), op.cutter.diameter))
+    """The operation that decides what could be reached: the smallest finisher, else the smallest cutter; one that makes
+    marks only where there is no other."""
+    return min(
+        operations,
+        key=lambda op: (not op.strategy.startswith("finish"), op.boundary.boundary == "marks", op.cutter.diameter),
+    )
 
 
 def _tile_causes(plan: Plan, setup: Setup) -> list[object]:

@@ -203,6 +203,9 @@ def _compared_region(space: SetupSpace, work: Work, finest: Operation) -> shapel
     tile = setup.tile
     if tile is None:
         return region
+    if region.is_empty:
+        # A tile that makes no marks, where nothing else is cut.
+        return shapely.box(*space.stock_box)
     x0, y0, x1, y1 = tile.core
     ends = [FAR if past >= FAR else 0.0 for past in tile.past]
     own = shapely.box(x0 - ends[0], y0 - ends[1], x1 + ends[2], y1 + ends[3])

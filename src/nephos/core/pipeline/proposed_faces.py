@@ -8,6 +8,7 @@ from math import ceil
 from typing import Literal
 
 import numpy as np
+import shapely
 
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
@@ -15,6 +16,7 @@ from nephos.core.cutters.profile import Profile
 from nephos.core.errors import Refused
 from nephos.core.findings.reach import GRIP, Shown, fitted, terrain_of
 from nephos.core.machine.machine import machine_of
+from nephos.core.pipeline.end_tabs import end_tabs
 from nephos.core.pipeline.overrun import finishing_corner, rim_reach, smallest_overrun
 from nephos.core.pipeline.proposed_rotary import proposed_rotary
 from nephos.core.pipeline.space import SetupSpace, setup_space
@@ -38,6 +40,7 @@ _CLEAR = 1.2
 """The border is so many diameters of the largest cutter wide: it goes down with room to spare."""
 _SPARE = 0.2
 """A proposed overrun is so much (mm) more than the smallest one."""
+_ROOM = 0.1
 _PER_TAB = 90.0
 """A tab for so much (mm) of outline."""
 _INSET = 1.5
@@ -170,19 +173,17 @@ def _tabs(plan: Plan, work: Work, outline: _Outline, kind: Kind, border: float) 
             continue
         length = float(np.hypot(*np.diff(loop.rim, axis=0).T).sum())
         if kind == "four-faces":
-            ends = [int(loop.rim[:, 0].argmin()), int(loop.rim[:, 0].argmax())]
-            spots = [(loop.rim[k], np.array([-1.0 if k == ends[0] else 1.0, 0.0])) for k in ends]
-        else:
-            inside = _inset(loop.rim)
-            under, top = outline.heights(inside)
-            thick = np.nan_to_num(top - under, nan=0.0)
-            count = min(max(round(length / _PER_TAB), 3), 12)
-            width, depth = space.stock_high[:2].tolist()
-            frame = Frame((0.0, 0.0, width, depth), tuple(other.rim for other in loops), border + BEYOND)
-            shares = places_on(loop.rim, np.maximum(thick, 0.01), count, 12.0, frame=frame)
-            spots = [(point_on(loop.rim, share), _outward(loop.rim, share)) for share in shares]
-        for spot, out in spots:
-            tab = _tab_at(outline, spot, out, f"tab-{len(found) + 1}", kind, border)
+            found += end_tabs(space.mesh, shapely.Polygon(loop.rim).buffer(_ROOM), len(found) + 1)
+            continue
+        inside = _inset(loop.rim)
+        under, top = outline.heights(inside)
+        thick = np.nan_to_num(top - under, nan=0.0)
+        count = min(max(round(length / _PER_TAB), 3), 12)
+        width, depth = space.stock_high[:2].tolist()
+        frame = Frame((0.0, 0.0, width, depth), tuple(other.rim for other in loops), border + BEYOND)
+        shares = places_on(loop.rim, np.maximum(thick, 0.01), count, 12.0, frame=frame)
+        for share in shares:
+            tab = _tab_at(outline, point_on(loop.rim, share), _outward(loop.rim, share), f"tab-{len(found) + 1}")
             if tab is not None:
                 found.append(tab)
     return tuple(found)
@@ -202,7 +203,7 @@ def _outward(rim: F64, share: float) -> F64:
     return out
 
 
-def _tab_at(outline: _Outline, spot: F64, out: F64, name: str, kind: Kind, border: float) -> FaceTab | None:
+def _tab_at(outline: _Outline, spot: F64, out: F64, name: str) -> FaceTab | None:
     """A tab at a place of the outline: as thick as the part allows, where it goes far enough into the part to hold."""
     for inward in (1.0, 2.0, 3.0, 5.0, 8.0):
         along = spot - np.linspace(0.2, 1.0, 5)[:, None] * inward * out
@@ -214,13 +215,12 @@ def _tab_at(outline: _Outline, spot: F64, out: F64, name: str, kind: Kind, borde
         return None
     k = int(np.nanargmax(top - under))
     middle = float(under[k] + top[k]) / 2
-    most = 8.0 if kind == "two-faces" else 30.0
-    thickness = float(np.clip(round(0.7 * here, 1), 1.5, most))
-    width = float(np.clip(round(2 * thickness, 1), 4.0, 12.0)) if kind == "two-faces" else thickness
+    thickness = float(np.clip(round(0.7 * here, 1), 1.5, 8.0))
+    width = float(np.clip(round(2 * thickness, 1), 4.0, 12.0))
     angle = round(float(np.degrees(np.arctan2(out[1], out[0]))), 2)
     return FaceTab(
         id=name,
-        shape="bar" if kind == "two-faces" else "round",
+        shape="bar",
         at=(round(float(spot[0]), 2), round(float(spot[1]), 2), round(middle, 2)),
         angle=angle,
         width=width,

@@ -134,7 +134,9 @@ def run_operation(
         check_settings(operation)
     region = region_of(space, work, operation)
     tile, window = space.setup.tile, window_of(space.setup, operation)
-    near = region if window is None else region.intersection(shapely.box(*window))
+    # The marks of a tile lie past its seam, and are all its own.
+    marks = operation.boundary.boundary == "marks"
+    near = region if window is None or marks else region.intersection(shapely.box(*window))
     # Lines that go by nothing but the model run alike in all tiles: they are made once, and cut off at the window.
     alike = window is not None and operation.strategy.startswith("finish") and not operation.settings.wants_block
     outline = shape_of(space, work, operation.boundary.boundary)
@@ -153,8 +155,7 @@ def run_operation(
         inf if operation.cut_from is None else float(space.stock_high[2]) - operation.cut_from,
         space.stock_box,
         window,
-        # The marks of a tile lie past its seam, and are all its own.
-        None if tile is None or operation.boundary.boundary == "marks" else tile.core,
+        None if tile is None or marks else tile.core,
         () if tile is None else tile.seams,
     )
 

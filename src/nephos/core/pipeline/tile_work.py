@@ -106,7 +106,8 @@ def seam_steps(
     """The steps at the seams of a setup whose tiles are all cut: by how much the block with the assumed errors (`shown`)
     stands higher than the true one, on one side of a seam and on the other.
 
-    Within the overrun and the cutter's radius of a seam both tiles cut, so what lies beside that is compared."""
+    From a tile's own end, its overrun and the cutter's radius past a seam, both tiles cut: what lies beside that is
+    compared."""
     tile = setup.tile
     if tile is None or not tile.final:
         return ()
@@ -120,12 +121,14 @@ def seam_steps(
             mine = _in_core(places, item.tile)
             higher.reshape(-1)[mine] -= lowering(places[mine], item.tile.blend)
     higher = np.where(np.isfinite(found.deviation), higher, np.nan)
-    cores = [item.tile.core for item in (*before, setup) if item.tile is not None and item.tile.blend is None]
     reach = max((step.cutter.radius for step in setup.worked if step.strategy.startswith("finish")), default=0.0)
+    tiles = [item.tile for item in (*before, setup) if item.tile is not None and item.tile.blend is None]
     steps = []
     for axis, low, high in (("x", 0, 2), ("y", 1, 3)):
-        for at in sorted({core[high] for core in cores} & {core[low] for core in cores}):
-            step = _step_at(found.grid, higher, axis, at, _past(setup) + reach)
+        # How far the tile after a seam cuts before it, and the one before it after it.
+        ends = [max((tile.past[k] for tile in tiles if tile.past[k] < FAR), default=0.0) + reach for k in (low, high)]
+        for at in sorted({tile.core[high] for tile in tiles} & {tile.core[low] for tile in tiles}):
+            step = _step_at(found.grid, higher, axis, (at - ends[0], at + ends[1]), at)
             if step is not None:
                 steps.append(step)
     return tuple(steps)
@@ -169,18 +172,14 @@ def own_columns(setup: Setup, grid: Grid) -> tuple[tuple[float, float], tuple[fl
     return (float(low[0]), float(low[1])), (float(high[0]), float(high[1]))
 
 
-def _past(setup: Setup) -> float:
-    tile = setup.tile
-    return min((past for past in tile.past if past > 0), default=0.0) if tile is not None else 0.0
-
-
-def _step_at(grid: Grid, higher: F64, axis: str, at: float, away: float) -> SeamStep | None:
+def _step_at(grid: Grid, higher: F64, axis: str, both: tuple[float, float], at: float) -> SeamStep | None:
+    """The step at a seam, of what one tile alone has cut on each side of the stretch that `both` have cut."""
     along, across = (grid.xs, grid.ys) if axis == "x" else (grid.ys, grid.xs)
     known = higher if axis == "x" else higher.T
     rows = max(round(_ALONG / grid.pitch), 1)
     pieces = range(0, len(across), rows)
     sides = []
-    for first, last in ((at - away - _BESIDE, at - away), (at + away, at + away + _BESIDE)):
+    for first, last in ((both[0] - _BESIDE, both[0]), (both[1], both[1] + _BESIDE)):
         band = known[:, (along >= first) & (along <= last)]
         sides.append(np.array([_middle(band[k : k + rows]) for k in pieces]))
     steps = sides[1] - sides[0]

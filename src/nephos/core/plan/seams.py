@@ -23,6 +23,8 @@ _WORST = 0.9
 """Fine detail on a tenth of a seam counts as much as what lies on all of it."""
 _EVEN = 0.4
 """So much a seam may cost more that makes tiles of one size."""
+_SHORTEST = 0.4
+"""No tile is shorter than this share of one of equal tiles."""
 _ROOM = 2.0
 """A tile is so much (mm) shorter at each end than the machine travels."""
 
@@ -112,15 +114,16 @@ def proposed_seams(costs: SeamCosts, length: float, longest: float, count: int |
     if parts < 2:
         raise Refused("one tile is the whole board: give two or more")
     even = length / parts
+    least = max(_SHORTEST * even, 1.0)
     at = costs.at
-    best = np.where((at > 1.0) & (at <= longest), 0.0, np.inf) + costs.cost + _EVEN * np.abs(at - even) / even
+    best = np.where((at >= least) & (at <= longest), 0.0, np.inf) + costs.cost + _EVEN * np.abs(at - even) / even
     came: list[np.ndarray] = []
     for k in range(2, parts):
         step = at[None, :] - at[:, None]
-        through = np.where((step > 1.0) & (step <= longest), best[:, None], np.inf)
+        through = np.where((step >= least) & (step <= longest), best[:, None], np.inf)
         came.append(through.argmin(axis=0))
         best = through.min(axis=0) + costs.cost + _EVEN * np.abs(at - k * even) / even
-    best = np.where(length - at <= longest, best, np.inf)
+    best = np.where((length - at >= least) & (length - at <= longest), best, np.inf)
     last = int(best.argmin())
     if not np.isfinite(best[last]):
         return tuple(round(even * k, 1) for k in range(1, parts))

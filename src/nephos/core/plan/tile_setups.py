@@ -124,13 +124,16 @@ def tile_setups(plan: Plan, setup: Setup) -> tuple[Setup, ...]:
         slid = here[0] - first[0], here[1] - first[1]
         x0, y0, x1, y1 = cell.core
         seams = x0 > 0, y0 > 0, x1 < width - 1e-9, y1 < depth - 1e-9
-        low_x, low_y, high_x, high_y = (tiles.overrun if seam else FAR for seam in seams)
+        later = (False, False, True, True) if tiles.order == "forward" else (True, True, False, False)
+        past = [
+            (tiles.overrun if next_one else 0.0) if seam else FAR for seam, next_one in zip(seams, later, strict=True)
+        ]
         tile = Tile(
             of=setup.id,
             number=k + 1,
             count=len(cells),
             core=cell.core,
-            past=(low_x, low_y, high_x, high_y),
+            past=(past[0], past[1], past[2], past[3]),
             slid=slid,
             ref=_ref(cell, cells, tiles),
             marks=_marks_made(cells, k, tiles, (width, depth)),
@@ -214,7 +217,8 @@ def _strip_setups(setup: Setup, tiles: Tiles, found: list[Setup], cells: list[_C
     low, high = (0, 2) if strip.axis == "x" else (1, 3)
     mine, towards = (high, -1) if strip.side == "before" else (low, 1)
     # The step lies where the tile on the other side stops cutting: up to there the strip is lowered by all of it.
-    at = seam + towards * (tiles.overrun + operation.cutter.radius)
+    cut_before = (towards > 0) == (tiles.order == "forward")
+    at = seam + towards * ((tiles.overrun if cut_before else 0.0) + operation.cutter.radius)
     made = []
     for cell, whole in zip(cells, found, strict=True):
         if abs(cell.core[mine] - seam) > 1e-9 or whole.tile is None:

@@ -52,13 +52,13 @@ class Strip(_Part):
 class Tiles(_Part):
     """Where a setup is cut in tiles, and how the board is slid from one to the next.
 
-    `seams_x` and `seams_y` are straight seams, from the low corner of the turned stock. Each tile cuts `overrun` mm past
-    its seams. Dowel holes and score marks lie `inset` mm from the edges of the board."""
+    `seams_x` and `seams_y` are straight seams, from the low corner of the turned stock. Each tile begins at the seam to
+    the tile before it and cuts `overrun` mm past the seam to the next one. Dowel holes and score marks lie `inset` mm from the edges of the board."""
 
     seams_x: tuple[_Place, ...] = Field(default=(), max_length=40)
     seams_y: tuple[_Place, ...] = Field(default=(), max_length=10)
     overrun: Annotated[float, Field(ge=0, le=200)] = Field(
-        default=5.0, title="Overrun", description="past each seam, mm"
+        default=1.0, title="Overrun", description="past the seam to the next tile, mm"
     )
     order: Literal["forward", "backward"] = Field(
         default="forward", title="Order", description="from the low end of the board, or from the high end"
@@ -113,7 +113,8 @@ class Tile(_Part):
     """One tile of a setup, or the strip beside one of its seams; a setup of the plan as it is cut has one.
 
     `core` is what belongs to this tile alone, up to the seams. The axis of a cutter may go `past` it by so much (mm) at
-    its low x, low y, high x and high y side: the overrun at a seam, any distance where the board ends. The board was
+    its low x, low y, high x and high y side: the overrun at the seam to a tile that is cut later, nothing at the seam to
+    one that is cut, any distance where the board ends. The board was
     slid by `slid` mm since the first tile. `marks` are what this tile makes for the slides, each `mark_size` (x, y; a dowel hole's diameter twice)
     large; `ref` says what its zero lies on."""
 

@@ -43,7 +43,7 @@ from nephos.core.toolpath import Pass, Passes
 from nephos.core.units import Say
 
 _SIDES = {"outside": "outside", "inside": "inside", "on": "on the line"}
-_DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
+_DIRECTIONS = {"climb": "climb", "conventional": "conventional", "both": "both ways"}
 _CORNERS = {"round": "round", "mitre": "square"}
 _SHOULDERS = {"straight": "straight", "sloping": "sloping"}
 _NOWHERE = -1e6
@@ -132,7 +132,12 @@ class CutOutSettings(StrategySettings):
         fold="Links and entries",
         help="radius of the arcs onto and off the finishing turn",
     )
-    direction: Literal["climb", "conventional"] = choice("Direction", "climb", _DIRECTIONS)
+    direction: Literal["climb", "conventional", "both"] = choice(
+        "Direction",
+        "climb",
+        _DIRECTIONS,
+        help="both ways: climb, and in a tile, where the path is open, back and forth from level to level without rapids",
+    )
 
     @property
     def tab_count(self) -> int:
@@ -240,7 +245,7 @@ def _paths(task: Task, loops: list[Loop], off: float) -> list[_Way]:
             raise Refused(f"a {task.cutter.diameter:g} mm cutter does not fit inside the outline: use a smaller one")
         for polygon in grown:
             # Climb with a spindle that runs clockwise: the part lies on the right of the cutter's path.
-            climb = settings.direction == "climb"
+            climb = settings.direction != "conventional"
             turned = orient(polygon, -1.0 if climb == outside else 1.0)
             paths += [path(ring, True) for ring in turned.interiors]
             paths.append(path(turned.exterior, False))
@@ -294,16 +299,46 @@ def _runs(task: Task, path: F64, tops: F64, bottom: float, tabs: list[Tab], wind
         return []
     lengths = np.hypot(*np.diff(path, axis=0).T)[mine]
     above, levels = cut_levels(tops[mine], lengths, bottom, settings.stepdown, over if tabs else bottom)
-    passes = []
     here = np.where(mine, tops, -np.inf)
-    for level in above:
-        stretches = standing(path, here, level, task.cutter.radius)
-        runs = [np.column_stack([run, np.full(len(run), level)]) for run in stretches]
-        passes += [Pass(_clear_of_part(task, part), entry="ramp") for run in runs for part in in_window(run, window)]
-    for level in levels:
-        points = over_tabs(path, level, tabs, over, _slope(settings))
-        passes += [Pass(_clear_of_part(task, run), entry="ramp") for run in in_window(points, window)]
-    return passes
+    upper = [
+        [
+            part
+            for run in standing(path, here, level, task.cutter.radius)
+            for part in in_window(_level(run, level), window)
+        ]
+        for level in above
+    ]
+    lower = [in_window(over_tabs(path, level, tabs, over, _slope(settings)), window) for level in levels]
+    whole = in_window(_level(path, bottom), window)
+    runs = (
+        _back_and_forth([*upper, *lower], whole)
+        if settings.direction == "both"
+        else [run for runs in (*upper, *lower) for run in runs]
+    )
+    return [Pass(_clear_of_part(task, run), entry="ramp") for run in runs]
+
+
+def _level(points: F64, level: float) -> F64:
+    return np.column_stack([points, np.full(len(points), level)])
+
+
+def _back_and_forth(levels: list[list[F64]], whole: list[F64]) -> list[F64]:
+    """The runs of all levels so that each of the `whole` stretches of a path is cut down to its bottom before the next
+    one, every second level the other way."""
+    lines = [shapely.LineString(run[:, :2]) for run in whole]
+    middles = [[shapely.LineString(run[:, :2]).interpolate(0.5, normalized=True) for run in runs] for runs in levels]
+    found: list[F64] = []
+    for k, line in enumerate(lines):
+        forward = True
+        if found:
+            ends = np.hypot(*(whole[k][[0, -1], :2] - found[-1][-1, :2]).T)
+            forward = bool(ends[0] <= ends[1])
+        for runs, places in zip(levels, middles, strict=True):
+            mine = [i for i, place in enumerate(places) if min(lines, key=place.distance) is line]
+            mine.sort(key=lambda i: line.project(places[i]), reverse=not forward)
+            found += [runs[i] if forward else runs[i][::-1] for i in mine]
+            forward ^= bool(mine)
+    return found
 
 
 def _slope(settings: CutOutSettings) -> float:
