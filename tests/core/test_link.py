@@ -1,5 +1,6 @@
 """Entries and links: down along the pass, across at the lowest height that is safe."""
 
+import itertools
 from dataclasses import replace
 
 import numpy as np
@@ -256,3 +257,27 @@ def test_through_cleared_ground_it_never_leaves_the_boundary() -> None:
     here = replace(task(stepped_block()), region=island)
     path = link(across_cleared_ground(12), here)
     assert not (path.kinds == Kind.LINK).any()
+
+
+@pytest.mark.parametrize("turned", [False, True])
+def test_a_link_up_an_upright_wall_goes_upright_and_not_through_its_edge(turned: bool) -> None:
+    """A pass ends at the foot of a wall, a hair inside of where the cutter touches it; the next one is on top."""
+    ball, tolerance = Profile.of(0.0, 1.5), 0.01
+    wall = box_mesh((-20, -20, -20), (0, 20, 0))
+    hair = 0.003
+    foot = np.array([[1.5 - hair, -5, -20], [1.5 - hair, -2, -20.0]])
+    top = np.array([[-0.2, -2.02, 0.0], [-3, -2.02, 0.0]])
+    passes = (Pass(top[::-1].copy()), Pass(foot[::-1].copy())) if turned else (Pass(foot), Pass(top))
+    block = box_block((-20, -20, -20), (20, 20, 0), 0.25)
+    block = block.cut_above(np.full(block.top.shape, -25, np.float32), np.zeros(block.top.shape, np.int32))
+    linked = replace(task(block, cutter=ball), index=build_index(wall.vertices, wall.faces), floor=-20.0)
+    path = link(Passes(passes, stay_down=6.0, on_surface=True), linked)
+    assert Kind.LINK in path.kinds
+    for (start, end), kind in zip(itertools.pairwise(path.points), path.kinds, strict=True):
+        if kind == Kind.RAPID:
+            continue
+        places = start + np.linspace(0, 1, 400)[:, None] * (end - start)
+        # Distance from the ball's axis, from its tip upward, to the wall's edge and side.
+        out, up = places[:, 0], np.minimum(-(places[:, 2] + 1.5), 0.0)
+        inside = np.where(places[:, 0] > 0, 1.5 - np.hypot(out, up), 1.5 - np.abs(up))
+        assert inside.max() <= hair + tolerance

@@ -231,6 +231,17 @@ def test_a_square_bar_reaches_to_its_corners() -> None:
     assert np.allclose(size.high - size.low, [50.0, 30.0, 30.0], atol=0.1)
 
 
+def volume_of(mesh: Mesh) -> float:
+    """The volume that a closed mesh encloses; less than 0 where its faces look inward."""
+    a, b, c = (mesh.vertices[mesh.faces[:, k]] for k in range(3))
+    return float(np.einsum("ij,ij->", a, np.cross(b, c))) / 6
+
+
+def test_the_solids_of_a_bar_look_outward() -> None:
+    assert volume_of(bar_mesh(bar_block(50.0, 10.0, 0.4))) == pytest.approx(np.pi * 100 * 50, rel=0.01)
+    assert volume_of(spigot(5.0, 25.0, 4.0)) == pytest.approx(np.pi * 16 * 20, rel=0.01)
+
+
 def operation(number: int, key: str, cutter: Cutter, **words: object) -> Operation:
     settings = strategy(key).settings.model_validate(words)
     return Operation(number=number, strategy=key, cutter=cutter, settings=settings)

@@ -188,12 +188,3 @@ def test_what_chuck_and_bending_and_overhangs_do_is_said() -> None:
     done = next(iter(run_plan(plan, lambda _: tube, Work(MemoryStore()))))
     overhang = next(item for item in outcome_findings(done) if item.code == "overhang")
     assert overhang.row == "m" and overhang.place is not None
-
-
-def test_a_bar_beside_another_setup_is_refused_before_anything_is_calculated() -> None:
-    plan = plan_of(ROUGH)
-    other = plan.setups[0].model_copy(update={"id": "b", "operations": (FINISH,)})
-    work = Work(MemoryStore())
-    with pytest.raises(Exception, match="do not pass the block on"):
-        list(run_plan(plan.model_copy(update={"setups": (*plan.setups, other)}), lambda _: EGG, work))
-    assert not work.seconds

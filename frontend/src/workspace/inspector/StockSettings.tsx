@@ -198,6 +198,7 @@ function WorkZero() {
   const place = (change: Partial<Zero>) =>
     keep(withSetup(plan, setupId, { zero: { ...zero, at: null, ...change } }), "zero");
   const typed = zero.at ?? null;
+  const onBar = plan.setups.some((setup) => setup.kind === "rotary");
   return (
     <>
       <Head>Work zero</Head>
@@ -218,7 +219,13 @@ function WorkZero() {
             wide
             label="Zero along Z"
             value={typed ? "typed" : zero.z}
-            choices={{ top: "top face", bottom: "underside", bed: "bed", ...(typed ? { typed: "typed point" } : {}) }}
+            choices={{
+              top: "top face",
+              bottom: "underside",
+              bed: "bed",
+              ...(onBar ? { axis: "axis of the bar" } : {}),
+              ...(typed ? { typed: "typed point" } : {}),
+            }}
             onChange={(z) => z !== "typed" && place({ z: z as "top" })}
           />
           <ToggleQuiet

@@ -26,6 +26,8 @@ OVER_GROUND = 1.0
 OVER_CUT = 0.5
 """How far above ground that it has cut itself an entry begins, in millimetres: of that the height is known well."""
 
+_STEP = 0.25
+"""A link over the surface goes upright first where the surface is higher by more than this share of the tolerance."""
 _HELIX_CHORDS = 36
 _CLEAR = 0.02
 """So far (mm) the cutter must be over the block to be in the air."""
@@ -148,7 +150,11 @@ def _surface_links(passes: tuple[Pass, ...], stay: float, task: LinkTask) -> lis
     lowest = np.maximum(task.floor, floors)
     seam = _along_window(lines[chosen], task.cut_off)
     for k, points in _followed(lines, chosen[~seam], 0.0, lowest, task):
-        links[k] = points[1:]
+        # Against an upright wall the surface may begin higher than the pass ends, a hair inside of the wall: straight to
+        # the next point would go through it. So too at the start of the next pass.
+        first = 0 if points[0, 2] > ends[k, 2] + _STEP * task.tolerance else 1
+        last = [starts[k]] if starts[k, 2] > points[-1, 2] + _STEP * task.tolerance else []
+        links[k] = np.array([*points[first:], *last])
     for k, points in _followed(lines, chosen[seam], task.over_surface, lowest, task):
         links[k] = np.concatenate([points, starts[k : k + 1]])
     return links

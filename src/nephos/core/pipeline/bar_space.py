@@ -5,16 +5,18 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
+from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh, joined
-from nephos.core.plan.place import bar_radius
+from nephos.core.plan.place import bar_radius, to_setup
 from nephos.core.plan.rotary import Rotary
 from nephos.core.plan.schema import Operation, Plan, Setup, Stock
 from nephos.core.stock.bar import bar_block
 from nephos.core.stock.block import Block
 from nephos.core.surface.rotary import RotaryIndex, build_rotary_index
 
+_FAR = 1e5
 _SIDES = 360
 """Sides of a spigot in the surface that cutters are dropped on."""
 
@@ -37,10 +39,10 @@ def spigot(x0: float, x1: float, radius: float) -> Mesh:
     left, right = np.full(_SIDES, 2 * _SIDES, np.int32), np.full(_SIDES, 2 * _SIDES + 1, np.int32)
     faces = np.concatenate(
         [
-            np.stack([k, n + _SIDES, k + _SIDES], 1),
-            np.stack([k, n, n + _SIDES], 1),
-            np.stack([left, n, k], 1),
-            np.stack([right, k + _SIDES, n + _SIDES], 1),
+            np.stack([k, k + _SIDES, n + _SIDES], 1),
+            np.stack([k, n + _SIDES, n], 1),
+            np.stack([left, k, n], 1),
+            np.stack([right, n + _SIDES, k + _SIDES], 1),
         ]
     )
     return Mesh(vertices, faces.astype(np.int32))
@@ -48,15 +50,38 @@ def spigot(x0: float, x1: float, radius: float) -> Mesh:
 
 def bar_index(plan: Plan, setup: Setup, whole: Mesh) -> RotaryIndex:
     """The surface that no cutter may go into: the models, and a spigot beside them."""
-    rotary, solids = rotary_of(setup), [whole]
-    length = plan.stock.length
-    if rotary.spigot > rotary.core:
-        low, high = float(whole.low[0]), float(whole.high[0])
-        ends = (high, length) if rotary.chuck == "left" else (0.0, low)
-        if ends[1] > ends[0]:
-            solids.append(spigot(*ends, rotary.spigot / 2))
-    solid = joined(solids)
+    solid = joined([whole, *_spigots(plan, rotary_of(setup), whole)])
     return build_rotary_index(solid.vertices, solid.faces, bar_radius(plan.stock))
+
+
+def _spigots(plan: Plan, rotary: Rotary, whole: Mesh) -> list[Mesh]:
+    """What is left thicker than the core between the models and the tailstock, about the axis."""
+    low, high = float(whole.low[0]), float(whole.high[0])
+    ends = (high, plan.stock.length) if rotary.chuck == "left" else (0.0, low)
+    return [spigot(*ends, rotary.spigot / 2)] if rotary.spigot > rotary.core and ends[1] > ends[0] else []
+
+
+def kept_of_bar(plan: Plan, matrix: F64, whole: Mesh) -> list[Mesh]:
+    """What a face setup leaves standing of a bar that rotates in other setups: its core and its spigot.
+
+    `matrix` (4, 4) takes stock space to the frame of the face setup, where `whole` are the models."""
+    rotary, holder = plan.held_bar, next((setup for setup in plan.setups if setup.rotary is not None), None)
+    if rotary is None or holder is None:
+        return []
+    from_axis = matrix @ np.linalg.inv(to_setup(plan.stock, holder))
+    solids = _spigots(plan, rotary, whole)
+    if rotary.core > 0:
+        solids.append(spigot(0.0, plan.stock.length, rotary.core / 2))
+    return [solid.moved(from_axis) for solid in solids]
+
+
+def between_chuck_and_tailstock(plan: Plan, cutter: Cutter, height: float) -> shapely.Geometry:
+    """Where the axis of a cutter may be on the plan of a face setup on a bar, with its tip no lower than `height` mm over
+    the bar's axis; everywhere on a board."""
+    if plan.held_bar is None:
+        return shapely.box(-_FAR, -_FAR, _FAR, _FAR)
+    limits = cutter_limits(plan.stock, plan.held_bar, cutter, height)
+    return shapely.box(limits.low, -_FAR, limits.high, _FAR) if limits.low < limits.high else shapely.Polygon()
 
 
 def swept_radius(mesh: Mesh) -> float:

@@ -11,7 +11,7 @@ from nephos.core.errors import Refused
 from nephos.core.estimate.perimeter import paths_around
 from nephos.core.mesh.curves import area_of, smoothed
 from nephos.core.mesh.repair.cut_below import cut_below
-from nephos.core.pipeline.bar_space import bar_region, box_on_bar
+from nephos.core.pipeline.bar_space import bar_region, between_chuck_and_tailstock, box_on_bar
 from nephos.core.pipeline.keys import outline_key_of
 from nephos.core.pipeline.standing import shadow_of
 from nephos.core.pipeline.store import Result, as_result
@@ -269,6 +269,10 @@ def region_of(space: "SetupSpace", work: "Work", operation: Operation) -> shapel
     region = _grown(shape, by, "sharp" if flat_sided else "round").intersection(stock)
     if space.setup.kind == "rotary":
         region = region.intersection(bar_region(space.plan, space.setup, operation.cutter, space.floor))
+    elif space.plan.held_bar is not None:
+        axis = float(space.stock_high[2]) / 2
+        floor = max(space.floor, float(space.stock_high[2]) - (operation.cut_to or np.inf))
+        region = region.intersection(between_chuck_and_tailstock(space.plan, operation.cutter, floor - axis))
     for other in limit.without:
         region = region.difference(_grown(shape_of(space, work, other), -by, "round"))
     if region.is_empty and limit.boundary != "marks":

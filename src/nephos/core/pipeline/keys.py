@@ -74,7 +74,8 @@ def models_key(plan: Plan, setup: Setup) -> str:
     turned = side_rotation(setup).round(12).tolist()
     if setup.rotary is not None:
         return key_of("space", models, stock, turned, setup.rotary.model_dump())
-    return key_of("space", models, stock, turned)
+    held = plan.held_bar
+    return key_of("space", models, stock, turned, *([held.model_dump()] if held is not None else []))
 
 
 def space_key(plan: Plan, setup: Setup) -> str:

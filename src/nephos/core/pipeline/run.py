@@ -46,8 +46,8 @@ from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.plan.tile_setups import cut_plan, window_of
 from nephos.core.post.preview import preview
 from nephos.core.stock.block import Block
-from nephos.core.stock.columns import CutSide
 from nephos.core.stock.frames import record_frames, shown_grid, shown_top
+from nephos.core.stock.passed_on import Side
 from nephos.core.stock.rapids import Cuts
 from nephos.core.strategies.following.tile_window import passes_in_window
 from nephos.core.strategies.registry import Task, strategy
@@ -278,7 +278,7 @@ def run_setup(
     meshes: Meshes,
     work: Work,
     title: str = "Nephos",
-    sides: tuple[CutSide, ...] = (),
+    sides: tuple[Side, ...] = (),
     before: SetupOutcome | None = None,
 ) -> SetupOutcome:
     """Work out a setup from its stock, as the `sides` before it have left it, to its programs and its comparison.
@@ -365,12 +365,8 @@ def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> I
     todo = [setup for setup in plan.setups if setup.worked]
     if not todo:
         raise Refused("there is no operation to work out: add one, or switch one on")
-    if len(todo) > 1 and any(setup.kind == "rotary" for setup in todo):
-        raise Refused(
-            "a bar that rotates and other setups do not pass the block on to each other yet: switch all but one off"
-        )
     report, note = work.report, work.note
-    sides: tuple[CutSide, ...] = ()
+    sides: tuple[Side, ...] = ()
     before: SetupOutcome | None = None
     cut: set[int] = set()
     for k, setup in enumerate(todo):
@@ -390,7 +386,7 @@ def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> I
         idle = [operation.number for operation in setup.worked if operation.number not in cut]
         if setup.tile is not None and idle and not goes_on:
             raise Refused(f"operation {idle[0]}: there is nothing to cut for it in any tile: give it another boundary")
-        if setup.kind == "face" and not goes_on:
+        if not goes_on:
             sides = (*sides, side_of(done.space, done.block))
         yield done
     work.report, work.note = report, note

@@ -6,19 +6,16 @@ from nephos.core.pipeline.space import first_block, side_of, stock_space
 from nephos.core.pipeline.store import Store
 from nephos.core.plan.schema import Plan, Setup
 from nephos.core.stock.block import Block
-from nephos.core.stock.columns import CutSide
+from nephos.core.stock.passed_on import Side
 
 
 def block_before(plan: Plan, setup: Setup, store: Store) -> Block | None:
     """The block that a setup begins with; none where an earlier setup is not calculated as it is now."""
-    sides: list[CutSide] = []
+    sides: list[Side] = []
     block: Block | None = None
     at = next(k for k, item in enumerate(plan.setups) if item.id == setup.id)
     todo = [item for item in plan.setups[:at] if item.worked]
     for k, earlier in enumerate(todo):
-        if earlier.kind == "rotary":
-            # What a bar leaves is not passed on.
-            return None
         kept = store.get(setup_keys(plan, earlier).block)
         if kept is None:
             return None

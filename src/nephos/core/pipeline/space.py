@@ -13,7 +13,7 @@ from nephos.core.mesh.examine import support_points
 from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.repair.cut_below import cut_below
 from nephos.core.mesh.repair.registry import repaired
-from nephos.core.pipeline.bar_space import bar_index, check_fits, first_bar, rotary_of
+from nephos.core.pipeline.bar_space import bar_index, check_fits, first_bar, kept_of_bar, rotary_of
 from nephos.core.pipeline.keys import source_cause
 from nephos.core.pipeline.standing import standing
 from nephos.core.pipeline.store import MemoryStore, Result, as_result, key_of
@@ -22,7 +22,8 @@ from nephos.core.plan.place import Placed, placed_model, to_setup, turned_size, 
 from nephos.core.plan.schema import Model, Plan, Setup
 from nephos.core.relief.surface import composed, piece_areas
 from nephos.core.stock.block import Block, box_block, rounded
-from nephos.core.stock.columns import CutSide, cut_by_sides, inside_box
+from nephos.core.stock.columns import CutSide, inside_box
+from nephos.core.stock.passed_on import CutBar, Side, columns_left, rays_left
 from nephos.core.surface.drop import Surface
 from nephos.core.surface.index import SurfaceIndex, build_index, with_walls
 
@@ -143,7 +144,7 @@ def setup_space(plan: Plan, setup: Setup, meshes: Meshes, work: Work | None = No
         low = np.array([0.0, 0.0, rotary_of(setup).core / 2])
         index = bar_index(plan, setup, whole)
         return SetupSpace(plan, setup, matrix, index, whole, low, high, parts, zero_in_frame(plan.stock, setup))
-    stays = standing(plan, setup, work, whole)
+    stays = [*standing(plan, setup, work, whole), *kept_of_bar(plan, matrix, whole)]
     solid = joined([Mesh(vertices, faces), *stays]) if stays else Mesh(vertices, faces)
     return SetupSpace(
         plan,
@@ -209,10 +210,10 @@ def stock_space(plan: Plan, setup: Setup) -> SetupSpace:
     )
 
 
-def first_block(space: SetupSpace, sides: tuple[CutSide, ...] = ()) -> Block:
+def first_block(space: SetupSpace, sides: tuple[Side, ...] = ()) -> Block:
     """The stock before the first cut of a setup, as the `sides` before it have left it."""
     if space.setup.kind == "rotary":
-        return first_bar(space.plan)
+        return rays_left(first_bar(space.plan), space.matrix, sides)
     low, high = tuple(map(float, space.stock_low)), tuple(map(float, space.stock_high))
     block = box_block((low[0], low[1], low[2]), (high[0], high[1], high[2]), space.plan.block_pitch)
     stock = space.plan.stock
@@ -220,11 +221,13 @@ def first_block(space: SetupSpace, sides: tuple[CutSide, ...] = ()) -> Block:
         block = rounded(block, space.matrix[:3, 0])
     elif not np.allclose(np.abs(space.matrix[:3, :3]).max(axis=0), 1.0):
         block = inside_box(block, space.matrix, stock.size)
-    return cut_by_sides(block, space.matrix, sides)
+    return columns_left(block, space.matrix, sides)
 
 
-def side_of(space: SetupSpace, block: Block) -> CutSide:
+def side_of(space: SetupSpace, block: Block) -> Side:
     """What a setup has cut, for the setups after it; `block` is the one after its last operation."""
+    if space.setup.kind == "rotary":
+        return CutBar(space.setup.id, space.matrix, block)
     return CutSide(space.setup.id, space.matrix, block.grid, block.cut_field, block.bound)
 
 

@@ -47,7 +47,7 @@ class MemoryStore:
 
 STAGE_VERSIONS = {
     "passes": 15,
-    "path": 12,
+    "path": 13,
     "moves": 5,
     "block": 9,
     "frames": 2,

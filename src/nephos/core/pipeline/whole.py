@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import shapely
 
-from nephos.core.arrays import F64
+from nephos.core.arrays import F64, Bool
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
 from nephos.core.parallel import Report, silent
@@ -22,8 +22,9 @@ from nephos.core.plan.place import to_setup
 from nephos.core.plan.schema import Plan, Setup, Stock
 from nephos.core.stock.bar import bar_mesh
 from nephos.core.stock.block import Block
-from nephos.core.stock.columns import CutSide, cut_by_sides
+from nephos.core.stock.columns import CutSide
 from nephos.core.stock.compare import Comparison
+from nephos.core.stock.passed_on import CutBar, Side, columns_left, rays_left
 from nephos.core.stock.whole import Solid, whole_block
 
 _OWN = 1e-3
@@ -72,14 +73,14 @@ def stock_mesh(stock: Stock) -> Mesh:
     return replace(lying, vertices=np.ascontiguousarray(lying.vertices[:, [2, 0, 1]]))
 
 
-def _final(space: SetupSpace, own: CutSide, others: tuple[CutSide, ...]) -> Block:
+def _final(space: SetupSpace, own: CutSide, others: tuple[Side, ...]) -> Block:
     """The finished block as columns along the axis of one setup."""
     block = first_block(space)
     block = replace(block, high=np.minimum(block.high, own.field[None]), bound=own.bound)
-    return cut_by_sides(block, space.matrix, others)
+    return columns_left(block, space.matrix, others)
 
 
-def _beside(space: SetupSpace, work: Work, block: Block, own: CutSide) -> tuple[float, F64 | None]:
+def _beside(space: SetupSpace, work: Work, block: Block, own: Side) -> tuple[float, F64 | None]:
     """How thick what is left beside the part, within the border and off the tabs, is at most; and where."""
     faces = space.plan.faces
     if faces is None:
@@ -107,8 +108,10 @@ def _beside(space: SetupSpace, work: Work, block: Block, own: CutSide) -> tuple[
     return most, place[:3] if most > 0 else None
 
 
-def _compared(done: SetupOutcome, own: CutSide, others: tuple[CutSide, ...], work: Work) -> Result:
+def _compared(done: SetupOutcome, own: Side, others: tuple[Side, ...], work: Work) -> Result:
     space, c = done.space, done.comparison
+    if isinstance(own, CutBar):
+        return as_result({"ridge": 0.0, "ridge_at": None}, mine=_bar_surface(own, others, c).astype(np.uint8))
     block = _final(space, own, others)
     rows, columns = block.grid.window((c.grid.x0, c.grid.y0), (c.grid.xs[-1], c.grid.ys[-1]))
     top, field = block.top[rows, columns], own.field[rows, columns]
@@ -117,6 +120,16 @@ def _compared(done: SetupOutcome, own: CutSide, others: tuple[CutSide, ...], wor
     return as_result(
         {"ridge": ridge, "ridge_at": None if place is None else place.tolist()}, mine=mine.astype(np.uint8)
     )
+
+
+def _bar_surface(own: CutBar, others: tuple[Side, ...], found: Comparison) -> Bool:
+    """Where the surface that a rotary setup has cut is that of the finished block."""
+    left = rays_left(own.block, own.matrix, others)
+    mine = (left.top >= own.block.top - _OWN) & (own.block.touched >= 0) & (left.empty == 0)
+    g = own.block.grid
+    rows, columns = g.window((found.grid.x0, found.grid.y0), (found.grid.xs[-1], found.grid.ys[-1]))
+    result: Bool = mine[rows, columns]
+    return result
 
 
 def whole_key(plan: Plan, setup: str) -> str:
@@ -133,7 +146,7 @@ def job_key(plan: Plan) -> str:
     return key_of("whole", "job", [keys[item.id].summary for item in plan.setups if item.worked], faces)
 
 
-def sides_of(done: Sequence[SetupOutcome]) -> tuple[CutSide, ...]:
+def sides_of(done: Sequence[SetupOutcome]) -> tuple[Side, ...]:
     """What each setup of a job has cut."""
     return tuple(side_of(item.space, item.shown) for item in last_of_each(done))
 
@@ -166,7 +179,7 @@ def whole_of(plan: Plan, done: Sequence[SetupOutcome], work: Work, report: Repor
 def solids_after(plan: Plan, done: Sequence[SetupOutcome]) -> tuple[Solid, ...]:
     """The block after setups that were just worked out, as connected solids in stock space."""
     last = done[-1]
-    if last.space.setup.kind == "rotary":
+    if len(done) == 1 and last.space.setup.kind == "rotary":
         return (bar_solid(plan, last.space.setup, last.block),)
     return solid_of(plan, sides_of(done))
 
@@ -181,7 +194,7 @@ def bar_solid(plan: Plan, setup: Setup, block: Block) -> Solid:
     return Solid(mesh, volume, (x0, y0, z0), (x1, y1, z1))
 
 
-def solid_of(plan: Plan, sides: tuple[CutSide, ...]) -> tuple[Solid, ...]:
+def solid_of(plan: Plan, sides: tuple[Side, ...]) -> tuple[Solid, ...]:
     """The block after all setups, as connected solids in stock space.
 
     Raises

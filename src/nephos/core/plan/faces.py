@@ -40,6 +40,8 @@ def turn_between(before: Setup, after: Setup) -> TurnOver:
 
 def turn_in_words(turn: TurnOver, after: Setup) -> str:
     """What hands do, as a sentence without its end."""
+    if after.kind == "rotary":
+        return "rotate the bar back to A 0, as it was clamped"
     if turn.axis is None:
         return f"turn the stock so that its {side_in_words(after)} lies up"
     if turn.angle == 0:

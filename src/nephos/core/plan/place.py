@@ -164,7 +164,7 @@ def zero_in_frame(stock: Stock, setup: Setup) -> F64:
     zero, size = setup.zero, high - low
     if zero.at is not None:
         return np.array(zero.at, np.float64)
-    height = {"top": float(size[2]), "bottom": 0.0, "bed": -setup.packing}[zero.z]
+    height = {"top": float(size[2]), "bottom": 0.0, "bed": -setup.packing, "axis": float(size[2]) / 2}[zero.z]
     return np.array([size[0] * _SHARE[zero.x], size[1] * _SHARE[zero.y], height])
 
 
@@ -175,7 +175,12 @@ def to_program(stock: Stock, setup: Setup) -> F64:
     return matrix
 
 
-_HEIGHTS = {"top": "on its top face", "bottom": "on its underside", "bed": "on the bed beside it", "axis": ""}
+_HEIGHTS = {
+    "top": "on its top face",
+    "bottom": "on its underside",
+    "bed": "on the bed beside it",
+    "axis": "at the height of the bar's axis",
+}
 
 
 def _tile_zero_in_words(setup: Setup, units: Units) -> str:

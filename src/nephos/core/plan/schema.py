@@ -258,8 +258,8 @@ class Setup(Part):
     def _rotary_is_whole(self) -> "Setup":
         if (self.kind == "rotary") != (self.rotary is not None):
             raise ValueError("a rotary setup needs its chuck and core, and no other setup has them")
-        if self.zero.z not in (("axis", "top") if self.kind == "rotary" else ("top", "bottom", "bed")):
-            raise ValueError("the zero of a rotary setup is on the axis or on the bar, that of another on its stock")
+        if self.kind == "rotary" and self.zero.z not in ("axis", "top"):
+            raise ValueError("the zero of a rotary setup is on the axis or on the bar")
         if self.kind == "rotary" and self.side != "top":
             raise ValueError("a bar that rotates has no side up: take the side 'top'")
         if self.kind == "rotary" and self.tiles is not None:
@@ -347,6 +347,11 @@ class Plan(Part):
             raise ValueError(str(reason)) from None
         machine_of(self.machine)
         return self
+
+    @property
+    def held_bar(self) -> Rotary | None:
+        """Chuck, tailstock and core that hold the stock where it is a bar, in its face setups too; none for a board."""
+        return next((setup.rotary for setup in self.setups if setup.rotary is not None and setup.on), None)
 
     @property
     def own_post(self) -> Post:

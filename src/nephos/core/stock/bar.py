@@ -62,7 +62,7 @@ def bar_block(length: float, radius: float, pitch: float, square: tuple[float, f
         around = angles[:, None] + np.linspace(-0.5, 0.5, 9) * TURN / grid.ny
         bound = np.minimum(box_radii(around, *square).max(axis=1) * 1.0001, radius)
     top = np.ascontiguousarray(np.broadcast_to(radii[:, None], shape), np.float32)
-    return _from_rays(
+    return bar_of_rays(
         grid,
         top,
         np.zeros(shape, np.float32),
@@ -72,7 +72,8 @@ def bar_block(length: float, radius: float, pitch: float, square: tuple[float, f
     )
 
 
-def _from_rays(grid: Grid, top: F32, gap_low: F32, gap_high: F32, touched: np.ndarray, bound: F32) -> Block:
+def bar_of_rays(grid: Grid, top: F32, gap_low: F32, gap_high: F32, touched: np.ndarray, bound: F32) -> Block:
+    """A bar from where its rays (ny, nx) end, and where their gaps do."""
     gapped = gap_high > gap_low
     low = np.stack([np.zeros_like(top), np.where(gapped, gap_high, 0.0)]).astype(np.float32)
     high = np.stack([np.where(gapped, gap_low, top), np.where(gapped, top, 0.0)]).astype(np.float32)
@@ -147,7 +148,7 @@ def cut_bar(
     depths[kinds == 0] = met[kinds == 0]
     factor = grid.ny // coarse.ny
     bound = np.repeat(np.repeat(whole, factor, axis=0), factor, axis=1)[:, : grid.nx]
-    return _from_rays(grid, top, gap_low, gap_high, touched, np.maximum(bound, top)), depths, strikes
+    return bar_of_rays(grid, top, gap_low, gap_high, touched, np.maximum(bound, top)), depths, strikes
 
 
 def removed_from_bar(block: Block, points: F64, kinds: U8, cutter: Profile) -> F32:
@@ -203,10 +204,10 @@ def bar_mesh(block: Block) -> Mesh:
     left, right = np.int32(nx * ny), np.int32(nx * ny + 1)
     faces = np.concatenate(
         [
-            np.stack([a, c, b], 1),
-            np.stack([a, d, c], 1),
-            np.stack([np.full(ny, left), nxt[:, 0], k[:, 0]], 1),
-            np.stack([np.full(ny, right), k[:, -1], nxt[:, -1]], 1),
+            np.stack([a, b, c], 1),
+            np.stack([a, c, d], 1),
+            np.stack([np.full(ny, left), k[:, 0], nxt[:, 0]], 1),
+            np.stack([np.full(ny, right), nxt[:, -1], k[:, -1]], 1),
         ]
     ).astype(np.int32)
     vertices = np.concatenate([ring.reshape(-1, 3), [[x[0], 0.0, 0.0], [x[-1], 0.0, 0.0]]])

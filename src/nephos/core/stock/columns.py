@@ -51,7 +51,7 @@ def height_at(field, x0, y0, pitch, x, y):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _clip(ends, count, first, last, cut, made):  # type: ignore[no-untyped-def]
+def clip_intervals(ends, count, first, last, cut, made):  # type: ignore[no-untyped-def]
     """Keep of a column's intervals, `ends` (2 MOST,) of which `count` are in use, what lies in the intervals `cut`.
 
     Returns how many are in use then. `made` is room for the result."""
@@ -140,7 +140,7 @@ def _cast_rows(ends, counts, j0, x0, y0, pitch, rel, field, around, fx0, fy0, fp
                 if before <= 0 and n < 127:
                     cut[2 * n + 1] = np.inf
                     n += 1
-            counts[j, i] = _clip(ends[j, i], count, 0, n, cut, made)
+            counts[j, i] = clip_intervals(ends[j, i], count, 0, n, cut, made)
 
 
 @kernel

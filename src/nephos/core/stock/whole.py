@@ -8,7 +8,9 @@ import numpy as np
 from nephos.core.arrays import F32, F64
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
+from nephos.core.stock.bar import bar_mesh
 from nephos.core.stock.columns import CutSide
+from nephos.core.stock.passed_on import CutBar, Side
 
 CELLS = 250_000
 """Columns of each side at most, in the solid."""
@@ -68,7 +70,7 @@ def _mesh_of(solid: manifold3d.Manifold) -> Mesh:
     return Mesh(vertices, np.asarray(found.tri_verts).astype(np.int32), "block")
 
 
-def whole_block(stock: Mesh, sides: tuple[CutSide, ...]) -> tuple[Solid, ...]:
+def whole_block(stock: Mesh, sides: tuple[Side, ...]) -> tuple[Solid, ...]:
     """The connected pieces of the block after all setups, the largest first, in stock space.
 
     Parameters
@@ -84,6 +86,10 @@ def whole_block(stock: Mesh, sides: tuple[CutSide, ...]) -> tuple[Solid, ...]:
     solid = _manifold(stock)
     for side in sides:
         inverse: F64 = np.asarray(np.linalg.inv(side.matrix), np.float64)
+        if isinstance(side, CutBar):
+            solid = solid ^ _manifold(bar_mesh(side.block).moved(inverse))
+            solid.num_tri()
+            continue
         corners = stock.vertices @ side.matrix[:3, :3].T + side.matrix[:3, 3]
         solid = solid ^ _manifold(_under(side, corners.max(axis=0)).moved(inverse))
         # Asked for its size, it is worked out now: put off, all sides are intersected at once, which takes far longer.

@@ -9,7 +9,7 @@ from nephos.core.plan.edits.registry import Looks, edit, tidy
 from nephos.core.plan.faces import side_in_words
 from nephos.core.plan.joined_faces import Faces, FaceTab
 from nephos.core.plan.part import Angle, Side
-from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.schema import Operation, Plan, Setup, Zero
 
 Id = Annotated[str, Field(min_length=1, max_length=40)]
 Length = Annotated[float, Field(gt=0, le=500, allow_inf_nan=False)]
@@ -27,7 +27,9 @@ def setup_named(plan: Plan, key: str) -> Setup:
 def free_setup(plan: Plan) -> str:
     """The next free id of a setup: a letter, or a number after the last letter."""
     used = {setup.id for setup in plan.setups}
-    letters = [chr(ord("a") + k) for k in range(26)] + [f"s{k}" for k in range(27, 200)]
+    # Setups that a proposal has named otherwise, such as a bar, are called A and on by their titles.
+    named = sum(len(key) > 1 for key in used)
+    letters = [chr(ord("a") + k) for k in range(named, 26)] + [f"s{k}" for k in range(27, 200)]
     return next(key for key in letters if key not in used)
 
 
@@ -58,9 +60,11 @@ def with_setup(plan: Plan, made: Setup) -> Plan:
 
 @edit
 def add_setup(plan: Plan, looks: Looks, side: Side = "bottom", angle: Angle = 0.0) -> Plan:
-    """Add an empty setup at the end: with another side up."""
+    """Add an empty setup at the end: with another side up. On a bar it keeps the zero on the axis."""
     key = free_setup(plan)
-    setup = Setup(id=key, name="setup", side=side, angle=angle)
+    turning = next((item for item in plan.setups if item.kind == "rotary"), None)
+    zero = Zero() if turning is None else Zero(x=turning.zero.x, y="centre", z="axis")
+    setup = Setup(id=key, name="setup", side=side, angle=angle, zero=zero)
     return _with_setups(plan, (*plan.setups, setup.model_copy(update={"name": setup_title(key, setup)})))
 
 

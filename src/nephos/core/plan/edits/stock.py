@@ -143,7 +143,7 @@ def corner_zero(
     setup: str,
     x: Literal["low", "centre", "high"] = "low",
     y: Literal["low", "centre", "high"] = "low",
-    z: Literal["top", "bottom", "bed"] = "top",
+    z: Literal["top", "bottom", "bed", "axis"] = "top",
 ) -> Plan:
     """Put the work zero of a setup at one of its nine points."""
     zero = Zero(x=x, y=y, z=z)
