@@ -10,7 +10,7 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.picture import picture_mesh
 from nephos.core.mesh.repair.registry import repair_kind
 from nephos.core.mesh.summary import quick_look, summarize
-from nephos.core.pipeline.run import run_setup
+from nephos.core.pipeline.run import run_plan, run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import placed_model
@@ -32,7 +32,7 @@ def small_hill(side: float = 24.0, cells: int = 40) -> Mesh:
 
 
 def _bar(hill: Mesh) -> None:
-    """Cut the hill on a bar with all that is cut on bars."""
+    """Cut the hill on a bar with all that is cut on bars, between two faces."""
     ball, flat = standard_cutter("ball", 3, 1), standard_cutter("flat", 3, 2)
     values = {"stepover": 1.0, "stepdown": 2.0, "leave": 0.2}
     operations: list[Operation] = []
@@ -53,15 +53,25 @@ def _bar(hill: Mesh) -> None:
         zero=Zero(z="axis"),
         operations=tuple(operations),
     )
+    raster = strategies()["finish_raster"].settings.model_validate({"stepover": 2.0})
+    faces = [
+        Setup(
+            id=side,
+            name=side,
+            side=side,
+            operations=(Operation(number=number, strategy="finish_raster", cutter=ball, settings=raster, cut_to=6.0),),
+        )
+        for side, number in (("top", 900), ("front", 910))
+    ]
     plan = Plan(
         stock=Stock(kind="round", length=90, width=40, thickness=40),
         models=(Model(id="m", name="hill", mesh="hill", placement=middle),),
-        setups=(setup,),
+        setups=(faces[0], setup, faces[1]),
         pitch=1.0,
         post="rs274-rotary-a",
         machine="rotary-router",
     )
-    run_setup(plan, setup, lambda _: hill, Work(MemoryStore()))
+    list(run_plan(plan, lambda _: hill, Work(MemoryStore())))
     bench_rotary_drop(hill, 3, 1.0, 5.0, 24, 1.0)
     bench_rotary_removal(20, 20, 1.0, 5.0, 3, 1.0)
 
