@@ -404,8 +404,8 @@ def test_a_proposed_bar_holds_the_model_and_leaves_room_for_the_cutters() -> Non
 def test_what_cannot_be_done_on_a_bar_is_refused_in_words() -> None:
     with pytest.raises(Refused, match="cannot be done on a bar"):
         cut(plan_of(operation(10, "finish_waterline", BALL)))
-    with pytest.raises(Refused, match="'Only where more is left than' cannot be used on a bar"):
-        cut(plan_of(operation(10, "finish_raster", BALL, stepover=1.0, rest=0.2)))
+    with pytest.raises(Refused, match="'Angle about X to' cannot be used on a bar"):
+        cut(plan_of(operation(10, "finish_raster", BALL, stepover=1.0, facing=50.0)))
     with pytest.raises(Refused, match="no words for a bar"):
         cut(plan_of(ROUGH, post="rs274-metric"))
     with pytest.raises(Refused, match="has no A axis"):

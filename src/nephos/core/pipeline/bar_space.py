@@ -113,10 +113,7 @@ def check_fits(plan: Plan, mesh: Mesh) -> None:
 
 _NOT_ON_BARS = {
     "level": "all",
-    "gentlest": 0.0,
-    "steepest": 90.0,
     "facing": 90.0,
-    "rest": 0.0,
     "layer": 0.0,
     "outline": "off",
 }
@@ -137,8 +134,6 @@ def check_settings(operation: Operation) -> None:
         for name, usual in _NOT_ON_BARS.items()
         if name in fields and getattr(operation.settings, name) != usual
     ]
-    if operation.fine is not None:
-        wrong.append("'Finer cutter'")
     if wrong:
         raise Refused(
             f"operation {operation.number}: {', '.join(wrong)} cannot be used on a bar that rotates: set it back"

@@ -39,41 +39,30 @@ def _deviations(grid, top, under, x0, v0, pitch, radius, reach, deepest, out):  
             out[j, i] = -min(size, deepest) if gap < -1e-4 else size
 
 
+def lowest_left_on_bar(index: RotaryIndex, grid: Grid, cutter: Profile, floor: float) -> F32:
+    """(ny, nx) the lowest radii that a cutter leaves that has been at every place of a grid all round a bar."""
+    more = ceil(cutter.radius / grid.pitch)
+    wide = Grid(grid.x0 - more * grid.pitch, 0.0, grid.pitch, grid.nx + 2 * more, grid.ny, grid.radius)
+    tips = drop_grid(index, wide.x0, 0.0, wide.pitch, wide.nx, wide.ny, cutter, floor)
+    # At each place twice, so that the cutter stands there, and then a gap.
+    slots = np.full((wide.ny, wide.nx, 3, 3), np.nan)
+    slots[..., :2, 0], slots[..., :2, 1], slots[..., :2, 2] = wide.xs[:, None], wide.ys[:, None, None], tips[..., None]
+    moves = slots.reshape(-1, 3)
+    top = np.full((wide.ny, wide.nx), 2 * float(index.high[2]) + 10.0, np.float32)
+    none, touched = np.zeros_like(top), np.zeros(top.shape, np.int32)
+    sweep_rays(top, none, none.copy(), touched, wide, moves, np.ones(len(moves) - 1, np.uint8), 0, cutter)
+    found: F32 = top[:, more : more + grid.nx]
+    return found
+
+
 def _reachable(
     index: RotaryIndex, grid: Grid, under: F64, cutters: list[Profile], floor: float, tolerance: float
 ) -> Bool:
     """(ny, nx), where cutters that are dropped at every place leave no more than the tolerance. Looked at on fewer rays
     where there are many."""
     factor = next((f for f in (1, 2, 3, 4, 6, 8, 12, 24) if grid.nx * grid.ny <= _LOOKED_AT * f * f), 24)
-    nx, ny = -(-grid.nx // factor), grid.ny // factor
-    coarse = Grid(grid.x0, 0.0, grid.pitch * factor, nx, ny, grid.radius)
-    left = np.full((ny, nx), np.inf)
-    for cutter in deciding(cutters):
-        more = ceil(cutter.radius / coarse.pitch)
-        wide = Grid(coarse.x0 - more * coarse.pitch, 0.0, coarse.pitch, nx + 2 * more, ny, grid.radius)
-        tips = drop_grid(index, wide.x0, 0.0, wide.pitch, wide.nx, ny, cutter, floor)
-        # At each place twice, so that the cutter stands there, and then a gap.
-        slots = np.full((ny, wide.nx, 3, 3), np.nan)
-        slots[..., :2, 0], slots[..., :2, 1], slots[..., :2, 2] = (
-            wide.xs[:, None],
-            wide.ys[:, None, None],
-            tips[..., None],
-        )
-        moves = slots.reshape(-1, 3)
-        top = np.full((ny, wide.nx), 2 * float(index.high[2]) + 10.0, np.float32)
-        none = np.zeros_like(top)
-        sweep_rays(
-            top,
-            none,
-            none.copy(),
-            np.zeros(top.shape, np.int32),
-            wide,
-            moves,
-            np.ones(len(moves) - 1, np.uint8),
-            0,
-            cutter,
-        )
-        left = np.minimum(left, top[:, more : more + nx])
+    coarse = Grid(grid.x0, 0.0, grid.pitch * factor, -(-grid.nx // factor), grid.ny // factor, grid.radius)
+    left = np.minimum.reduce([lowest_left_on_bar(index, coarse, cutter, floor) for cutter in deciding(cutters)])
     gap = left - under[::factor, ::factor]
     whole = np.repeat(np.repeat(gap <= tolerance, factor, axis=0), factor, axis=1)
     reached: Bool = whole[: grid.ny, : grid.nx]

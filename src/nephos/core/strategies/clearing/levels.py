@@ -37,12 +37,14 @@ _WORTH = 0.1
 
 @dataclass(frozen=True)
 class Field:
-    """Tip heights over a grid: `tips` (ny, nx) float64 at x0 + i * step, y0 + j * step."""
+    """Tip heights over a grid: `tips` (ny, nx) float64 at x0 + i * step, y0 + j * step. On the unrolled surface of a bar
+    `radius` is that at which the steps round it are as long as they say; none on a plan."""
 
     x0: float
     y0: float
     step: float
     tips: F64
+    radius: float | None = None
 
 
 def level_heights(top: float, bottom: float, stepdown: float) -> list[float]:

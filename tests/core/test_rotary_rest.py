@@ -1,0 +1,125 @@
+"""Finishing again on a bar: only where more is left, with a finer cutter, and by slope, over the seam as elsewhere."""
+
+import numpy as np
+import pytest
+
+from core.test_rotary import ROUGH, operation, plan_of
+from meshes import box_mesh
+from nephos.core.cutters import standard_cutter
+from nephos.core.cutters.profile import Profile
+from nephos.core.findings.proof_checks import outcome_findings
+from nephos.core.mesh.model import Mesh
+from nephos.core.pipeline.run import run_plan
+from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.work import Work
+from nephos.core.strategies.clearing.levels import Field
+from nephos.core.strategies.following.masks import slopes_of
+from nephos.core.surface.drop import drop_grid
+from nephos.core.surface.rotary import build_rotary_index
+from nephos.core.toolpath import Kind
+
+LARGE, SMALL = standard_cutter("ball", 6, 3), standard_cutter("ball", 2, 4)
+TURNS = 240
+
+
+def turned(length: float, radius, flute: bool = False) -> Mesh:  # type: ignore[no-untyped-def]
+    """A closed solid of revolution about X, its radius a function of the place from 0 to `length`; with a flute 1 mm deep
+    along the line where the unrolled surface begins."""
+    xs = np.linspace(0, length, 301)
+    angles = np.arange(TURNS) * 2 * np.pi / TURNS
+    r = np.repeat(np.array([radius(x) for x in xs])[:, None], TURNS, axis=1)
+    if flute:
+        arc = np.minimum(angles, 2 * np.pi - angles) * r
+        r = r - np.clip(1.2 - arc, 0.0, 1.0)
+    ring = np.stack([np.repeat(xs[:, None], TURNS, axis=1), r * np.sin(angles), r * np.cos(angles)], axis=-1)
+    k = np.arange(len(xs) * TURNS, dtype=np.int32).reshape(len(xs), TURNS)
+    a, b, c, d = k[:-1], np.roll(k, -1, axis=1)[:-1], np.roll(k, -1, axis=1)[1:], k[1:]
+    ends = [(k[0], len(xs) * TURNS), (k[-1][::-1], len(xs) * TURNS + 1)]
+    caps = [np.stack([np.full(TURNS, middle), np.roll(rim, -1), rim], 1) for rim, middle in ends]
+    faces = np.concatenate([np.stack([a, d, c], -1).reshape(-1, 3), np.stack([a, c, b], -1).reshape(-1, 3), *caps])
+    return Mesh(np.concatenate([ring.reshape(-1, 3), [[0.0, 0, 0], [length, 0, 0]]]), faces.astype(np.int32))
+
+
+def grooved(x: float) -> float:
+    """A groove 2.4 mm wide in the middle of 50 mm."""
+    return 9.0 - float(np.clip(1.2 - abs(x - 25.0), 0.0, 1.0))
+
+
+def done_with(mesh: Mesh, *operations):  # type: ignore[no-untyped-def]
+    return next(iter(run_plan(plan_of(*operations), lambda _: mesh, Work(MemoryStore()))))
+
+
+def cut_places(outcome) -> np.ndarray:  # type: ignore[no-untyped-def]
+    return outcome.points[1:][outcome.kinds == Kind.CUT]
+
+
+def test_the_facets_of_a_square_are_as_steep_as_they_are_turned_from_the_radius() -> None:
+    box = box_mesh((0, -5, -5), (30, 5, 5))
+    index = build_rotary_index(box.vertices, box.faces, 10.0)
+    step = 2 * np.pi * 10.0 / 720
+    tips = drop_grid(index, 5.0, 0.0, step, 40, 720, Profile.of(0.0, 1e-4), 0.0)
+    slopes = slopes_of(Field(5.0, 0.0, step, tips, 10.0))
+    angle = np.arange(720) * 0.5
+    off = np.abs((angle + 45.0) % 90.0 - 45.0)
+    inside = (off < 43.0) & (angle > 2) & (angle < 358)
+    assert np.abs(slopes[inside] - off[inside, None]).max() < 0.2
+
+
+def test_a_finer_cutter_works_only_in_the_groove_that_the_first_one_left() -> None:
+    mesh = turned(50.0, grooved)
+    first = operation(20, "finish_raster", LARGE, stepover=0.8, angle=90.0)
+    plan_first = done_with(mesh, ROUGH, first)
+    done = done_with(mesh, ROUGH, first.model_copy(update={"fine": SMALL}))
+    assert [outcome.operation.number for outcome in done.outcomes] == [10, 20, 21]
+    fine = done.outcomes[2]
+    middle = float(done.space.mesh.low[0] + done.space.mesh.high[0]) / 2
+    x = np.abs(cut_places(fine)[:, 0] - middle)
+    # At the ends the large ball leaves a rim that the small one takes as well.
+    assert ((x < 5.0) | (x > 21.0)).all() and (x < 5.0).sum() > 20
+    cutting = fine.lengths[(fine.kinds == Kind.CUT) & (np.abs(fine.points[1:, 0] - middle) < 5.0)]
+    assert cutting.sum() > 3 * 2 * np.pi * 8.0, "several times all round"
+    assert not any(gouge.depth > 0.01 for outcome in done.outcomes for gouge in outcome.gouges)
+    assert not any(outcome.rapid_depth.any() for outcome in done.outcomes)
+    bar = done.block.grid
+    near = np.abs(bar.xs - middle) < 0.5
+    assert done.block.top[:, near].mean() < plan_first.block.top[:, near].mean() - 0.2
+    assert not [item for item in outcome_findings(done) if item.level == "stop"]
+
+
+def test_a_flute_on_the_seam_is_finished_on_both_sides_of_it() -> None:
+    mesh = turned(40.0, lambda x: 9.0, flute=True)
+    first = operation(20, "finish_raster", LARGE, stepover=0.8)
+    again = operation(30, "finish_raster", SMALL, stepover=0.3, rest=0.1)
+    done = done_with(mesh, ROUGH, first, again)
+    turn = float(done.space.stock_high[1])
+    v = cut_places(done.outcomes[2])[:, 1] % turn
+    assert (v < turn / 8).sum() > 50 and (v > 7 * turn / 8).sum() > 50
+    inner = np.abs(cut_places(done.outcomes[2])[:, 0] - float(done.space.mesh.low[0]) - 20.0) < 15.0
+    assert ((v[inner] < turn / 6) | (v[inner] > 5 * turn / 6)).all()
+
+
+@pytest.mark.parametrize(("low", "high", "on_shoulder"), [(50.0, 90.0, True), (0.0, 40.0, False)])
+def test_slopes_choose_shoulders_or_leave_them_out(low: float, high: float, on_shoulder: bool) -> None:
+    mesh = turned(50.0, lambda x: 6.0 + 3.0 * float(np.clip((x - 24.0) / 1.5, 0.0, 1.0)))
+    small = operation(20, "finish_raster", SMALL, stepover=0.5, angle=90.0, gentlest=low, steepest=high)
+    done = done_with(mesh, ROUGH, small)
+    x = cut_places(done.outcomes[1])[:, 0] - float(done.space.mesh.low[0])
+    shoulder = (x > 22.0) & (x < 28.0)
+    ends = (x < 3.0) | (x > 47.0)
+    if on_shoulder:
+        assert shoulder.any() and (shoulder | ends).all()
+    else:
+        assert not ((x > 24.6) & (x < 25.0)).any() and (x < 20).any() and (x > 30).any()
+
+
+def test_a_bar_is_cut_with_the_same_rest_limit_wherever_the_seam_lies() -> None:
+    """The mesh rotated about the axis: as much is finished again."""
+    mesh = turned(40.0, lambda x: 9.0, flute=True)
+    turned_mesh = Mesh(mesh.vertices[:, [0, 2, 1]] * [1, -1, 1], mesh.faces)
+    works = []
+    for item in (mesh, turned_mesh):
+        first = operation(20, "finish_raster", LARGE, stepover=0.8)
+        done = done_with(item, ROUGH, first, operation(30, "finish_raster", SMALL, stepover=0.3, rest=0.1))
+        last = done.outcomes[2]
+        works.append(float(last.lengths[last.kinds == Kind.CUT].sum()))
+    assert works[0] == pytest.approx(works[1], rel=0.15)
