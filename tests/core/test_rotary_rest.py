@@ -7,6 +7,7 @@ from core.test_rotary import ROUGH, operation, plan_of
 from meshes import box_mesh
 from nephos.core.cutters import standard_cutter
 from nephos.core.cutters.profile import Profile
+from nephos.core.errors import Refused
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline.run import run_plan
@@ -123,3 +124,50 @@ def test_a_bar_is_cut_with_the_same_rest_limit_wherever_the_seam_lies() -> None:
         last = done.outcomes[2]
         works.append(float(last.lengths[last.kinds == Kind.CUT].sum()))
     assert works[0] == pytest.approx(works[1], rel=0.15)
+
+
+def groove(number: int, **words: object):  # type: ignore[no-untyped-def]
+    return operation(number, "parting_groove", standard_cutter("flat", 3, 6), **words)
+
+
+def test_parting_grooves_go_to_their_diameter_beside_the_model_and_not_into_it() -> None:
+    mesh = turned(30.0, lambda x: 9.0)
+    done = done_with(mesh, ROUGH, groove(20, diameter=12.0, gap=0.5, stepdown=1.0))
+    low, high, g = float(done.space.mesh.low[0]), float(done.space.mesh.high[0]), done.block.grid
+    for x in (low - 2.0, high + 2.0):
+        column = int(np.argmin(np.abs(g.xs - x)))
+        assert done.block.top[:, column].max() == pytest.approx(6.0, abs=0.05), "round, to the diameter"
+    part = (g.xs > low) & (g.xs < high)
+    assert done.block.top[:, part].min() >= 9.0 - 0.01
+    path = done.outcomes[1]
+    assert not path.rapid_depth.any() and not any(gouge.depth > 0.01 for gouge in path.gouges)
+    turns = np.diff(path.points[path.points[:, 0] < low, 1].astype(float))
+    assert (turns[np.isfinite(turns)] >= -1e-6).all(), "one way round"
+    # A turn goes down by the stepdown at most.
+    cutting = cut_places(path)
+    cutting = cutting[cutting[:, 0] < low]
+    assert (cutting[:-24, 2] - cutting[24:, 2]).max() <= 1.0 + 0.05
+
+
+def test_a_groove_never_goes_into_the_core_and_is_refused_where_the_chuck_is_in_the_way() -> None:
+    mesh = turned(30.0, lambda x: 9.0)
+    done = done_with(mesh, ROUGH, groove(20, diameter=2.0))
+    core = done.space.setup.rotary.core
+    assert np.nanmin(done.outcomes[1].points[:, 2]) == pytest.approx(core / 2, abs=1e-6)
+    plan = plan_of(groove(20))
+    near = plan.setups[0].rotary.model_copy(update={"grip": float(done.space.mesh.low[0]) - 1.0})
+    setup = plan.setups[0].model_copy(update={"rotary": near})
+    with pytest.raises(Refused, match="too little beside the left end"):
+        list(run_plan(plan.model_copy(update={"setups": (setup,)}), lambda _: mesh, Work(MemoryStore())))
+
+
+def test_a_bar_that_a_groove_leaves_too_thin_is_a_finding_with_the_numbers() -> None:
+    mesh = turned(30.0, lambda x: 9.0)
+    plan = plan_of(ROUGH, groove(20, diameter=2.5))
+    thin = plan.setups[0].rotary.model_copy(update={"core": 2.0, "tailstock": "none"})
+    setup = plan.setups[0].model_copy(update={"rotary": thin})
+    done = next(iter(run_plan(plan.model_copy(update={"setups": (setup,)}), lambda _: mesh, Work(MemoryStore()))))
+    found = next(item for item in outcome_findings(done) if item.code == "bar-breaks")
+    assert "N/mm²" in found.text and "thick" in found.text
+    strong = done_with(mesh, ROUGH, groove(20, diameter=14.0))
+    assert "bar-breaks" not in {item.code for item in outcome_findings(strong)}

@@ -9,13 +9,15 @@ from nephos.core.mesh.summary import MeshSummary
 from nephos.core.pipeline.bar_space import cutter_limits
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.plan.bar_place import swept_diameter
-from nephos.core.plan.force import cutting_push, elastic_modulus
+from nephos.core.plan.force import bending_strength, cutting_push, elastic_modulus
 from nephos.core.plan.place import Placed, bar_radius
 from nephos.core.plan.schema import Model, Plan
 from nephos.core.units import Units, length_in, size_in
 
 _BENDS = 0.1
 """A bar that bends by more than this (mm) gets a finding."""
+_RESERVE = 1 / 3
+"""Of the strength of a material so much is used."""
 _HIDDEN = 0.02
 """From this share of the surface on overhangs get a finding."""
 _HAIR = 1e-3
@@ -128,6 +130,41 @@ def _bending(done: SetupOutcome, units: Units) -> list[Finding]:
     ]
 
 
+def _breaking(done: SetupOutcome, units: Units) -> list[Finding]:
+    """Whether the bar may break at its thinnest section, such as a parting groove, under the cutter's push.
+
+    The push F at a place x of a bar of length L held at both ends bends it there by F x (L - x) / L, at one end the root
+    by F L; the stress is that over pi r^3 / 4 (beam theory)."""
+    space, mm = done.space, length_in(units)
+    rotary, plan = space.setup.rotary, space.plan
+    if rotary is None or rotary.core <= 0 or not done.outcomes:
+        return []
+    push, number = max((cutting_push(plan, o.operation), str(o.operation.number)) for o in done.outcomes)
+    g = done.block.grid
+    length = plan.stock.length - rotary.grip
+    from_chuck = g.xs - rotary.grip if rotary.chuck == "left" else plan.stock.length - rotary.grip - g.xs
+    along = np.clip(from_chuck, 0.0, length)
+    arm = along * (length - along) / length if rotary.tailstock == "centre" else length - along
+    radii = np.maximum(done.block.top.min(axis=0).astype(np.float64), 1e-3)
+    stress = push * arm / (pi / 4 * radii**3)
+    at = int(stress.argmax())
+    allowed = bending_strength(plan.stock.material) * _RESERVE
+    if stress[at] <= allowed:
+        return []
+    need = 2 * (push * float(arm[at]) / (pi / 4 * allowed)) ** (1 / 3)
+    return [
+        Finding(
+            "bar-breaks",
+            "caution",
+            number,
+            f"at X{float(g.xs[at]):.1f} the bar is {mm(round(2 * float(radii[at]), 1))} thick: the {push:.0f} N of the cutter "
+            f"stress it by {float(stress[at]):.1f} N/mm², it should bear {allowed:.1f}",
+            f"leave {mm(round(need + 0.05, 1))} there, or make the stepdown smaller",
+            (float(g.xs[at]), 0.0, float(radii[at])),
+        )
+    ]
+
+
 def _overhangs(done: SetupOutcome, units: Units) -> list[Finding]:
     """Surface that faces the axis or hides behind other surface: no cutter along the radius comes there."""
     mesh, mm = done.space.mesh, length_in(units)
@@ -159,4 +196,4 @@ def _overhangs(done: SetupOutcome, units: Units) -> list[Finding]:
 
 def rotary_findings(done: SetupOutcome, units: Units) -> list[Finding]:
     """What the proof says of a part that rotates."""
-    return _limits(done, units) + _bending(done, units) + _overhangs(done, units)
+    return _limits(done, units) + _bending(done, units) + _breaking(done, units) + _overhangs(done, units)

@@ -7,6 +7,15 @@ _ELASTIC = {"wood": 5000.0, "board": 3000.0, "foam": 30.0, "wax": 200.0, "plasti
 """Modulus of elasticity (N/mm^2), low for each group of materials."""
 
 
+_STRENGTH = {"wood": 50.0, "board": 15.0, "foam": 0.5, "wax": 2.0, "plastic": 40.0, "metal": 150.0}
+"""Bending strength (N/mm^2), low for each group of materials."""
+
+
+def bending_strength(material: Material) -> float:
+    """Bending strength of a material, N/mm^2."""
+    return _STRENGTH.get(material.group, 15.0)
+
+
 def elastic_modulus(material: Material) -> float:
     """Modulus of elasticity of a material, N/mm^2."""
     return _ELASTIC.get(material.group, 5000.0)

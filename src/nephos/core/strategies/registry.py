@@ -33,6 +33,7 @@ _MODULES = (
     "drill",
     "score",
     "cut_out",
+    "parting_groove",
 )
 
 
@@ -84,6 +85,10 @@ class StrategySettings(BaseModel):
     def wants_contours(self) -> bool:
         """Whether the estimate goes by contours, for which the picture of the ground must show the cutter's round."""
         return False
+
+    def beside(self, cutter: Cutter) -> float:
+        """How far (mm) beyond its boundary the cutter's axis may go besides."""
+        return 0.0
 
     @staticmethod
     def _stepover_fits(stepover: float, cutter: Cutter) -> None:
