@@ -393,3 +393,15 @@ def test_of_four_faces_both_ends_of_the_stock_are_held() -> None:
     one = plan.model_copy(update={"faces": Faces(parting=10, border=6, tabs=plan.faces.tabs[:1])})
     found = [item.text for item in faces_findings(one, []) if item.code == "end-not-held"]
     assert "end-not-held" not in held and len(found) == 1 and "left" in found[0]
+
+
+def test_what_no_side_reaches_is_shown_where_it_is() -> None:
+    """A slot 1 mm wide round the egg's middle: the 3 mm ball stays out of it."""
+    waist = EGG.vertices.copy()
+    inner = np.abs(waist[:, 0]) < 0.8
+    waist[inner, 1:] *= 0.8
+    plan = egg_plan()
+    done, whole = cut(plan, Mesh(waist, EGG.faces))
+    found = next(item for item in whole_findings(plan, whole, done) if item.code == "no-side-reaches")
+    assert found.place is not None
+    assert all(0 <= value <= side for value, side in zip(found.place, plan.stock.size, strict=True))

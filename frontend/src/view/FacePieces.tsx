@@ -4,7 +4,7 @@ import { useTheme } from "styled-components";
 import * as THREE from "three";
 import type { FaceTab, Faces } from "../api/types";
 import { rounded } from "../lib/drag";
-import { outwardAt, type Spot } from "../lib/rims";
+import { outwardAt, type Rim, type Spot } from "../lib/rims";
 import type { Point } from "../lib/ray";
 import { scene } from "../theme";
 import { setupOf, useSheetState } from "../workspace/state";
@@ -15,17 +15,28 @@ import { NumberSprite } from "./NumberSprite";
 /** How far tabs reach into the frame, as they are cut (mm). */
 const BEYOND = 2;
 
+/** A line round the stock at a height. */
 function Ring(props: { z: number; tone: string; dashed?: boolean }) {
   const { plan } = useSheetState();
   const { length, width } = plan.stock;
-  const line = useMemo(() => {
-    const points = [
+  const corners = useMemo<Spot[]>(
+    () => [
       [0, 0],
       [length, 0],
       [length, width],
       [0, width],
       [0, 0],
-    ].map(([x, y]) => new THREE.Vector3(x, y, props.z));
+    ],
+    [length, width],
+  );
+  return <LevelLine spots={corners} {...props} />;
+}
+
+/** A line through places on the plan at a height, in stock space. */
+function LevelLine(props: { spots: Spot[]; z: number; tone: string; dashed?: boolean }) {
+  const { spots } = props;
+  const line = useMemo(() => {
+    const points = spots.map(([x, y]) => new THREE.Vector3(x, y, props.z));
     const made = new THREE.Line(
       new THREE.BufferGeometry().setFromPoints(points),
       props.dashed
@@ -34,25 +45,51 @@ function Ring(props: { z: number; tone: string; dashed?: boolean }) {
     );
     made.computeLineDistances();
     return made;
-  }, [length, width, props.z, props.tone, props.dashed]);
+  }, [spots, props.z, props.tone, props.dashed]);
   return <primitive object={line} />;
 }
 
-/** The parting as a line round the stock, with a grip; dashed where each side stops cutting. */
-export function PartingHandle(props: { size: number }) {
+/** The outlines of the part in stock space, as a setup sees them that lies on its top or its underside. */
+function useOutlines(matrix: THREE.Matrix4): Rim[] {
+  const { plan, setupId } = useSheetState();
+  const rims = useRims("silhouette");
+  const side = setupOf(plan, setupId).side;
+  return useMemo(() => {
+    if (!rims || (side !== "top" && side !== "bottom")) return [];
+    const back = matrix.clone().invert();
+    return rims.map((rim) =>
+      rim.map(([x, y]): Spot => {
+        const at = new THREE.Vector3(x, y, 0).applyMatrix4(back);
+        return [at.x, at.y];
+      }),
+    );
+  }, [rims, side, matrix]);
+}
+
+/** The parting as a line round the stock, with a grip; dashed round the part where each side stops cutting. */
+export function PartingHandle(props: { matrix: THREE.Matrix4; size: number }) {
   const { plan, edit, liveEdit } = useSheetState();
   const theme = useTheme();
+  const outlines = useOutlines(props.matrix);
   const held = useRef<number | null>(null);
   const faces = plan.faces as Faces | null | undefined;
   if (!faces) return null;
   const z = faces.parting;
   const at: Point = [plan.stock.length, 0, z];
   const over = (side: string) => plan.setups.find((setup) => setup.side === side)?.overrun ?? 0;
+  const stops = [Math.max(z - over("top"), 0), Math.min(z + over("bottom"), plan.stock.thickness)];
   return (
     <>
       <Ring z={z} tone={theme.action} />
-      <Ring z={Math.max(z - over("top"), 0)} tone={scene.entry} dashed />
-      <Ring z={Math.min(z + over("bottom"), plan.stock.thickness)} tone={scene.entry} dashed />
+      {stops.map((height) =>
+        outlines.length > 0 ? (
+          outlines.map((rim, k) => (
+            <LevelLine key={`${height} ${k}`} spots={rim} z={height} tone={scene.entry} dashed />
+          ))
+        ) : (
+          <Ring key={height} z={height} tone={scene.entry} dashed />
+        ),
+      )}
       <Handle
         track={{ kind: "line", origin: at, direction: [0, 0, 1] }}
         onCancel={() => {

@@ -302,7 +302,7 @@ export function View(props: {
           <group matrix={box.matrix} matrixAutoUpdate={false}>
             {mode === "place" && plan.faces && (
               <>
-                <PartingHandle size={grip * 0.5} />
+                <PartingHandle matrix={box.matrix} size={grip * 0.5} />
                 <FaceTabs matrix={box.matrix} size={grip * 0.9} />
               </>
             )}

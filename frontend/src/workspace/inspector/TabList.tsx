@@ -1,4 +1,5 @@
 /** The tabs of a cut-out one by one: where each stands on its outline, moved by numbers and arrow keys, added and taken out. */
+import { useMemo } from "react";
 import { useBlockDetail } from "../../api/hooks";
 import type { Operation, OperationInfo, TabPlaces } from "../../api/types";
 import { lengthOf, rimsOf, sharesAfter } from "../../lib/rims";
@@ -14,7 +15,7 @@ export function useRims(boundary: string | undefined) {
   const key = drawn && !drawn.refused ? drawn.key : undefined;
   const { data: points } = useBlockDetail<Float64Array>(key, "rims");
   const { data: ends } = useBlockDetail<BigInt64Array>(key, "rim_ends");
-  return points && ends ? rimsOf(points.data, ends.data) : null;
+  return useMemo(() => (points && ends ? rimsOf(points.data, ends.data) : null), [points, ends]);
 }
 
 /** The tabs of an operation, placed automatically or one by one. */

@@ -290,6 +290,22 @@ def _standing(done: SetupOutcome, places: F64) -> F64:
     return np.asarray(seen[:, 2] <= done.block.cut_field[j, i] + g.pitch)
 
 
+def _least_reached(whole: Whole, done: Sequence[SetupOutcome]) -> tuple[float, float, float] | None:
+    """Where most is left that no cutter of any side reaches, in stock space; none where that is nowhere."""
+    most, place = 0.0, None
+    for item in done:
+        c = whole.comparisons.get(item.space.setup.id)
+        if c is None:
+            continue
+        left = np.where(c.reachable | ~np.isfinite(c.deviation), 0.0, c.deviation)
+        j, i = np.unravel_index(int(left.argmax()), left.shape)
+        if left[j, i] > most:
+            most = float(left[j, i])
+            at = np.linalg.inv(item.space.matrix) @ [c.grid.xs[i], c.grid.ys[j], float(c.under[j, i]), 1.0]
+            place = (float(at[0]), float(at[1]), float(at[2]))
+    return place
+
+
 _TAB_WORDS = {
     "beside": ("tab-beside", "{n} tabs do not touch the part, one at {at}", "move them to where the part is"),
     "nothing": ("tab-on-nothing", "{n} tabs end outside the stock, one at {at}", "move them to where there is a frame"),
@@ -330,6 +346,7 @@ def whole_findings(plan: Plan, whole: Whole, done: Sequence[SetupOutcome], units
                 f"{100 * numbers['unreachable']:.0f} % of the part's surface is in corners that no cutter of any side "
                 f"reaches, up to {mm(numbers['leftover_max_unreachable'])}",
                 "finish with a smaller cutter, add a side, or sand them",
+                _least_reached(whole, done),
             )
         )
     return found
