@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { cutterChanges, stepMove, stepOperation, ticks } from "./RunStrip";
+import { cutterChanges, stepMove, stepOperation } from "./RunStrip";
+import { ticks } from "./stripParts";
 
 const list = [
   { seconds: 10, ends: [4, 4, 10] },

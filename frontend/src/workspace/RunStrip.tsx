@@ -1,8 +1,7 @@
 /** The run strip: the machining time laid out, to be dragged through. */
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { Button as AriaButton, Slider, SliderThumb, SliderTrack } from "react-aria-components";
-import styled from "styled-components";
+import { Slider } from "react-aria-components";
 import { request } from "../api/client";
 import { clock, lengthText } from "../lib/numbers";
 import { realTime } from "../lib/times";
@@ -12,141 +11,9 @@ import type { OperationData } from "../view/data";
 import { KINDS, type Moment } from "../view/moment";
 import { infoOf, setupOf, useSheetState, withWork } from "./state";
 import { partsOf, partTitle, shortTitle } from "./tiles";
+import { EstimatedStrip } from "./EstimatedStrip";
+import { AllSetups, Band, Gap, Needle, Other, Strip, TimeScale } from "./stripParts";
 import { TimeDialog } from "./TimeDialog";
-
-const Strip = styled.footer`
-  display: grid;
-  grid-template-columns: 344px 1fr;
-  @media (max-width: 1200px) {
-    grid-template-columns: 300px 1fr;
-  }
-  background: ${(p) => p.theme.panel};
-  border-top: 1px solid ${(p) => p.theme.hairline};
-  & .now {
-    padding: 5px 14px 0;
-    display: grid;
-    gap: 1px;
-    align-content: start;
-  }
-  & .clock {
-    display: flex;
-    align-items: center;
-    gap: 9px;
-    font: 17px ${(p) => p.theme.mono};
-  }
-  & .of {
-    display: flex;
-    justify-content: space-between;
-    align-items: center;
-  }
-  & .of,
-  & .of button {
-    font: 12px ${(p) => p.theme.mono};
-    color: ${(p) => p.theme.muted};
-  }
-  & .of > div button {
-    min-height: 21px;
-    padding: 1px 8px;
-  }
-  & .steps {
-    display: flex;
-  }
-  & .steps button {
-    padding: 1px 6px;
-  }
-  & .code {
-    font: 11.5px/16px ${(p) => p.theme.mono};
-    color: ${(p) => p.theme.muted};
-    white-space: nowrap;
-    overflow: hidden;
-    text-overflow: ellipsis;
-  }
-`;
-const Band = styled(SliderTrack)`
-  height: 62px;
-  margin: 8px 14px 0 0;
-  position: relative;
-  cursor: col-resize;
-  & .blocks {
-    position: absolute;
-    left: 0;
-    right: 0;
-    top: 18px;
-    height: 26px;
-    display: flex;
-    border: 1px solid ${(p) => p.theme.ink};
-    background: ${(p) => p.theme.panel};
-  }
-  & .block {
-    border-right: 1px solid ${(p) => p.theme.ink};
-    font: 11.5px/24px ${(p) => p.theme.mono};
-    padding-left: 6px;
-    overflow: hidden;
-    min-width: 1px;
-  }
-  & .block:last-child {
-    border-right: 0;
-  }
-  & .block.chosen {
-    background: ${(p) => p.theme.chosen};
-  }
-  & .change {
-    position: absolute;
-    top: 15px;
-    height: 32px;
-    width: 7px;
-    transform: translateX(-50%);
-    border: 1px solid ${(p) => p.theme.ink};
-    background: repeating-linear-gradient(135deg, ${(p) => p.theme.panel} 0 2px, ${(p) => p.theme.ink} 2px 3px);
-  }
-  & .pin {
-    position: absolute;
-    top: 2px;
-    transform: translateX(-50%);
-  }
-`;
-const Needle = styled(SliderThumb)`
-  top: 31px;
-  width: 2px;
-  height: 44px;
-  background: ${(p) => p.theme.action};
-  &[data-focus-visible] {
-    outline: 2px solid ${(p) => p.theme.action};
-    outline-offset: 2px;
-  }
-`;
-const AllSetups = styled.div`
-  display: flex;
-  min-width: 0;
-  & > .own {
-    flex: 1;
-    min-width: 0;
-  }
-`;
-const Other = styled(AriaButton)`
-  flex: 0 0 78px;
-  height: 28px;
-  margin: 25px 0 0;
-  padding: 0 5px;
-  overflow: hidden;
-  white-space: nowrap;
-  border: 1px solid ${(p) => p.theme.muted};
-  background: ${(p) => p.theme.ground};
-  color: ${(p) => p.theme.muted};
-  font: 11.5px/26px ${(p) => p.theme.mono};
-  text-align: left;
-  cursor: pointer;
-  outline: none;
-  &[data-focus-visible] {
-    outline: 2px solid ${(p) => p.theme.action};
-  }
-`;
-const Gap = styled.span`
-  flex: 0 0 20px;
-  margin-top: 29px;
-  text-align: center;
-  color: ${(p) => p.theme.muted};
-`;
 
 /** The setups before the one that is shown, or after it, with the turn-overs as gaps: pressed, one is shown. */
 function OtherSetups(props: { before: boolean }) {
@@ -172,25 +39,6 @@ function OtherSetups(props: { before: boolean }) {
     );
   });
 }
-
-const Scale = styled.div`
-  position: relative;
-  height: 18px;
-  margin-right: 14px;
-  font: 11px ${(p) => p.theme.mono};
-  color: ${(p) => p.theme.muted};
-  & span {
-    position: absolute;
-    transform: translateX(-50%);
-    white-space: nowrap;
-  }
-  & span:first-child {
-    transform: none;
-  }
-  & span:last-child {
-    transform: translateX(-100%);
-  }
-`;
 
 function useCodeLine(moment: Moment | null): string {
   const { derived, external, setupId } = useSheetState();
@@ -264,14 +112,6 @@ export function stepMove(
   return by > 0 ? start + (list[moment.index]?.seconds ?? 0) + JUST : Math.max(start - JUST, 0);
 }
 
-/** The moments that the scale names: from the start in even steps, and the end, which has room for its own name before it. */
-export function ticks(total: number): number[] {
-  const step = [60, 120, 300, 600, 900, 1800, 3600, 7200, 14400].find((value) => total / value <= 6) ?? 28800;
-  const found = [];
-  for (let at = 0; at <= total * 0.9; at += step) found.push(at);
-  return [...found, total];
-}
-
 export function RunStrip(props: {
   list: OperationData[];
   total: number;
@@ -298,19 +138,7 @@ export function RunStrip(props: {
     }, 100);
     return () => clearTimeout(timer);
   }, [playing, time, total, speed, onTime]);
-  if (!total) {
-    return (
-      <Strip aria-label="Run strip">
-        <div className="now">
-          <span className="code">no machining time yet</span>
-        </div>
-        <div className="now code">
-          When the operations are calculated, their time is laid out here; drag along it to see the block as it will be
-          then.
-        </div>
-      </Strip>
-    );
-  }
+  if (!total) return <EstimatedStrip />;
   const step = (to: number) => {
     setPlaying(false);
     onTime(to >= total - 1e-6 ? Infinity : to);
@@ -443,13 +271,7 @@ export function RunStrip(props: {
               <Needle />
             </Band>
           </Slider>
-          <Scale>
-            {ticks(total).map((at) => (
-              <span key={at} style={{ left: `${(100 * at) / total}%` }}>
-                {at === total ? clock(total) : clock(at)}
-              </span>
-            ))}
-          </Scale>
+          <TimeScale total={total} />
         </div>
         <OtherSetups before={false} />
       </AllSetups>

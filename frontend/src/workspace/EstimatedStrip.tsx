@@ -1,0 +1,54 @@
+/** The run strip before anything is calculated: operations as long as they are estimated to take. */
+import { clock } from "../lib/numbers";
+import { infoOf, setupOf, useSheetState } from "./state";
+import { EstimatedBand, Strip, TimeScale } from "./stripParts";
+
+export function EstimatedStrip() {
+  const { plan, derived, setupId, chosen } = useSheetState();
+  const off = new Set(
+    setupOf(plan, setupId)
+      .operations?.filter((item) => item.on === false)
+      .map((item) => item.number),
+  );
+  const list = (infoOf(derived, setupId)?.operations ?? [])
+    .filter((item) => !off.has(item.number))
+    .map((item) => ({ number: item.number, seconds: item.seconds ?? item.estimate?.seconds ?? 0 }))
+    .filter((item) => item.seconds > 0);
+  const total = list.reduce((sum, item) => sum + item.seconds, 0);
+  if (!total) {
+    return (
+      <Strip aria-label="Run strip">
+        <div className="now">
+          <span className="code">no machining time yet</span>
+        </div>
+        <div className="now code">Add an operation: its time is laid out here.</div>
+      </Strip>
+    );
+  }
+  return (
+    <Strip aria-label="Run strip">
+      <div className="now">
+        <div className="clock">≈ {clock(total)}</div>
+        <div className="code">estimated, without cutter changes</div>
+        <div className="code">Calculate to drag through the moves</div>
+      </div>
+      <div>
+        <EstimatedBand>
+          <div className="blocks">
+            {list.map((item) => (
+              <div
+                key={item.number}
+                className={chosen.kind === "operation" && chosen.number === item.number ? "block chosen" : "block"}
+                style={{ flex: `${item.seconds} 0 0` }}
+                title={`operation ${item.number}, about ${clock(item.seconds)}`}
+              >
+                {item.seconds > 0.025 * total ? item.number : ""}
+              </div>
+            ))}
+          </div>
+        </EstimatedBand>
+        <TimeScale total={total} />
+      </div>
+    </Strip>
+  );
+}
