@@ -22,6 +22,7 @@ from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.whole import sides_of, solid_of, whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
+from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.faces import turn_between
 from nephos.core.plan.joined_faces import Faces, FaceTab
 from nephos.core.plan.place import placed_model, to_setup, turned_size
@@ -261,7 +262,11 @@ def test_a_zero_on_what_was_cut_away_is_a_stop() -> None:
         }
     )
     twice, _ = cut(plan.model_copy(update={"setups": (plan.setups[0], again)}))
-    assert "zero-gone" in {f.code for f in outcome_findings(twice[1])}
+    gone = next(f for f in outcome_findings(twice[1]) if f.code == "zero-gone")
+    mended = apply_edit(
+        plan.model_copy(update={"setups": (plan.setups[0], again)}), lambda _: quick_look(EGG), gone.fixes[0].edit
+    )
+    assert mended.setups[1].zero.z == "bottom"
 
 
 def test_a_border_narrower_than_the_cutter_is_a_stop() -> None:

@@ -80,12 +80,13 @@ def _in_tiles(plan: Plan, look: MeshSummary, bed: list[float] | None) -> Plan:
         )
         machine = machine.model_copy(update={"axes": axes, "bed": None})
         plan = plan.model_copy(update={"machine": machine})
-    tiled = False
-    for k, axis in enumerate(("x", "y")):
-        if plan.stock.size[k] > machine.travel[k]:
-            plan = apply_edit(plan, lambda _: look, {"do": "cut_in_tiles", "setup": "top", "axis": axis})
-            tiled = True
-    return plan if tiled else apply_edit(plan, lambda _: look, {"do": "cut_in_tiles", "setup": "top", "count": 2})
+    longer = [axis for k, axis in enumerate(("x", "y")) if plan.stock.size[k] > machine.travel[k]]
+    for axis in longer:
+        plan = apply_edit(plan, lambda _: look, {"do": "cut_in_tiles", "setup": "top", "axis": axis})
+    if len(longer) == 2:
+        # Inside the board the top is cut away by the tiles before.
+        plan = apply_edit(plan, lambda _: look, {"do": "corner_zero", "setup": "top", "z": "bottom"})
+    return plan if longer else apply_edit(plan, lambda _: look, {"do": "cut_in_tiles", "setup": "top", "count": 2})
 
 
 def _of_bar(arguments: argparse.Namespace, model: Model, look: MeshSummary) -> Plan:

@@ -222,6 +222,11 @@ def zero_findings(done: SetupOutcome) -> list[Finding]:
             i, j = min(max(i, 0), g.nx - 1), min(max(j, 0), g.ny - 1)
             if top[j, i] < high - 1e-3:
                 lost.append("the place that is touched off")
+    z = "axis" if done.space.plan.held_bar is not None else "bottom"
+    fix = Fix(
+        "Zero on the axis" if z == "axis" else "Zero on the underside",
+        {"do": "corner_zero", "setup": setup.whole, "x": zero.x, "y": zero.y, "z": z},
+    )
     return [
         Finding(
             "zero-gone",
@@ -229,6 +234,7 @@ def zero_findings(done: SetupOutcome) -> list[Finding]:
             "stock",
             f"{setup.name}: {what} was cut away by an earlier setup",
             "put the zero where material is left: on another corner, or on the underside",
+            fixes=() if "edge" in what else (fix,),
         )
         for what in lost
     ]
