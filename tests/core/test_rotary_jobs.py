@@ -5,10 +5,12 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import trimesh
 
 from core.test_rotary import BALL, EGG, FINISH, ROUGH, cut, operation, plan_of, star
 from meshes import box_mesh, ellipsoid
 from nephos.command.headless import run
+from nephos.core.errors import Refused
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.mesh.model import Mesh
@@ -155,6 +157,29 @@ def test_a_model_is_brought_onto_the_axis_by_its_circle_or_its_box() -> None:
         y, z, radius = enclosing_circle(points)
         assert (y, z) == pytest.approx((15.0, 15.0), abs=1e-3) and radius == pytest.approx(13.0, abs=0.01)
         assert found.models[0].placement.offset[0] == pytest.approx(4.0), "along the bar it stays"
+
+
+def test_a_model_is_brought_onto_the_axis_by_its_centre_of_mass() -> None:
+    """A cone on its side, its circle and its box far from the middle of its volume; stretched as well."""
+    cone = trimesh.creation.cone(12, 40, sections=128)
+    # Upright in the bar's section: its middle lies a quarter of its height over its base.
+    mesh = Mesh(np.asarray(cone.vertices, np.float64), np.ascontiguousarray(cone.faces, np.int32))
+    look = quick_look(mesh)
+    plan = plan_of(ROUGH, stock=Stock(kind="round", length=120, width=60, thickness=60))
+    for size in (None, (20.0, 30.0, 50.0)):
+        placement = plan.models[0].placement.model_copy(
+            update={"size": size or (None, None, None), "linked": size is None}
+        )
+        free = plan.model_copy(update={"models": (plan.models[0].model_copy(update={"placement": placement}),)})
+        found = apply_edit(free, lambda _: look, {"do": "centre_on_axis", "model": "m", "by": "mass"})
+        points = placed_points(found.models[0], look, found.stock)
+        low, height = points[:, 2].min(), np.ptp(points[:, 2])
+        assert low + height / 4 == pytest.approx(30.0, abs=0.01 * height)
+        assert points[:, 1].mean() == pytest.approx(30.0, abs=0.5)
+    sheet = ends_off(box_mesh((-20, -5, -5), (20, 5, 5)))
+    flat = Mesh(sheet.vertices * [1, 1, 0], sheet.faces)
+    with pytest.raises(Refused, match="encloses no volume"):
+        apply_edit(plan, lambda _: quick_look(flat), {"do": "centre_on_axis", "model": "m", "by": "mass"})
 
 
 def test_a_model_is_laid_along_the_bar_and_the_bar_changed() -> None:

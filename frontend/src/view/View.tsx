@@ -34,6 +34,7 @@ import { ReliefSurface } from "./ReliefSurface";
 import { SeamLines } from "./SeamLines";
 import { SectionCap, SectionControl } from "./SectionCap";
 import { Shutter, type Shoot } from "./Shutter";
+import { SweptCircles } from "./SweptCircles";
 import { PathLegend, ViewTools } from "./ViewTools";
 import { WholePanel } from "./WholePanel";
 import { WholePart } from "./WholePart";
@@ -253,6 +254,7 @@ export function View(props: {
               <StockEdges low={low} high={high} />
             )}
           </group>
+          {mode === "place" && !flat && <SweptCircles matrix={box.matrix} />}
           {mode === "place" &&
             models.map((model) => {
               const placed = placedOf(derived, model.id);

@@ -69,7 +69,8 @@ class ReadingModel(TypedDict):
 
 
 class ModelAnswer(TypedDict):
-    """A model as it lies in the stock; lengths in mm, `undercut` a share from 0 to 1."""
+    """A model as it lies in the stock; lengths in mm, `undercut` a share from 0 to 1, `swept` the diameter that it
+    sweeps about the axis of a bar."""
 
     state: Literal["ready", "working", "refused"]
     reason: str
@@ -83,6 +84,7 @@ class ModelAnswer(TypedDict):
     percent: float
     slab: float | None
     undercut: float
+    swept: float | None
 
 
 class FeedNumbers(TypedDict):

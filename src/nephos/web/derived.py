@@ -22,6 +22,7 @@ from nephos.core.pipeline.keys import SetupKeys, setup_keys
 from nephos.core.pipeline.overrun import finishing_corner, overrun_for, rim_key
 from nephos.core.pipeline.standing import ground_height
 from nephos.core.pipeline.whole import job_key
+from nephos.core.plan.bar_place import swept_diameter
 from nephos.core.plan.faces import found_again, side_in_words, turn_between, turn_in_words
 from nephos.core.plan.place import (
     Placed,
@@ -117,7 +118,7 @@ _SLABS: Memo[float | None] = Memo(64)
 _UNDERCUTS: Memo[float] = Memo(64)
 
 
-def _model_state(model: Model, box: Placed, item: Known) -> dict[str, Any]:
+def _model_state(plan: Plan, model: Model, box: Placed, item: Known) -> dict[str, Any]:
     """A model as it lies, what is known of its mesh, and what might be done to it."""
     linear = linear_of(model.placement)
     sunk = model.placement.sink / max(float(box.size[2]), 1e-9)
@@ -137,6 +138,7 @@ def _model_state(model: Model, box: Placed, item: Known) -> dict[str, Any]:
         if item.state == "ready"
         else None,
         "undercut": _UNDERCUTS.get((*at, sunk), lambda: undercut(item.look, linear, sunk)),
+        "swept": None if plan.held_bar is None else swept_diameter(model, item.look, plan.stock),
     }
 
 
@@ -358,7 +360,9 @@ def _derived(plan: Plan) -> dict[str, Any]:
     sure = {key: bool(item.facts["unit"]["sure"]) for key, item in items.items()}
     findings = placement_findings(plan, placed, {key: item.look for key, item in items.items()}, sure)
     models = {
-        model.id: _model_state(model, placed[model.id], items[model.id]) if model.id in items else {"state": "reading"}
+        model.id: _model_state(plan, model, placed[model.id], items[model.id])
+        if model.id in items
+        else {"state": "reading"}
         for model in plan.models
     }
     first: list[Seen] = seen(plan, [finding.as_dict() for finding in findings])

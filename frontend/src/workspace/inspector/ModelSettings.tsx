@@ -7,6 +7,7 @@ import { Choose, Quiet, Said, ToggleQuiet } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
 import { PointGrid } from "../../parts/PointGrid";
 import { useSheetState } from "../state";
+import { BarPlacement } from "./BarPlacement";
 import { MeshCare } from "./MeshCare";
 import { ReliefSettings } from "./relief/ReliefSettings";
 import { Buttons, Folded, Head, Note, Threes } from "./shared";
@@ -396,6 +397,7 @@ function MeshSettings(props: { model: Model; state: ModelState }) {
     <>
       <Unit model={model} state={state} />
       <Size model={model} state={state} />
+      <BarPlacement model={model} state={state} />
       <WayUp model={model} />
       <Place model={model} state={state} />
       <Foot model={model} state={state} />

@@ -1,12 +1,12 @@
 """A model and its bar in a rotary setup."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 import numpy as np
 from pydantic import Field
 
 from nephos.core.errors import Refused
-from nephos.core.plan.bar_place import along_axis, centred, placed_points, resized, swept_diameter
+from nephos.core.plan.bar_place import Centre, along_axis, centred, placed_points, resized, swept_diameter
 from nephos.core.plan.edits.registry import Looks, edit, model_of, tidy
 from nephos.core.plan.edits.setups import setup_named
 from nephos.core.plan.part import Size
@@ -49,16 +49,11 @@ def along_bar(plan: Plan, looks: Looks, model: Id) -> Plan:
 
 
 @edit
-def centre_on_axis(plan: Plan, looks: Looks, model: Id, by: Literal["circle", "box"] = "circle") -> Plan:
-    """Bring a model onto the axis: by the smallest circle round it seen along the bar, or by its box."""
+def centre_on_axis(plan: Plan, looks: Looks, model: Id, by: Centre = "circle") -> Plan:
+    """Bring a model onto the axis: by the smallest circle round it seen along the bar, by its box, or by the middle of
+    its volume."""
     found = model_of(plan, model)
-    x = tidy(_aside(plan, found, looks))
-    if by == "circle":
-        return _with(plan, centred(found, looks(found), plan.stock, x))
-    placement = found.placement.model_copy(
-        update={"align": ("centre", "centre", "centre"), "offset": (x, 0.0, 0.0), "sink": 0.0}
-    )
-    return _with(plan, found.model_copy(update={"placement": placement}))
+    return _with(plan, centred(found, looks(found), plan.stock, tidy(_aside(plan, found, looks)), by))
 
 
 @edit
