@@ -20,6 +20,7 @@ from nephos.core.plan.faces import turn_between, turn_in_words
 from nephos.core.plan.place import to_setup, zero_in_frame
 from nephos.core.plan.schema import Plan, Setup, Stock, Zero
 from nephos.core.stock.bar import bar_block
+from nephos.core.stock.bar_pieces import loose_pieces
 from nephos.core.stock.block import Grid, box_block
 from nephos.core.stock.columns import CutSide
 from nephos.core.stock.passed_on import CutBar, columns_left, rays_left
@@ -222,3 +223,22 @@ def test_a_setup_added_to_a_bar_has_the_next_letter_and_its_zero_on_the_axis() -
     assert face.id == "b" and face.name.startswith("Setup B") and face.zero.z == "axis"
     assert zero_in_frame(added.stock, face)[2] == pytest.approx(added.stock.width / 2)
     assert turn_in_words(turn_between(face, bar), bar).startswith("rotate the bar back to A 0")
+
+
+def test_what_nothing_joins_to_the_bar_is_a_loose_piece() -> None:
+    """A ring round a core, with a gap all round between them: loose; joined at one place it is none."""
+    ring = turned_bar(10.0, (3.0, 6.0)).block
+    low, high = ring.low.copy(), ring.high.copy()
+    free = (ring.grid.xs > 10) & (ring.grid.xs < 30)
+    ends = ((ring.grid.xs > 10) & (ring.grid.xs < 14)) | ((ring.grid.xs > 26) & (ring.grid.xs < 30))
+    # Beside the ring only the core is left.
+    high[0][:, ends], low[1][:, ends], high[1][:, ends] = 3.0, 0.0, 0.0
+    block = ring.__class__(ring.grid, low, high, ring.touched, ring.bound, 0.0)
+    pieces = loose_pieces(block, "left", 20.0)
+    assert len(pieces) == 1
+    assert pieces[0].volume == pytest.approx(np.pi * (100 - 36) * 12, rel=0.08)
+    assert pieces[0].size == pytest.approx((12.0, 20.0), abs=1.5)
+    assert 14 < pieces[0].place[0] < 26 and 6 < pieces[0].place[2] < 10
+    high[0][:5, free], low[1][:5, free], high[1][:5, free] = 10.0, 0.0, 0.0
+    held = ring.__class__(ring.grid, low, high, ring.touched, ring.bound, 0.0)
+    assert not loose_pieces(held, "left", 20.0) and not loose_pieces(bar_block(40.0, 8.0, 0.4), "right", 1.0)

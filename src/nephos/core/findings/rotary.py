@@ -4,6 +4,7 @@ from math import ceil, pi
 
 import numpy as np
 
+from nephos.core.findings.finished import SCRAP
 from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.mesh.summary import MeshSummary
 from nephos.core.pipeline.bar_space import cutter_limits
@@ -12,6 +13,7 @@ from nephos.core.plan.bar_place import swept_diameter
 from nephos.core.plan.force import bending_strength, cutting_push, elastic_modulus
 from nephos.core.plan.place import Placed, bar_radius
 from nephos.core.plan.schema import Model, Plan
+from nephos.core.stock.bar_pieces import loose_pieces
 from nephos.core.units import Units, length_in, size_in
 
 _BENDS = 0.1
@@ -165,6 +167,27 @@ def _breaking(done: SetupOutcome, units: Units) -> list[Finding]:
     ]
 
 
+def _loose(done: SetupOutcome, units: Units) -> list[Finding]:
+    """Pieces that are no longer joined to the bar when the setup ends."""
+    rotary = done.space.setup.rotary
+    if rotary is None or not done.outcomes:
+        return []
+    mm = length_in(units)
+    row = str(done.outcomes[-1].operation.number)
+    return [
+        Finding(
+            "scrap-free",
+            "caution",
+            row,
+            f"a piece of {mm(round(piece.size[0], 1))} along the bar and {mm(round(piece.size[1], 1))} across comes free and may be "
+            "thrown",
+            "leave a thicker core there, or take it away in layers first",
+            piece.place,
+        )
+        for piece in loose_pieces(done.block, rotary.chuck, SCRAP)[:3]
+    ]
+
+
 def _overhangs(done: SetupOutcome, units: Units) -> list[Finding]:
     """Surface that faces the axis or hides behind other surface: no cutter along the radius comes there."""
     mesh, mm = done.space.mesh, length_in(units)
@@ -196,4 +219,10 @@ def _overhangs(done: SetupOutcome, units: Units) -> list[Finding]:
 
 def rotary_findings(done: SetupOutcome, units: Units) -> list[Finding]:
     """What the proof says of a part that rotates."""
-    return _limits(done, units) + _bending(done, units) + _breaking(done, units) + _overhangs(done, units)
+    return (
+        _limits(done, units)
+        + _bending(done, units)
+        + _breaking(done, units)
+        + _loose(done, units)
+        + _overhangs(done, units)
+    )
