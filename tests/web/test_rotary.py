@@ -15,7 +15,7 @@ pytestmark = pytest.mark.django_db
 @pytest.fixture()
 def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
     """A shop whose workers work at once."""
-    return open_shop(client, monkeypatch, "export_block", "draw_outlines", "prepare", "propose")
+    return open_shop(client, monkeypatch, "export_block", "export_whole", "draw_outlines", "prepare", "propose")
 
 
 @pytest.fixture()
@@ -61,3 +61,50 @@ def test_a_core_that_is_no_number_is_refused_in_words(shop: Client, job: dict) -
     edit = {"do": "set_rotary", "setup": "bar", "change": {"core": -1}}
     answer = send(shop, f"/jobs/{job['id']}/edit", {"based_on": job["version"], "edit": edit})
     assert answer.status_code in {400, 409, 422} and "core" in str(answer.json())
+
+
+def test_a_face_on_the_bar_begins_with_what_the_rotation_left(shop: Client, job: dict) -> None:
+    """A flat is cut after the bar was turned: its block, the whole part and both files are there; the bar is not calculated
+    again."""
+    first = calculated(shop, job)
+    edit = {"do": "add_setup", "side": "angle", "angle": 60.0}
+    added = send(shop, f"/jobs/{job['id']}/edit", {"based_on": first["version"], "edit": edit}).json()
+    plan = added["plan"]
+    length, width = plan["stock"]["length"], plan["stock"]["width"]
+    plan["boundaries"] = [
+        {
+            "id": "flat",
+            "name": "Flat",
+            "source": "rectangle",
+            "setup": "b",
+            "at": [length / 2, width / 2],
+            "size": [18, 10],
+        }
+    ]
+    ball = plan["setups"][0]["operations"][1]
+    finish = {"number": 90, "strategy": "finish_raster", "cutter": ball["cutter"], "settings": {"stepover": 0.5}}
+    limited = {"boundary": {"boundary": "flat", "contain": "inside"}, "cut_to": width / 2}
+    plan["setups"][1]["operations"] = [finish | limited]
+    kept = send(shop, f"/jobs/{job['id']}/plan", {"based_on": added["version"], "plan": plan, "note": "flat"}, "put")
+    assert kept.status_code == 200, kept.json()
+    done = calculated(shop, kept.json())
+    bar, face = done["derived"]["setups"]
+    assert bar["summary_key"] == first["derived"]["setups"][0]["summary_key"]
+    assert face["summary"]["compare"]["gouge_max"] <= 0.01 and face["programs"]
+    assert "at the height of the bar's axis" in face["zero"]
+    assert not [item for item in face["findings"] if item["level"] == "stop"]
+    # A face saves its own block; the part after both setups is one solid.
+    key = send(shop, f"/jobs/{job['id']}/whole?suffix=.stl").json()["key"]
+    data = body_of(shop.get(f"/api/results/{key}/file"))
+    whole = trimesh.load(trimesh.util.wrap_as_stream(data), file_type="stl")
+    assert whole.is_watertight and whole.volume > 0
+    assert whole.extents[0] == pytest.approx(length, abs=0.5)
+
+
+def test_a_model_says_what_it_sweeps_of_the_bar(shop: Client, job: dict) -> None:
+    model = job["plan"]["models"][0]["id"]
+    swept = job["derived"]["models"][model]["swept"]
+    assert 20 < swept <= job["plan"]["stock"]["width"]
+    edit = {"do": "fit_bar", "model": model, "allowance": 1.0}
+    fitted = send(shop, f"/jobs/{job['id']}/edit", {"based_on": job["version"], "edit": edit}).json()
+    assert fitted["derived"]["models"][model]["swept"] == pytest.approx(job["plan"]["stock"]["width"] - 2, abs=0.05)

@@ -18,7 +18,7 @@ from nephos.web.models import Calculation, Job, Mesh
 from nephos.web.models import Cutter as CutterRow
 from nephos.web.models import Piece as PieceRow
 from nephos.web.summaries import mesh_summary_for
-from nephos.web.tasks import calculate, propose, read_uploaded
+from nephos.web.tasks import calculate, prepare, propose, read_uploaded
 
 _OTHERS = ("heron-scan", "lily-leaf-dish", "bulrush-finial", "fen-chart", "dragonfly")
 _GROUPS = {"flat": "roughing", "bull-nose": "roughing", "v": "lettering", "engraver": "lettering", "drill": "drills"}
@@ -32,6 +32,8 @@ _OF_FACES = {
 """Jobs that are cut from several faces or on a bar: the kind, and how long (mm) the model's longest side is."""
 
 
+_POST, _POST_LENGTH = 60.0, 160.0
+"""The heron is wrapped round a bar of this diameter in its own size, and is so long (mm) then."""
 _IN_TILES = {"fen-chart"}
 """Jobs that are longer than the machine."""
 
@@ -135,6 +137,16 @@ def _sized(job: Job, longest: float) -> Job:
     return edit_plan(job.pk, job.version, {"do": "fit_stock"}, "make the stock fit")
 
 
+def _wrap(relief: Mesh) -> None:
+    """A job in which a flat relief is wrapped round a bar."""
+    job = create_job("Heron post", relief)
+    edit = {"do": "repair_model", "model": "m1", "kind": "wrap_bar", "settings": {"diameter": _POST, "cover": 100.0}}
+    job = edit_plan(job.pk, job.version, edit, "wrap round a bar")
+    prepare(parse_plan(current_plan(job)).models[0].model_dump(mode="json"))
+    job = _sized(job, _POST_LENGTH)
+    propose.defer(key="sample-post", job_id=job.pk, based_on=job.version, kind="rotary", calculated=True)
+
+
 def load_sample() -> None:
     """Make the meshes, fill the cutters and jobs of an empty shop, and calculate the heron."""
     if not CutterRow.objects.exists() and not Job.objects.exists():
@@ -162,6 +174,7 @@ def load_sample() -> None:
     composed = Calculation.objects.create(job=relief, revision=relief.revision)
     calculate.configure(lock=f"job-{relief.pk}").defer(calculation_id=composed.pk)
     heron = _upload(folder / "heron-plaque.stl")
+    _wrap(heron)
     job = create_job("Heron plaque", heron, heron_plan(heron.digest))
     row = Calculation.objects.create(job=job, revision=job.revision)
     calculate.defer(calculation_id=row.pk)
