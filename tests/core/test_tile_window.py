@@ -143,7 +143,7 @@ def edited(plan: Plan, **edit: object) -> Plan:
 def test_roughing_makes_room_for_the_finishing_cutter_at_a_seam() -> None:
     first, last = cut_plan(board(seams_x=(50.0,), overrun=4.0)).setups
     rough, finish = first.operations
-    assert window_of(first, finish)[2] == 54.0 and window_of(last, finish)[0] == 46.0  # type: ignore[index]
+    assert window_of(first, finish)[2] == 54.0 and window_of(last, finish)[0] == 50.0  # type: ignore[index]
     # A ball of 6 mm beside what a flat cutter of 4 mm has left.
     assert window_of(first, rough)[2] == 54.0 + 1.0 + 0.5  # type: ignore[index]
     assert window_of(board().setups[0], rough) is None
