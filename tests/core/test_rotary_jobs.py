@@ -11,6 +11,7 @@ from core.test_rotary import BALL, EGG, FINISH, ROUGH, cut, operation, plan_of, 
 from meshes import box_mesh, ellipsoid
 from nephos.command.headless import run
 from nephos.core.errors import Refused
+from nephos.core.findings.plan_checks import Finding
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.mesh.model import Mesh
@@ -38,6 +39,12 @@ def ends_off(mesh: Mesh) -> Mesh:
     x = mesh.vertices[mesh.faces][:, :, 0].mean(axis=1)
     kept = np.abs(x - x.mean()) < 0.4 * np.ptp(x)
     return Mesh(mesh.vertices, np.ascontiguousarray(mesh.faces[kept]))
+
+
+def finer(mesh: Mesh) -> Mesh:
+    """The same surface in triangles of a millimetre."""
+    fine = trimesh.Trimesh(mesh.vertices, mesh.faces, process=False).subdivide_to_size(1.0)
+    return Mesh(np.asarray(fine.vertices, np.float64), np.ascontiguousarray(fine.faces, np.int32))
 
 
 def overlapping() -> Mesh:
@@ -205,11 +212,21 @@ def test_what_chuck_and_bending_and_overhangs_do_is_said() -> None:
     free = setup.model_copy(update={"rotary": setup.rotary.model_copy(update={"core": 2.0, "tailstock": "none"})})
     found = outcome_findings(cut(thin.model_copy(update={"setups": (free,)})))
     assert any(item.code == "bar-bends" and "hold the bar with a tailstock" in item.advice for item in found)
+    # A roof over a body overhangs; the bore of a tube does not: material under it stays.
+    body, roof = finer(box_mesh((-25, -5, -5), (25, 5, 5))), finer(box_mesh((-15, -6, 8), (15, 6, 10)))
+    mushroom = Mesh(
+        np.concatenate([body.vertices, roof.vertices]), np.concatenate([body.faces, roof.faces + len(body.vertices)])
+    )
     tube = Mesh(
         np.concatenate([EGG.vertices, 0.8 * EGG.vertices]),
         np.concatenate([EGG.faces, EGG.faces[:, ::-1] + len(EGG.vertices)]),
     )
     plan = plan_of(operation(10, "finish_raster", BALL, stepover=1.5))
-    done = next(iter(run_plan(plan, lambda _: tube, Work(MemoryStore()))))
-    overhang = next(item for item in outcome_findings(done) if item.code == "overhang")
-    assert overhang.row == "m" and overhang.place is not None
+
+    def overhangs(mesh: Mesh) -> list[Finding]:
+        done = next(iter(run_plan(plan, lambda _: mesh, Work(MemoryStore()))))
+        return [item for item in outcome_findings(done) if item.code == "overhang"]
+
+    assert not overhangs(tube)
+    found_over = overhangs(mushroom)
+    assert len(found_over) == 1 and found_over[0].row == "m" and found_over[0].place is not None

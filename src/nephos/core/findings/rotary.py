@@ -4,6 +4,7 @@ from math import ceil, pi
 
 import numpy as np
 
+from nephos.core.arrays import F64, Bool
 from nephos.core.findings.finished import SCRAP
 from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.mesh.summary import MeshSummary
@@ -18,6 +19,8 @@ from nephos.core.units import Units, length_in, size_in
 
 _BENDS = 0.1
 """A bar that bends by more than this (mm) gets a finding."""
+_CELL, _ROWS = 1.0, 180
+"""Overhangs are looked for in cells so long (mm), so many to a turn."""
 _RESERVE = 1 / 3
 """Of the strength of a material so much is used."""
 _HIDDEN = 0.02
@@ -188,6 +191,18 @@ def _loose(done: SetupOutcome, units: Units) -> list[Finding]:
     ]
 
 
+def _over_other_surface(middle: F64, radius: F64, outward: Bool) -> Bool:
+    """(n,) whether surface that faces outward lies nearer to the axis than each of the places (n, 3), seen from where
+    they are: under a bore, such as that of a relief wrapped round the bar, there is only material that stays."""
+    x = ((middle[:, 0] - middle[:, 0].min()) / _CELL).astype(np.int64)
+    turn = ((np.arctan2(middle[:, 1], middle[:, 2]) % (2 * pi)) / (2 * pi) * _ROWS).astype(np.int64) % _ROWS
+    cell = x * _ROWS + turn
+    lowest = np.full(int(cell.max(initial=0)) + 1, np.inf)
+    np.minimum.at(lowest, cell[outward], radius[outward])
+    found: Bool = lowest[cell] < radius
+    return found
+
+
 def _overhangs(done: SetupOutcome, units: Units) -> list[Finding]:
     """Surface that faces the axis or hides behind other surface: no cutter along the radius comes there."""
     mesh, mm = done.space.mesh, length_in(units)
@@ -198,6 +213,7 @@ def _overhangs(done: SetupOutcome, units: Units) -> list[Finding]:
     out = np.einsum("ij,ij->i", normals[:, 1:], middle[:, 1:])
     radius = np.hypot(middle[:, 1], middle[:, 2])
     hidden = (out < -0.05 * areas * radius) & (radius > done.space.floor)
+    hidden &= _over_other_surface(middle, radius, out > 0)
     share = float(areas[hidden].sum() / max(areas.sum(), 1e-12))
     if share < _HIDDEN:
         return []
