@@ -69,3 +69,9 @@ def test_each_part_of_a_mesh_gets_its_own_tabs() -> None:
     found = end_tabs(as_mesh(two), shapely.box(-20, 10, 20, 30), 1)
     assert np.allclose([tab.at for tab in found], [(-10.0, 20.0, 0.0), (10.0, 20.0, 0.0)], atol=0.15)
     assert not end_tabs(as_mesh(two), shapely.box(50, 50, 60, 60), 1)
+
+
+def test_no_tab_is_thicker_than_what_is_enough() -> None:
+    block = as_mesh(trimesh.creation.box((60, 40, 30)))
+    assert {tab.thickness for tab in end_tabs(block, EVERYWHERE, 1)} == {12.0}
+    assert {tab.thickness for tab in end_tabs(block, EVERYWHERE, 1, 5.5)} == {5.0}

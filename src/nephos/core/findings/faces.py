@@ -39,9 +39,14 @@ _SHEAR = 1 / 6
 """Wood shears along the grain at about a third of what it takes to cut it; half of that is kept in reserve."""
 
 
+def holding_stress(plan: Plan) -> float:
+    """Force (N) that a square millimetre of a tab holds."""
+    return plan.stock.material.cutting_force * _SHEAR
+
+
 def tabs_hold(plan: Plan, faces: Faces) -> float:
     """Force (N) that all tabs hold together."""
-    return sum(tab.section for tab in faces.tabs) * plan.stock.material.cutting_force * _SHEAR
+    return sum(tab.section for tab in faces.tabs) * holding_stress(plan)
 
 
 def most_push(plan: Plan) -> float:

@@ -64,7 +64,7 @@ def _seen_from(mesh: Mesh, sign: int) -> _End:
     return _End(depth, low[0] + np.arange(nx) * pitch, low[1] + np.arange(ny) * pitch, pitch)
 
 
-def _best(end: _End, length: float) -> tuple[float, int, int, float] | None:
+def _best(end: _End, length: float, most: float) -> tuple[float, int, int, float] | None:
     """Diameter, row and column of the tab that holds best, and how far (mm) it has to go in until all of it does."""
     middle_u, middle_v = float(end.u.mean()), float(end.v.mean())
     off = np.hypot(end.u[None, :] - middle_u, end.v[:, None] - middle_v)
@@ -73,7 +73,7 @@ def _best(end: _End, length: float) -> tuple[float, int, int, float] | None:
     small = min(float(np.ptp(end.u)), float(np.ptp(end.v)))
     best: tuple[float, float, int, int, float] | None = None
     for diameter in _DIAMETERS:
-        if diameter > max(_SHARE * small, _DIAMETERS[-1]):
+        if diameter > max(min(_SHARE * small, most), _DIAMETERS[-1]):
             continue
         n = max(round(diameter / 2 / end.pitch), 1)
         disc: Bool = np.hypot(*np.mgrid[-n : n + 1, -n : n + 1]) <= n + 1e-9
@@ -88,12 +88,13 @@ def _best(end: _End, length: float) -> tuple[float, int, int, float] | None:
     return None if best is None else best[1:]
 
 
-def end_tabs(mesh: Mesh, within: shapely.Geometry, first: int) -> list[FaceTab]:
+def end_tabs(mesh: Mesh, within: shapely.Geometry, first: int, most: float = _DIAMETERS[0]) -> list[FaceTab]:
     """A round tab at each end along X of the part of a mesh inside an area.
 
     Parameters
     ----------
     mesh : the placed mesh in the stock's space. within : the part's outline on the plan. first : number of the first tab.
+    most : diameter (mm) that is enough; no tab is thicker.
 
     Returns
     -------
@@ -110,7 +111,7 @@ def end_tabs(mesh: Mesh, within: shapely.Geometry, first: int) -> list[FaceTab]:
     found: list[FaceTab] = []
     for sign in (-1, 1):
         end = _seen_from(part, sign)
-        chosen = _best(end, length)
+        chosen = _best(end, length, most)
         if chosen is None:
             continue
         diameter, j, i, deepest = chosen

@@ -14,6 +14,7 @@ from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.cutters.profile import Profile
 from nephos.core.errors import Refused
+from nephos.core.findings.faces import holding_stress, most_push
 from nephos.core.findings.reach import GRIP, Shown, fitted, terrain_of
 from nephos.core.machine.machine import machine_of
 from nephos.core.pipeline.end_tabs import end_tabs
@@ -41,6 +42,10 @@ _CLEAR = 1.2
 _SPARE = 0.2
 """A proposed overrun is so much (mm) more than the smallest one."""
 _ROOM = 0.1
+_HOLD = 3.0
+"""Tabs at the ends hold so many times the push of the cutters."""
+_END_TABS = (5.0, 12.0)
+"""Their diameters (mm) at least and at most, where the part is thick enough."""
 _PER_TAB = 90.0
 """A tab for so much (mm) of outline."""
 _INSET = 1.5
@@ -173,7 +178,8 @@ def _tabs(plan: Plan, work: Work, outline: _Outline, kind: Kind, border: float) 
             continue
         length = float(np.hypot(*np.diff(loop.rim, axis=0).T).sum())
         if kind == "four-faces":
-            found += end_tabs(space.mesh, shapely.Polygon(loop.rim).buffer(_ROOM), len(found) + 1)
+            area = shapely.Polygon(loop.rim).buffer(_ROOM)
+            found += end_tabs(space.mesh, area, len(found) + 1, _enough(plan))
             continue
         inside = _inset(loop.rim)
         under, top = outline.heights(inside)
@@ -187,6 +193,12 @@ def _tabs(plan: Plan, work: Work, outline: _Outline, kind: Kind, border: float) 
             if tab is not None:
                 found.append(tab)
     return tuple(found)
+
+
+def _enough(plan: Plan) -> float:
+    """Diameter (mm) at which two tabs hold several times what the cutters push, and do not bend away from them."""
+    section = _HOLD * most_push(plan) / (2 * holding_stress(plan))
+    return float(np.clip(2 * np.sqrt(section / np.pi), *_END_TABS))
 
 
 def _inset(rim: F64) -> F64:
