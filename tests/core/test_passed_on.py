@@ -242,3 +242,12 @@ def test_what_nothing_joins_to_the_bar_is_a_loose_piece() -> None:
     high[0][:5, free], low[1][:5, free], high[1][:5, free] = 10.0, 0.0, 0.0
     held = ring.__class__(ring.grid, low, high, ring.touched, ring.bound, 0.0)
     assert not loose_pieces(held, "left", 20.0) and not loose_pieces(bar_block(40.0, 8.0, 0.4), "right", 1.0)
+
+
+def test_of_two_rotary_setups_the_one_that_holds_less_counts_gaps_as_gone() -> None:
+    """A ray with a gap ends as far out as one without, and holds less."""
+    full, gapped = turned_bar(10.0), turned_bar(10.0, (4.0, 6.0))
+    for sides in ((full, gapped), (gapped, full)):
+        left = rays_left(bar_block(LENGTH, RADIUS, PITCH), bar_frame(), sides)
+        inner = (left.grid.xs > 11) & (left.grid.xs < 29)
+        assert np.allclose(left.high[0][:, inner], 4.0) and np.allclose(left.low[1][:, inner], 6.0)

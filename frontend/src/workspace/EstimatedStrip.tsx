@@ -1,10 +1,10 @@
 /** The run strip before anything is calculated: operations as long as they are estimated to take. */
 import { clock } from "../lib/numbers";
 import { infoOf, setupOf, useSheetState } from "./state";
-import { EstimatedBand, Strip, TimeScale } from "./stripParts";
+import { Blocks, EstimatedBand, Strip, TimeScale } from "./stripParts";
 
 export function EstimatedStrip() {
-  const { plan, derived, setupId, chosen } = useSheetState();
+  const { plan, derived, setupId } = useSheetState();
   const off = new Set(
     setupOf(plan, setupId)
       .operations?.filter((item) => item.on === false)
@@ -34,18 +34,7 @@ export function EstimatedStrip() {
       </div>
       <div>
         <EstimatedBand>
-          <div className="blocks">
-            {list.map((item) => (
-              <div
-                key={item.number}
-                className={chosen.kind === "operation" && chosen.number === item.number ? "block chosen" : "block"}
-                style={{ flex: `${item.seconds} 0 0` }}
-                title={`operation ${item.number}, about ${clock(item.seconds)}`}
-              >
-                {item.seconds > 0.025 * total ? item.number : ""}
-              </div>
-            ))}
-          </div>
+          <Blocks list={list} total={total} />
         </EstimatedBand>
         <TimeScale total={total} />
       </div>

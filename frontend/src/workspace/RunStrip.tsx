@@ -12,7 +12,7 @@ import { KINDS, type Moment } from "../view/moment";
 import { infoOf, setupOf, useSheetState, withWork } from "./state";
 import { partsOf, partTitle, shortTitle } from "./tiles";
 import { EstimatedStrip } from "./EstimatedStrip";
-import { AllSetups, Band, Gap, Needle, Other, Strip, TimeScale } from "./stripParts";
+import { AllSetups, Band, Blocks, Gap, Needle, Other, Strip, TimeScale } from "./stripParts";
 import { TimeDialog } from "./TimeDialog";
 
 /** The setups before the one that is shown, or after it, with the turn-overs as gaps: pressed, one is shown. */
@@ -119,7 +119,7 @@ export function RunStrip(props: {
   moment: Moment | null;
   onTime: (time: number) => void;
 }) {
-  const { derived, chosen, plan, external, setupId } = useSheetState();
+  const { derived, plan, external, setupId } = useSheetState();
   const { list, total, moment } = props;
   const [playing, setPlaying] = useState(false);
   const line = useCodeLine(moment);
@@ -238,17 +238,7 @@ export function RunStrip(props: {
             }}
           >
             <Band>
-              <div className="blocks">
-                {list.map((item) => (
-                  <div
-                    key={item.number}
-                    className={chosen.kind === "operation" && chosen.number === item.number ? "block chosen" : "block"}
-                    style={{ flex: `${item.seconds} 0 0` }}
-                  >
-                    {item.seconds > 0.025 * total ? item.number : ""}
-                  </div>
-                ))}
-              </div>
+              <Blocks list={list} total={total} />
               {changes.map(({ at, cutter }) => (
                 <span
                   key={at}

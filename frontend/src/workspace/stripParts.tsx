@@ -2,6 +2,7 @@
 import { Button as AriaButton, SliderThumb, SliderTrack } from "react-aria-components";
 import styled, { css } from "styled-components";
 import { clock } from "../lib/numbers";
+import { useSheetState } from "./state";
 
 export const Strip = styled.footer`
   display: grid;
@@ -191,5 +192,24 @@ export function TimeScale(props: { total: number }) {
         </span>
       ))}
     </Scale>
+  );
+}
+
+/** Operations as blocks as long as they take; the chosen one is marked. */
+export function Blocks(props: { list: { number: number; seconds: number }[]; total: number }) {
+  const { chosen } = useSheetState();
+  return (
+    <div className="blocks">
+      {props.list.map((item) => (
+        <div
+          key={item.number}
+          className={chosen.kind === "operation" && chosen.number === item.number ? "block chosen" : "block"}
+          style={{ flex: `${item.seconds} 0 0` }}
+          title={`operation ${item.number}, ${clock(item.seconds)}`}
+        >
+          {item.seconds > 0.025 * props.total ? item.number : ""}
+        </div>
+      ))}
+    </div>
   );
 }

@@ -207,7 +207,8 @@ def restore(words: list[str]) -> int:
 
 def _has_tables() -> bool:
     with psycopg.connect(_url()) as connection:
-        return bool(connection.execute("SELECT to_regclass('nephos_job')").fetchone()[0])  # type: ignore[index]
+        found = connection.execute("SELECT to_regclass('nephos_job')").fetchone()
+        return found is not None and found[0] is not None
 
 
 def _anew(about: dict[str, Any]) -> None:
@@ -245,7 +246,7 @@ def before_upgrade() -> None:
             str(row[0])
             for row in connection.execute("SELECT name FROM django_migrations WHERE app = %s", [_APP]).fetchall()
         }
-        jobs = connection.execute("SELECT count(*) FROM nephos_job").fetchone()[0]  # type: ignore[index]
+        (jobs,) = connection.execute("SELECT count(*) FROM nephos_job").fetchone() or (0,)
     if _newest() in done or not jobs:
         return
     folder = HOME / "backups"

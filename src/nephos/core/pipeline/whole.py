@@ -80,7 +80,7 @@ def _final(space: SetupSpace, own: CutSide, others: tuple[Side, ...]) -> Block:
     return columns_left(block, space.matrix, others)
 
 
-def _beside(space: SetupSpace, work: Work, block: Block, own: Side) -> tuple[float, F64 | None]:
+def _beside(space: SetupSpace, work: Work, block: Block) -> tuple[float, F64 | None]:
     """How thick what is left beside the part, within the border and off the tabs, is at most; and where."""
     faces = space.plan.faces
     if faces is None:
@@ -116,7 +116,7 @@ def _compared(done: SetupOutcome, own: Side, others: tuple[Side, ...], work: Wor
     rows, columns = block.grid.window((c.grid.x0, c.grid.y0), (c.grid.xs[-1], c.grid.ys[-1]))
     top, field = block.top[rows, columns], own.field[rows, columns]
     mine = (top >= field - _OWN) & (field < float(space.stock_high[2]) - _OWN) & (block.empty[rows, columns] == 0)
-    ridge, place = _beside(space, work, block, own)
+    ridge, place = _beside(space, work, block)
     return as_result(
         {"ridge": ridge, "ridge_at": None if place is None else place.tolist()}, mine=mine.astype(np.uint8)
     )

@@ -10,12 +10,14 @@ import numpy as np
 from scipy import ndimage
 
 from nephos.core.arrays import F32, F64, U8
-from nephos.core.parallel import in_parallel, kernel
+from nephos.core.parallel import in_parallel, inlined, kernel
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.bound import HALF_DIAGONAL
 
 MOST = 6
 """Intervals of a column at most; where there are more, the smallest gaps between them are filled."""
+WAYS = 127
+"""Intervals of a line at most while it is cut by one side."""
 _LEAP = 8
 """Rays go on by so many cells at once where the field is all higher, or all lower, than they are."""
 _ALONG = 1e-9
@@ -77,6 +79,22 @@ def clip_intervals(ends, count, first, last, cut, made):  # type: ignore[no-unty
     return n
 
 
+@inlined
+def crossed(cut, n, t, step, over, before, first):  # type: ignore[no-untyped-def]
+    """Note in `cut` where a line of material begins or ends between t - step and t, `before` and `over` how far it lay
+    outside there; returns how many intervals have ended. At the `first` place material goes back without end."""
+    if first:
+        if over <= 0:
+            cut[0] = -np.inf
+    elif over <= 0 < before:
+        if n < WAYS:
+            cut[2 * n] = t - step * over / (over - before)
+    elif before <= 0 < over and n < WAYS:
+        cut[2 * n + 1] = t - step * over / (over - before)
+        n += 1
+    return n
+
+
 @kernel
 def _cast_rows(ends, counts, j0, x0, y0, pitch, rel, field, around, fx0, fy0, fpitch, low, high):  # type: ignore[no-untyped-def]
     """Clip rows of columns, from row `j0` of their grid on, by a field. `rel` (3, 4) takes them to its frame; `low` and
@@ -85,8 +103,8 @@ def _cast_rows(ends, counts, j0, x0, y0, pitch, rel, field, around, fx0, fy0, fp
     rows, columns = counts.shape
     dx, dy, dz = rel[0, 2], rel[1, 2], rel[2, 2]
     speed = sqrt(dx * dx + dy * dy)
-    cut = np.empty(256)
-    made = np.empty(256)
+    cut = np.empty(2 * WAYS + 2)
+    made = np.empty(2 * WAYS + 2)
     for j in range(rows):
         y = y0 + (j0 + j) * pitch
         for i in range(columns):
@@ -127,17 +145,9 @@ def _cast_rows(ends, counts, j0, x0, y0, pitch, rel, field, around, fx0, fy0, fp
                             k = min(k + 2 * _LEAP - 1, steps - 1)
                             continue
                     over = cz + t * dz - height_at(field, fx0, fy0, fpitch, cx + t * dx, cy + t * dy)
-                    if k == 0:
-                        if over <= 0:
-                            cut[0] = -np.inf
-                    elif over <= 0 < before:
-                        if n < 127:
-                            cut[2 * n] = t - step * over / (over - before)
-                    elif before <= 0 < over and n < 127:
-                        cut[2 * n + 1] = t - step * over / (over - before)
-                        n += 1
+                    n = crossed(cut, n, t, step, over, before, k == 0)
                     before = over
-                if before <= 0 and n < 127:
+                if before <= 0 and n < WAYS:
                     cut[2 * n + 1] = np.inf
                     n += 1
             counts[j, i] = clip_intervals(ends[j, i], count, 0, n, cut, made)
@@ -193,6 +203,16 @@ def _around(field: F32) -> F32:
     return found
 
 
+def planes_of(ends: F32, counts: U8, foot: float) -> tuple[F32, F32]:
+    """Intervals (ny, nx, 2 k), of which `counts` (ny, nx) are in use, as planes (k, ny, nx): low and high ends; `foot`
+    where there is none."""
+    planes = max(int(counts.max(initial=0)), 1)
+    used = np.arange(planes)[:, None, None] < counts[None]
+    lows = np.where(used, np.moveaxis(ends[..., 0 : 2 * planes : 2], 2, 0), np.float32(foot))
+    highs = np.where(used, np.moveaxis(ends[..., 1 : 2 * planes : 2], 2, 0), np.float32(foot))
+    return np.ascontiguousarray(lows), np.ascontiguousarray(highs)
+
+
 def _relative(side: CutSide, matrix: F64) -> F64:
     """(3, 4) from the frame with `matrix` to that of another side."""
     result: F64 = np.ascontiguousarray((side.matrix @ np.linalg.inv(matrix))[:3])
@@ -241,11 +261,8 @@ def cut_by_sides(block: Block, matrix: F64, sides: tuple[CutSide, ...]) -> Block
             _bound_rows(bound[first:last], first, g.x0, g.y0, g.pitch, rel, over, f.x0, f.y0, f.pitch, foot, top)
 
         in_parallel(work, g.ny, max(1, g.ny // 16))
-    planes = max(int(counts.max()), 1)
-    used = np.arange(planes)[:, None, None] < counts[None]
-    lows = np.where(used, np.moveaxis(ends[..., 0 : 2 * planes : 2], 2, 0), np.float32(foot))
-    highs = np.where(used, np.moveaxis(ends[..., 1 : 2 * planes : 2], 2, 0), np.float32(foot))
-    left = replace(block, low=np.ascontiguousarray(lows), high=np.ascontiguousarray(highs))
+    low, high = planes_of(ends, counts, foot)
+    left = replace(block, low=low, high=high)
     left = replace(left, field=np.full(bound.shape, top, np.float32))
     return replace(left, bound=np.maximum(bound, left.top))
 

@@ -14,13 +14,11 @@ from nephos.core.parallel import in_parallel, inlined, kernel
 from nephos.core.stock.bar import bar_of_rays, cell_reach, rays_of
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.bound import HALF_DIAGONAL
-from nephos.core.stock.columns import MOST, CutSide, clip_intervals, cut_by_sides, height_at
+from nephos.core.stock.columns import MOST, WAYS, CutSide, clip_intervals, crossed, cut_by_sides, height_at, planes_of
 from nephos.core.surface.rotary import TURN
 
 __all__ = ["CutBar", "Side", "columns_left", "rays_left"]
 
-_WAYS = 64
-"""Intervals of a line at most while it is cut by one side."""
 _NEAR_AXIS = 0.25
 """Nearer to the axis than this share of the bar's radius cells are too narrow for a bound: material may stand there."""
 
@@ -81,15 +79,6 @@ def _padded(block: Block) -> tuple[F32, np.ndarray]:
     return ends, np.minimum(filled.sum(axis=0), MOST).astype(np.uint8)
 
 
-def _planes(ends: F32, counts: np.ndarray, foot: float) -> tuple[F32, F32]:
-    """Intervals as planes (k, ny, nx): low and high."""
-    planes = max(int(counts.max(initial=0)), 1)
-    used = np.arange(planes)[:, None, None] < counts[None]
-    lows = np.where(used, np.moveaxis(ends[..., 0 : 2 * planes : 2], 2, 0), np.float32(foot))
-    highs = np.where(used, np.moveaxis(ends[..., 1 : 2 * planes : 2], 2, 0), np.float32(foot))
-    return np.ascontiguousarray(lows), np.ascontiguousarray(highs)
-
-
 @inlined
 def _outside_bar(top, gap_low, gap_high, x0, pitch, x, y, z):  # type: ignore[no-untyped-def]
     """How far (mm) a place lies outside of what rays hold, less than 0 inside; tops straight between rays."""
@@ -116,7 +105,7 @@ def _column_rows(ends, counts, j0, x0, y0, pitch, rel, top, gap_low, gap_high, b
     rows, columns = counts.shape
     dx, dy, dz = rel[0, 2], rel[1, 2], rel[2, 2]
     across = dy * dy + dz * dz
-    cut, made = np.empty(2 * _WAYS + 2), np.empty(2 * _WAYS + 2)
+    cut, made = np.empty(2 * WAYS + 2), np.empty(2 * WAYS + 2)
     for j in range(rows):
         y = y0 + (j0 + j) * pitch
         for i in range(columns):
@@ -140,14 +129,7 @@ def _column_rows(ends, counts, j0, x0, y0, pitch, rel, top, gap_low, gap_high, b
             n, before, begun, step, t = 0, 0.0, False, 0.0, first
             while True:
                 over = _outside_bar(top, gap_low, gap_high, bx0, bpitch, px + t * dx, py + t * dy, pz + t * dz)
-                if not begun:
-                    if over <= 0:
-                        cut[0] = -np.inf
-                elif over <= 0 < before and n < _WAYS:
-                    cut[2 * n] = t - step * over / (over - before)
-                elif before <= 0 < over and n < _WAYS:
-                    cut[2 * n + 1] = t - step * over / (over - before)
-                    n += 1
+                n = crossed(cut, n, t, step, over, before, not begun)
                 before, begun = over, True
                 if t >= last:
                     break
@@ -156,7 +138,7 @@ def _column_rows(ends, counts, j0, x0, y0, pitch, rel, top, gap_low, gap_high, b
                     # All material on this stretch.
                     step = min(near + core, last) - t
                 t += step
-            if before <= 0 and n < _WAYS:
+            if before <= 0 and n < WAYS:
                 cut[2 * n + 1] = np.inf
                 n += 1
             counts[j, i] = clip_intervals(ends[j, i], count, 0, n, cut, made)
@@ -226,7 +208,7 @@ def _inside_bar(block: Block, bar: CutBar, rel: F64) -> Block:
         )
 
     in_parallel(work, g.ny, max(1, g.ny // 16))
-    low, high = _planes(ends, counts, block.foot)
+    low, high = planes_of(ends, counts, block.foot)
     full = float(max(block.high.max(), block.cut_field.max()))
     left = replace(
         block, low=low, high=high, touched=np.full_like(block.touched, -1), field=np.full(bound.shape, full, np.float32)
@@ -242,7 +224,7 @@ def _ray_rows(ends, counts, bound, j0, bx0, bpitch, around, rel, field, over, fx
     the field with all cells around that a cell of the bar, `slack` mm large, may touch."""
     rows, columns = counts.shape
     fny, fnx = field.shape
-    cut, made = np.empty(2 * _WAYS + 2), np.empty(2 * _WAYS + 2)
+    cut, made = np.empty(2 * WAYS + 2), np.empty(2 * WAYS + 2)
     for j in range(rows):
         angle = (j0 + j) * TURN / around
         s, c = np.sin(angle), np.cos(angle)
@@ -262,20 +244,13 @@ def _ray_rows(ends, counts, bound, j0, bx0, bpitch, around, rel, field, over, fx
                 while True:
                     height = height_at(field, fx0, fy0, fpitch, px + t * dx, py + t * dy)
                     gap = pz + t * dz - height
-                    if not begun:
-                        if gap <= 0:
-                            cut[0] = -np.inf
-                    elif gap <= 0 < before and n < _WAYS:
-                        cut[2 * n] = t - step * gap / (gap - before)
-                    elif before <= 0 < gap and n < _WAYS:
-                        cut[2 * n + 1] = t - step * gap / (gap - before)
-                        n += 1
+                    n = crossed(cut, n, t, step, gap, before, not begun)
                     before, begun = gap, True
                     if t >= last:
                         break
                     step = min(0.5 * fpitch, last - t)
                     t += step
-                if before <= 0 and n < _WAYS:
+                if before <= 0 and n < WAYS:
                     cut[2 * n + 1] = np.inf
                     n += 1
                 counts[j, i] = clip_intervals(ends[j, i, :4], count, 0, n, cut, made)
@@ -322,8 +297,9 @@ def _from_intervals(grid: Grid, ends: F32, counts: np.ndarray, bound: F32) -> Bl
 
 
 def _both_bars(block: Block, other: Block) -> Block:
-    """What two rotary setups on one bar have left: the later one has begun with what the earlier one left."""
-    least = other if float(other.high.sum()) <= float(block.high.sum()) else block
+    """What two rotary setups on one bar have left: the later one has begun with what the earlier one left, and so holds
+    less."""
+    least = min(other, block, key=lambda item: float((item.high - item.low).clip(0).sum()))
     top, gap_low, gap_high = rays_of(least)
     return bar_of_rays(
         block.grid, top, gap_low, gap_high, np.full(top.shape, -1, np.int32), np.minimum(block.bound, other.bound)

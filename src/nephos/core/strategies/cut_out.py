@@ -21,7 +21,7 @@ from nephos.core.memo import Memo
 from nephos.core.polyline import densified
 from nephos.core.strategies.clearing.levels import polygons_of
 from nephos.core.strategies.clearing.offset import offset
-from nephos.core.strategies.following.cut_path import SKIN, cut_levels, lead_arcs, standing, tops_along
+from nephos.core.strategies.following.cut_path import SKIN, back_and_forth, cut_levels, lead_arcs, standing, tops_along
 from nephos.core.strategies.following.follow import follow_lines
 from nephos.core.strategies.following.tabs import (
     Box,
@@ -311,7 +311,7 @@ def _runs(task: Task, path: F64, tops: F64, bottom: float, tabs: list[Tab], wind
     lower = [in_window(over_tabs(path, level, tabs, over, _slope(settings)), window) for level in levels]
     whole = in_window(_level(path, bottom), window)
     runs = (
-        _back_and_forth([*upper, *lower], whole)
+        back_and_forth([*upper, *lower], whole)
         if settings.direction == "both"
         else [run for runs in (*upper, *lower) for run in runs]
     )
@@ -320,25 +320,6 @@ def _runs(task: Task, path: F64, tops: F64, bottom: float, tabs: list[Tab], wind
 
 def _level(points: F64, level: float) -> F64:
     return np.column_stack([points, np.full(len(points), level)])
-
-
-def _back_and_forth(levels: list[list[F64]], whole: list[F64]) -> list[F64]:
-    """The runs of all levels so that each of the `whole` stretches of a path is cut down to its bottom before the next
-    one, every second level the other way."""
-    lines = [shapely.LineString(run[:, :2]) for run in whole]
-    middles = [[shapely.LineString(run[:, :2]).interpolate(0.5, normalized=True) for run in runs] for runs in levels]
-    found: list[F64] = []
-    for k, line in enumerate(lines):
-        forward = True
-        if found:
-            ends = np.hypot(*(whole[k][[0, -1], :2] - found[-1][-1, :2]).T)
-            forward = bool(ends[0] <= ends[1])
-        for runs, places in zip(levels, middles, strict=True):
-            mine = [i for i, place in enumerate(places) if min(lines, key=place.distance) is line]
-            mine.sort(key=lambda i: line.project(places[i]), reverse=not forward)
-            found += [runs[i] if forward else runs[i][::-1] for i in mine]
-            forward ^= bool(mine)
-    return found
 
 
 def _slope(settings: CutOutSettings) -> float:

@@ -3,6 +3,7 @@
 from math import hypot
 
 import numpy as np
+import shapely
 
 from nephos.core.arrays import F64
 from nephos.core.linking.link_block import LinkBlock
@@ -61,3 +62,22 @@ def cut_levels(
     if common >= top - SKIN:
         return [], level_heights(top, bottom, stepdown)
     return level_heights(top, common, stepdown), level_heights(common, bottom, stepdown)
+
+
+def back_and_forth(levels: list[list[F64]], whole: list[F64]) -> list[F64]:
+    """The runs of all levels so that each of the `whole` stretches of a path is cut down to its bottom before the next
+    one, every second level the other way."""
+    lines = [shapely.LineString(run[:, :2]) for run in whole]
+    middles = [[shapely.LineString(run[:, :2]).interpolate(0.5, normalized=True) for run in runs] for runs in levels]
+    found: list[F64] = []
+    for k, line in enumerate(lines):
+        forward = True
+        if found:
+            ends = np.hypot(*(whole[k][[0, -1], :2] - found[-1][-1, :2]).T)
+            forward = bool(ends[0] <= ends[1])
+        for runs, places in zip(levels, middles, strict=True):
+            mine = [i for i, place in enumerate(places) if min(lines, key=place.distance) is line]
+            mine.sort(key=lambda i: line.project(places[i]), reverse=not forward)
+            found += [runs[i] if forward else runs[i][::-1] for i in mine]
+            forward ^= bool(mine)
+    return found
