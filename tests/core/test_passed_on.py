@@ -5,8 +5,10 @@ import pytest
 
 from core.test_rotary import EGG, FINISH, ROUGH, operation, plan_of
 from cutting import BALL, FLAT
+from nephos.core.cutters.cutter import HolderStep
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.summary import quick_look
+from nephos.core.pipeline.keys import plan_keys
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.sides import block_before
@@ -251,3 +253,29 @@ def test_of_two_rotary_setups_the_one_that_holds_less_counts_gaps_as_gone() -> N
         left = rays_left(bar_block(LENGTH, RADIUS, PITCH), bar_frame(), sides)
         inner = (left.grid.xs > 11) & (left.grid.xs < 29)
         assert np.allclose(left.high[0][:, inner], 4.0) and np.allclose(left.low[1][:, inner], 6.0)
+
+
+def paths_with(plan: Plan, stickout: float) -> dict[str, list[str]]:
+    """The keys of the passes of each setup, with a holder that all cutters stand out of by so much."""
+    held = {"stickout": stickout, "holder": (HolderStep(diameter=30.0, length=15.0),)}
+    setups = tuple(
+        setup.model_copy(
+            update={
+                "operations": tuple(
+                    item.model_copy(update={"cutter": item.cutter.model_copy(update=held)}) for item in setup.operations
+                )
+            }
+        )
+        for setup in plan.setups
+    )
+    keys = plan_keys(plan.model_copy(update={"setups": setups}))
+    return {name: [item.passes for item in own.operations.values()] for name, own in keys.items()}
+
+
+def test_another_stickout_makes_new_paths_where_a_chuck_keeps_the_holder_off() -> None:
+    plan = both_kinds("bar")
+    short, long = paths_with(plan, 20.0), paths_with(plan, 30.0)
+    for setup in plan.setups:
+        assert not set(short[setup.id]) & set(long[setup.id])
+    board = plan.model_copy(update={"setups": plan.setups[1:]})
+    assert paths_with(board, 20.0) == paths_with(board, 30.0), "beside a board nothing keeps the holder off"

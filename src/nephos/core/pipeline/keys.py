@@ -154,6 +154,8 @@ def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, 
         [boundary_causes(plan, other) for other in operation.boundary.without],
         plan.tolerance,
         before if operation.settings.wants_block else None,
+        # On a bar chuck and tailstock keep off shank and holder too, and so say how far the paths go.
+        *([operation.cutter.bodies] if plan.held_bar is not None else []),
     )
     passes = whole
     if setup.tile is not None:
