@@ -28,15 +28,16 @@ WORDS = (
     "--window-size=1280,800",
 )
 
+POLL = 0.15
+"""Seconds between two looks at the page while something is waited for."""
 
-def chromium(folder: Path | None = None) -> webdriver.Chrome:
-    """Headless Chromium from Debian's packages with software WebGL; downloads go to `folder`."""
+
+def chromium(*more: str) -> webdriver.Chrome:
+    """Headless Chromium from Debian's packages with software WebGL, with `more` arguments."""
     options = Options()
     options.binary_location = "/usr/bin/chromium"
-    for word in WORDS:
+    for word in (*WORDS, *more):
         options.add_argument(word)
-    if folder:
-        options.add_experimental_option("prefs", {"download.default_directory": str(folder)})
     driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
     driver.execute_cdp_cmd(
         "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
@@ -58,13 +59,13 @@ def press(driver: webdriver.Chrome, words: str, timeout: float = 20) -> None:
                 return True
         return False
 
-    WebDriverWait(driver, timeout, ignored_exceptions=[Exception]).until(pressed)
+    WebDriverWait(driver, timeout, POLL, ignored_exceptions=[Exception]).until(pressed)
 
 
 def until(driver: webdriver.Chrome, test: Callable[[webdriver.Chrome], object], timeout: float = 60) -> None:
     """Wait until `test` holds; what the page shows is told where it never does."""
     try:
-        WebDriverWait(driver, timeout, ignored_exceptions=[Exception]).until(test)
+        WebDriverWait(driver, timeout, POLL, ignored_exceptions=[Exception]).until(test)
     except TimeoutException:
         log = [entry["message"] for entry in driver.get_log("browser")]
         raise AssertionError(

@@ -1,8 +1,15 @@
 import react from "@vitejs/plugin-react";
-import { defineConfig } from "vite";
+import { defineConfig } from "vitest/config";
 
 export default defineConfig({
   plugins: [react()],
   base: "/static/",
+  test: {
+    projects: [
+      // Modules are loaded once for all files of tests: that takes most of the time.
+      { extends: true, test: { name: "logic", include: ["src/**/*.test.ts"], isolate: false } },
+      { extends: true, test: { name: "page", include: ["src/**/*.test.tsx"] } },
+    ],
+  },
   build: { chunkSizeWarningLimit: 2000, assetsInlineLimit: 0 },
 });

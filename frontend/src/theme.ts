@@ -56,6 +56,8 @@ export const scene = {
   corner: "#5F7F9E",
   zero: "#A8321F",
   edge: "#6B6F6C",
+  /** What each setup left, in their order. */
+  setups: ["#8FC1C4", "#D8A657", "#A58BC0", "#8DAF72", "#C9806A", "#7E9CC7"],
 };
 
 /** How the proof may look in a picture for a customer: colour, how much grain, how much shine. */

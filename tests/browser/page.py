@@ -56,11 +56,20 @@ def click_view(driver, x: float, y: float) -> None:
     driver.execute_script(_CLICK, x, y)
 
 
+def press_at(driver, selector: str, which: int = 0) -> None:
+    """Press one of what a CSS selector, or an XPath, finds, once it is there; again where the page was just redrawn."""
+    by = By.XPATH if selector.startswith("/") else By.CSS_SELECTOR
+
+    def pressed(d) -> bool:
+        [item for item in d.find_elements(by, selector) if item.is_displayed()][which].click()
+        return True
+
+    until(driver, pressed)
+
+
 def press_like(driver, words: str) -> None:
-    """Press the button that begins with `words`."""
-    path = f"//button[starts-with(normalize-space(), '{words}')]"
-    until(driver, lambda d: [item for item in d.find_elements(By.XPATH, path) if item.is_displayed()])
-    [item for item in driver.find_elements(By.XPATH, path) if item.is_displayed()][-1].click()
+    """Press the last button that begins with `words`."""
+    press_at(driver, f"//button[starts-with(normalize-space(), '{words}')]", -1)
 
 
 def calculated(driver, timeout: float = 120) -> None:
@@ -76,12 +85,27 @@ def calculated(driver, timeout: float = 120) -> None:
     until(driver, done, timeout)
 
 
+_FIND_GRIP = """
+const canvas = document.querySelector('canvas');
+const box = canvas.getBoundingClientRect();
+for (const [x, y] of arguments[0]) {
+  canvas.dispatchEvent(new PointerEvent('pointermove', {bubbles: true, pointerId: 1, pointerType: 'mouse',
+    clientX: box.left + box.width / 2 + x, clientY: box.top + box.height / 2 + y}));
+  if (canvas.style.cursor === 'grab') return [x, y];
+}
+return null;
+"""
+
+
 def grip(driver, places) -> None:
     """Put the pointer on the first of these places (from the middle of the view) where something can be gripped."""
     canvas = driver.find_element(By.TAG_NAME, "canvas")
 
-    def on_grip(place: tuple[int, int]) -> bool:
-        ActionChains(driver).move_to_element_with_offset(canvas, *place).perform()
-        return driver.execute_script("return arguments[0].style.cursor", canvas) == "grab"
+    def on_grip(d) -> bool:
+        place = d.execute_script(_FIND_GRIP, list(places))
+        if place is None:
+            return False
+        ActionChains(d).move_to_element_with_offset(canvas, *place).perform()
+        return d.execute_script("return arguments[0].style.cursor", canvas) == "grab"
 
-    until(driver, lambda d: any(on_grip(place) for place in places))
+    until(driver, on_grip)

@@ -6,7 +6,7 @@ import pytest
 from demo.screenshots import press, until
 from selenium.webdriver.common.by import By
 
-from browser.page import calculated, text
+from browser.page import calculated, press_at, text
 
 pytestmark = [pytest.mark.browser, pytest.mark.django_db(transaction=True)]
 
@@ -46,7 +46,7 @@ def test_the_workspace_is_accessible(hill_job) -> None:
         press(driver, mode)
         found[f"{mode}, calculated"] = violations(driver)
     for row in ("row-model", "operation-10", "operation-20"):
-        driver.find_element(By.CSS_SELECTOR, f"[data-testid='{row}'] button").click()
+        press_at(driver, f"[data-testid='{row}'] button")
         found[row] = violations(driver)
     press(driver, "Post files…")
     until(driver, lambda d: "All files as a zip" in text(d))

@@ -9,7 +9,7 @@ from demo.screenshots import press, until
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 
-from browser.page import bring_in, calculated, grip, press_like, text, type_in
+from browser.page import bring_in, calculated, grip, press_at, press_like, text, type_in
 from meshes import ellipsoid
 from nephos.core.mesh.formats.stl import write_stl
 
@@ -43,7 +43,7 @@ def test_two_faces_from_the_upload_to_the_files(browser, tmp_path: Path) -> None
     press_like(browser, "Two faces")
     until(browser, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid=turn-b]"), 60)
     assert "half a turn about X" in text(browser)
-    browser.find_element(By.CSS_SELECTOR, "[data-testid=turn-b] button").click()
+    press_at(browser, "[data-testid=turn-b] button")
     until(browser, lambda d: "Parting height" in text(d))
     press(browser, "Place")
     # The grip of the parting stands at the right front corner of the stock; the tabs on the outline.
@@ -81,7 +81,7 @@ def test_a_setup_is_added_and_taken_out_by_keyboard_and_button(browser, tmp_path
     press(browser, "+ Setup")
     press(browser, "Add the setup")
     until(browser, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid=setup-b]"))
-    browser.find_element(By.CSS_SELECTOR, "[data-testid=setup-b] button").click()
+    press_at(browser, "[data-testid=setup-b] button")
     until(browser, lambda d: "Side up" in text(d))
     press(browser, "Delete")
     until(browser, lambda d: not d.find_elements(By.CSS_SELECTOR, "[data-testid=setup-b]"))

@@ -9,7 +9,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from browser.page import field, grip, press_like, text, type_in
+from browser.page import field, grip, press_at, press_like, text, type_in
 from nephos.web.jobs import current_plan
 from nephos.web.models import Cutter, Job
 
@@ -22,7 +22,7 @@ def plan() -> dict:
 
 def choose_operation(driver, number: int) -> None:
     until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, f"[data-testid='operation-{number}']"))
-    driver.find_element(By.CSS_SELECTOR, f"[data-testid='operation-{number}'] button").click()
+    press_at(driver, f"[data-testid='operation-{number}'] button")
 
 
 def test_tabs_are_moved_added_and_taken_out_by_keyboard_and_mouse(hill_job) -> None:
@@ -98,7 +98,7 @@ def test_a_boundary_is_drawn_bent_brought_in_and_used(hill_job, tmp_path: Path) 
     press_like(driver, "Kept out of")
     toggle = "//*[@aria-label='Inspector']//button[normalize-space()='Boundary 1']"
     until(driver, lambda d: d.find_elements(By.XPATH, toggle))
-    driver.find_element(By.XPATH, toggle).click()
+    press_at(driver, toggle)
     until(driver, lambda d: plan()["setups"][0]["operations"][1]["boundary"]["without"] == ["b1"])
 
 

@@ -12,7 +12,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from browser.page import bring_in, calculated, grip, press_like, text, type_in
+from browser.page import bring_in, calculated, grip, press_at, press_like, text, type_in
 from nephos.core.cutters import Profile
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.mesh.model import Mesh
@@ -31,7 +31,7 @@ pytestmark = [pytest.mark.browser, pytest.mark.django_db(transaction=True)]
 
 
 def choose_model(driver) -> None:
-    driver.find_element(By.CSS_SELECTOR, "[data-testid='row-model'] button").click()
+    press_at(driver, "[data-testid='row-model'] button")
     until(driver, lambda d: "Way up" in text(d))
 
 
@@ -64,7 +64,7 @@ def test_the_raw_scan_is_put_right_by_hand(browser, tmp_path: Path) -> None:
     press_like(browser, "Drop loose pieces")
     ready(browser, 5)
     until(browser, lambda d: "loose pieces dropped" in text(d))
-    browser.find_element(By.CSS_SELECTOR, "[data-testid='row-stock'] button").click()
+    press_at(browser, "[data-testid='row-stock'] button")
     press(browser, "Make the stock fit…")
     press(browser, "Make it fit")
     until(browser, lambda d: "rev 6 · saved" in text(d) and "0 stop" in text(d))
@@ -99,13 +99,7 @@ def test_dragging_an_arrow_moves_the_model_as_typing_does(hill_job) -> None:
     choose_model(driver)
     press(driver, "Top")
     time.sleep(1)
-    canvas = driver.find_element(By.TAG_NAME, "canvas")
-
-    def on_grip(x: int) -> bool:
-        ActionChains(driver).move_to_element_with_offset(canvas, x, 0).perform()
-        return driver.execute_script("return arguments[0].style.cursor", canvas) == "grab"
-
-    until(driver, lambda d: any(on_grip(x) for x in range(14, 60, 3)))
+    grip(driver, [(x, 0) for x in range(14, 60, 3)])
     ActionChains(driver).click_and_hold().move_by_offset(30, 0).move_by_offset(30, 0).perform()
     until(driver, lambda d: "Left edge" in text(d) and offset()[0] == 0, 5)
     ActionChains(driver).release().perform()
@@ -231,7 +225,7 @@ def test_a_boundary_and_a_cut_out_from_adding_to_the_proof(hill_job) -> None:
     type_in(driver, "Offset", "3")
     # A square of 24 mm grown by 3 mm, its corners round.
     until(driver, lambda d: "8.9 cm²" in text(d))
-    driver.find_element(By.CSS_SELECTOR, "[data-testid='operation-30'] button").click()
+    press_at(driver, "[data-testid='operation-30'] button")
     until(driver, lambda d: "30 Cut out" in text(d) and "4 tabs" in text(d))
     type_in(driver, "Tabs", "0")
     until(driver, lambda d: "nothing holds it" in text(d) and "1 stop" in text(d))

@@ -10,7 +10,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from browser.page import calculated, click_view, field, press_like, text, type_in
+from browser.page import calculated, click_view, field, grip, press_at, press_like, text, type_in
 from nephos.core.post.read import read_program
 from nephos.web.jobs import current_plan
 from nephos.web.models import Job, Post, RealTime
@@ -93,10 +93,8 @@ def test_the_proof_is_stepped_through_cut_open_looked_at_closely_and_saved(hill_
     until(driver, lambda d: "as it will be" in text(d), 40)
     # Its frame is dragged over another spot, or put there by numbers.
     before = field(driver, "X").get_attribute("value")
-    canvas = driver.find_element(By.TAG_NAME, "canvas")
-    ActionChains(driver).move_to_element(canvas).click_and_hold().move_by_offset(40, 0).move_by_offset(
-        20, 0
-    ).release().perform()
+    grip(driver, [(0, 0)])
+    ActionChains(driver).click_and_hold().move_by_offset(40, 0).move_by_offset(20, 0).release().perform()
     until(driver, lambda d: float(field(d, "X").get_attribute("value")) > float(before) + 2)
     until(driver, lambda d: "as it will be" in text(d), 40)
     type_in(driver, "X", before)
@@ -158,7 +156,7 @@ def test_a_post_is_refused_on_a_stop_until_somebody_says_why(hill_job, tmp_path:
     # Nobody presses Calculate here: it follows every change by itself.
     press(driver, "Calculate automatically")
     until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid='operation-30']"))
-    driver.find_element(By.CSS_SELECTOR, "[data-testid='operation-30'] button").click()
+    press_at(driver, "[data-testid='operation-30'] button")
     type_in(driver, "Tabs", "0")
     until(driver, lambda d: "nothing holds it" in text(d) and "1 stop" in text(d))
     press(driver, "Post files…")
@@ -244,7 +242,7 @@ def test_a_post_is_made_in_the_application_and_taken_by_a_job(hill_job) -> None:
 def test_what_a_run_really_took_is_entered_and_the_sheet_is_printed(hill_job) -> None:
     driver = hill_job
     calculated(driver)
-    driver.find_element(By.CSS_SELECTOR, "footer [aria-label*='where the time goes']").click()
+    press_at(driver, "footer [aria-label*='where the time goes']")
     until(driver, lambda d: "changing cutters" in text(d))
     field(driver, "Actual time (h:min)").send_keys("soon")
     until(driver, lambda d: "give minutes (95) or hours and minutes" in text(d))

@@ -7,7 +7,7 @@ from demo.screenshots import press, until
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from browser.page import calculated, press_like, text, type_in
+from browser.page import calculated, press_at, press_like, text, type_in
 from browser.test_faces import files_of, plan_of
 from nephos.core.mesh.formats.stl import write_stl
 from relief_tools import small_mesh
@@ -28,7 +28,7 @@ def choose(driver, label: str, words: str) -> None:
     button.click()
     option = f"//*[@role='option'][normalize-space()='{words}']"
     until(driver, lambda d: d.find_elements(By.XPATH, option))
-    driver.find_element(By.XPATH, option).click()
+    press_at(driver, option)
 
 
 def test_a_tray_with_a_relief_from_nothing_to_the_files(browser, tmp_path: Path) -> None:

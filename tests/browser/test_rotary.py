@@ -4,9 +4,8 @@ from pathlib import Path
 
 import pytest
 from demo.screenshots import press, until
-from selenium.webdriver.common.by import By
 
-from browser.page import calculated, press_like, text
+from browser.page import calculated, press_at, press_like, text
 from browser.test_faces import files_of, open_egg, plan_of
 
 pytestmark = [pytest.mark.browser, pytest.mark.django_db(transaction=True)]
@@ -17,7 +16,7 @@ def test_a_bar_from_the_upload_to_the_program(browser, tmp_path: Path) -> None:
     press(browser, "Propose…")
     press_like(browser, "Rotary")
     until(browser, lambda d: plan_of(d)["setups"][0]["kind"] == "rotary", 60)
-    browser.find_element(By.CSS_SELECTOR, "[data-testid^=setup-] button").click()
+    press_at(browser, "[data-testid^=setup-] button")
     until(browser, lambda d: "Chuck" in text(d) and "Tailstock" in text(d))
     calculated(browser, 240)
     press(browser, "Proof")

@@ -9,7 +9,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from browser.forked_worker import start_worker
-from browser.page import bring_in, calculated, click_view, drop, field, text, type_in
+from browser.page import bring_in, calculated, click_view, drop, field, press_at, text, type_in
 from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.post.read import read_program
@@ -38,21 +38,21 @@ def test_from_upload_to_program(browser, tmp_path: Path) -> None:
     until(browser, lambda d: "0 stop" in text(d))
 
     # Size of the model, then an operation more, moved up and down and taken out again.
-    browser.find_element(By.CSS_SELECTOR, "[data-testid='row-model'] button").click()
+    press_at(browser, "[data-testid='row-model'] button")
     type_in(browser, "Size X", "30")
     until(browser, lambda d: "30 / 60" in text(d))
     press(browser, "+ Add operation")
     until(browser, lambda d: d.find_elements(By.XPATH, "//section//button[contains(., 'Rough, raster')]"))
-    browser.find_element(By.XPATH, "//section//button[contains(., 'Rough, raster')]").click()
+    press_at(browser, "//section//button[contains(., 'Rough, raster')]")
     until(browser, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid='operation-40']"))
     press(browser, "Move up")
     until(browser, lambda d: "Rough, raster" in d.find_element(By.CSS_SELECTOR, "[data-testid='operation-30']").text)
-    browser.find_element(By.CSS_SELECTOR, "[data-testid='operation-30'] button").click()
+    press_at(browser, "[data-testid='operation-30'] button")
     press(browser, "Delete")
     until(browser, lambda d: not d.find_elements(By.CSS_SELECTOR, "[data-testid='operation-30']"))
 
     # A live number before anything is calculated, and a refusal that loses nothing.
-    browser.find_element(By.CSS_SELECTOR, "[data-testid='operation-20'] button").click()
+    press_at(browser, "[data-testid='operation-20'] button")
     until(browser, lambda d: "20 Finish, raster" in text(d))
     type_in(browser, "Stepover", "9")
     until(browser, lambda d: "larger than the cutter" in text(d))

@@ -7,7 +7,7 @@ import pytest
 from demo.screenshots import press, until
 from selenium.webdriver.common.by import By
 
-from browser.page import bring_in, calculated, press_like, text, type_in
+from browser.page import bring_in, calculated, press_at, press_like, text, type_in
 from browser.test_faces import files_of, plan_of
 from meshes import grid_mesh
 from nephos.core.mesh.formats.stl import write_stl
@@ -24,12 +24,12 @@ def test_tiles_from_the_fix_to_the_files(browser, tmp_path: Path) -> None:
     press(browser, "Cut in tiles")
     until(browser, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid='tile-a.2']"), 60)
     assert "longer along X" not in text(browser)
-    browser.find_element(By.CSS_SELECTOR, "[data-testid=setup-a] button").click()
+    press_at(browser, "[data-testid=setup-a] button")
     until(browser, lambda d: "Seam 1 at X" in text(d))
     seam = plan_of(browser)["setups"][0]["tiles"]["seams_x"][0]
     type_in(browser, "Seam 1 at X", str(round(seam) + 10))
     until(browser, lambda d: plan_of(d)["setups"][0]["tiles"]["seams_x"][0] == round(seam) + 10, 20)
-    browser.find_element(By.CSS_SELECTOR, "[data-testid='turn-a.2'] button").click()
+    press_at(browser, "[data-testid='turn-a.2'] button")
     until(browser, lambda d: "Slide the board" in text(d) and "Registration error" in text(d))
     calculated(browser, 240)
     names = files_of(browser)

@@ -19,7 +19,7 @@ from nephos.core.pipeline.proposed_faces import proposed_faces
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.space import first_block, setup_space
 from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.whole import sides_of, solid_of, whole_of
+from nephos.core.pipeline.whole import sides_of, solid_of, surface_makers, whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.edits import apply_edit
@@ -30,6 +30,7 @@ from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, St
 from nephos.core.stock.block import box_block
 from nephos.core.stock.columns import CutSide, cut_by_sides, inside_box
 from nephos.core.stock.cut import cut_block
+from nephos.core.stock.left_by import UNCUT
 from nephos.core.strategies.registry import strategy
 
 STOCK = Stock(length=60, width=44, thickness=20)
@@ -410,3 +411,19 @@ def test_what_no_side_reaches_is_shown_where_it_is() -> None:
     found = next(item for item in whole_findings(plan, whole, done) if item.code == "no-side-reaches")
     assert found.place is not None
     assert all(0 <= value <= side for value, side in zip(found.place, plan.stock.size, strict=True))
+
+
+def test_each_surface_of_the_finished_part_names_the_setup_that_left_it(egg) -> None:  # type: ignore[no-untyped-def]
+    done, whole = egg
+    mesh = solid_of(egg_plan(), sides_of(done))[0].mesh
+    owner, missed = surface_makers(done, whole, mesh.vertices)
+    centre = np.array([STOCK.length, STOCK.width, STOCK.thickness]) / 2
+    off = mesh.vertices - centre
+    on_egg = np.abs((off / [18, 10, 7]) ** 2 @ np.ones(3) - 1) < 0.05
+    # Off the rim, where the balls of both come.
+    high, low = on_egg & (off[:, 2] > 2.5), on_egg & (off[:, 2] < -2.5)
+    assert high.sum() > 100 and (owner[high] == 0).mean() > 0.99
+    assert low.sum() > 100 and (owner[low] == 1).mean() > 0.99
+    corners = (np.abs(off[:, :2]) > [29.5, 21.5]).any(axis=1)
+    assert corners.any() and (owner[corners] == UNCUT).all()
+    assert missed[on_egg].mean() < 0.05

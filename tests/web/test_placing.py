@@ -137,7 +137,8 @@ def test_faults_are_kept_to_be_shown(shop: Client) -> None:
 def test_a_model_is_written_as_it_is_placed(shop: Client, job: dict, suffix: str) -> None:
     after = edit(shop, job, do="size_model", axis=0, value=60)
     key = send(shop, f"/jobs/{job['id']}/export", {"model": "m1", "suffix": suffix}).json()["key"]
-    assert shop.get(f"/api/results/{key}/facts").status_code == 404, "it is not there before it is written"
+    assert shop.get(f"/api/results/{key}/file").status_code == 404, "it is not there before it is written"
+    assert shop.get(f"/api/results/{key}/made").json() == {"facts": None}, "and asking for it is no error"
     tasks.export_model(key, f"hill{suffix}", after["plan"], "m1")
     answer = shop.get(f"/api/results/{key}/file")
     mesh = read_mesh(f"hill{suffix}", body_of(answer))

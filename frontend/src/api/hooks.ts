@@ -136,9 +136,9 @@ const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
 /** Wait for what a worker is making under `key`; rejects with its own sentence where it refuses. */
 export async function resultOf<T>(key: string): Promise<T> {
   for (let turn = 0; turn < 1200; turn++) {
-    const found = await request<{ facts: T & { refused?: string } }>(`/results/${key}/facts`).catch(() => null);
-    if (found?.facts.refused) throw new Error(found.facts.refused);
-    if (found) return found.facts;
+    const found = await request<{ facts: (T & { refused?: string }) | null }>(`/results/${key}/made`).catch(() => null);
+    if (found?.facts?.refused) throw new Error(found.facts.refused);
+    if (found?.facts) return found.facts;
     await wait(turn < 10 ? 100 : 400);
   }
   throw new Error("this takes too long: is the worker running?");

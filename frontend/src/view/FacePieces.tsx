@@ -10,7 +10,9 @@ import { scene } from "../theme";
 import { setupOf, useSheetState } from "../workspace/state";
 import { useRims } from "../workspace/inspector/TabList";
 import { Handle } from "./Handle";
+import { LevelLine } from "./LevelLine";
 import { NumberSprite } from "./NumberSprite";
+import { RegistrationOutline } from "./RegistrationOutline";
 
 /** How far tabs reach into the frame, as they are cut (mm). */
 const BEYOND = 2;
@@ -30,23 +32,6 @@ function Ring(props: { z: number; tone: string; dashed?: boolean }) {
     [length, width],
   );
   return <LevelLine spots={corners} {...props} />;
-}
-
-/** A line through places on the plan at a height, in stock space. */
-function LevelLine(props: { spots: Spot[]; z: number; tone: string; dashed?: boolean }) {
-  const { spots } = props;
-  const line = useMemo(() => {
-    const points = spots.map(([x, y]) => new THREE.Vector3(x, y, props.z));
-    const made = new THREE.Line(
-      new THREE.BufferGeometry().setFromPoints(points),
-      props.dashed
-        ? new THREE.LineDashedMaterial({ color: props.tone, dashSize: 4, gapSize: 3 })
-        : new THREE.LineBasicMaterial({ color: props.tone }),
-    );
-    made.computeLineDistances();
-    return made;
-  }, [spots, props.z, props.tone, props.dashed]);
-  return <primitive object={line} />;
 }
 
 /** The outlines of the part in stock space, as a setup sees them that lies on its top or its underside. */
@@ -81,6 +66,7 @@ export function PartingHandle(props: { matrix: THREE.Matrix4; size: number }) {
   return (
     <>
       <Ring z={z} tone={theme.action} />
+      <RegistrationOutline outlines={outlines} />
       {stops.map((height) =>
         outlines.length > 0 ? (
           outlines.map((rim, k) => (

@@ -31,13 +31,14 @@ import { KeepOutPieces, PlaceHandles, ZeroHandle } from "./PlaceHandles";
 import { FaceTabs, PartingHandle } from "./FacePieces";
 import { ProofPanel } from "./ProofPanel";
 import { ReliefSurface } from "./ReliefSurface";
+import { RegistrationLegend } from "./RegistrationOutline";
 import { SeamLines } from "./SeamLines";
 import { SectionCap, SectionControl } from "./SectionCap";
 import { Shutter, type Shoot } from "./Shutter";
 import { SweptCircles } from "./SweptCircles";
 import { PathLegend, ViewTools } from "./ViewTools";
 import { WholePanel } from "./WholePanel";
-import { WholePart } from "./WholePart";
+import { WholePart, type WholePaint } from "./WholePart";
 import { useShownBlock, useShownDeviation } from "./shown";
 
 const Frame = styled.div`
@@ -84,6 +85,7 @@ export function View(props: {
   const [alone, setAlone] = useState(false);
   const [all, setAll] = useState(false);
   const [unrolled, setUnrolled] = useState(false);
+  const [paint, setPaint] = useState<WholePaint>("deviation");
   const [limits, setLimits] = useState<{ limit: number | null; most: number | null }>({ limit: null, most: null });
   const [probe, setProbe] = useState<Point | null>(null);
   const shoot = useRef<Shoot | null>(null);
@@ -338,7 +340,7 @@ export function View(props: {
               matrix={box.matrix}
               colour={material.colour}
               section={section}
-              compare={mode === "compare" ? { limit, most } : null}
+              compare={mode === "compare" ? { limit, most, shown: paint } : null}
             />
           )}
           {mode !== "place" && !whole && buffers && grid && (
@@ -464,6 +466,7 @@ export function View(props: {
           <Card data-testid="zero">
             <b style={{ color: scene.zero }}>zero</b> {info?.zero}
           </Card>
+          <RegistrationLegend />
         </Corner>
       )}
       {tool === "cut off" && cutOff !== null && (
@@ -494,7 +497,7 @@ export function View(props: {
       )}
       {mode === "compare" && whole && (
         <Corner $at="bottom: 12px; left: 12px">
-          <WholePanel />
+          <WholePanel shown={paint} onShown={setPaint} />
         </Corner>
       )}
       {mode === "compare" && summary && !whole && (

@@ -1,9 +1,23 @@
 /** The figures over all surfaces of the part, after all setups. */
 import { lengthText } from "../lib/numbers";
 import { useSheetState } from "../workspace/state";
-import { Card } from "./cards";
+import { Segments } from "../parts/controls";
+import { scene } from "../theme";
+import { Card, Swatch } from "./cards";
+import { makerColour, type WholePaint } from "./WholePart";
+import styled from "styled-components";
 
-export function WholePanel() {
+const Legend = styled.ul`
+  list-style: none;
+  margin: 6px 0 4px;
+  padding: 0;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 12px;
+  max-width: 420px;
+`;
+
+export function WholePanel(props: { shown: WholePaint; onShown: (shown: WholePaint) => void }) {
   const { plan, derived } = useSheetState();
   const { whole } = derived;
   if (!whole) return null;
@@ -20,8 +34,31 @@ export function WholePanel() {
     ["ridge between the faces", mm(whole.ridge)],
     ["pieces of the block", String(whole.pieces.length)],
   ];
+  const legend: [string, string][] =
+    props.shown === "setup"
+      ? [...whole.makers.map((name, k): [string, string] => [name, makerColour(k)]), ["stock", makerColour(255)]]
+      : [
+          ["true", scene.within],
+          ["left", scene.leftover],
+          ["no side reaches", scene.corner],
+          ["gouged", scene.gouge],
+        ];
   return (
     <Card data-testid="whole-panel">
+      <Segments
+        label="Colours of the part"
+        value={props.shown}
+        choices={{ deviation: "Deviation", setup: "By setup" }}
+        onChange={props.onShown}
+      />
+      <Legend>
+        {legend.map(([what, tone]) => (
+          <li key={what}>
+            <Swatch $tone={tone} />
+            {what}
+          </li>
+        ))}
+      </Legend>
       <table>
         <tbody>
           {lines.map(([what, value]) => (

@@ -16,17 +16,47 @@ export function deviationColour(d: number, limit: number, most: number, into: TH
   return into.lerp(new THREE.Color(d < 0 ? scene.gouge : scene.leftover), 0.25 + 0.75 * Math.sqrt(over));
 }
 
+/** The colour of what a setup left (its index), or of the stock's own surface. */
+export const makerColour = (maker: number): string =>
+  maker === STOCK ? "#CFCAC0" : (scene.setups[maker % scene.setups.length] as string);
+
+const STOCK = 255;
+
+/** What the colours of the whole part say: how far it is off, or which setup left each surface. */
+export type WholePaint = "deviation" | "setup";
+
+/** (3 n,) colours of the points of the whole part. */
+function paintOf(
+  shown: WholePaint,
+  known: { deviation: Float32Array; missed: Uint8Array; makers: Uint8Array },
+  limit: number,
+  most: number,
+): Float32Array {
+  const found = new Float32Array(3 * known.deviation.length),
+    tone = new THREE.Color();
+  known.deviation.forEach((d, k) => {
+    if (shown === "setup") tone.set(makerColour(known.makers[k] as number));
+    else if (known.missed[k] && d > limit) tone.set(scene.corner);
+    else deviationColour(d, limit, most, tone);
+    tone.toArray(found, 3 * k);
+  });
+  return found;
+}
+
 export function WholePart(props: {
   part: string;
   matrix: THREE.Matrix4;
   colour: string;
   section: Section;
-  compare: { limit: number; most: number } | null;
+  compare: { limit: number; most: number; shown: WholePaint } | null;
 }) {
   const { data: vertices } = useBlockDetail<Float32Array>(props.part, "vertices");
   const { data: faces } = useBlockDetail<Int32Array>(props.part, "faces");
-  const { data: deviation } = useBlockDetail<Float32Array>(props.compare ? props.part : undefined, "deviation");
-  const { limit = 0, most = 1 } = props.compare ?? {};
+  const compared = props.compare ? props.part : undefined;
+  const { data: deviation } = useBlockDetail<Float32Array>(compared, "deviation");
+  const { data: missed } = useBlockDetail<Uint8Array>(compared, "missed");
+  const { data: makers } = useBlockDetail<Uint8Array>(compared, "left_by");
+  const { limit = 0, most = 1, shown = "deviation" } = props.compare ?? {};
   const geometry = useMemo(() => {
     if (!vertices || !faces) return null;
     const made = new THREE.BufferGeometry();
@@ -35,12 +65,9 @@ export function WholePart(props: {
     return made;
   }, [vertices, faces]);
   const colours = useMemo(() => {
-    if (!deviation) return null;
-    const found = new Float32Array(3 * deviation.data.length),
-      tone = new THREE.Color();
-    deviation.data.forEach((d, k) => deviationColour(d, limit, most, tone).toArray(found, 3 * k));
-    return found;
-  }, [deviation, limit, most]);
+    if (!deviation || !missed || !makers) return null;
+    return paintOf(shown, { deviation: deviation.data, missed: missed.data, makers: makers.data }, limit, most);
+  }, [deviation, missed, makers, shown, limit, most]);
   useEffect(() => {
     if (!geometry) return;
     if (colours) geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));

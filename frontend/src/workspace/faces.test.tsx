@@ -1,8 +1,9 @@
 // @vitest-environment jsdom
 import { screen } from "@testing-library/react";
-import { describe, expect, it } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import type { Derived, FullPlan, SetupInfo } from "../api/types";
 import { showInSheet } from "../testing/render";
+import { RegistrationLegend } from "../view/RegistrationOutline";
 import { WholePanel } from "../view/WholePanel";
 import { TurnSettings } from "./inspector/FacesSettings";
 import { SetupTools } from "./SetupTools";
@@ -34,6 +35,7 @@ const derived = {
     compare: { gouge_max: 0.004, leftover_p99: 0.02, within_tolerance: 0.98, unreachable: 0.1 },
     ridge: 0,
     pieces: [{}],
+    makers: ["Setup A", "Setup B"],
   },
 } as unknown as Derived;
 const sheet = { derived, chosen: { kind: "turn", id: "b" } } as never;
@@ -82,9 +84,32 @@ describe("the tools of a setup", () => {
 });
 
 describe("the figures of the whole part", () => {
-  it("are those over all surfaces", () => {
-    showInSheet(<WholePanel />, plan, sheet);
+  it("are those over all surfaces, with a legend that says what is true and which setup left what", async () => {
+    const onShown = vi.fn();
+    const { user } = showInSheet(<WholePanel shown="deviation" onShown={onShown} />, plan, sheet);
     expect(screen.getByText("98.0 %")).toBeTruthy();
     expect(screen.getByText("0.004 mm")).toBeTruthy();
+    expect(screen.getByText("no side reaches")).toBeTruthy();
+    await user.click(screen.getByText("By setup"));
+    expect(onShown).toHaveBeenCalledWith("setup");
+  });
+  it("name the setups where their surfaces are coloured", () => {
+    showInSheet(<WholePanel shown="setup" onShown={vi.fn()} />, plan, sheet);
+    expect(screen.getByText("Setup A")).toBeTruthy();
+    expect(screen.getByText("Setup B")).toBeTruthy();
+  });
+});
+
+describe("a registration error", () => {
+  it("is explained where its outline is drawn, and only then", () => {
+    const erring = {
+      ...plan,
+      faces: { ...plan.faces, registration: { by: "stops", dx: 0.1 } },
+    } as unknown as FullPlan;
+    const { container } = showInSheet(<RegistrationLegend />, erring, {
+      derived: { ...derived, faces: { ...derived.faces, step: 0.1 } },
+    } as never);
+    expect(container.textContent).toMatch(/20× · step up to 0.1/);
+    expect(showInSheet(<RegistrationLegend />, plan, sheet).container.textContent).toBe("");
   });
 });

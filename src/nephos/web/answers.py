@@ -292,12 +292,14 @@ class TurnAnswer(TypedDict):
 
 class WholeAnswer(TypedDict):
     """What is known of a job of several setups when all are calculated: figures over all surfaces (mm), the ridge
-    between the faces, pieces, and the key of the solid."""
+    between the faces, pieces, and the key of the solid. Its array `left_by` names for each of its points which of the
+    `makers` (names of setups) left it, 255 for the stock's own surface."""
 
     key: str
     compare: dict[str, float]
     ridge: float
     pieces: list[dict[str, Any]]
+    makers: list[str]
 
 
 class FacesAnswer(TypedDict):

@@ -325,7 +325,7 @@ def _whole(plan: Plan) -> tuple[dict[str, Any] | None, list[dict[str, Any]]]:
     if facts is None or "compare" not in facts:
         return None, []
     told = facts["findings_in" if plan.units == "in" else "findings"]
-    return {"key": key, **{name: facts[name] for name in ("compare", "ridge", "pieces")}}, told
+    return {"key": key, **{name: facts[name] for name in ("compare", "ridge", "pieces", "makers")}}, told
 
 
 _DERIVED: Memo[dict[str, Any]] = Memo(64)

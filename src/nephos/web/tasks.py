@@ -35,7 +35,7 @@ from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.sides import block_before
 from nephos.core.pipeline.space import placed_parts, prepared_key, prepared_mesh, setup_space
 from nephos.core.pipeline.store import as_result
-from nephos.core.pipeline.whole import job_key, last_of_each, solids_after, whole_of
+from nephos.core.pipeline.whole import job_key, last_of_each, solids_after, surface_makers, whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Plan, Setup, parse_plan
@@ -405,8 +405,19 @@ def _keep_whole(plan: Plan, done: list[SetupOutcome], work: Work) -> None:
         "findings_in": [item.as_dict() for item in whole_findings(plan, whole, done, "in")],
         "overruns": {item.space.setup.id: item.overrun[0] for item in done if item.overrun is not None},
     }
+    owner, missed = surface_makers(done, whole, mesh.vertices)
+    facts["makers"] = [item.space.setup.name for item in last_of_each(done)]
     STORE.put(
-        key, "whole", as_result(facts, vertices=mesh.vertices.astype(np.float32), faces=mesh.faces, deviation=deviation)
+        key,
+        "whole",
+        as_result(
+            facts,
+            vertices=mesh.vertices.astype(np.float32),
+            faces=mesh.faces,
+            deviation=deviation,
+            left_by=np.where(owner < 0, 255, owner).astype(np.uint8),
+            missed=missed.astype(np.uint8),
+        ),
     )
 
 

@@ -64,7 +64,7 @@ STAGE_VERSIONS = {
     "mesh-summary": 5,
     "export": 1,
     "shadow": 1,
-    "whole": 1,
+    "whole": 2,
     "overrun": 1,
     "outline": 8,
     "external": 2,

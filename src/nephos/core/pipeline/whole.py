@@ -24,6 +24,7 @@ from nephos.core.stock.bar import bar_mesh
 from nephos.core.stock.block import Block
 from nephos.core.stock.columns import CutSide
 from nephos.core.stock.compare import Comparison
+from nephos.core.stock.left_by import cells_under, left_by
 from nephos.core.stock.passed_on import CutBar, Side, columns_left, rays_left
 from nephos.core.stock.whole import Solid, whole_block
 
@@ -155,6 +156,22 @@ def last_of_each(done: Sequence[SetupOutcome]) -> list[SetupOutcome]:
     """The setups that were worked out; of the tiles of one the last, whose block and compare are those of all."""
     wholes = [item.space.setup.whole for item in done]
     return [item for k, item in enumerate(done) if wholes[k] not in wholes[k + 1 :]]
+
+
+def surface_makers(done: Sequence[SetupOutcome], whole: Whole, points: F64) -> tuple[np.ndarray, Bool]:
+    """Which setup left each place (n, 3) of the finished block's surface (stock space), as an index into the setups
+    that were worked out (int8, -1 for the stock's own surface), and where (n,) no cutter of that setup reaches."""
+    done = last_of_each(done)
+    sides = sides_of(done)
+    owner = left_by(points, sides, [float(item.space.stock_high[2]) for item in done])
+    missed = np.zeros(len(points), np.bool_)
+    for k, (item, side) in enumerate(zip(done, sides, strict=True)):
+        c, mine = whole.comparisons.get(item.space.setup.id), np.flatnonzero(owner == k)
+        if c is None or not len(mine):
+            continue
+        j, i, _ = cells_under(points[mine], side.matrix, c.grid)
+        missed[mine] = ~c.reachable[j, i] & (np.nan_to_num(c.deviation[j, i]) > c.limit)
+    return owner, missed
 
 
 def whole_of(plan: Plan, done: Sequence[SetupOutcome], work: Work, report: Report = silent) -> Whole:

@@ -6,13 +6,19 @@ import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
-from ninja import Router
+from ninja import Router, Schema
 
 from nephos.core.errors import Refused
 from nephos.web.blobs import read_range, stream_chunks
 from nephos.web.models import Result, ResultArray
 
 router = Router(tags=["results"])
+
+
+class Made(Schema):
+    """The facts of a result; none before it is made."""
+
+    facts: dict[str, Any] | None
 
 
 def _array(key: str, name: str) -> ResultArray:
@@ -25,6 +31,12 @@ def facts(request: HttpRequest, key: str) -> dict[str, Any]:
     row = get_object_or_404(Result, pk=key)
     arrays = {a.name: {"dtype": a.dtype, "shape": a.shape} for a in row.arrays.all()}
     return {"facts": row.facts, "arrays": arrays}
+
+
+@router.get("/{key}/made", response=Made)
+def made(request: HttpRequest, key: str) -> Made:
+    """What a worker was asked to make, or nothing yet: to be asked until there is something."""
+    return Made(facts=Result.objects.filter(pk=key).values_list("facts", flat=True).first())
 
 
 @router.get("/{key}/array/{name}")
