@@ -268,6 +268,33 @@ def test_lettering_round_a_circle_stands_on_it() -> None:
         assert np.sign(points[:, 1].mean()) == np.sign(radius)
 
 
+def test_lines_of_text_stand_apart_by_their_leading_and_line_up() -> None:
+    def area(**words):  # type: ignore[no-untyped-def]
+        source = {"kind": "lettering", "size": 8.0, "leading": 2.0} | words
+        return piece_areas(relief(BODY, piece("t", source)), no_mesh)["t"]
+
+    one = area(text="HEN")
+    two = area(text="HEN\nHEN")
+    assert two.area == pytest.approx(2 * one.area, rel=1e-6)
+    assert two.bounds[3] == pytest.approx(one.bounds[3] + 8, abs=1e-6), "half of 2 x 8 mm up"
+    assert two.bounds[1] == pytest.approx(one.bounds[1] - 8, abs=1e-6), "and half of it down"
+    for lines, side in (("left", 0), ("right", 2)):
+        block = area(text="HEN\nH", lines=lines)
+        low = block.intersection(shapely.box(-99, -99, 99, 0))
+        assert low.bounds[side] == pytest.approx(block.bounds[side], abs=0.3)
+    assert area(text="HEN\n\nHEN").bounds[3] == pytest.approx(one.bounds[3] + 16, abs=1e-6), "an empty line counts"
+
+
+def test_lines_of_text_round_a_circle_lie_over_the_last_one() -> None:
+    for radius, first in ((40.0, 56.0), (-40.0, -24.0)):
+        source = {"kind": "lettering", "text": "HI\nHI", "size": 8.0, "leading": 2.0, "radius": radius}
+        area = piece_areas(relief(BODY, piece("t", source)), no_mesh)["t"]
+        ys = [part.centroid.y for part in shapely.get_parts(area)]
+        assert max(ys) == pytest.approx(first + 4, abs=0.7) and min(ys) == pytest.approx(radius + 4, abs=0.7)
+    with pytest.raises(Refused, match="past the middle"):
+        surface(BODY, piece("t", {"kind": "lettering", "text": "A\nB\nC", "size": 8.0, "radius": -20.0}))
+
+
 def test_a_letter_that_the_font_lacks_is_refused() -> None:
     with pytest.raises(Refused, match="no letter"):
         surface(BODY, piece("t", {"kind": "lettering", "text": "鷺"}))

@@ -293,3 +293,37 @@ export function LinesField(props: { label: string; value: readonly string[]; onC
     </Lines>
   );
 }
+
+/** Text of several lines that is kept when the field is left; Escape brings back what it was. */
+export function TextLinesField(props: {
+  label: string;
+  value: string;
+  onLive: (text: string) => void;
+  onChange: (text: string) => void;
+}) {
+  const [text, setText] = useState(props.value);
+  useEffect(() => setText(props.value), [props.value]);
+  // What was left empty stays as it was.
+  const leave = () => {
+    if (text.trim() === "") setText(props.value);
+    else if (text !== props.value) props.onChange(text);
+  };
+  return (
+    <Lines
+      value={text}
+      onChange={(typed) => {
+        setText(typed);
+        if (typed.trim() !== "") props.onLive(typed);
+      }}
+      onBlur={leave}
+      onKeyDown={(event) => {
+        if (event.key !== "Escape") return;
+        setText(props.value);
+        props.onLive(props.value);
+      }}
+    >
+      <Label>{props.label}</Label>
+      <TextArea rows={Math.max(2, Math.min(text.split("\n").length, 6))} spellCheck={false} />
+    </Lines>
+  );
+}

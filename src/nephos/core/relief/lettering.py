@@ -1,5 +1,6 @@
-"""Lettering: the outlines of a line of text in a font that ships with Nephos."""
+"""Lettering: the outlines of lines of text in a font that ships with Nephos."""
 
+from dataclasses import dataclass
 from functools import cache
 from math import pi
 from pathlib import Path
@@ -79,53 +80,85 @@ def _filled(contours: list[F64]) -> shapely.Geometry:
     return shapely.difference(solid, holes)
 
 
-def lettering_area(line: Lettering, chord: float) -> shapely.Geometry:
-    """What a line of text covers, in millimetres; curves within `chord` of the font's.
+@dataclass(frozen=True)
+class _Line:
+    """A line of text, shaped: the contours of each letter (mm) and how wide it is with the gap behind it, and the length
+    of all."""
+
+    letters: tuple[tuple[list[F64], float], ...]
+    length: float
+
+
+def _shaped(text: str, words: Lettering, chord: float) -> _Line:
+    if not text:
+        return _Line((), 0.0)
+    font, shaper = _font(words.font)
+    capital = float(getattr(font["OS/2"], "sCapHeight", 0) or 0.7 * font["head"].unitsPerEm)
+    scale = words.size / capital
+    buffer = uharfbuzz.Buffer()
+    buffer.add_str(text)
+    buffer.guess_segment_properties()
+    uharfbuzz.shape(shaper, buffer, {"kern": True, "liga": False})
+    gap = words.spacing * words.size
+    letters = []
+    for info, place in zip(buffer.glyph_infos, buffer.glyph_positions, strict=True):
+        shift = np.array([place.x_offset * scale, place.y_offset * scale])
+        contours = [c * scale + shift for c in _glyph(words.font, font.getGlyphName(info.codepoint), chord / scale)]
+        letters.append((contours, place.x_advance * scale + gap))
+    return _Line(tuple(letters), sum(width for _, width in letters) - gap)
+
+
+def lettering_area(words: Lettering, chord: float) -> shapely.Geometry:
+    """What lines of text cover, in millimetres; curves within `chord` of the font's.
 
     Raises
     ------
     Refused
-        Where the font has no such letter, or the circle is too small for the line.
+        Where the font has no such letter, or the circle is too small for a line.
     """
-    font, shaper = _font(line.font)
-    missing = [c for c in line.text if ord(c) not in font.getBestCmap()]
+    font, _ = _font(words.font)
+    missing = [c for c in words.text if c != "\n" and ord(c) not in font.getBestCmap()]
     if missing:
-        raise Refused(f"the font {FONTS[line.font]} has no letter '{missing[0]}': choose another font or letter")
-    capital = float(getattr(font["OS/2"], "sCapHeight", 0) or 0.7 * font["head"].unitsPerEm)
-    scale = line.size / capital
-    buffer = uharfbuzz.Buffer()
-    buffer.add_str(line.text)
-    buffer.guess_segment_properties()
-    uharfbuzz.shape(shaper, buffer, {"kern": True, "liga": False})
-    glyphs = [font.getGlyphName(info.codepoint) for info in buffer.glyph_infos]
-    gap = line.spacing * line.size
-    widths = [place.x_advance * scale + gap for place in buffer.glyph_positions]
-    length = sum(widths) - gap
-    if line.radius and length > 2 * pi * abs(line.radius):
-        raise Refused(
-            f"the line is {length:.1f} mm long, more than once round a circle of {abs(line.radius):g} mm radius: "
-            "make the letters smaller, or the circle larger"
-        )
-    x, parts = -length / 2, []
-    for name, width, place in zip(glyphs, widths, buffer.glyph_positions, strict=True):
-        shift = np.array([place.x_offset * scale, place.y_offset * scale])
-        contours = [c * scale + shift for c in _glyph(line.font, name, chord / scale)]
-        parts.append(_filled([_on_line(c, x, width - gap, line) for c in contours]))
-        x += width
+        raise Refused(f"the font {FONTS[words.font]} has no letter '{missing[0]}': choose another font or letter")
+    lines = [_shaped(text, words, chord) for text in words.text.split("\n")]
+    longest = max(line.length for line in lines)
+    gap, step = words.spacing * words.size, words.leading * words.size
+    parts = []
+    for k, line in enumerate(lines):
+        # How far the line lies over the last one.
+        over = (len(lines) - 1 - k) * step
+        radius = words.radius + over if words.radius else 0.0
+        _check_circle(words.radius, radius, line.length)
+        start = {"left": -longest / 2, "centre": -line.length / 2, "right": longest / 2 - line.length}
+        x = start["centre" if words.radius else words.lines]
+        foot = over - (len(lines) - 1) * step / 2 - words.size / 2
+        for contours, width in line.letters:
+            parts.append(_filled([_on_line(c, x, width - gap, radius, foot) for c in contours]))
+            x += width
     area = shapely.union_all(parts)
     if area.is_empty:
-        raise Refused("the line of text has no letters: type some")
+        raise Refused("the text has no letters: type some")
     return area
 
 
-def _on_line(contour: F64, x: float, width: float, line: Lettering) -> F64:
-    """A contour of a letter that starts at x of the line, on the straight or upright on its circle."""
-    middle = x + width / 2
-    if not line.radius:
-        return contour + np.array([x, -line.size / 2])
-    r = line.radius
-    angle = -middle / r
+def _check_circle(circle: float, radius: float, length: float) -> None:
+    """Refuse a line that does not go on its circle, which is `radius` large of the `circle` asked for."""
+    if radius * circle < 0 or (circle and radius == 0.0):
+        raise Refused("the lines reach past the middle of the circle: make the letters smaller, or the circle larger")
+    if radius and length > 2 * pi * abs(radius):
+        raise Refused(
+            f"the line is {length:.1f} mm long, more than once round a circle of {abs(radius):g} mm radius: "
+            "make the letters smaller, or the circle larger"
+        )
+
+
+def _on_line(contour: F64, x: float, width: float, radius: float, foot: float) -> F64:
+    """A contour of a letter that starts at x of the line, on the straight at the height `foot`, or upright on its
+    circle."""
+    if not radius:
+        return contour + np.array([x, foot])
+    angle = -(x + width / 2) / radius
     c, s = np.cos(angle), np.sin(angle)
-    own = contour + np.array([-width / 2, r])
+    own = contour + np.array([-width / 2, radius])
     turned: F64 = own @ np.array([[c, s], [-s, c]])
     return turned

@@ -97,10 +97,11 @@ class OffsetCurve(Part):
 
 
 class Lettering(Part):
-    """A line of text, its capitals `size` high, centred on the origin; round a circle where it has a radius.
+    """Lines of text, their capitals `size` high, centred on the origin; round a circle where they have a radius.
 
-    With a radius above 0 the letters stand on the outside of the circle, at the top; below 0 on its inside, at the
-    bottom. The origin is then the middle of the circle."""
+    With a radius above 0 the last line stands on the outside of the circle, at the top; below 0 on its inside, at the
+    bottom, and the lines before it over that. The origin is then the middle of the circle. Lines are `leading` heights
+    of capitals apart."""
 
     kind: Literal["lettering"] = "lettering"
     text: str = Field(default="Text", min_length=1, max_length=200, title="Text")
@@ -112,8 +113,15 @@ class Lettering(Part):
         description="between letters, in parts of the height of capitals",
         json_schema_extra=PLAIN,
     )
+    leading: Annotated[float, Field(ge=1, le=10, allow_inf_nan=False)] = Field(
+        default=1.8,
+        title="Line spacing",
+        description="from line to line, in heights of capitals",
+        json_schema_extra=PLAIN,
+    )
+    lines: Literal["left", "centre", "right"] = Field(default="centre", title="Lines")
     radius: Annotated[float, Field(ge=-10_000, le=10_000, allow_inf_nan=False)] = Field(
-        default=0.0, title="Circle radius", description="0 for a straight line"
+        default=0.0, title="Circle radius", description="0 for straight lines"
     )
 
 

@@ -1,7 +1,7 @@
 /** The numbers and words of a source or a shape, as the server describes them. */
 import type { PieceField } from "../../../api/types";
 import { Choose } from "../../../parts/controls";
-import { NameField, NumberField } from "../../../parts/fields";
+import { NumberField, TextLinesField } from "../../../parts/fields";
 
 type Values = Record<string, unknown>;
 
@@ -38,10 +38,11 @@ export function KindFields(props: {
       );
     if (typeof value === "string")
       return name === "text" ? (
-        <NameField
+        <TextLinesField
           key={name}
           label={title}
           value={value}
+          onLive={(next) => props.onLive({ [name]: next })}
           onChange={(next) => props.onChange({ [name]: next }, title.toLowerCase())}
         />
       ) : null;
