@@ -21,6 +21,7 @@ from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.faces import turn_between, turn_in_words
 from nephos.core.plan.place import to_setup, zero_in_frame
 from nephos.core.plan.schema import Plan, Setup, Stock, Zero
+from nephos.core.post.read import read_program
 from nephos.core.stock.bar import bar_block
 from nephos.core.stock.bar_pieces import loose_pieces
 from nephos.core.stock.block import Grid, box_block
@@ -279,3 +280,26 @@ def test_another_stickout_makes_new_paths_where_a_chuck_keeps_the_holder_off() -
         assert not set(short[setup.id]) & set(long[setup.id])
     board = plan.model_copy(update={"setups": plan.setups[1:]})
     assert paths_with(board, 20.0) == paths_with(board, 30.0), "beside a board nothing keeps the holder off"
+
+
+@pytest.mark.parametrize(("side", "sense", "word"), [("front", 1, -90.0), ("bottom", 1, 180.0), ("front", -1, 90.0)])
+def test_the_program_of_a_face_on_a_bar_rotates_it_there_before_it_comes_down(
+    side: str, sense: int, word: float
+) -> None:
+    """Setup `front` has what was at -Y on top: where a positive A brings +Y up, that is A -90."""
+    plan = both_kinds("face")
+    face = plan.setups[0].model_copy(update={"side": side, "operations": plan.setups[0].operations[:1]})
+    plan = plan.model_copy(update={"setups": (face, plan.setups[1])})
+    assert plan.own_post.rotary is not None
+    turned = plan.own_post.model_copy(
+        update={"id": "turned", "rotary": plan.own_post.rotary.model_copy(update={"sense": sense})}
+    )
+    plan = plan.model_copy(update={"post": turned, "pitch": 1.0})
+    done = next(iter(run_plan(plan, lambda _: EGG, Work(MemoryStore()))))
+    reading = read_program(done.programs[0].text)
+    first = int(np.isfinite(reading.angles).argmax())
+    assert (reading.angles[first:] == word).all(), "one place for all moves"
+    assert (reading.rapid[:first] == 1).all() and reading.points[first, 2] >= done.space.clearance - done.space.zero[
+        2
+    ] - 0.01
+    assert np.isnan(reading.points[first, :2]).all(), "before the cutter goes over the part"

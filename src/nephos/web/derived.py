@@ -18,7 +18,7 @@ from nephos.core.machine.job_time import calibrate, job_time
 from nephos.core.machine.machine import machine_of
 from nephos.core.memo import Memo
 from nephos.core.mesh.orientation import slab_height, undercut
-from nephos.core.pipeline.keys import SetupKeys, setup_keys
+from nephos.core.pipeline.keys import SetupKeys, bar_position, setup_keys
 from nephos.core.pipeline.overrun import finishing_corner, overrun_for, rim_key
 from nephos.core.pipeline.standing import ground_height
 from nephos.core.pipeline.whole import job_key
@@ -291,7 +291,7 @@ def _turn(plan: Plan, setup: Setup, tiles: Tiles | None) -> dict[str, Any] | Non
         "slide": False,
         "axis": turn.axis,
         "angle": turn.angle,
-        "words": turn_in_words(turn, setup),
+        "words": turn_in_words(turn, setup, bar_position(plan, setup)),
         "found": found_again(plan),
         "check": f"the zero: {zero_in_words(setup, plan.units)}",
     }
@@ -316,9 +316,14 @@ def _faces(plan: Plan, boxes: list[Placed]) -> dict[str, Any] | None:
     }
 
 
+def _joined(plan: Plan) -> bool:
+    """Whether several setups leave the part."""
+    return len({setup.whole for setup in plan.setups if setup.worked}) > 1
+
+
 def _whole(plan: Plan) -> tuple[dict[str, Any] | None, list[dict[str, Any]]]:
     """What is known of the whole job, and its findings."""
-    if len({setup.whole for setup in plan.setups if setup.worked}) < 2:
+    if not _joined(plan):
         return None, []
     key = job_key(plan)
     facts = Result.objects.filter(key=key).values_list("facts", flat=True).first()
@@ -389,6 +394,7 @@ def _derived(plan: Plan) -> dict[str, Any]:
         "setups": setups,
         "seam_costs": seam_cost_answers(plan, shown),
         "faces": _faces(plan, [box for _, box, _ in shown]),
+        "joined": _joined(cut_as),
         "whole": whole,
         "pitch": plan.block_pitch,
     }

@@ -15,7 +15,7 @@ from nephos.core.machine.kinematics import move_seconds
 from nephos.core.machine.machine import machine_of
 from nephos.core.parallel import part
 from nephos.core.pipeline.boundaries import shape_of
-from nephos.core.pipeline.keys import OperationKeys, space_key
+from nephos.core.pipeline.keys import OperationKeys, bar_position, space_key
 from nephos.core.pipeline.outcome import Outcome
 from nephos.core.pipeline.proof import grid_facts
 from nephos.core.pipeline.space import SetupSpace, first_block, setup_space, stock_space
@@ -46,7 +46,7 @@ class Stretch:
     cutter: Cutter
 
 
-def foreign_key(plan: Plan, setup: Setup, text: bytes, cutters: list[Cutter], usual: int) -> str:
+def external_key(plan: Plan, setup: Setup, text: bytes, cutters: list[Cutter], usual: int) -> str:
     """Under which what is found out about a program is kept."""
     return key_of(
         "external",
@@ -63,8 +63,9 @@ def foreign_key(plan: Plan, setup: Setup, text: bytes, cutters: list[Cutter], us
     )
 
 
-def stretches_of(reading: Reading, cutters: list[Cutter], usual: int) -> list[Stretch]:
-    """The program by cutters. Moves before any T word are made with cutter number `usual`.
+def stretches_of(reading: Reading, cutters: list[Cutter], usual: int, position: float | None = None) -> list[Stretch]:
+    """The program by cutters. Moves before any T word are made with cutter number `usual`. In a face of a bar A may be
+    at its `position` (degrees), and nowhere else.
 
     Raises
     ------
@@ -76,7 +77,8 @@ def stretches_of(reading: Reading, cutters: list[Cutter], usual: int) -> list[St
     for axis, name in enumerate("XYZ"):
         if not np.isfinite(reading.points[:, axis]).any():
             raise Refused(f"the file never says where the cutter is along {name}: it cannot be proved")
-    if np.isfinite(reading.angles).any() or reading.inverse.any():
+    angles = reading.angles[np.isfinite(reading.angles)]
+    if (len(angles) and (position is None or np.abs(angles - position).max() > 1e-3)) or reading.inverse.any():
         raise Refused("the file moves a rotary axis: only programs of three axes can be proved here")
     known = {cutter.number: cutter for cutter in cutters}
     tools = np.where(reading.tools == 0, usual, reading.tools)
@@ -155,13 +157,13 @@ def prove_external(
     The result's facts tell `moves`, `lines`, `seconds`, `low` and `high` (extents), `findings`, `compare`, and `parts`:
     for each cutter its number, name and the keys of two results like those of an operation, its moves and its changes
     of the block."""
-    key = foreign_key(plan, setup, text, cutters, usual)
+    key = external_key(plan, setup, text, cutters, usual)
 
     def made() -> Result:
         if setup.kind == "rotary":
             raise Refused("a program for a bar that rotates cannot be proved here yet")
         reading = read_program(text)
-        stretches = stretches_of(reading, cutters, usual)
+        stretches = stretches_of(reading, cutters, usual, bar_position(plan, setup))
         space = stock_space(plan, setup)
         # What it says counts from the work zero.
         reading = replace(reading, points=reading.points + space.zero)

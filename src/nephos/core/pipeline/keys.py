@@ -12,6 +12,7 @@ from nephos.core.errors import Refused
 from nephos.core.machine.machine import machine_of
 from nephos.core.machine.rotary_axis import RotaryAxis
 from nephos.core.pipeline.store import key_of
+from nephos.core.plan.faces import bar_angle
 from nephos.core.plan.place import bar_radius, side_rotation
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
 from nephos.core.plan.tile_setups import window_of
@@ -133,6 +134,16 @@ def axis_of(plan: Plan) -> RotaryAxis:
     radius = bar_radius(plan.stock)
     per_turn = 360.0 if words.word == "A" else words.per_turn or 2 * np.pi * radius
     return RotaryAxis(words.word, per_turn, words.sense, words.feed == "inverse", radius)
+
+
+def bar_position(plan: Plan, setup: Setup) -> float | None:
+    """The A word (degrees) that the programs of a face setup on a bar begin with; none where the bar is not held so, or
+    the post does not write A in degrees."""
+    words = plan.own_post.rotary
+    if setup.kind == "rotary" or plan.held_bar is None or words is None or words.word != "A":
+        return None
+    angle = bar_angle(setup)
+    return None if angle is None else words.sense * angle + 0.0
 
 
 _NO_SHAPE = {"number", "name", "group", "feed", "plunge_feed", "spindle"}

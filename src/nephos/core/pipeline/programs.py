@@ -9,7 +9,7 @@ from nephos.core.arrays import F64, Bool
 from nephos.core.errors import Refused
 from nephos.core.machine.machine import machine_of
 from nephos.core.machine.rotary_axis import RotaryAxis, program_path, whole_turns
-from nephos.core.pipeline.keys import axis_of
+from nephos.core.pipeline.keys import axis_of, bar_position
 from nephos.core.pipeline.outcome import Outcome
 from nephos.core.pipeline.space import SetupSpace
 from nephos.core.plan.place import zero_in_words
@@ -111,6 +111,10 @@ def header_lines(space: SetupSpace, outcomes: list[Outcome], title: str, stops: 
 def _words_for_bar(space: SetupSpace) -> list[str]:
     """How the bar is to be clamped and its axis set, for the top of a file."""
     rotary = space.setup.rotary
+    position = bar_position(space.plan, space.setup)
+    if position is not None:
+        up = "+Y up to +Z" if axis_of(space.plan).sense > 0 else "-Y up to +Z"
+        return [f"the bar stays in the chuck, A 0 as it was clamped; A {position:.3f} here: positive A brings {up}"]
     if rotary is None:
         return []
     axis = axis_of(space.plan)
@@ -153,7 +157,8 @@ def files_of(
         steps = _rotary_steps(space, run, post, over)
     else:
         steps = [step_of(o.operation, o.path.moved(-space.zero), space.plan, over) for o in run]
-    whole = write_program(post, name, header, steps, wait, space.setup.home)
+    position = bar_position(space.plan, space.setup)
+    whole = write_program(post, name, header, steps, wait, space.setup.home, position)
     if not too_large(whole, post):
         return [Posted(whole, tuple(steps))]
     parts = split_steps(post, steps, whole)
@@ -164,7 +169,7 @@ def files_of(
             f"file {k + 1} of {len(parts)}{': run them in this order' if k == 0 else ', goes on from the one before'}",
         ]
         home = space.setup.home if k + 1 == len(parts) else None
-        program = write_program(post, f"{name}-{k + 1}of{len(parts)}", told, part, wait, home)
+        program = write_program(post, f"{name}-{k + 1}of{len(parts)}", told, part, wait, home, position)
         if too_large(program, post):
             raise Refused(
                 f"{program.name} would be larger than the post '{post.title}' allows: allow more lines or kilobytes"
@@ -202,6 +207,25 @@ def _as_turned(reading: Reading, post: Post, name: str) -> Reading:
     points = reading.points.copy()
     points[:, 1] = reading.angles * post.millimetres
     return replace(reading, points=points)
+
+
+def _bar_stays(program: Program, reading: Reading, position: float | None, clearance: float) -> None:
+    """Refuse a program of a face that moves the A axis, but for the one word that rotates a bar to its `position` while
+    the cutter is up."""
+    known = np.isfinite(reading.angles)
+    if position is None and not known.any():
+        return
+    first = int(known.argmax())
+    fine = (
+        position is not None
+        and known[first:].all()
+        and first > 0
+        and (np.abs(reading.angles[first:] - position) < 1e-3).all()
+        and reading.points[first, 2] >= clearance - _LOW
+        and (reading.rapid[:first] == 1).all()
+    )
+    if not fine:
+        raise Refused(f"{program.name} moves the A axis: it was not posted; look at the lines of the post")
 
 
 def _harmless(before: F64, end: F64, rapid: bool, clearance: float) -> bool:
@@ -280,8 +304,8 @@ def certify(files: list[Posted], run: list[Outcome], space: SetupSpace, post: Po
         rotary = space.setup.kind == "rotary"
         if rotary:
             reading = _as_turned(reading, post, program.name)
-        elif np.isfinite(reading.angles).any():
-            raise Refused(f"{program.name} moves the A axis: it was not posted; look at the lines of the post")
+        else:
+            _bar_stays(program, reading, bar_position(space.plan, space.setup), clearance)
         _controls_as_planned(program, reading, run, post, wait, rotary)
         _planned(program, reading, clearance)
         differs = difference(post, list(file.steps), program, reading)

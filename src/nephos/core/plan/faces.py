@@ -38,8 +38,21 @@ def turn_between(before: Setup, after: Setup) -> TurnOver:
     return TurnOver(None, 0.0)
 
 
-def turn_in_words(turn: TurnOver, after: Setup) -> str:
-    """What hands do, as a sentence without its end."""
+def bar_angle(setup: Setup) -> float | None:
+    """How far (degrees, from +Y up to +Z) a bar stands rotated about X in a face setup, from where A is 0; none where
+    its X does not lie along the machine's."""
+    m = side_rotation(setup)
+    if abs(m[0, 0] - 1) > 1e-9:
+        return None
+    angle = round(degrees(atan2(m[2, 1], m[1, 1])), 6) + 0.0
+    return 180.0 if angle == -180 else angle
+
+
+def turn_in_words(turn: TurnOver, after: Setup, driven: float | None = None) -> str:
+    """What hands do, as a sentence without its end. `driven` is the A word (degrees) of the setup's programs, where they
+    rotate the bar."""
+    if driven is not None:
+        return f"leave the bar in the chuck: the program rotates it to A {driven:g}"
     if after.kind == "rotary":
         return "rotate the bar back to A 0, as it was clamped"
     if turn.axis is None:

@@ -325,10 +325,23 @@ class _Writer:
         self.parts.append(out[:length].tobytes())
         return lines, path.kinds
 
+    def rotate(self, position: float) -> None:
+        """Rotate the bar to where it stands for all that follows."""
+        self.leads.append(self.line)
+        self.words(f"{self.post.words.rapid} A{position:.{self.post.decimals}f}")
+
     def step(
-        self, step: Step, arcs: ArcPath, fields: dict[str, str], *, new_cutter: bool, first: bool
+        self,
+        step: Step,
+        arcs: ArcPath,
+        fields: dict[str, str],
+        *,
+        new_cutter: bool,
+        first: bool,
+        position: float | None = None,
     ) -> tuple[I64, U8]:
-        """One operation, or a part of it."""
+        """One operation, or a part of it. At the first one the bar is rotated to its `position`, if it has one, once the
+        cutter is up."""
         post = self.post
         self.comment(f"{step.number} {step.title}, {step.cutter.name}{', goes on' if step.resumed else ''}")
         if new_cutter:
@@ -340,6 +353,8 @@ class _Writer:
             self.lines(getattr(post.coolant, step.coolant), fields)
         x, y, z = map(float, arcs.path.points[0])
         self.go(z=step.clearance if step.resumed else z, added=step.resumed)
+        if first and position is not None:
+            self.rotate(position)
         self.go(x=x, y=y, added=step.resumed, rotary=step.rotary)
         if step.resumed and z < step.clearance - 1e-9:
             inverse = step.rotary is not None and step.rotary.inverse
@@ -389,8 +404,10 @@ def write_program(
     steps: list[Step],
     spindle_wait: float,
     home: tuple[float, float] | None = None,
+    position: float | None = None,
 ) -> Program:
-    """The text of one program: `header` as comments, with a check word, then each step with its cutter.
+    """The text of one program: `header` as comments, with a check word, then each step with its cutter. A bar that a
+    face is cut on is first rotated to its `position` (degrees, as the A word).
 
     Each step begins with the cutter going up to the clearance, then across, with all words
     written, so that it can be read and started on its own. At `home`, X and Y from the work zero, the
@@ -419,7 +436,12 @@ def write_program(
         fields = plain | _fields(step, post)
         first = writer.line
         lines, kinds = writer.step(
-            step, arcs_of(post, step), fields, new_cutter=step.cutter.number != tool, first=tool is None
+            step,
+            arcs_of(post, step),
+            fields,
+            new_cutter=step.cutter.number != tool,
+            first=tool is None,
+            position=position,
         )
         tool = step.cutter.number
         numbers.append(step.number)

@@ -9,7 +9,7 @@ from nephos.core.arrays import F64
 from nephos.core.findings.plan_checks import Finding
 from nephos.core.machine.job_time import job_time
 from nephos.core.machine.machine import machine_of
-from nephos.core.pipeline.keys import axis_of
+from nephos.core.pipeline.keys import axis_of, bar_position
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.plan.place import bar_radius, to_setup, zero_in_words
 from nephos.core.strategies.registry import strategy
@@ -28,10 +28,12 @@ def _moved(document: Any, by: F64) -> Any:
 
 
 def _rotary(done: SetupOutcome, origin: F64) -> dict[str, Any]:
-    """Bar, core and axis of a rotary setup; nothing of another one."""
+    """Bar, core and axis of a rotary setup; of a face on a bar where its programs rotate it to; nothing of another
+    one."""
     setup, plan = done.space.setup, done.space.plan
     if setup.rotary is None:
-        return {}
+        position = bar_position(plan, setup)
+        return {} if position is None else {"a_position": position}
     axis = axis_of(plan)
     square = None if plan.stock.kind == "round" else [plan.stock.width, plan.stock.thickness]
     return {
