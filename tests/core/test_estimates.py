@@ -171,7 +171,7 @@ def test_a_second_roughing_takes_about_as_long_as_was_said(mesh, shape: str, dia
 
 @pytest.mark.parametrize(("mesh", "steeper"), [(mound, 20.0), (pitted, 40.0), (bowls, 40.0), (dykes, 35.0)])
 def test_levels_take_about_as_long_as_was_said(mesh, steeper: float) -> None:
-    """Round a hill and in pits contours are closed; in bowls they end where it gets gentle; from low dykes the cutter
+    """Round a hill and in pits contours are closed; in bowls they end where it gets shallow; from low dykes the cutter
     is lifted each time."""
     told, taken = told_and_taken(
         mesh(), op("finish_waterline", BALL, 10, {"boundary": Limit(boundary="box")}, stepdown=0.5, steeper=steeper)
@@ -179,7 +179,7 @@ def test_levels_take_about_as_long_as_was_said(mesh, steeper: float) -> None:
     assert told[0] == pytest.approx(taken[0], rel=0.2)
 
 
-def test_steep_and_gentle_take_about_as_long_as_was_said() -> None:
+def test_steep_and_shallow_take_about_as_long_as_was_said() -> None:
     told, taken = told_and_taken(
         bowls(), op("finish_steep_shallow", BALL, 10, {"boundary": Limit(boundary="box")}, stepover=0.6, stepdown=0.5)
     )

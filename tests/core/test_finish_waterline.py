@@ -81,7 +81,7 @@ def test_stock_to_leave_is_square_to_the_surface() -> None:
     assert np.abs(radius - grown)[points[:, 2] < -6].max() < 0.012
 
 
-def test_gentle_ground_is_left_to_lines() -> None:
+def test_shallow_ground_is_left_to_lines() -> None:
     dome = solid(trimesh.creation.icosphere(subdivisions=6, radius=20))
     points = cut_points(finished(dome, thickness=45, steeper=40, overlap=0.0))
     # The tip of a ball on a sphere lies where the surface has the slope of its own: rho / (R + r) is its sine.
@@ -102,7 +102,7 @@ def test_one_wall_is_finished_to_its_foot_before_the_next() -> None:
     assert [z for _, z in order] == [0, -1, -2, -3] * 2
 
 
-def test_a_closed_contour_is_cut_open_where_it_is_gentle_not_at_its_seam() -> None:
+def test_a_closed_contour_is_cut_open_where_it_is_shallow_not_at_its_seam() -> None:
     square = np.array([[0, 0], [1, 0], [1, 1], [0, 1], [0, 0]], float)
     (run,) = _runs(square, np.array([True, True, False, True]))
     assert run.tolist() == [[0, 1], [0, 0], [1, 0], [1, 1]]

@@ -90,7 +90,7 @@ def test_slopes_limit_where_lines_go(words: dict, steep: bool) -> None:
         op("finish_raster", BALL, gentlest=50.0, steepest=40.0)
 
 
-def test_steep_and_gentle_together_leave_no_more_than_each_alone() -> None:
+def test_steep_and_shallow_together_leave_no_more_than_each_alone() -> None:
     part = cone()
     lines = run(part, op("finish_raster", BALL, stepover=0.4), size=(26, 26, 8))
     both = run(part, op("finish_steep_shallow", BALL, stepover=0.4, stepdown=0.25, split=25.0), size=(26, 26, 8))

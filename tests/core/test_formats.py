@@ -201,7 +201,7 @@ def test_broken_and_hostile_files_get_a_sentence(case: str) -> None:
     assert "Traceback" not in text and "\n" not in text and len(text) < 200
 
 
-def test_the_fence_stops_a_reader_that_eats_memory_or_never_ends(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_the_sandbox_stops_a_reader_that_eats_memory_or_never_ends(monkeypatch: pytest.MonkeyPatch) -> None:
     big = b"".join(b"v %d %d %d\n" % (k, k * 7 % 1000, k % 13) for k in range(600_000)) + b"f 1 2 3\n" * 1_500_000
     with pytest.raises(Refused, match="memory to be read"):
         fence.sandboxed("obj", big, "OBJ", memory=300 * 2**20)

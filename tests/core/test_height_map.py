@@ -245,8 +245,8 @@ def walls_on(name: str, height, steeper: float, overlap: float, stepdown: float)
     """The walls in a picture as a worker draws it, 0.25 mm wide cells, 40 x 40 mm with a margin of level ground."""
     x, y = np.meshgrid(np.arange(-5, 45, 0.25), np.arange(-5, 45, 0.25))
     relief = HeightMap.of_heights(-5.0, -5.0, 0.25, height(x, y).astype(np.float32))
-    survey = StockEstimate("k", name, relief, np.ones(relief.z.shape, bool), lambda: relief.z)
-    return walls_of(survey, NEEDLE, 0.0, steeper, overlap, stepdown)
+    stock_estimate = StockEstimate("k", name, relief, np.ones(relief.z.shape, bool), lambda: relief.z)
+    return walls_of(stock_estimate, NEEDLE, 0.0, steeper, overlap, stepdown)
 
 
 def cone(x: np.ndarray, y: np.ndarray) -> np.ndarray:

@@ -18,7 +18,7 @@ from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Override, Plan, Setup
-from nephos.core.post.checksum import seal_state
+from nephos.core.post.checksum import checksum_state
 from nephos.core.post.control import PlannedStep, control_words, planned_control, unplanned
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import Post, checked_post, shipped_posts
@@ -98,7 +98,7 @@ def control_is_as_planned(post: Post, names: list[str]) -> None:
     assert program.text.isascii() and all(32 <= c < 127 or c in (10, 13) for c in program.text)
     reading = read_program(program.text)
     assert len(reading.rapid) == 5 * len(steps), "two leads and three moves each"
-    assert seal_state(program.text) == "intact"
+    assert checksum_state(program.text) == "intact"
 
 
 @pytest.mark.parametrize("post", POSTS, ids=lambda post: post.id)
@@ -160,7 +160,7 @@ def test_hostile_names_everywhere_in_a_job_make_the_same_program() -> None:
     for program in evil.programs:
         words = control_words(program.text)
         assert not {"G59", "M30", "S1"} & {words.word(k) for k in range(len(words) - 1)}, "M30 comes last and once"
-        assert seal_state(program.text) == "intact"
+        assert checksum_state(program.text) == "intact"
 
 
 @pytest.mark.parametrize(

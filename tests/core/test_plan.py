@@ -363,15 +363,15 @@ def test_the_ground_knows_heights_walls_and_what_is_beside() -> None:
     placed = placed_models(job, lambda _: look.support)["m"]
     ground = estimate_input(job, job.setups[0], operation, [(model, placed, look)])
     assert ground.area == pytest.approx(576) and ground.relief == pytest.approx(4)
-    assert ground.survey is not None
-    survey = ground.survey()
-    assert set(survey.standing.ravel()) == {-np.inf, ground.depth}, "nothing is cut yet"
-    assert float(np.isfinite(survey.standing).sum()) * survey.relief.step**2 == pytest.approx(24 * 24, rel=0.03), (
-        "beside the stock nothing stands"
-    )
-    high = float((survey.relief.z > 3.9).sum()) * survey.relief.step**2
+    assert ground.stock_estimate is not None
+    stock_estimate = ground.stock_estimate()
+    assert set(stock_estimate.standing.ravel()) == {-np.inf, ground.depth}, "nothing is cut yet"
+    assert float(np.isfinite(stock_estimate.standing).sum()) * stock_estimate.relief.step**2 == pytest.approx(
+        24 * 24, rel=0.03
+    ), "beside the stock nothing stands"
+    high = float((stock_estimate.relief.z > 3.9).sum()) * stock_estimate.relief.step**2
     assert high == pytest.approx(100, rel=0.12)
-    assert float(survey.region.sum()) * survey.relief.step**2 == pytest.approx(576, rel=0.12)
+    assert float(stock_estimate.region.sum()) * stock_estimate.relief.step**2 == pytest.approx(576, rel=0.12)
     assert ground.wall_area(60) == pytest.approx(160, rel=0.15) and ground.steepness == pytest.approx(1.0, abs=0.02)
 
 

@@ -16,7 +16,7 @@ from nephos.core.pipeline.programs import programs_of
 from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
-from nephos.core.post.checksum import check_word, seal_state
+from nephos.core.post.checksum import check_word, checksum_state
 from nephos.core.post.preview import preview
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import Post, checked_post, in_unit, parse_post, post_named, shipped_posts
@@ -222,11 +222,11 @@ def test_the_unit_of_the_files_is_a_choice_beside_the_post() -> None:
 
 def test_the_check_word_tells_a_file_that_was_changed() -> None:
     text = write_program(post_named("rs274-metric"), "t", ["a job"], steps()[:1], 4).text
-    assert seal_state(text) == "intact" and len(check_word(text)) == 16
-    assert seal_state(text.replace(b"\n", b"\r\n")) == "intact", "a stick may change line ends"
-    assert seal_state(text.replace(b"F1800", b"F2800")) == "altered"
-    assert seal_state(text.replace(check_word(text).encode(), 16 * b"1")) == "altered"
-    assert seal_state(b"G21\nG0 Z5\n") == "none"
+    assert checksum_state(text) == "intact" and len(check_word(text)) == 16
+    assert checksum_state(text.replace(b"\n", b"\r\n")) == "intact", "a stick may change line ends"
+    assert checksum_state(text.replace(b"F1800", b"F2800")) == "altered"
+    assert checksum_state(text.replace(check_word(text).encode(), 16 * b"1")) == "altered"
+    assert checksum_state(b"G21\nG0 Z5\n") == "none"
 
 
 @pytest.mark.parametrize(

@@ -249,7 +249,7 @@ def test_a_second_roughing_takes_the_stairs_of_the_first() -> None:
     size = (66, 66, 16)
     before, after = stairs_left(run(cone(), first, size=size)), stairs_left(run(cone(), first, second, size=size))
     assert np.percentile(before, 90) > 2.5, "stairs of four millimetres"
-    # A step, what is left on the slope, and what is not worth cutting.
+    # A step, what is left on the slope, and what is under the minimum stock.
     assert after.max() < 1.0 + 0.2 * np.sqrt(2) + 0.3 + 0.3
     assert np.percentile(after, 90) < 1.3
 

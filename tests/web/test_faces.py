@@ -154,3 +154,10 @@ def test_what_is_kept_of_a_whole_part_is_not_collected(shop: Client, job: dict) 
     tasks.collect_results()
     assert Result.objects.filter(key=done["derived"]["whole"]["key"]).exists()
     assert np.isfinite(done["derived"]["whole"]["ridge"])
+
+
+def test_two_numbers_of_the_registration_typed_at_once_are_both_kept(shop: Client, job: dict) -> None:
+    job = edited(shop, job, do="change_faces", change={"registration": {"dx": 0.1}})
+    job = edited(shop, job, do="change_faces", change={"registration": {"rotation": 0.05}})
+    registration = job["plan"]["faces"]["registration"]
+    assert registration["dx"] == 0.1 and registration["rotation"] == 0.05

@@ -7,7 +7,7 @@ import { displaced, enlargement } from "../lib/registration";
 import type { Rim, Spot } from "../lib/rims";
 import { lengthText } from "../lib/numbers";
 import { infoOf, useSheetState } from "../workspace/state";
-import { Card } from "./cards";
+import { Card, Swatch } from "./cards";
 import { LevelLine } from "./LevelLine";
 import { matrixOf } from "./Pieces";
 
@@ -53,13 +53,14 @@ export function RegistrationOutline(props: { outlines: Rim[] }) {
 /** What the dashed outline says, in words. */
 export function RegistrationLegend() {
   const { plan } = useSheetState();
+  const theme = useTheme();
   const found = useError();
   if (!found) return null;
   const unit = plan.units ?? "mm";
   return (
     <Card data-testid="registration-legend">
-      dashed: the second face with the registration error, {found.times}× · step up to {lengthText(found.step, unit, 2)}{" "}
-      {unit}
+      <Swatch $tone={theme.stop} />
+      second face with the registration error, drawn {found.times}×: step up to {lengthText(found.step, unit, 2)} {unit}
     </Card>
   );
 }

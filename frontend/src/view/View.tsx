@@ -462,7 +462,7 @@ export function View(props: {
         }
       />
       {mode === "place" && (
-        <Corner $at="bottom: 12px; left: 12px">
+        <Corner $at="bottom: 12px; left: 12px; right: 12px; pointer-events: none">
           <Card data-testid="zero">
             <b style={{ color: scene.zero }}>zero</b> {info?.zero}
           </Card>

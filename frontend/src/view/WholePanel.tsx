@@ -7,6 +7,9 @@ import { Card, Swatch } from "./cards";
 import { makerColour, type WholePaint } from "./WholePart";
 import styled from "styled-components";
 
+const Choices = styled.div`
+  display: flex;
+`;
 const Legend = styled.ul`
   list-style: none;
   margin: 6px 0 4px;
@@ -45,12 +48,14 @@ export function WholePanel(props: { shown: WholePaint; onShown: (shown: WholePai
         ];
   return (
     <Card data-testid="whole-panel">
-      <Segments
-        label="Colours of the part"
-        value={props.shown}
-        choices={{ deviation: "Deviation", setup: "By setup" }}
-        onChange={props.onShown}
-      />
+      <Choices>
+        <Segments
+          label="Colours of the part"
+          value={props.shown}
+          choices={{ deviation: "Deviation", setup: "By setup" }}
+          onChange={props.onShown}
+        />
+      </Choices>
       <Legend>
         {legend.map(([what, tone]) => (
           <li key={what}>

@@ -1,7 +1,7 @@
 import * as THREE from "three";
 import { describe, expect, it } from "vitest";
 import { scene } from "../theme";
-import { deviationColour } from "./WholePart";
+import { deviationColour, makerColour } from "./WholePart";
 
 describe("the whole part compared", () => {
   const at = (d: number) => `#${deviationColour(d, 0.02, 0.2, new THREE.Color()).getHexString().toUpperCase()}`;
@@ -13,5 +13,11 @@ describe("the whole part compared", () => {
   });
   it("has a tone of its own for the frame, which is no part", () => {
     expect(at(NaN)).not.toBe(at(0));
+  });
+});
+
+describe("the whole part by setup", () => {
+  it("has a colour for each setup, and one for the stock's own surface", () => {
+    expect(new Set([makerColour(0), makerColour(1), makerColour(2), makerColour(255)]).size).toBe(4);
   });
 });

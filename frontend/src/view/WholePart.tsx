@@ -25,22 +25,35 @@ const STOCK = 255;
 /** What the colours of the whole part say: how far it is off, or which setup left each surface. */
 export type WholePaint = "deviation" | "setup";
 
-/** (3 n,) colours of the points of the whole part. */
-function paintOf(
-  shown: WholePaint,
-  known: { deviation: Float32Array; missed: Uint8Array; makers: Uint8Array },
-  limit: number,
-  most: number,
-): Float32Array {
-  const found = new Float32Array(3 * known.deviation.length),
+/** (3 n,) colours of the points by how far each is off. */
+function byDeviation(deviation: Float32Array, missed: Uint8Array, limit: number, most: number): Float32Array {
+  const found = new Float32Array(3 * deviation.length),
     tone = new THREE.Color();
-  known.deviation.forEach((d, k) => {
-    if (shown === "setup") tone.set(makerColour(known.makers[k] as number));
-    else if (known.missed[k] && d > limit) tone.set(scene.corner);
+  deviation.forEach((d, k) => {
+    if (missed[k] && d > limit) tone.set(scene.corner);
     else deviationColour(d, limit, most, tone);
     tone.toArray(found, 3 * k);
   });
   return found;
+}
+
+/** The triangles apart from one another, each in the colour of the setup that left it. */
+function byMaker(vertices: Float32Array, faces: Int32Array, makers: Uint8Array): THREE.BufferGeometry {
+  const places = new Float32Array(3 * faces.length),
+    colours = new Float32Array(3 * faces.length),
+    tone = new THREE.Color();
+  for (let f = 0; f < faces.length; f += 3) {
+    tone.set(makerColour(makers[f / 3] as number));
+    for (let k = 0; k < 3; k++) {
+      const corner = faces[f + k] as number;
+      places.set(vertices.subarray(3 * corner, 3 * corner + 3), 3 * (f + k));
+      tone.toArray(colours, 3 * (f + k));
+    }
+  }
+  const made = new THREE.BufferGeometry();
+  made.setAttribute("position", new THREE.BufferAttribute(places, 3));
+  made.setAttribute("color", new THREE.BufferAttribute(colours, 3));
+  return made;
 }
 
 export function WholePart(props: {
@@ -59,17 +72,18 @@ export function WholePart(props: {
   const { limit = 0, most = 1, shown = "deviation" } = props.compare ?? {};
   const geometry = useMemo(() => {
     if (!vertices || !faces) return null;
+    if (shown === "setup" && makers) return byMaker(vertices.data, faces.data, makers.data);
     const made = new THREE.BufferGeometry();
     made.setAttribute("position", new THREE.BufferAttribute(vertices.data, 3));
     made.setIndex(new THREE.BufferAttribute(Uint32Array.from(faces.data), 1));
     return made;
-  }, [vertices, faces]);
-  const colours = useMemo(() => {
-    if (!deviation || !missed || !makers) return null;
-    return paintOf(shown, { deviation: deviation.data, missed: missed.data, makers: makers.data }, limit, most);
-  }, [deviation, missed, makers, shown, limit, most]);
+  }, [vertices, faces, makers, shown]);
+  const colours = useMemo(
+    () => (deviation && missed ? byDeviation(deviation.data, missed.data, limit, most) : null),
+    [deviation, missed, limit, most],
+  );
   useEffect(() => {
-    if (!geometry) return;
+    if (!geometry?.index) return;
     if (colours) geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
     else geometry.deleteAttribute("color");
   }, [geometry, colours]);

@@ -20,6 +20,7 @@ import {
   copied,
   freeNumber,
   infoOf,
+  isCurrent,
   moved,
   nextModel,
   setupOf,
@@ -294,7 +295,7 @@ function CalculateBar(props: Calculating) {
   const { busy, derived, problem, plan } = useSheetState();
 
   const todo = withWork(plan);
-  const current = todo.length > 0 && todo.every((setup) => partsOf(derived, setup.id).every((info) => info.programs));
+  const current = isCurrent(plan, derived);
   const c = props.calculation;
   const empty = todo.length === 0;
   return (

@@ -6,8 +6,12 @@ const job = (change: object = {}, info: object = {}) =>
   ({
     revision: 3,
     version: 4,
-    plan: { setups: [{ operations: [{ on: true }] }] },
-    derived: { findings: [], setups: [{ programs: null, operations: [{ state: "out of date" }], ...info }], ...change },
+    plan: { setups: [{ id: "a", operations: [{ on: true }] }] },
+    derived: {
+      findings: [],
+      setups: [{ id: "a", whole: "a", programs: null, operations: [{ state: "out of date" }], ...info }],
+      ...change,
+    },
   }) as unknown as Job;
 const calculation = (state: string, revision: number) => ({ state, revision }) as Calculation;
 
@@ -15,6 +19,10 @@ describe("working out by itself", () => {
   it("waits for what could be worked out and has not been", () => {
     expect(isWaiting(job(), null)).toBe(true);
     expect(isWaiting(job(), calculation("done", 2))).toBe(true);
+  });
+  it("waits for the whole part too, where several setups leave it", () => {
+    expect(isWaiting(job({ joined: true, whole: null }, { programs: [] }), null)).toBe(true);
+    expect(isWaiting(job({ joined: true, whole: {} }, { programs: [] }), null)).toBe(false);
   });
   it("leaves alone what is done, at work, or was given up", () => {
     expect(isWaiting(job({}, { programs: [] }), null)).toBe(false);

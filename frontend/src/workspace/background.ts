@@ -2,7 +2,7 @@
 import { useEffect, useRef } from "react";
 import { isBusy } from "../api/hooks";
 import type { Calculation, Finding, Job } from "../api/types";
-import { infoOf, withWork } from "./state";
+import { isCurrent, withWork } from "./state";
 
 /** How long (ms) nothing must change before it starts. */
 const REST = 1500;
@@ -12,9 +12,10 @@ const stands = (finding: Finding) => finding.level === "stop" && !finding.overri
 /** Whether a job could be worked out now and has not been: nor was it tried for this revision and given up. */
 export function isWaiting(job: Job, calculation: Calculation | null | undefined): boolean {
   if (isBusy(calculation) || calculation?.revision === job.revision) return false;
-  const due = withWork(job.plan).filter((setup) => !infoOf(job.derived, setup.id)?.programs);
   const able = !job.derived.setups.some((info) => info.operations.some((item) => item.state === "blocked"));
-  return able && due.length > 0 && !job.derived.findings.some(stands);
+  return (
+    able && withWork(job.plan).length > 0 && !isCurrent(job.plan, job.derived) && !job.derived.findings.some(stands)
+  );
 }
 
 /** Starts a calculation once a job that is not up to date has come to rest, unless it is switched off. */

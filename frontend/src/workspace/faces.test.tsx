@@ -109,7 +109,7 @@ describe("a registration error", () => {
     const { container } = showInSheet(<RegistrationLegend />, erring, {
       derived: { ...derived, faces: { ...derived.faces, step: 0.1 } },
     } as never);
-    expect(container.textContent).toMatch(/20× · step up to 0.1/);
+    expect(container.textContent).toMatch(/drawn 20×: step up to 0.1/);
     expect(showInSheet(<RegistrationLegend />, plan, sheet).container.textContent).toBe("");
   });
 });

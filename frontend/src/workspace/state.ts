@@ -1,4 +1,5 @@
 /** What is chosen and shown in the workspace, and the way to change the plan. */
+import { partsOf } from "./tiles";
 import { createContext, useContext } from "react";
 import type {
   Boundary,
@@ -126,6 +127,13 @@ export const withPiece = (plan: FullPlan, model: string, piece: string, change: 
 /** The setups that have something to do. */
 export const withWork = (plan: FullPlan): Setup[] =>
   plan.setups.filter((setup) => setup.on !== false && setup.operations.some((item) => item.on));
+
+/** Whether all is calculated: each setup, and the whole part where several setups leave it. */
+export function isCurrent(plan: FullPlan, derived: Derived): boolean {
+  const todo = withWork(plan);
+  const cut = todo.length > 0 && todo.every((setup) => partsOf(derived, setup.id).every((info) => info.programs));
+  return cut && (!derived.joined || derived.whole !== null);
+}
 
 /** The setup that an operation belongs to. */
 export const setupWith = (plan: FullPlan, number: number): Setup | undefined =>

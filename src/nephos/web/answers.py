@@ -292,7 +292,7 @@ class TurnAnswer(TypedDict):
 
 class WholeAnswer(TypedDict):
     """What is known of a job of several setups when all are calculated: figures over all surfaces (mm), the ridge
-    between the faces, pieces, and the key of the solid. Its array `left_by` names for each of its points which of the
+    between the faces, pieces, and the key of the solid. Its array `left_by` says of each triangle which of the
     `makers` (names of setups) left it, 255 for the stock's own surface."""
 
     key: str
@@ -357,13 +357,15 @@ class SetupAnswer(TypedDict):
 
 
 class DerivedAnswer(TypedDict):
-    """All that follows from a plan."""
+    """All that follows from a plan. `joined` : several setups leave the part, so that `whole` is there when all is
+    calculated."""
 
     models: dict[str, ModelAnswer | ReadingModel]
     findings: list[FindingAnswer]
     setups: list[SetupAnswer]
     faces: FacesAnswer | None
     seam_costs: dict[str, SeamCostAnswer]
+    joined: bool
     whole: WholeAnswer | None
     pitch: float
 

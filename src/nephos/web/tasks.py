@@ -405,7 +405,8 @@ def _keep_whole(plan: Plan, done: list[SetupOutcome], work: Work) -> None:
         "findings_in": [item.as_dict() for item in whole_findings(plan, whole, done, "in")],
         "overruns": {item.space.setup.id: item.overrun[0] for item in done if item.overrun is not None},
     }
-    owner, missed = surface_makers(done, whole, mesh.vertices)
+    owner, _ = surface_makers(done, whole, mesh.vertices[mesh.faces].mean(axis=1))
+    _, missed = surface_makers(done, whole, mesh.vertices)
     facts["makers"] = [item.space.setup.name for item in last_of_each(done)]
     STORE.put(
         key,

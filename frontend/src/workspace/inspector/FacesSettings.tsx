@@ -154,7 +154,7 @@ function RegistrationSettings(props: { faces: Faces }) {
   const { plan, derived, edit, liveEdit } = useSheetState();
   const unit = plan.units ?? "mm";
   const now = props.faces.registration ?? {};
-  const change = (what: object) => ({ do: "change_faces", change: { registration: { ...now, ...what } } });
+  const change = (what: object) => ({ do: "change_faces", change: { registration: what } });
   const number = (
     label: string,
     key: "dx" | "dy" | "rotation" | "diameter" | "depth" | "inset",

@@ -66,7 +66,7 @@ class EstimateInput:
     are the paths round the boundary. `depth` is from the top of the block to the floor, `relief` the height of the
     model's surface over it, `thickness` that of the stock. `shares` are heights over the floor that a tenth, two tenths
     ... of the region's ground stay under; `slopes` the same for its slopes in degrees. `walls` are areas seen from the
-    side of all that is steeper than angles evenly from 0 to 90 degrees. `survey` looks at the ground as a coarse
+    side of all that is steeper than angles evenly from 0 to 90 degrees. `stock_estimate` looks at the ground as a coarse
     picture, where there is a model."""
 
     width: float
@@ -86,7 +86,7 @@ class EstimateInput:
     shares: tuple[float, ...] = field(default=())
     slopes: tuple[float, ...] = field(default=())
     walls: tuple[float, ...] = field(default=())
-    survey: "Callable[[], StockEstimate] | None" = None
+    stock_estimate: "Callable[[], StockEstimate] | None" = None
 
     @property
     def mean_height(self) -> float:
@@ -142,17 +142,17 @@ def line_count(width: float, height: float, angle: float, stepover: float) -> tu
 _STARTS: Memo[int] = Memo(96)
 
 
-def line_starts(survey: StockEstimate, angle: float) -> int:
+def line_starts(stock_estimate: StockEstimate, angle: float) -> int:
     """How many times parallel lines over the region begin anew, as its outline breaks them; they are taken to lie along
     rows or columns."""
     rows = abs(cos(radians(angle))) >= abs(sin(radians(angle)))
 
     def counted() -> int:
-        along = survey.region if rows else survey.region.T
+        along = stock_estimate.region if rows else stock_estimate.region.T
         runs = (np.diff(along.astype(np.int8), axis=1, prepend=0) == 1).sum(axis=1)
         return int(np.maximum(np.diff(runs, prepend=0), 0).sum())
 
-    return _STARTS.get((survey.place, rows), counted)
+    return _STARTS.get((stock_estimate.place, rows), counted)
 
 
 def travel_seconds(length: float, stretches: int, feed: float, acceleration: float) -> float:

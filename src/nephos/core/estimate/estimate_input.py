@@ -165,7 +165,7 @@ def estimate_input(
         shares=_weighted_shares(heights, areas),
         slopes=_weighted_shares(slopes, areas),
         walls=sampled.walls,
-        survey=cache(
+        stock_estimate=cache(
             lambda: stock_estimate(
                 plan,
                 setup,

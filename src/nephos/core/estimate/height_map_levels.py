@@ -191,7 +191,7 @@ class Clearing:
     with all of its width, `beside`, (ny, nx) float32, where its axis goes, and the levels (n,) that it goes down to,
     the highest first.
 
-    What stands no more than `trace` mm over a level is nothing there, no more than `worth` mm is not worth cutting, and
+    What stands no more than `trace` mm over a level is nothing there, no more than `worth` mm is left standing, and
     pieces of no more than `smallest` mm^2 neither."""
 
     relief: HeightMap

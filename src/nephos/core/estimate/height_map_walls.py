@@ -113,22 +113,22 @@ def _slopes(tips, step, first, last, out):  # type: ignore[no-untyped-def]
             out[j, i] = hypot(tips[j, i + 1] - tips[j, i - 1], tips[j + 1, i] - tips[j - 1, i]) / (2 * step)
 
 
-def _sloped(survey: StockEstimate, profile: Profile, leave: float) -> _Sloped:
-    relief = survey.relief
+def _sloped(stock_estimate: StockEstimate, profile: Profile, leave: float) -> _Sloped:
+    relief = stock_estimate.relief
     tips = relief.tips(profile, leave)
     slope, step = np.zeros(tips.shape, np.float32), np.float32(relief.step)
     in_parallel(lambda first, last: _slopes(tips, step, first + 1, last + 1, slope), len(tips) - 2, _ROWS)
     # Outer walls lie on the edge of where the cutter may be, and their foot beyond it.
-    return _Sloped(tips, slope, relief.reach(survey.region, 2.5 * relief.step))
+    return _Sloped(tips, slope, relief.reach(stock_estimate.region, 2.5 * relief.step))
 
 
 def _found(
-    survey: StockEstimate, ground: _Sloped, reach: float, steeper: float, overlap: float, stepdown: float
+    stock_estimate: StockEstimate, ground: _Sloped, reach: float, steeper: float, overlap: float, stepdown: float
 ) -> Walls:
-    relief, tips = survey.relief, ground.tips
+    relief, tips = stock_estimate.relief, ground.tips
     steep = ground.where & (ground.slope >= np.float32(tan(radians(steeper))))
     rise = float(ground.slope[steep].sum(dtype=np.float64)) * relief.step**2
-    top = float(tips[survey.region].max(initial=0.0))
+    top = float(tips[stock_estimate.region].max(initial=0.0))
     if rise == 0.0 or top <= 2 * BOTTOM:
         return Walls(0.0, 0.0, 0.0, 1, ())
     heights = contour_heights(top, 0.0, stepdown)
@@ -177,16 +177,16 @@ def _at_height(cells: I64, steep: Bool, overlap: float, size: int) -> tuple[int,
 
 
 def walls_of(
-    survey: StockEstimate, profile: Profile, leave: float, steeper: float, overlap: float, stepdown: float
+    stock_estimate: StockEstimate, profile: Profile, leave: float, steeper: float, overlap: float, stepdown: float
 ) -> Walls:
     """The contours at levels a stepdown apart over ground steeper than an angle (degrees), and so far beside it;
     remembered by what they hang on.
 
     The contours of a height function over an area are, over all heights, as long as its slope summed over the area
     (coarea formula: Federer, "Curvature measures", 1959)."""
-    causes = (survey.place, profile, leave)
-    ground = _SLOPED.get(causes, lambda: _sloped(survey, profile, leave))
+    causes = (stock_estimate.place, profile, leave)
+    ground = _SLOPED.get(causes, lambda: _sloped(stock_estimate, profile, leave))
     return _WALLS.get(
         (*causes, steeper, overlap, stepdown),
-        lambda: _found(survey, ground, 2 * profile.radius, steeper, overlap, stepdown),
+        lambda: _found(stock_estimate, ground, 2 * profile.radius, steeper, overlap, stepdown),
     )

@@ -22,7 +22,7 @@ def _seen(heights: F64, up: F64) -> float:
     return sight + 2.0 * detail + 0.3 * relief
 
 
-def best_attitude(look: MeshSummary, linear: F64, long_along_x: bool) -> F64:
+def best_orientation(look: MeshSummary, linear: F64, long_along_x: bool) -> F64:
     """(3, 3) rotation of the stock's space that shows most of a mesh to a cutter from above.
 
     `linear` (3, 3) is how it lies now. The thinnest way through the mesh is stood upright first (least squares, as for

@@ -1,4 +1,4 @@
-"""The child process behind the fence: reads one file with a library and hands its arrays back.
+"""The child process in the sandbox: reads one file with a library and hands its arrays back.
 
 It imports nothing of Nephos but the readers here, starts with its limits set and ends after one file.
 """

@@ -1,4 +1,4 @@
-"""The fence round readers that are not ours: a child process with limits on memory and time.
+"""The sandbox of readers that are not ours: a child process with limits on memory and time.
 
 Whatever a file does to a library (eat memory, never end, crash it), the worker lives on and says so.
 """

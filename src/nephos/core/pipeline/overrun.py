@@ -58,7 +58,7 @@ def _rim_reach(index: SurfaceIndex, mesh: Mesh, outline: shapely.Geometry, corne
     a, b, c = (mesh.vertices[faces[:, k]] for k in range(3))
     normal = np.cross(b - a, c - a)
     length = np.linalg.norm(normal, axis=1)
-    # Normals of foreign meshes may be flipped: what is visible from above faces up.
+    # Normals of imported meshes may be flipped: what is visible from above faces up.
     up = np.abs(normal[:, 2]) / np.maximum(length, 1e-300)
     chosen = np.flatnonzero((length > 1e-12) & (up > _LOOKS_UP))
     a, b, c, up = a[chosen], b[chosen], c[chosen], up[chosen]

@@ -37,7 +37,7 @@ def check_word(text: bytes) -> str:
     return found.group(1).decode() if found else ""
 
 
-def seal_state(text: bytes) -> Literal["intact", "altered", "none"]:
+def checksum_state(text: bytes) -> Literal["intact", "altered", "none"]:
     """Whether a file is as it was posted, was changed after that, or carries no check word."""
     word = check_word(text)
     if not word:

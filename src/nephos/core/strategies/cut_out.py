@@ -400,20 +400,23 @@ _AHEAD: "Memo[tuple[F64, Callable[[float], int]]]" = Memo(24)
 """What stands along the outline, lately asked for: a change of stepover or feed moves none of it."""
 
 
-def _tops_ahead(settings: CutOutSettings, cutter: Cutter, survey: StockEstimate) -> tuple[F64, Callable[[float], int]]:
+def _tops_ahead(
+    settings: CutOutSettings, cutter: Cutter, stock_estimate: StockEstimate
+) -> tuple[F64, Callable[[float], int]]:
     """What stands on pieces of the path over the floor, as the coarse picture shows it, and in how many stretches it
     stands over a height."""
     return _AHEAD.get(
-        (survey.key, settings.side, cutter.radius), lambda: _look_ahead(settings.side, cutter.radius, survey)
+        (stock_estimate.key, settings.side, cutter.radius),
+        lambda: _look_ahead(settings.side, cutter.radius, stock_estimate),
     )
 
 
-def _look_ahead(side: str, radius: float, survey: StockEstimate) -> tuple[F64, Callable[[float], int]]:
-    relief = survey.relief
+def _look_ahead(side: str, radius: float, stock_estimate: StockEstimate) -> tuple[F64, Callable[[float], int]]:
+    relief = stock_estimate.relief
     inward = {"outside": 0.0, "on": radius, "inside": 2 * radius}[side]
-    inside = ~relief.reach(~survey.region, inward) if inward else survey.region
+    inside = ~relief.reach(~stock_estimate.region, inward) if inward else stock_estimate.region
     path = inside & relief.reach(~inside, relief.step)
-    met = relief.meets(survey.standing, Profile.of(max(radius - relief.step / 2, 0.1), 0.0))
+    met = relief.meets(stock_estimate.standing, Profile.of(max(radius - relief.step / 2, 0.1), 0.0))
     counted: Memo[int] = Memo(32)
 
     def stretches(level: float) -> int:
@@ -435,8 +438,10 @@ def _estimate(settings: CutOutSettings, cutter: Cutter, _leave: float, ground: E
     path, bends = path_at(ground.around, {"outside": off, "on": 0.0, "inside": -off}[settings.side])
     foot = ground.thickness - ground.depth
     bottom = settings.skin - foot if settings.skin > 0 else -settings.through - foot
-    survey = ground.survey() if ground.survey is not None else None
-    tops, stretches = _tops_ahead(settings, cutter, survey) if survey is not None else (np.empty(0), lambda _level: 0)
+    stock_estimate = ground.stock_estimate() if ground.stock_estimate is not None else None
+    tops, stretches = (
+        _tops_ahead(settings, cutter, stock_estimate) if stock_estimate is not None else (np.empty(0), lambda _level: 0)
+    )
     tops = np.maximum(tops, bottom) if len(tops) else np.array([ground.depth])
     tabs_top = settings.tab_height - foot if settings.tab_count and settings.skin == 0 else bottom
     above, levels = cut_levels(tops, np.ones(len(tops)), bottom, settings.stepdown, tabs_top)

@@ -67,10 +67,10 @@ def line_seconds(angle: float, stepover: float, ground: EstimateInput) -> tuple[
     lines, _ = line_count(ground.width, ground.height, angle, stepover)
     length = ground.area / stepover * ground.steepness + lines * stepover
     seconds = travel_seconds(length, lines, ground.feed, ground.acceleration)
-    if ground.survey is not None:
-        survey = ground.survey()
-        starts = max(line_starts(survey, angle), 1)
-        seconds += (starts - 1) * ground.lift_seconds(sqrt(ground.area / starts), survey.again)
+    if ground.stock_estimate is not None:
+        stock_estimate = ground.stock_estimate()
+        starts = max(line_starts(stock_estimate, angle), 1)
+        seconds += (starts - 1) * ground.lift_seconds(sqrt(ground.area / starts), stock_estimate.again)
     return seconds, lines
 
 

@@ -1,4 +1,4 @@
-"""Steep and gentle ground finished together: lines where it is gentle, levels round the walls."""
+"""Steep and shallow ground finished together: lines where it is shallow, levels round the walls."""
 
 from dataclasses import replace
 from typing import Literal
@@ -19,7 +19,7 @@ _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
 
 
 class FinishBothSettings(StrategySettings):
-    """Settings of finishing steep and gentle ground in one operation."""
+    """Settings of finishing steep and shallow ground in one operation."""
 
     split: float = number(
         "Steep from", 45.0, unit="°", low=10, high=80, step=5, help="from level; steeper ground is cut in levels"
@@ -72,8 +72,8 @@ def _walls(settings: FinishBothSettings) -> FinishLevelsSettings:
 def _make(task: Task) -> Passes:
     settings: FinishBothSettings = task.settings
     region = finishing_region(task, FinishSettings(stepover=settings.stepover, leave=settings.leave))
-    gentle = slope_region(contact_field(task, settings.leave), 0.0, settings.split).buffer(settings.overlap)
-    lines = without_specks(region.intersection(gentle), settings.stepover**2)
+    shallow = slope_region(contact_field(task, settings.leave), 0.0, settings.split).buffer(settings.overlap)
+    lines = without_specks(region.intersection(shallow), settings.stepover**2)
     walls = _walls(settings)
     try:
         levels = level_passes(replace(task, settings=walls), walls)
@@ -113,7 +113,7 @@ def _estimate(settings: FinishBothSettings, cutter: Cutter, _leave: float, groun
 STRATEGY = Strategy(
     key="finish_steep_shallow",
     title="Finish, steep and shallow",
-    summary="lines on gentle ground, levels round steep walls",
+    summary="lines on shallow ground, levels round steep walls",
     settings=FinishBothSettings,
     make=_make,
     describe=_describe,

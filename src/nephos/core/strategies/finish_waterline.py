@@ -51,10 +51,16 @@ class FinishLevelsSettings(StrategySettings):
         "Stepdown", 0.4, unit="mm", over=0, high=100, step=0.05, help="at most; made smaller so that all are equal"
     )
     steeper: float = number(
-        "Only steeper than", 35.0, unit="°", low=0, high=89, step=5, help="from level; gentler ground is left to lines"
+        "Only steeper than",
+        35.0,
+        unit="°",
+        low=0,
+        high=89,
+        step=5,
+        help="from level; shallower ground is left to lines",
     )
     overlap: float = number(
-        "Overlap", 1.0, unit="mm", low=0, high=50, step=0.5, help="how far contours go on into gentler ground"
+        "Overlap", 1.0, unit="mm", low=0, high=50, step=0.5, help="how far contours go on into shallower ground"
     )
     direction: Literal["climb", "conventional"] = choice("Direction", "climb", _DIRECTIONS)
     leave: float = number(
@@ -338,13 +344,15 @@ def _describe(settings: FinishLevelsSettings, cutter: Cutter, say: Say) -> str:
 def level_seconds(settings: FinishLevelsSettings, cutter: Cutter, ground: EstimateInput) -> tuple[float, int]:
     """Time of level contours over steep ground, and how many levels they are."""
     layers = max(ceil(ground.relief / settings.stepdown), 1)
-    survey = ground.survey() if ground.survey is not None else None
-    if survey is None or survey.relief.step > cutter.radius / 2:
+    stock_estimate = ground.stock_estimate() if ground.stock_estimate is not None else None
+    if stock_estimate is None or stock_estimate.relief.step > cutter.radius / 2:
         # Too coarse a picture for contours. Walls of an area a on the plan rise a tan(angle): so long are their
         # contours for each stepdown.
         length = ground.wall_area(settings.steeper) / settings.stepdown
         return 1.3 * travel_seconds(length, ceil(length / 25), ground.feed, ground.acceleration), layers
-    walls = walls_of(survey, cutter.profile, settings.leave, settings.steeper, settings.overlap, settings.stepdown)
+    walls = walls_of(
+        stock_estimate, cutter.profile, settings.leave, settings.steeper, settings.overlap, settings.stepdown
+    )
     # Runs lie anywhere on the ground: from each to the nearest it is about as far as if they lay on a square grid.
     across = sqrt(ground.area / max((walls.open + walls.closed) / walls.levels, 1.0))
     # From one wall to the next it is lifted anyway, and a wall is rarely cut from its top to its foot at once.
@@ -353,7 +361,7 @@ def level_seconds(settings: FinishLevelsSettings, cutter: Cutter, ground: Estima
         if walls.tall
         else 0.0
     )
-    to_next = lifted * ground.lift_seconds(across, survey.again)
+    to_next = lifted * ground.lift_seconds(across, stock_estimate.again)
     return _SLOWING * walls.length / ground.feed * 60 + to_next * walls.open + _ROUND * walls.closed, walls.levels
 
 

@@ -1,4 +1,4 @@
-"""Level roughing under an even load: fronts that widen what is free, the cutter nowhere engaged more than asked where
+"""Level roughing under constant engagement: fronts that widen what is free, the cutter nowhere engaged more than asked where
 there is room."""
 
 from collections.abc import Iterator
@@ -110,9 +110,9 @@ def _describe(settings: RoughFrontsSettings, cutter: Cutter, say: Say) -> str:
 
 def _estimate(settings: RoughFrontsSettings, cutter: Cutter, leave: float, ground: EstimateInput) -> Estimate:
     rings = estimate_rough(settings, cutter, leave, ground)
-    if ground.survey is None:
+    if ground.stock_estimate is None:
         return rings
-    work = rough_work(settings, cutter, ground.survey())
+    work = rough_work(settings, cutter, ground.stock_estimate())
     length = work.length(settings.step_for(cutter), cutter.radius)
     return replace(rings, seconds=_AS_RINGS * length / ground.feed * 60 + _ROUND_WALLS * work.walls / 1e3)
 

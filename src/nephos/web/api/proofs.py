@@ -13,13 +13,13 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from nephos.core.errors import Refused
-from nephos.core.pipeline.external_program import foreign_key
+from nephos.core.pipeline.external_program import external_key
 from nephos.core.pipeline.keys import setup_keys
 from nephos.core.pipeline.store import key_of
 from nephos.core.pipeline.whole import job_key
 from nephos.core.plan.schema import Plan, Setup, parse_plan
 from nephos.core.plan.tile_setups import cut_plan
-from nephos.core.post.checksum import check_word, seal_state
+from nephos.core.post.checksum import check_word, checksum_state
 from nephos.core.post.text import file_stem
 from nephos.core.post.write import retitled
 from nephos.core.stock.window import window_grid
@@ -119,7 +119,7 @@ def program(request: HttpRequest, job_id: int, setup_id: str, name: str) -> Stre
 
 def _said(plan: Plan, text: bytes) -> tuple[Literal["current", "earlier", "altered", "unknown", "none"], str]:
     """Whose file a text is, by its check word."""
-    state, word = seal_state(text), check_word(text)
+    state, word = checksum_state(text), check_word(text)
     if state == "none":
         return "none", "it carries no check word: it was not posted by Nephos, or its comments were taken out"
     if state == "altered":
@@ -147,7 +147,7 @@ def check_file(
     state, words = _said(plan, text)
     cutters = service.cutters_for(plan)
     usual = cutter or (setup.operations[0].cutter.number if setup.operations else 0)
-    key = foreign_key(plan, setup, text, cutters, usual)
+    key = external_key(plan, setup, text, cutters, usual)
     if to_be_made(key):
         blob = save_blob(iter([text]))
         prove_program.defer(key=key, plan=plan.model_dump(mode="json"), setup=setup.id, blob=blob.pk, usual=usual)

@@ -1,4 +1,4 @@
-"""Heights from a greyscale picture: white is high. Used behind the fence, so it imports no kernels."""
+"""Heights from a greyscale picture: white is high. Used in the sandbox, so it imports no kernels."""
 
 import io
 from typing import Any

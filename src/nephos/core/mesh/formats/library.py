@@ -1,4 +1,4 @@
-"""Formats that a library reads: always behind the fence, so that a hostile file costs a child process at most."""
+"""Formats that a library reads: always in the sandbox, so that a hostile file costs a child process at most."""
 
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh

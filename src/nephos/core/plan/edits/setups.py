@@ -129,7 +129,10 @@ def share_faces(plan: Plan, looks: Looks) -> Plan:
 
 @edit
 def change_faces(plan: Plan, looks: Looks, change: dict[str, Any]) -> Plan:
-    """Change what the faces share: parting, border, registration."""
+    """Change what the faces share: parting, border, registration, of which only what is named changes."""
+    registration = change.get("registration")
+    if isinstance(registration, dict):
+        change = change | {"registration": _faces(plan).registration.model_dump() | registration}
     return _with_faces(plan, **change)
 
 

@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import Field
 
 from nephos.core.arrays import F64
-from nephos.core.mesh.orientation import best_attitude
+from nephos.core.mesh.orientation import best_orientation
 from nephos.core.plan.edits.registry import Looks, edit, model_of, tidy, with_placement
 from nephos.core.plan.place import extent_of, linear_of, scale_of
 from nephos.core.plan.schema import Placement, Plan
@@ -87,7 +87,10 @@ def best_way_up(plan: Plan, looks: Looks, model: str) -> Plan:
     """Turn a model the path that shows most of it to the cutter, its longer side along the stock's."""
     item = model_of(plan, model)
     return turned(
-        plan, looks, model, best_attitude(looks(item), linear_of(item.placement), plan.stock.length >= plan.stock.width)
+        plan,
+        looks,
+        model,
+        best_orientation(looks(item), linear_of(item.placement), plan.stock.length >= plan.stock.width),
     )
 
 

@@ -66,7 +66,7 @@ class Layer:
 @dataclass(frozen=True)
 class _Heights:
     """Where the cutter may be at any height: the `field` of its tips, grown by `leave` to `safe`, refined on the true
-    surface; and where it would meet more there than what is worth cutting."""
+    surface; and where it would meet more there than the minimum stock."""
 
     task: Task
     block: Block
@@ -77,7 +77,7 @@ class _Heights:
 
     @property
     def aside(self) -> float:
-        """So much at the cutter's side is not worth cutting either, mm."""
+        """So much at the cutter's side is left standing too, mm."""
         return min(self.worth, self.task.cutter.radius / 2)
 
     def free(self, level: float) -> MultiPolygon:
@@ -149,7 +149,7 @@ def level_layers(task: Task, stepdown: float, leave: float, at_flats: bool, wort
 
 
 def worth_cutting(layers: Sequence[Layer]) -> list[Layer]:
-    """Layers without what is not worth cutting, but where the cutter has to go through it to get to the layer below."""
+    """Layers without what is under the minimum stock, but where the cutter has to go through it to get to the layer below."""
     found: list[Layer] = []
     next_below: shapely.Geometry = MultiPolygon()
     for layer in reversed(layers):
@@ -223,7 +223,7 @@ def level_regions(
 ) -> list[Region]:
     """The regions of all levels (see :func:`level_layers`), without pieces too small to get into with a ramp.
 
-    None where nothing stands that is worth cutting. Refused where the cutter finds no room at any level.
+    None where nothing stands that is more than the minimum stock. Refused where the cutter finds no room at any level.
     """
     smallest = (0.35 * task.cutter.diameter) ** 2
     layers = level_layers(task, stepdown, leave, at_flats, worth)

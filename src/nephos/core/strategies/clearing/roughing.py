@@ -176,23 +176,25 @@ def rough_levels(
     ]
 
 
-def _work(settings: RoughSettings, cutter: Cutter, survey: StockEstimate) -> RoughWork:
+def _work(settings: RoughSettings, cutter: Cutter, stock_estimate: StockEstimate) -> RoughWork:
     """What there is to rough, level by level, in the coarse picture."""
-    relief = survey.relief
+    relief = stock_estimate.relief
     allowance = wall_allowance(cutter, settings.leave, *relief.size)
-    top = survey.top(cutter.radius)
-    levels = rough_levels(settings, top, survey.flats, allowance) if top > 0 else []
+    top = stock_estimate.top(cutter.radius)
+    levels = rough_levels(settings, top, stock_estimate.flats, allowance) if top > 0 else []
     tips = relief.tips(cutter.profile, settings.leave, allowance)
     reach = cutter.radius - min(settings.minimum, cutter.radius / 2)
     # The block is looked up in the middle of its cells.
-    core = Profile.of(reach - (lookup_step(reach, survey.pitch) / 2 if settings.minimum > 0 else 0.0), 0.0)
-    over, beside = (relief.meets(survey.standing, profile) for profile in (core, Profile.of(cutter.radius, 0.0)))
+    core = Profile.of(reach - (lookup_step(reach, stock_estimate.pitch) / 2 if settings.minimum > 0 else 0.0), 0.0)
+    over, beside = (
+        relief.meets(stock_estimate.standing, profile) for profile in (core, Profile.of(cutter.radius, 0.0))
+    )
     through = [level for level, flat_only in levels if not flat_only]
     # What an earlier roughing left can often be entered from the side.
-    smallest = (0.35 * cutter.diameter) ** 2 * (SPECK if survey.again else 1.0)
+    smallest = (0.35 * cutter.diameter) ** 2 * (SPECK if stock_estimate.again else 1.0)
     levels_down = np.array(through, np.float32) + np.float32(_SLACK)
     clearing = Clearing(
-        relief, tips, over, beside, survey.region, levels_down, TRACE, max(settings.minimum, TRACE), smallest
+        relief, tips, over, beside, stock_estimate.region, levels_down, TRACE, max(settings.minimum, TRACE), smallest
     )
 
     def found_at(k: int, _: int) -> Cleared:
@@ -217,10 +219,10 @@ def describe_rough(settings: RoughSettings, cutter: Cutter, say: Say) -> str:
     return f"{say(settings.stepdown)} down · step {say(settings.stepover)} · leave {say(settings.leave)}"
 
 
-def rough_work(settings: RoughSettings, cutter: Cutter, survey: StockEstimate) -> RoughWork:
+def rough_work(settings: RoughSettings, cutter: Cutter, stock_estimate: StockEstimate) -> RoughWork:
     """What there is to rough, remembered by what it hangs on: a stepover is none of that."""
-    causes = (survey.key, cutter.profile, settings.stepdown, settings.leave, settings.flats, settings.minimum)
-    return _WORKS.get(causes, lambda: _work(settings, cutter, survey))
+    causes = (stock_estimate.key, cutter.profile, settings.stepdown, settings.leave, settings.flats, settings.minimum)
+    return _WORKS.get(causes, lambda: _work(settings, cutter, stock_estimate))
 
 
 def estimate_rough(settings: RoughSettings, cutter: Cutter, leave: float, ground: EstimateInput) -> Estimate:
@@ -228,16 +230,16 @@ def estimate_rough(settings: RoughSettings, cutter: Cutter, leave: float, ground
     layers = max(ceil((ground.depth - settings.leave) / settings.stepdown - 1e-6), 1)
     step = settings.step_for(cutter)
     paths = ceil(min(ground.width, ground.height) / step / 2)
-    if ground.survey is None:
+    if ground.stock_estimate is None:
         return Estimate(
             travel_seconds(layers * ground.area / step, 6 * layers * paths, ground.feed, ground.acceleration),
             paths,
             layers,
         )
-    survey = ground.survey()
-    work = rough_work(settings, cutter, survey)
+    stock_estimate = ground.stock_estimate()
+    work = rough_work(settings, cutter, stock_estimate)
     length = work.length(step, cutter.radius)
-    if survey.again:
+    if stock_estimate.again:
         seconds = (
             travel_seconds(length, ceil(length / _STOP_AGAIN), ground.feed, ground.acceleration)
             + _RUN_AGAIN * work.runs

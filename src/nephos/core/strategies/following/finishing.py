@@ -42,7 +42,7 @@ class FinishSettings(StrategySettings):
     )
     level: Literal["all", "skip", "only"] = choice("Level ground", "all", _GROUND, fold="Where")
     gentlest: float = number(
-        "Slopes from", 0.0, unit="°", low=0, high=89, step=5, fold="Where", help="gentler ground is left out"
+        "Slopes from", 0.0, unit="°", low=0, high=89, step=5, fold="Where", help="shallower ground is left out"
     )
     steepest: float = number(
         "Slopes to", 90.0, unit="°", over=0, high=90, step=5, fold="Where", help="steeper ground is left out"
