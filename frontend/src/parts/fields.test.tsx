@@ -2,7 +2,7 @@
 import { screen } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 import { show } from "../testing/render";
-import { LinesField, NameField, NumberField, type NumberProps } from "./fields";
+import { LinesField, NameField, NumberField, TextLinesField, type NumberProps } from "./fields";
 
 function number(more: Partial<NumberProps> = {}) {
   const onChange = vi.fn(),
@@ -138,5 +138,31 @@ describe("lines of text", () => {
     const { user } = show(<LinesField label="Header" value={["G21"]} onChange={onChange} />);
     await user.type(screen.getByLabelText("Header"), "{Enter}G90{Enter}");
     expect(onChange).toHaveBeenLastCalledWith(["G21", "G90"]);
+  });
+});
+
+describe("text of several lines", () => {
+  it("shows what is typed at once, and is kept when it is left though its value has followed", async () => {
+    const onChange = vi.fn(),
+      onLive = vi.fn();
+    const field = (value: string) => <TextLinesField label="Text" value={value} onLive={onLive} onChange={onChange} />;
+    const { user, again } = show(field("HEN"));
+    await user.type(screen.getByLabelText("Text"), "{Enter}S");
+    expect(onLive).toHaveBeenLastCalledWith("HEN\nS");
+    again(field("HEN\nS"));
+    await user.tab();
+    expect(onChange.mock.calls).toEqual([["HEN\nS"]]);
+  });
+  it("is taken back by Escape, and is never left empty", async () => {
+    const onChange = vi.fn(),
+      onLive = vi.fn();
+    const { user } = show(<TextLinesField label="Text" value="HEN" onLive={onLive} onChange={onChange} />);
+    const field = screen.getByLabelText<HTMLTextAreaElement>("Text");
+    await user.type(field, "S{Escape}");
+    expect(onLive).toHaveBeenLastCalledWith("HEN");
+    await user.clear(field);
+    await user.tab();
+    expect(field.value).toBe("HEN");
+    expect(onChange).not.toHaveBeenCalled();
   });
 });

@@ -302,11 +302,12 @@ export function TextLinesField(props: {
   onChange: (text: string) => void;
 }) {
   const [text, setText] = useState(props.value);
+  // The value follows what is typed: what it was before is kept here.
+  const before = useRef(props.value);
   useEffect(() => setText(props.value), [props.value]);
-  // What was left empty stays as it was.
-  const leave = () => {
-    if (text.trim() === "") setText(props.value);
-    else if (text !== props.value) props.onChange(text);
+  const back = () => {
+    setText(before.current);
+    props.onLive(before.current);
   };
   return (
     <Lines
@@ -315,11 +316,13 @@ export function TextLinesField(props: {
         setText(typed);
         if (typed.trim() !== "") props.onLive(typed);
       }}
-      onBlur={leave}
+      onFocus={() => (before.current = props.value)}
+      onBlur={() => {
+        if (text.trim() === "") back();
+        else if (text !== before.current) props.onChange(text);
+      }}
       onKeyDown={(event) => {
-        if (event.key !== "Escape") return;
-        setText(props.value);
-        props.onLive(props.value);
+        if (event.key === "Escape") back();
       }}
     >
       <Label>{props.label}</Label>
