@@ -11,6 +11,7 @@ from core.test_rotary import BALL, EGG, FINISH, ROUGH, cut, operation, plan_of, 
 from meshes import box_mesh, ellipsoid
 from nephos.command.headless import run
 from nephos.core.errors import Refused
+from nephos.core.estimate.estimate_input import estimate_input
 from nephos.core.findings.plan_checks import Finding
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.formats.stl import write_stl
@@ -21,7 +22,9 @@ from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.bar_place import enclosing_circle, placed_points, swept_diameter
 from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Plan, Stock
+from nephos.core.strategies.registry import strategy
 from rotary_check import looked_at
 
 TOLERANCE = 0.01
@@ -230,3 +233,18 @@ def test_what_chuck_and_bending_and_overhangs_do_is_said() -> None:
     assert not overhangs(tube)
     found_over = overhangs(mushroom)
     assert len(found_over) == 1 and found_over[0].row == "m" and found_over[0].place is not None
+
+
+@pytest.mark.parametrize("mesh", [EGG, star()], ids=["egg", "star"])
+def test_a_bar_takes_about_as_long_as_was_said(mesh: Mesh) -> None:
+    plan = plan_of(ROUGH, FINISH)
+    look = quick_look(mesh)
+    models = [(model, placed_model(look.support, model, plan.stock), look) for model in plan.models]
+    done = next(iter(run_plan(plan, lambda _: mesh, Work(MemoryStore()))))
+    for outcome in done.outcomes:
+        operation = outcome.operation
+        said = strategy(operation.strategy).estimate(
+            operation.settings, operation.cutter, 0.0, estimate_input(plan, plan.setups[0], operation, models)
+        )
+        ratio = said.seconds / outcome.total_seconds
+        assert 0.55 < ratio < 1.7, (operation.strategy, ratio)

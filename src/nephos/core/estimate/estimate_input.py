@@ -17,7 +17,7 @@ from nephos.core.memo import Memo
 from nephos.core.mesh.summary import MeshSummary
 from nephos.core.pipeline.keys import space_key
 from nephos.core.pipeline.store import key_of
-from nephos.core.plan.place import Placed, to_setup
+from nephos.core.plan.place import Placed, bar_radius, to_setup
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
 
 _THIN = 8
@@ -35,9 +35,19 @@ def _weighted_shares(values: F64, weights: F64) -> tuple[float, ...]:
     return tuple(float(value) for value in values[order][at])
 
 
+def _unrolled(points: F64, normals: F64, radius: float) -> tuple[F64, F64, F64]:
+    """Places (n, 3) round a bar's axis, X, and directions (n, 3), on its unrolled surface of the reference `radius`: X,
+    the way round, and how far from the axis; how much of each direction (n,) is out from the axis; and how much larger
+    (n,) its area is there."""
+    r = np.maximum(np.hypot(points[:, 1], points[:, 2]), 1e-6)
+    around = np.arctan2(points[:, 1], points[:, 2]) % (2 * pi) * radius
+    out = (normals[:, 1] * points[:, 1] + normals[:, 2] * points[:, 2]) / r
+    return np.column_stack([points[:, 0], around, r]), out, radius / np.maximum(r, 0.05 * radius)
+
+
 @dataclass(frozen=True)
 class _Sampled:
-    """Samples that look up: places in the setup, heights over the models' foot, slopes in degrees, plan areas; `walls`
+    """Samples that look up, or out from the axis of a bar: places in the setup, heights over the models' foot, slopes in degrees, plan areas; `walls`
     as of :class:`EstimateInput`."""
 
     points: F64
@@ -49,23 +59,27 @@ class _Sampled:
 
 def _sampled(plan: Plan, setup: Setup, models: list[tuple[Model, Placed, MeshSummary]]) -> _Sampled:
     turn = to_setup(plan.stock, setup)
+    radius = bar_radius(plan.stock) if setup.kind == "rotary" else 0.0
     places, slopes, areas, sides = [np.zeros((0, 3))], [np.zeros(0)], [np.zeros(0)], [np.zeros(0)]
     for _, box, look in models:
         for matrix in box.matrices:
             whole = turn @ matrix
-            points = look.samples[:, :3] @ whole[:3, :3].T + whole[:3, 3]
-            normals = look.samples[:, 3:] @ np.linalg.inv(whole[:3, :3])
-            up = normals[:, 2] / np.maximum(np.linalg.norm(normals, axis=1), 1e-12)
+            points = np.asarray(look.samples[:, :3] @ whole[:3, :3].T + whole[:3, 3], np.float64)
+            normals = np.asarray(look.samples[:, 3:] @ np.linalg.inv(whole[:3, :3]), np.float64)
+            normals /= np.maximum(np.linalg.norm(normals, axis=1), 1e-12)[:, None]
+            up, larger = normals[:, 2], np.ones(len(points))
+            if radius:
+                points, up, larger = _unrolled(points, normals, radius)
             seen = up > -_UPWARDS
             if not seen.any():
                 continue
-            up = np.clip(up[seen], 0.0, 1.0)
+            up, larger = np.clip(up[seen], 0.0, 1.0), larger[seen]
             # Samples are even by area: what one stands for follows from the plan area of all.
-            each = float(np.abs(np.ptp(points[:, :2], axis=0)).prod()) / max(float(up.sum()), 1e-9)
+            each = float(np.abs(np.ptp(points[:, :2], axis=0)).prod()) / max(float((larger * up).sum()), 1e-9)
             places.append(points[seen])
             slopes.append(np.degrees(np.arccos(up)))
-            areas.append(each * up)
-            sides.append(each * np.sqrt(1 - up**2))
+            areas.append(each * larger * up)
+            sides.append(each * larger * np.sqrt(1 - up**2))
     at, slope, side = np.concatenate(places), np.concatenate(slopes), np.concatenate(sides)
     z = at[:, 2]
     walls = tuple(float(side[slope >= angle].sum()) for angle in np.linspace(0, 90, _SHARES - 1))
@@ -104,6 +118,17 @@ def _region(
     }
 
 
+def _round_bar(plan: Plan, setup: Setup, low: F64, high: F64) -> tuple[F64, F64, F64]:
+    """Corners of a model on the unrolled surface of its bar, and those of the bar (2, 3): all round, from the core to the
+    farthest corner of its box at most."""
+    radius = bar_radius(plan.stock)
+    core = setup.rotary.core / 2 if setup.rotary is not None else 0.0
+    farthest = min(float(np.abs([low[1:], high[1:]]).max()), radius)
+    around = 2 * pi * radius
+    bar = np.array([[0.0, 0.0, 0.0], [plan.stock.length, around, radius]])
+    return np.array([low[0], 0.0, core]), np.array([high[0], around, max(farthest, core)]), bar
+
+
 _SAMPLED: Memo[_Sampled] = Memo(32)
 
 
@@ -131,6 +156,8 @@ def estimate_input(
     corners = np.concatenate([[box.low, box.high] for _, box, _ in models]) @ matrix[:3, :3].T + matrix[:3, 3]
     stock = np.array([[0, 0, 0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
     low, high = corners.min(axis=0), corners.max(axis=0)
+    if setup.kind == "rotary":
+        low, high, stock, drawn = *_round_bar(plan, setup, low, high), None
     top = float(stock[:, 2].max())
     floor = max(float(low[2]), top - operation.cut_to if operation.cut_to else float(low[2]))
     region = _region(plan, operation, low, high, stock, outline)
