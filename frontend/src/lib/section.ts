@@ -53,3 +53,52 @@ export function capOf(
   }
   return Float32Array.from(found);
 }
+
+/** The height that a bar (`radius`: its reference radius) has at column `i` in a direction round the axis, 0 at +Z. */
+function barTop(grid: GridFacts, heights: ArrayLike<number>, radius: number, i: number, angle: number): number {
+  const turn = angle < 0 ? angle + 2 * Math.PI : angle;
+  const row = Math.round((turn * radius - grid.y0) / grid.pitch) % grid.ny;
+  return heights[row * grid.nx + i] as number;
+}
+
+/** Triangles of the face that a section leaves of a bar, whose axis is X: a disc, or a strip along it. */
+export function barCapOf(section: Section, grid: GridFacts, heights: ArrayLike<number>, radius: number): Float32Array {
+  if (section.at === null) return new Float32Array(0);
+  const at = section.at,
+    found: number[] = [];
+  if (section.axis === "x") {
+    const i = Math.min(Math.max(Math.round((at - grid.x0) / grid.pitch), 0), grid.nx - 1);
+    const rim = (row: number): [number, number, number] => {
+      const r = heights[row * grid.nx + i] as number,
+        angle = (grid.y0 + row * grid.pitch) / radius;
+      return [at, r * Math.sin(angle), r * Math.cos(angle)];
+    };
+    for (let row = 0; row < grid.ny; row++) found.push(at, 0, 0, ...rim(row), ...rim((row + 1) % grid.ny));
+    return Float32Array.from(found);
+  }
+  const upright = section.axis === "y",
+    half = grid.pitch / 2,
+    steps = Math.ceil(radius / grid.pitch);
+  const place = (x: number, t: number): [number, number, number] => (upright ? [x, at, t] : [x, t, at]);
+  for (let i = 0; i < grid.nx; i++) {
+    const x = grid.x0 + i * grid.pitch;
+    let begin: number | null = null;
+    for (let k = -steps; k <= steps + 1; k++) {
+      const t = k * grid.pitch;
+      const angle = upright ? Math.atan2(at, t) : Math.atan2(t, at);
+      const inside = k <= steps && Math.hypot(at, t) <= barTop(grid, heights, radius, i, angle);
+      if (inside) begin ??= t - half;
+      else if (begin !== null) {
+        const [a, b, c, d] = [
+          place(x - half, begin),
+          place(x + half, begin),
+          place(x + half, t - half),
+          place(x - half, t - half),
+        ];
+        found.push(...a, ...b, ...c, ...a, ...c, ...d);
+        begin = null;
+      }
+    }
+  }
+  return Float32Array.from(found);
+}

@@ -6,7 +6,7 @@ import * as THREE from "three";
 import type { GridFacts } from "../api/types";
 import { lengthText, type Unit } from "../lib/numbers";
 import type { Point } from "../lib/ray";
-import { capOf, type Axis, type Section } from "../lib/section";
+import { barCapOf, capOf, type Axis, type Section } from "../lib/section";
 import { Quiet, Segments } from "../parts/controls";
 import { Card } from "./cards";
 
@@ -45,15 +45,18 @@ export function SectionCap(props: {
   version: number;
   colour: string;
   under?: ArrayLike<number> | null;
+  /** Of a bar that is shown round: the reference radius of its unrolled surface. */
+  around?: number;
 }) {
-  const { section, grid, heights, foot, version, under = null } = props;
+  const { section, grid, heights, foot, version, under = null, around = 0 } = props;
   const geometry = useMemo(() => {
     const made = new THREE.BufferGeometry();
-    made.setAttribute("position", new THREE.BufferAttribute(capOf(section, grid, heights, foot, under), 3));
+    const face = around > 0 ? barCapOf(section, grid, heights, around) : capOf(section, grid, heights, foot, under);
+    made.setAttribute("position", new THREE.BufferAttribute(face, 3));
     return made;
     // The heights are one array that is filled anew: its version tells when.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [section, grid, heights, foot, version, under]);
+  }, [section, grid, heights, foot, version, under, around]);
   useEffect(() => () => geometry.dispose(), [geometry]);
   const tone = useMemo(() => new THREE.Color(props.colour).lerp(new THREE.Color("#FFFFFF"), 0.3), [props.colour]);
   return (

@@ -3,7 +3,6 @@ import { Canvas } from "@react-three/fiber";
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import styled, { useTheme } from "styled-components";
 import * as THREE from "three";
-import { placedOf } from "../api/types";
 import { onLevel } from "../lib/drag";
 import { lengthText } from "../lib/numbers";
 import { columnAt, lastCut, probeText } from "../lib/probe";
@@ -19,18 +18,17 @@ import { Card, Corner } from "./cards";
 import { lensOf, LookFrame, useCloseLook } from "./closeLook";
 import { ComparePanel } from "./ComparePanel";
 import type { OperationData } from "./data";
-import { FaultMarks } from "./FaultMarks";
 import { MeasureMarks, nextPoints } from "./Measure";
 import type { Moment } from "./moment";
 import { CurveHandles, onStock, TabHandles } from "./OutlineHandles";
 import { PaceContext, usePace } from "./pace";
 import { PathLines } from "./PathLines";
 import { Picker, type Picked } from "./Picker";
-import { BarEdges, CutterPiece, matrixOf, ModelPiece, Outline, OutlineRings, StockEdges, ZeroMark } from "./Pieces";
+import { BarEdges, CutterPiece, matrixOf, Outline, OutlineRings, StockEdges, ZeroMark } from "./Pieces";
 import { KeepOutPieces, PlaceHandles, ZeroHandle } from "./PlaceHandles";
 import { FaceTabs, PartingHandle } from "./FacePieces";
+import { PlacedModels } from "./PlacedModels";
 import { ProofPanel } from "./ProofPanel";
-import { ReliefSurface } from "./ReliefSurface";
 import { RegistrationLegend } from "./RegistrationOutline";
 import { SeamLines } from "./SeamLines";
 import { SectionCap, SectionControl } from "./SectionCap";
@@ -76,7 +74,7 @@ export function View(props: {
   onTime: (time: number) => void;
   onExternalOff: () => void;
 }) {
-  const { job, plan, derived, chosen, edit, keep, tool, setTool, faults, external, setupId } = useSheetState();
+  const { job, plan, derived, chosen, edit, keep, tool, setTool, external, setupId } = useSheetState();
   const theme = useTheme();
   const [direction, setDirection] = useState<Direction>("corner");
   const [turn, setTurn] = useState(0);
@@ -257,30 +255,7 @@ export function View(props: {
             )}
           </group>
           {mode === "place" && !flat && <SweptCircles matrix={box.matrix} />}
-          {mode === "place" &&
-            models.map((model) => {
-              const placed = placedOf(derived, model.id);
-              if (!placed) return null;
-              const edited = chosen.kind === "model" && chosen.id === model.id;
-              if (model.composition && (edited || placed.state !== "ready"))
-                return (
-                  <ReliefSurface key={model.id} model={model} placed={placed} toSetup={box.matrix} size={grip * 0.7} />
-                );
-              // In setup space: what lies under the model's own foot is sunk.
-              const floor = (placed.low[2] as number) + (box.matrix.elements[14] as number);
-              const clip = setupOf(plan, setupId).side === "top" && (model.placement?.sink ?? 0) > 0 ? floor : -1e6;
-              return placed.matrices.map((rows, k) => {
-                const matrix = box.matrix.clone().multiply(matrixOf(rows));
-                return (
-                  <group key={`${model.id} ${k}`}>
-                    <ModelPiece id={model.id} look={placed.look} matrix={matrix} floor={clip} />
-                    {faults && chosen.kind === "model" && chosen.id === model.id && (
-                      <FaultMarks look={placed.look} fault={faults} matrix={matrix} />
-                    )}
-                  </group>
-                );
-              });
-            })}
+          {mode === "place" && <PlacedModels models={models} toSetup={box.matrix} size={grip * 0.7} />}
           {bar && !flat && <BarHolders bar={bar} length={plan.stock.length} core={mode === "place"} />}
           {mode === "place" && bar && (
             <group position={zero}>
@@ -321,11 +296,14 @@ export function View(props: {
             {operation?.strategy === "cut_out" && operationInfo && (mode === "place" || mode === "paths") && (
               <TabHandles operation={operation} info={operationInfo} foot={foot} />
             )}
-            {boundary?.source === "drawn" && mode === "place" && (
-              <group matrix={boundary.setup === setupId ? new THREE.Matrix4() : box.matrix} matrixAutoUpdate={false}>
+            {boundary?.source === "drawn" && (bar ? flat && mode === "paths" : mode === "place") && (
+              <group
+                matrix={flat || boundary.setup === setupId ? new THREE.Matrix4() : box.matrix}
+                matrixAutoUpdate={false}
+              >
                 <CurveHandles
                   boundary={boundary}
-                  top={boundary.setup === setupId ? top : plan.stock.thickness}
+                  top={flat || boundary.setup === setupId ? top : plan.stock.thickness}
                   size={grip * 0.16}
                 />
               </group>
@@ -358,7 +336,8 @@ export function View(props: {
                 lens={look.lens && lensOf(look.lens)}
                 around={around}
               />
-              {around === 0 && (
+              {/* While a bar is turned, what lies along its axis is cut elsewhere. */}
+              {(spin === 0 || section.axis === "x") && (
                 <SectionCap
                   section={section}
                   grid={grid}
@@ -367,6 +346,7 @@ export function View(props: {
                   version={block.version}
                   colour={material.colour}
                   under={block.under}
+                  around={around}
                 />
               )}
               {look.lens && (

@@ -118,6 +118,7 @@ export function BoundarySettings(props: { boundary: Boundary }) {
   const at = boundary.at ?? [0, 0],
     size = boundary.size ?? [50, 50];
   const placed = boundary.source === "rectangle" || boundary.source === "circle";
+  const bar = infoOf(derived, setupId)?.bar;
   return (
     <>
       <h2>{boundary.name}</h2>
@@ -129,6 +130,12 @@ export function BoundarySettings(props: { boundary: Boundary }) {
             : "being drawn…"}
       </p>
       {(problem || drawn?.refused) && <Said role="alert">{problem || drawn?.refused}</Said>}
+      {bar && (
+        <Note>
+          On the bar its numbers count on the unrolled surface: X along the bar, Y round it,{" "}
+          {lengthText(2 * Math.PI * bar.radius, unit, 1)} {unit} once round. See and drag it in Paths, Unrolled.
+        </Note>
+      )}
       <NameField label="Name" value={boundary.name} onChange={(name) => keep(changed({ name }), "name")} />
       <Choose
         label="Comes from"

@@ -164,7 +164,7 @@ export function CurveList(props: { boundary: Boundary }) {
         </FileTrigger>
       </Buttons>
       {said && (said.bad ? <Said role="alert">{said.text}</Said> : <Note role="status">{said.text}.</Note>)}
-      {curves.length > 0 && <Note>Points are dragged in the view, in Place. A curve inside another is a hole.</Note>}
+      {curves.length > 0 && <Note>Points are dragged in the view. A curve inside another is a hole.</Note>}
     </>
   );
 }
