@@ -8,6 +8,7 @@ import pytest
 from cutting import op, run
 from meshes import box_mesh, grid_mesh
 from nephos.core.cutters import Cutter, standard_cutter
+from nephos.core.errors import Refused
 from nephos.core.findings.plan_checks import Finding, boundary_findings, operation_findings
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh
@@ -17,6 +18,7 @@ from nephos.core.pipeline.space import joined
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Curve, Limit
+from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.schema import KeepOut, Model, Operation, Placement, Plan, Setup, Stock
 
 FLAT, BALL = standard_cutter("flat", 4, 1), standard_cutter("ball", 3, 2)
@@ -24,6 +26,10 @@ SLAB = box_mesh((0, 0, 0), (20, 20, 4))
 SIZE = (40.0, 40.0, 10.0)
 MIDDLE = {"boundary": Limit(boundary="box", contain="centre")}
 OUTSIDE = {"boundary": Limit(boundary="silhouette")}
+
+
+def no_look(model: Model):  # type: ignore[no-untyped-def]
+    raise AssertionError("this edit needs no mesh")
 
 
 def found(done: SetupOutcome, units: str = "mm") -> dict[str, Finding]:
@@ -182,6 +188,18 @@ def test_deeper_at_once_than_the_stepdown() -> None:
     finding = found(cut(rough(change={"cut_from": 4.0})))["deep-cut"]
     assert finding.level == "caution" and "start higher" in finding.advice
     assert "deep-cut" not in found(cut(rough(), rough(20, {"cut_from": 4.0}, leave=0.0)))
+
+
+def test_walls_thinner_than_the_minimum_stock_that_are_met_at_once_have_a_fix() -> None:
+    done = cut(rough())
+    outcome = done.outcomes[0]
+    deep = replace(done, outcomes=(replace(outcome, depths=2.5 * outcome.depths),))
+    finding = found(deep)["deep-cut"]
+    assert "thin walls" in finding.advice
+    plan = apply_edit(done.space.plan, no_look, finding.fixes[0].edit)
+    assert plan.setups[0].operations[0].settings.minimum == 0.0
+    with pytest.raises(Refused, match="no minimum stock"):
+        apply_edit(cut(op("finish_raster", BALL, 10, stepover=0.6)).space.plan, no_look, finding.fixes[0].edit)
 
 
 def test_a_finisher_in_full_material_is_told_to_rough_first() -> None:

@@ -119,11 +119,14 @@ def _depths(c: Context) -> list[Finding]:
     if lengths[deep].sum() <= TOUCH * lengths[cut > 0].sum():
         return []
     worst = int(cut.argmax())
-    advice = (
-        "rough it first"
-        if c.operation.cut_from is None
-        else "let it start higher (cut from), at what is really cleared"
-    )
+    advice, fixes = "rough it first", tuple[Fix, ...]()
+    if c.operation.cut_from is not None:
+        advice = "let it start higher (cut from), at what is really cleared"
+    elif getattr(c.operation.settings, "minimum", 0.0) > 0:
+        # What is thinner than the minimum stock may be left at several levels, and is then met at once.
+        advice = "make the minimum stock smaller: thin walls were left at the levels over it"
+        setup, number = c.space.setup.whole, c.operation.number
+        fixes = (Fix("Minimum stock 0", {"do": "set_minimum", "setup": setup, "operation": number, "minimum": 0.0}),)
     return [
         Finding(
             "deep-cut",
@@ -132,6 +135,7 @@ def _depths(c: Context) -> list[Finding]:
             f"it takes {c.mm(float(cut[worst]))} at once at {c.xy(worst)}, more than the stepdown of {c.mm(stepdown)}",
             advice,
             *c.at(worst),
+            fixes=fixes,
         )
     ]
 
@@ -247,7 +251,7 @@ def _struck(c: Context) -> list[Finding]:
             fixes = (
                 Fix(
                     f"Go down in layers of {c.mm(layer)}",
-                    {"do": "set_layer", "setup": c.space.setup.id, "operation": c.operation.number, "depth": layer},
+                    {"do": "set_layer", "setup": c.space.setup.whole, "operation": c.operation.number, "depth": layer},
                 ),
             )
         found.append(Finding(code, level, c.row, text.format(depth=c.mm(depth)), advice, *c.at(move), fixes=fixes))  # type: ignore[arg-type]

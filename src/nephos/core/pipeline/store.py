@@ -58,7 +58,7 @@ STAGE_VERSIONS = {
     "pieces": 3,
     "program": 3,
     "space": 4,
-    "summary": 13,
+    "summary": 14,
     "prepared": 1,
     "composed": 2,
     "mesh-summary": 5,

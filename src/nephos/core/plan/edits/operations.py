@@ -11,6 +11,7 @@ from nephos.core.plan.schema import Operation, Plan
 
 Number = Annotated[int, Field(ge=1, le=9999)]
 Length = Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)]
+NotNegative = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
 
 
 def free_cutter_number(plan: Plan) -> int:
@@ -108,12 +109,24 @@ def cut_to_depth(plan: Plan, looks: Looks, setup: str, operation: Number, depth:
 def set_layer(plan: Plan, looks: Looks, setup: str, operation: Number, depth: Length) -> Plan:
     """Let a finishing operation go down in layers of `depth`."""
 
-    def change(item: Operation) -> Operation:
-        if "layer" not in type(item.settings).model_fields:
-            raise Refused(f"operation {operation} does not go down in layers")
-        return item.model_copy(update={"settings": item.settings.model_copy(update={"layer": depth})})
+    return _with_setting(plan, setup, operation, "layer", depth, "does not go down in layers")
 
-    return _changed(plan, setup, operation, change)
+
+@edit
+def set_minimum(plan: Plan, looks: Looks, setup: str, operation: Number, minimum: NotNegative) -> Plan:
+    """Set the minimum stock of a roughing operation (mm): where less stands at the cutter's side it does not go."""
+    return _with_setting(plan, setup, operation, "minimum", minimum, "has no minimum stock")
+
+
+def _with_setting(plan: Plan, setup: str, number: int, name: str, value: float, lacks: str) -> Plan:
+    """A plan with one setting of an operation changed; refused, with what it `lacks`, where it has no such setting."""
+
+    def change(item: Operation) -> Operation:
+        if name not in type(item.settings).model_fields:
+            raise Refused(f"operation {number} {lacks}")
+        return item.model_copy(update={"settings": item.settings.model_copy(update={name: value})})
+
+    return _changed(plan, setup, number, change)
 
 
 @edit
