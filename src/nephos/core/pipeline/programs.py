@@ -122,7 +122,7 @@ def _words_for_bar(space: SetupSpace) -> list[str]:
     said = f"chuck on the {rotary.chuck}, {rotary.grip:g} mm of the bar in it"
     if axis.word == "Y":
         return [said, f"the bar is driven as Y, {axis.per_turn:.4f} mm a turn: positive Y brings {up}"]
-    return [said, f"A in degrees: positive A brings {up}, set A to 0 before each file"]
+    return [said, f"A in degrees: positive A brings {up}, go to A 0, as the bar was clamped, before each file"]
 
 
 def programs_of(
