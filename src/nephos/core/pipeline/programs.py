@@ -114,7 +114,10 @@ def _words_for_bar(space: SetupSpace) -> list[str]:
     position = bar_position(space.plan, space.setup)
     if position is not None:
         up = "+Y up to +Z" if axis_of(space.plan).sense > 0 else "-Y up to +Z"
-        return [f"the bar stays in the chuck, A 0 as it was clamped; A {position:.3f} here: positive A brings {up}"]
+        return [
+            f"the bar stays in the chuck: A 0 as it was clamped, A {position:.3f} here",
+            f"A in degrees: positive A brings {up}",
+        ]
     if rotary is None:
         return []
     axis = axis_of(space.plan)
@@ -122,7 +125,7 @@ def _words_for_bar(space: SetupSpace) -> list[str]:
     said = f"chuck on the {rotary.chuck}, {rotary.grip:g} mm of the bar in it"
     if axis.word == "Y":
         return [said, f"the bar is driven as Y, {axis.per_turn:.4f} mm a turn: positive Y brings {up}"]
-    return [said, f"A in degrees: positive A brings {up}, go to A 0, as the bar was clamped, before each file"]
+    return [said, f"A in degrees: positive A brings {up}", "go to A 0, as the bar was clamped, before each file"]
 
 
 def programs_of(
