@@ -23,7 +23,8 @@ _NUDGE = 5e-4
 _STEP = 0.02
 """A difference (mm) over the nudge that makes a step."""
 _SHORTEST = 0.004
-_BISECTIONS = 18
+_SHARP = 1e-4
+"""A crease is found to so much (mm) along a side."""
 _INNER = 0.5
 """Triangles with a side longer than this (mm) are looked at in their middle too: in smaller ones nothing hides."""
 _THINNEST = 1e-5
@@ -138,10 +139,11 @@ def _crossing(
         share[bent[sharp]] = meet[bent[sharp]]
     mixed = np.flatnonzero((first != last) & (share == 0.5))
     lo, hi, begin = near[mixed], 1 - near[mixed], first[mixed]
-    for _ in range(_BISECTIONS if len(mixed) else 0):
-        middle = (lo + hi) / 2
-        same = read(middle, mixed)[1] == begin
-        lo, hi = np.where(same, middle, lo), np.where(same, hi, middle)
+    length = np.hypot(*(b - a)[mixed].T)
+    while len(wide := np.flatnonzero((hi - lo) * length > _SHARP)):
+        middle = (lo[wide] + hi[wide]) / 2
+        same = read(middle, mixed[wide])[1] == begin[wide]
+        lo[wide], hi[wide] = np.where(same, middle, lo[wide]), np.where(same, hi[wide], middle)
     found = (lo + hi) / 2
     share[mixed] = np.where((found > 0.004) & (found < 0.996), found, 0.5)
     return share
@@ -266,7 +268,7 @@ def _to_split(surface: _Surface, terrain: Terrain, other: I64, fresh: Bool, allo
     marked = np.zeros(len(other), bool)
     marked[found] = True
     marked[other[found][other[found] >= 0]] = True
-    inner = np.flatnonzero(fresh & ~marked.reshape(-1, 3).any(axis=1))
+    inner = np.flatnonzero(fresh & ~_any_side(marked.reshape(-1, 3)))
     inner = inner[_larger(points, triangles, inner, _INNER)]
     inner = inner[_inside_off(surface, terrain, inner, 1.6 * allowed)]
     corners = points[triangles[inner]]
@@ -278,9 +280,9 @@ def _to_split(surface: _Surface, terrain: Terrain, other: I64, fresh: Bool, allo
 
 
 def _slender(points: F64, triangles: I32, own: I64) -> I64:
-    """The longest sides of those triangles that are much longer than they are wide: dividing shorter sides alone would
-    make them more slender still (Rivara, 1984)."""
-    own = np.unique(own)
+    """The longest sides of those triangles (k,), rising, that are much longer than they are wide: dividing shorter sides
+    alone would make them more slender still (Rivara, 1984)."""
+    own = own[np.diff(own, prepend=-1) > 0]
     corners = points[triangles[own]]
     across = np.hypot(*(corners[:, _NEXT] - corners[:, _AFTER]).transpose(2, 0, 1))
     if len(own) == 0:
@@ -288,6 +290,12 @@ def _slender(points: F64, triangles: I32, own: I64) -> I64:
     chosen = across.max(axis=1) > _SLENDER * np.median(across, axis=1)
     sides: I64 = (3 * own + across.argmax(axis=1))[chosen]
     return sides
+
+
+def _any_side(marked: Bool) -> Bool:
+    """(m,) which triangles have a marked side, of (m, 3): faster than to reduce short rows."""
+    found: Bool = marked[:, 0] | marked[:, 1] | marked[:, 2]
+    return found
 
 
 def _inside_off(surface: _Surface, terrain: Terrain, chosen: I64, allowed: float) -> Bool:
@@ -331,7 +339,7 @@ def _split(surface: _Surface, terrain: Terrain, other: I64, sides: I64, shares: 
     mates = other[split]
     flat[mates[mates >= 0]] = flat[split[mates >= 0]]
     new = flat.reshape(-1, 3)
-    touched = np.flatnonzero((new >= 0).any(axis=1))
+    touched = np.flatnonzero(_any_side(new >= 0))
     t, w, m, h = triangles[touched], new[touched], masks[touched], heights[touched]
     # Heights at the new points, as each triangle sees them.
     wanted = np.flatnonzero(w.ravel() >= 0)
@@ -340,21 +348,21 @@ def _split(surface: _Surface, terrain: Terrain, other: I64, sides: I64, shares: 
     hw = np.zeros(w.shape)
     hw.reshape(-1)[wanted] = z
     pattern = _pattern(w)
-    parts, of = [], []
+    parts, of, firsts = [], [], []
     for marks in range(1, 8):
         row = np.flatnonzero(pattern == marks)
         corner, height, source = _divided(t[row], w[row], h[row], hw[row], marks, points)
         parts.append((corner, height))
         of.append(row[source])
+        firsts.append(np.arange(len(source)) < len(row))
     source = np.concatenate(of)
     corner = np.concatenate([corner for corner, _ in parts]).astype(np.int32)
     height = np.concatenate([height for _, height in parts])
     # The first part of a triangle takes its number, so that all others keep theirs.
-    _, first = np.unique(source, return_index=True)
-    rest = np.ones(len(source), bool)
-    rest[first] = False
+    first = np.concatenate(firsts)
+    rest = ~first
     number = np.empty(len(source), np.int64)
-    number[first] = touched
+    number[first] = touched[source[first]]
     number[rest] = len(triangles) + np.arange(int(rest.sum()))
     grown = len(triangles) + int(rest.sum())
     out = Terrain(
@@ -378,7 +386,8 @@ def _pattern(w: I64) -> I64:
 
 
 def _divided(t: I32, w: I64, h: F64, hw: F64, marks: int, points: F64) -> tuple[I32, F64, I64]:
-    """Triangles with one pattern, divided: corners, heights, and which of them each comes from."""
+    """Triangles with one pattern, divided: corners, heights, and which of them each comes from, the first parts of all
+    before the others."""
     n = len(t)
     every = np.arange(n)
 

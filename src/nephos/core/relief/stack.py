@@ -95,7 +95,10 @@ class Stack:
 
     def _read(self, xy: F64, masks: np.ndarray, upto: int | None, code: Code) -> tuple[F64, Code]:
         ground = np.full(len(xy), NOTHING)
+        used = int(np.bitwise_or.reduce(masks)) if len(masks) else 0
         for k, layer in enumerate(self.layers[:upto]):
+            if not used >> k & 1:
+                continue
             at = np.flatnonzero(masks & np.uint64(1 << k))
             if len(at) == 0:
                 continue
