@@ -294,12 +294,12 @@ def test_the_program_of_a_face_on_a_bar_rotates_it_there_before_it_comes_down(
     turned = plan.own_post.model_copy(
         update={"id": "turned", "rotary": plan.own_post.rotary.model_copy(update={"sense": sense})}
     )
-    plan = plan.model_copy(update={"post": turned, "pitch": 1.0})
+    square = Stock(length=plan.stock.length, width=plan.stock.width, thickness=plan.stock.width)
+    plan = plan.model_copy(update={"post": turned, "pitch": 1.0, "stock": square})
     done = next(iter(run_plan(plan, lambda _: EGG, Work(MemoryStore()))))
     reading = read_program(done.programs[0].text)
     first = int(np.isfinite(reading.angles).argmax())
     assert (reading.angles[first:] == word).all(), "one place for all moves"
-    assert (reading.rapid[:first] == 1).all() and reading.points[first, 2] >= done.space.clearance - done.space.zero[
-        2
-    ] - 0.01
     assert np.isnan(reading.points[first, :2]).all(), "before the cutter goes over the part"
+    # The zero is on the axis; the corners of a square bar sweep 1.41 times as far as its faces.
+    assert (reading.rapid[:first] == 1).all() and reading.points[first, 2] > square.width / 2**0.5 + 1

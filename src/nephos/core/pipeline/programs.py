@@ -12,7 +12,7 @@ from nephos.core.machine.rotary_axis import RotaryAxis, program_path, whole_turn
 from nephos.core.pipeline.keys import axis_of, bar_position
 from nephos.core.pipeline.outcome import Outcome
 from nephos.core.pipeline.space import SetupSpace
-from nephos.core.plan.place import zero_in_words
+from nephos.core.plan.place import bar_radius, zero_in_words
 from nephos.core.plan.schema import Operation, Override, Plan, Setup
 from nephos.core.post.control import PlannedStep, control_words, planned_control, spindle_faults, unplanned
 from nephos.core.post.meaning import MOVES_BY_ITSELF, difference, lines_of_moves
@@ -20,7 +20,7 @@ from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import Post
 from nephos.core.post.split import split_steps, too_large
 from nephos.core.post.text import file_stem
-from nephos.core.post.write import Program, Step, arcs_of, write_program
+from nephos.core.post.write import BarPosition, Program, Step, arcs_of, write_program
 from nephos.core.strategies.registry import strategy
 from nephos.core.toolpath import Toolpath
 
@@ -160,7 +160,7 @@ def files_of(
         steps = _rotary_steps(space, run, post, over)
     else:
         steps = [step_of(o.operation, o.path.moved(-space.zero), space.plan, over) for o in run]
-    position = bar_position(space.plan, space.setup)
+    position = _where_bar_stands(space)
     whole = write_program(post, name, header, steps, wait, space.setup.home, position)
     if not too_large(whole, post):
         return [Posted(whole, tuple(steps))]
@@ -212,9 +212,19 @@ def _as_turned(reading: Reading, post: Post, name: str) -> Reading:
     return replace(reading, points=points)
 
 
-def _bar_stays(program: Program, reading: Reading, position: float | None, clearance: float) -> None:
+def _where_bar_stands(space: SetupSpace) -> BarPosition | None:
+    """To where the programs of a face on a bar rotate it, with the cutter over all that its corners sweep."""
+    angle = bar_position(space.plan, space.setup)
+    if angle is None:
+        return None
+    gap = space.clearance - float(space.stock_high[2])
+    swept = float(space.stock_high[2]) / 2 + bar_radius(space.plan.stock)
+    return BarPosition(angle, max(space.clearance, swept + gap) - float(space.zero[2]))
+
+
+def _bar_stays(program: Program, reading: Reading, position: BarPosition | None) -> None:
     """Refuse a program of a face that moves the A axis, but for the one word that rotates a bar to its `position` while
-    the cutter is up."""
+    the cutter is over all that it sweeps."""
     known = np.isfinite(reading.angles)
     if position is None and not known.any():
         return
@@ -223,8 +233,8 @@ def _bar_stays(program: Program, reading: Reading, position: float | None, clear
         position is not None
         and known[first:].all()
         and first > 0
-        and (np.abs(reading.angles[first:] - position) < 1e-3).all()
-        and reading.points[first, 2] >= clearance - _LOW
+        and (np.abs(reading.angles[first:] - position.angle) < 1e-3).all()
+        and reading.points[first, 2] >= position.height - _LOW
         and (reading.rapid[:first] == 1).all()
     )
     if not fine:
@@ -308,7 +318,7 @@ def certify(files: list[Posted], run: list[Outcome], space: SetupSpace, post: Po
         if rotary:
             reading = _as_turned(reading, post, program.name)
         else:
-            _bar_stays(program, reading, bar_position(space.plan, space.setup), clearance)
+            _bar_stays(program, reading, _where_bar_stands(space))
         _controls_as_planned(program, reading, run, post, wait, rotary)
         _planned(program, reading, clearance)
         differs = difference(post, list(file.steps), program, reading)

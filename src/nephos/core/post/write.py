@@ -42,6 +42,15 @@ class Step:
 
 
 @dataclass(frozen=True)
+class BarPosition:
+    """Where a bar stands while a face of it is cut: the A word (`angle`, degrees), and how high (mm over the work zero)
+    the cutter must be while the bar rotates there: its corners sweep more than its faces."""
+
+    angle: float
+    height: float
+
+
+@dataclass(frozen=True)
 class Program:
     """One posted file.
 
@@ -325,10 +334,11 @@ class _Writer:
         self.parts.append(out[:length].tobytes())
         return lines, path.kinds
 
-    def rotate(self, position: float) -> None:
-        """Rotate the bar to where it stands for all that follows."""
+    def rotate(self, position: BarPosition) -> None:
+        """Rotate the bar to where it stands for all that follows, under the cutter that is up."""
+        self.go(z=position.height)
         self.leads.append(self.line)
-        self.words(f"{self.post.words.rapid} A{position:.{self.post.decimals}f}")
+        self.words(f"{self.post.words.rapid} A{position.angle:.{self.post.decimals}f}")
 
     def step(
         self,
@@ -338,10 +348,9 @@ class _Writer:
         *,
         new_cutter: bool,
         first: bool,
-        position: float | None = None,
+        position: BarPosition | None = None,
     ) -> tuple[I64, U8]:
-        """One operation, or a part of it. At the first one the bar is rotated to its `position`, if it has one, once the
-        cutter is up."""
+        """One operation, or a part of it. Before the first one the bar is rotated to its `position`, if it has one."""
         post = self.post
         self.comment(f"{step.number} {step.title}, {step.cutter.name}{', goes on' if step.resumed else ''}")
         if new_cutter:
@@ -352,10 +361,14 @@ class _Writer:
         if step.coolant != "none":
             self.lines(getattr(post.coolant, step.coolant), fields)
         x, y, z = map(float, arcs.path.points[0])
-        self.go(z=step.clearance if step.resumed else z, added=step.resumed)
+        over = step.clearance if step.resumed else z
         if first and position is not None:
             self.rotate(position)
-        self.go(x=x, y=y, added=step.resumed, rotary=step.rotary)
+            self.go(x=x, y=y)
+            self.go(z=over)
+        else:
+            self.go(z=over, added=step.resumed)
+            self.go(x=x, y=y, added=step.resumed, rotary=step.rotary)
         if step.resumed and z < step.clearance - 1e-9:
             inverse = step.rotary is not None and step.rotary.inverse
             feed = step.entering * post.millimetres / (step.clearance - z) if inverse else step.entering
@@ -404,10 +417,10 @@ def write_program(
     steps: list[Step],
     spindle_wait: float,
     home: tuple[float, float] | None = None,
-    position: float | None = None,
+    position: BarPosition | None = None,
 ) -> Program:
     """The text of one program: `header` as comments, with a check word, then each step with its cutter. A bar that a
-    face is cut on is first rotated to its `position` (degrees, as the A word).
+    face is cut on is first rotated to its `position`.
 
     Each step begins with the cutter going up to the clearance, then across, with all words
     written, so that it can be read and started on its own. At `home`, X and Y from the work zero, the
