@@ -186,6 +186,14 @@ def test_a_face_before_or_after_the_bar_rotates_begins_with_what_was_left(first:
     assert found.numbers()["gouge_max"] <= plan.tolerance
 
 
+def test_an_operation_with_nothing_to_do_gets_no_file() -> None:
+    """Round the bar all was taken: the roughing of the face finds nothing, and its place would be in the chuck."""
+    plan = both_kinds("bar")
+    done = cut(plan, MemoryStore())[1]
+    assert done.outcomes[0].path.moves == 0 and done.outcomes[1].path.moves > 0
+    assert [program.numbers for program in done.programs] == [(done.outcomes[1].operation.number,)]
+
+
 def test_a_face_on_a_bar_leaves_its_core_and_keeps_clear_of_the_chuck() -> None:
     plan = both_kinds("bar")
     whole = operation(50, "rough_raster", FLAT, stepdown=3.0, stepover=2.0, leave=0.3)

@@ -140,9 +140,8 @@ def programs_of(
     """
     post = space.plan.own_post
     programs: list[Program] = []
-    # Of a tile with nothing to do for an operation no file is written.
-    tile = space.setup.tile
-    cut = tuple(outcome for outcome in outcomes if outcome.path.moves or tile is None)
+    # An operation with nothing to do is left out: its place would be the corner of the stock, where a chuck may be.
+    cut = tuple(outcome for outcome in outcomes if outcome.path.moves)
     for run in by_file(cut, post):
         programs += certify(files_of(space, run, title, post, stops), run, space, post)
     return tuple(programs)

@@ -56,7 +56,7 @@ STAGE_VERSIONS = {
     "arcs": 1,
     "compare": 8,
     "pieces": 3,
-    "program": 5,
+    "program": 6,
     "space": 4,
     "summary": 14,
     "prepared": 1,
