@@ -311,3 +311,15 @@ def test_the_program_of_a_face_on_a_bar_rotates_it_there_before_it_comes_down(
     assert np.isnan(reading.points[first, :2]).all(), "before the cutter goes over the part"
     # The zero is on the axis; the corners of a square bar sweep 1.41 times as far as its faces.
     assert (reading.rapid[:first] == 1).all() and reading.points[first, 2] > square.width / 2**0.5 + 1
+
+
+def test_each_part_of_a_face_that_is_cut_into_files_rotates_the_bar_first() -> None:
+    plan = both_kinds("face")
+    small = plan.own_post.model_copy(update={"id": "small", "most_lines": 200})
+    plan = plan.model_copy(update={"post": small, "pitch": 1.0, "setups": (plan.setups[0], plan.setups[1])})
+    done = next(iter(run_plan(plan, lambda _: EGG, Work(MemoryStore()))))
+    assert len(done.programs) > 3
+    for program in done.programs:
+        reading = read_program(program.text)
+        first = int(np.isfinite(reading.angles).argmax())
+        assert (reading.angles[first:] == -90.0).all() and (reading.rapid[:first] == 1).all()

@@ -405,8 +405,8 @@ def _keep_whole(plan: Plan, done: list[SetupOutcome], work: Work) -> None:
         "findings_in": [item.as_dict() for item in whole_findings(plan, whole, done, "in")],
         "overruns": {item.space.setup.id: item.overrun[0] for item in done if item.overrun is not None},
     }
-    owner, _ = surface_makers(done, whole, mesh.vertices[mesh.faces].mean(axis=1))
-    _, missed = surface_makers(done, whole, mesh.vertices)
+    middles, corners = mesh.vertices[mesh.faces].mean(axis=1), len(mesh.vertices)
+    owner, missed = surface_makers(done, whole, np.concatenate([mesh.vertices, middles]))
     facts["makers"] = [item.space.setup.name for item in last_of_each(done)]
     STORE.put(
         key,
@@ -416,8 +416,8 @@ def _keep_whole(plan: Plan, done: list[SetupOutcome], work: Work) -> None:
             vertices=mesh.vertices.astype(np.float32),
             faces=mesh.faces,
             deviation=deviation,
-            left_by=np.where(owner < 0, 255, owner).astype(np.uint8),
-            missed=missed.astype(np.uint8),
+            left_by=np.where(owner[corners:] < 0, 255, owner[corners:]).astype(np.uint8),
+            missed=missed[:corners].astype(np.uint8),
         ),
     )
 

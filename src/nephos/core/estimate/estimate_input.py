@@ -47,8 +47,8 @@ def _unrolled(points: F64, normals: F64, radius: float) -> tuple[F64, F64, F64]:
 
 @dataclass(frozen=True)
 class _Sampled:
-    """Samples that look up, or out from the axis of a bar: places in the setup, heights over the models' foot, slopes in degrees, plan areas; `walls`
-    as of :class:`EstimateInput`."""
+    """Samples that look up, or out from the axis of a bar: places in the setup, heights over the models' foot, slopes in
+    degrees, plan areas; `walls` as of :class:`EstimateInput`."""
 
     points: F64
     heights: F64

@@ -362,13 +362,14 @@ class _Writer:
             self.lines(getattr(post.coolant, step.coolant), fields)
         x, y, z = map(float, arcs.path.points[0])
         over = step.clearance if step.resumed else z
-        if first and position is not None:
-            self.rotate(position)
-            self.go(x=x, y=y)
-            self.go(z=over)
+        bar = position if first else None
+        if bar is not None:
+            self.rotate(bar)
         else:
             self.go(z=over, added=step.resumed)
-            self.go(x=x, y=y, added=step.resumed, rotary=step.rotary)
+        self.go(x=x, y=y, added=step.resumed, rotary=step.rotary)
+        if bar is not None:
+            self.go(z=over, added=step.resumed)
         if step.resumed and z < step.clearance - 1e-9:
             inverse = step.rotary is not None and step.rotary.inverse
             feed = step.entering * post.millimetres / (step.clearance - z) if inverse else step.entering
