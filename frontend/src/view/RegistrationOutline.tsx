@@ -15,11 +15,13 @@ import { matrixOf } from "./Pieces";
 function useError() {
   const { plan, derived } = useSheetState();
   const step = derived.faces?.step ?? 0;
-  const faces = plan.faces as Faces | null | undefined;
-  if (!faces || step <= 0) return null;
-  const { dx = 0, dy = 0, rotation = 0 } = faces.registration ?? {};
-  const times = enlargement(step, Math.max(plan.stock.length, plan.stock.width));
-  return { error: { dx, dy, rotation }, times, step };
+  const registration = (plan.faces as Faces | null | undefined)?.registration;
+  const { length, width } = plan.stock;
+  return useMemo(() => {
+    if (!registration || step <= 0) return null;
+    const { dx = 0, dy = 0, rotation = 0 } = registration;
+    return { error: { dx, dy, rotation }, times: enlargement(step, Math.max(length, width)), step };
+  }, [registration, step, length, width]);
 }
 
 /** Drawn in stock space, at the parting height: `outlines` are those of the part there. */
