@@ -11,6 +11,7 @@ import type {
   CutterRow,
   Derived,
   Edit,
+  FileOrigin,
   Fitting,
   FullPlan,
   GridFacts,
@@ -28,6 +29,7 @@ import type {
   RepairKind,
   Storage,
   Strategy,
+  Times,
 } from "./types";
 
 const busy = (calculation: Calculation | null | undefined) =>
@@ -134,9 +136,11 @@ export const useFittingPieces = (job: number, revision: number, open: boolean) =
 const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
 
 /** Wait for what a worker is making under `key`; rejects with its own sentence where it refuses. */
-export async function resultOf<T>(key: string): Promise<T> {
+export async function resultOf<T>(key: string, made: "made" | "external" = "made"): Promise<T> {
   for (let turn = 0; turn < 1200; turn++) {
-    const found = await request<{ facts: (T & { refused?: string }) | null }>(`/results/${key}/made`).catch(() => null);
+    const found = await request<{ facts: (T & { refused?: string }) | null }>(`/results/${key}/${made}`).catch(
+      () => null,
+    );
     if (found?.facts?.refused) throw new Error(found.facts.refused);
     if (found?.facts) return found.facts;
     await wait(turn < 10 ? 100 : 400);
@@ -201,15 +205,9 @@ export async function loadLens(
   return { grid, data: (await loadArray<Float32Array>(key, "high")).data };
 }
 
-export interface FileSaid {
-  state: "current" | "earlier" | "altered" | "unknown" | "none";
-  words: string;
-  key: string;
-}
-
 /** Whose file a program is, and where its proof against the stock will be found. */
 export const checkFile = (job: number, setup: string, file: File) =>
-  sendFile<FileSaid>(`/jobs/${job}/check/${setup}`, file, () => undefined, new AbortController().signal);
+  sendFile<FileOrigin>(`/jobs/${job}/check/${setup}`, file, () => undefined, new AbortController().signal);
 
 export const usePosts = () => useQuery({ queryKey: ["posts"], queryFn: () => request<PostListed[]>("/posts") });
 
@@ -254,13 +252,6 @@ export const usePostPreview = (data: Post) =>
     gcTime: 10_000,
     queryFn: () => request<{ text: string; problem: string }>("/posts/preview", "POST", { data }),
   });
-
-export interface Times {
-  entries: { id: number; job: string; calculated: number; real: number; entered: string }[];
-  factor: number;
-  low: number;
-  high: number;
-}
 
 export function useTimes(machine: string, job: number, open: boolean) {
   const client = useQueryClient();

@@ -31,6 +31,8 @@ export type Stock = Schemas["Stock"];
 export type Material = Required<Schemas["Material"]>;
 export type Piece = Required<Schemas["Piece"]>;
 export type Fitting = Schemas["Fitting"];
+export type FileOrigin = Schemas["FileOrigin"];
+export type Times = Schemas["Times"];
 export interface Listed<T> {
   id: number;
   data: T;
@@ -49,12 +51,7 @@ export type MeshFacts = Schemas["MeshFacts"];
 
 export type ModelState = Schemas["ModelAnswer"];
 
-export interface RepairKind {
-  key: string;
-  title: string;
-  summary: string;
-  schema: { properties: Record<string, SettingField & { length?: boolean }> };
-}
+export type RepairKind = Schemas["RepairForm"];
 
 export type Estimate = Schemas["EstimateAnswer"];
 
@@ -74,41 +71,14 @@ export type Composition = Schemas["Composition"];
 export type ReliefPiece = Schemas["ReliefPiece"];
 export type ReliefSection = Schemas["ReliefSection"];
 export type ReliefForms = Schemas["Forms"];
-/** A field of a source or a shape, as its JSON schema says. */
-export interface PieceField {
-  title?: string;
-  description?: string;
-  type?: "number" | "integer" | "string" | "boolean" | "array";
-  minimum?: number;
-  maximum?: number;
-  exclusiveMinimum?: number;
-  exclusiveMaximum?: number;
-  measure?: "angle" | "plain";
-  enum?: string[];
-}
+/** A setting of a strategy, a repair, a source or a shape. */
+export type SettingField = Schemas["FieldForm"];
 export type FaceTab = NonNullable<Faces["tabs"]>[number];
 export type Piece3D = Schemas["PieceAnswer"];
 export type JobTime = Schemas["TimeAnswer"];
 
 /** A program from a file, proved against the stock. */
-export interface ExternalProgram {
-  refused?: string;
-  moves: number;
-  lines: number;
-  seconds: number;
-  low: number[];
-  high: number[];
-  findings: Finding[];
-  compare: Record<string, number>;
-  parts: {
-    number: number;
-    cutter: Cutter;
-    outline: [number, number][];
-    seconds: number;
-    moves: string;
-    frames: string;
-  }[];
-}
+export type ExternalProgram = Omit<Schemas["ExternalAnswer"], "findings"> & { findings: Finding[] };
 export type Post = Required<Schemas["Post"]>;
 export type PostListed = Omit<Schemas["PostListed"], "data"> & { data: Post };
 
@@ -142,26 +112,4 @@ export function placedOf(derived: Derived, id: string): ModelState | undefined {
   return found && found.state !== "reading" ? found : undefined;
 }
 
-export interface SettingField {
-  title: string;
-  description?: string;
-  default: number | string | boolean;
-  unit?: string;
-  step?: number;
-  fold?: string;
-  own?: string;
-  names?: Record<string, string>;
-  minimum?: number;
-  maximum?: number;
-  exclusiveMinimum?: number;
-}
-
-export interface Strategy {
-  key: string;
-  title: string;
-  summary: string;
-  shapes: string[];
-  /** The kinds of setup that it can be cut in. */
-  kinds: string[];
-  schema: { properties: Record<string, SettingField> };
-}
+export type Strategy = Schemas["StrategyForm"];

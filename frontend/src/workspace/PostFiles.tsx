@@ -2,8 +2,8 @@
 import { useState } from "react";
 import { FileTrigger } from "react-aria-components";
 import styled from "styled-components";
-import { checkFile, resultOf, usePosts, type FileSaid } from "../api/hooks";
-import type { ExternalProgram, Finding, FullPlan, Job, Post, Program, SetupInfo } from "../api/types";
+import { checkFile, resultOf, usePosts } from "../api/hooks";
+import type { ExternalProgram, FileOrigin, Finding, FullPlan, Job, Post, Program, SetupInfo } from "../api/types";
 import { clock, lengthText } from "../lib/numbers";
 import { Ask, Button, Choose, Foot, Row, Said } from "../parts/controls";
 import { WordField } from "../parts/fields";
@@ -125,7 +125,7 @@ function StopLine(props: { finding: Finding }) {
   );
 }
 
-const STATES: Record<FileSaid["state"], Finding["level"]> = {
+const STATES: Record<FileOrigin["state"], Finding["level"]> = {
   current: "note",
   earlier: "caution",
   altered: "stop",
@@ -168,7 +168,7 @@ function SetupFiles(props: { job: Job; info: SetupInfo; named: boolean }) {
 /** A file from anywhere: whose it is, and what it would cut. */
 function OpenedFile(props: {
   name: string;
-  said: FileSaid;
+  said: FileOrigin;
   proof: ExternalProgram | null;
   problem: string;
   onShow: (proof: ExternalProgram) => void;
@@ -235,7 +235,7 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
   const { data: posts } = usePosts();
   const [opened, setOpened] = useState<{
     name: string;
-    said: FileSaid;
+    said: FileOrigin;
     proof: ExternalProgram | null;
     problem: string;
   } | null>(null);
@@ -262,7 +262,7 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
     checkFile(job.id, infoOf(derived, setupId)?.id ?? setupId, file)
       .then((said) => {
         setOpened({ name: file.name, said, proof: null, problem: "" });
-        resultOf<ExternalProgram>(said.key)
+        resultOf<ExternalProgram>(said.key, "external")
           .then((proof) => setOpened({ name: file.name, said, proof, problem: "" }))
           .catch((reason: Error) => setOpened({ name: file.name, said, proof: null, problem: reason.message }));
       })

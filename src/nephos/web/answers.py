@@ -199,6 +199,30 @@ class PieceAnswer(TypedDict):
     freed: float | None
 
 
+class ExternalPart(TypedDict):
+    """A stretch of an external program with one cutter, and the keys of its moves and of its changes of the block."""
+
+    number: int
+    cutter: Cutter
+    outline: list[tuple[float, float]]
+    seconds: float
+    moves: str
+    frames: str
+
+
+class ExternalAnswer(TypedDict):
+    """An external program, proved against the stock: counts, seconds, extents (mm) from the work zero."""
+
+    moves: int
+    lines: int
+    seconds: float
+    low: list[float]
+    high: list[float]
+    findings: list[FindingAnswer]
+    compare: dict[str, float]
+    parts: list[ExternalPart]
+
+
 class StepAnswer(TypedDict):
     """The step (mm) at a seam, once all tiles are cut: on average and at most."""
 
@@ -212,7 +236,6 @@ class SummaryAnswer(TypedDict):
     """What is known of a setup that is calculated."""
 
     compare: dict[str, float]
-    findings: list[dict[str, Any]]
     grid: GridAnswer
     stock: BoxAnswer
     worst: list[WorstAnswer]
@@ -290,6 +313,14 @@ class TurnAnswer(TypedDict):
     check: str
 
 
+class SolidAnswer(TypedDict):
+    """A connected solid of the finished block: mm3, and its box in stock space."""
+
+    volume: float
+    low: Point
+    high: Point
+
+
 class WholeAnswer(TypedDict):
     """What is known of a job of several setups when all are calculated: figures over all surfaces (mm), the ridge
     between the faces, pieces, and the key of the solid. Its array `left_by` says of each triangle which of the
@@ -298,7 +329,7 @@ class WholeAnswer(TypedDict):
     key: str
     compare: dict[str, float]
     ridge: float
-    pieces: list[dict[str, Any]]
+    pieces: list[SolidAnswer]
     makers: list[str]
 
 

@@ -17,6 +17,7 @@ from nephos.core.materials import Material
 from nephos.core.plan.schema import reasons
 from nephos.core.strategies.registry import strategies
 from nephos.core.units import Units
+from nephos.web.forms import StrategyForm, strategy_form
 from nephos.web.models import Cutter as Row
 from nephos.web.rows import save_once
 
@@ -193,17 +194,7 @@ def shapes(request: HttpRequest) -> dict[str, ShapeListed]:
     return {key: ShapeListed(title=kind.title, needs=list(kind.needs)) for key, kind in SHAPES.items()}
 
 
-@router.get("/strategies", response=list[dict[str, Any]])
-def list_strategies(request: HttpRequest) -> list[dict[str, Any]]:
-    """What each strategy is called and which settings it has, as a JSON schema with names and units."""
-    return [
-        {
-            "key": item.key,
-            "title": item.title,
-            "summary": item.summary,
-            "shapes": list(item.shapes),
-            "schema": item.settings.model_json_schema(),
-            "kinds": [kind for kind, fits in (("face", item.lies), ("rotary", item.turns)) if fits],
-        }
-        for item in strategies().values()
-    ]
+@router.get("/strategies", response=list[StrategyForm])
+def list_strategies(request: HttpRequest) -> list[StrategyForm]:
+    """What each strategy is called and which settings it has, with names and units."""
+    return [strategy_form(item) for item in strategies().values()]

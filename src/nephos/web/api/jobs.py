@@ -20,7 +20,7 @@ from nephos.core.mesh.formats.registry import formats
 from nephos.core.pipeline.proposed_faces import JOB_KINDS
 from nephos.core.pipeline.store import key_of
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.plan.schema import Operation, Plan, parse_plan
 from nephos.core.plan.shelf import Fitting, Piece, fitting_pieces
 from nephos.web import jobs as service
 from nephos.web.answers import DerivedAnswer, MeshAnswer
@@ -384,11 +384,11 @@ def read_file(request: HttpRequest) -> dict[str, Any]:
     return job_state(read_job_file(request, settings.MESH_LIMIT))
 
 
-@router.get("/{int:job_id}/operation/{strategy}", response=dict[str, Any])
-def propose_operation(request: HttpRequest, job_id: int, strategy: str) -> dict[str, Any]:
+@router.get("/{int:job_id}/operation/{strategy}", response=Operation)
+def propose_operation(request: HttpRequest, job_id: int, strategy: str) -> Operation:
     """An operation of a strategy with proposed settings and the next free number."""
     plan = parse_plan(service.current_plan(get_object_or_404(Job, pk=job_id)))
-    return service.new_operation(plan, strategy).model_dump(mode="json")
+    return service.new_operation(plan, strategy)
 
 
 @router.post("/curves", response=CurvesFound)

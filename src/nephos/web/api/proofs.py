@@ -48,8 +48,8 @@ class Spot(Schema):
     operations: int = Field(ge=0, le=500)
 
 
-class Told(Schema):
-    """What can be said of a file at once."""
+class FileOrigin(Schema):
+    """Whose file a program is, by its check word."""
 
     state: Literal["current", "earlier", "altered", "unknown", "none"]
     words: str
@@ -117,7 +117,7 @@ def program(request: HttpRequest, job_id: int, setup_id: str, name: str) -> Stre
     return answer
 
 
-def _said(plan: Plan, text: bytes) -> tuple[Literal["current", "earlier", "altered", "unknown", "none"], str]:
+def _origin(plan: Plan, text: bytes) -> tuple[Literal["current", "earlier", "altered", "unknown", "none"], str]:
     """Whose file a text is, by its check word."""
     state, word = checksum_state(text), check_word(text)
     if state == "none":
@@ -135,7 +135,7 @@ def _said(plan: Plan, text: bytes) -> tuple[Literal["current", "earlier", "alter
     return "unknown", "it is as it was posted, but not from anything that this Nephos has kept"
 
 
-@router.post("/{int:job_id}/check/{setup_id}", response=Told)
+@router.post("/{int:job_id}/check/{setup_id}", response=FileOrigin)
 def check_file(
     request: HttpRequest, job_id: int, setup_id: str, cutter: Annotated[int, Query(ge=0, le=999)] = 0
 ) -> dict[str, Any]:
@@ -144,7 +144,7 @@ def check_file(
     text = b"".join(body_pieces(request, _LARGEST))
     if not text.strip():
         raise Refused("the file is empty")
-    state, words = _said(plan, text)
+    state, words = _origin(plan, text)
     cutters = service.cutters_for(plan)
     usual = cutter or (setup.operations[0].cutter.number if setup.operations else 0)
     key = external_key(plan, setup, text, cutters, usual)

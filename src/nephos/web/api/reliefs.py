@@ -13,6 +13,7 @@ from nephos.core.relief.composition import Composition
 from nephos.core.relief.forms import forms
 from nephos.core.relief.lettering import FONTS
 from nephos.web import reliefs
+from nephos.web.forms import FieldForm
 from nephos.web.jobs import current_plan
 from nephos.web.models import Job
 
@@ -65,10 +66,10 @@ def section(request: HttpRequest, body: SectionWanted) -> dict[str, Any]:
 
 
 class KindOf(Schema):
-    """A kind of source or shape: its title, and the JSON schema of each of its fields."""
+    """A kind of source or shape: its title, and its fields."""
 
     title: str
-    fields: dict[str, dict[str, Any]]
+    fields: dict[str, FieldForm]
 
 
 class Forms(Schema):

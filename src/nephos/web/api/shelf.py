@@ -13,6 +13,7 @@ from nephos.core.mesh.formats.registry import formats
 from nephos.core.mesh.repair.registry import repairs
 from nephos.core.plan.schema import reasons
 from nephos.core.plan.shelf import Piece
+from nephos.web.forms import RepairForm, repair_form
 from nephos.web.models import Material as MaterialRow
 from nephos.web.models import Piece as PieceRow
 from nephos.web.rows import save_once
@@ -107,13 +108,10 @@ def delete_piece(request: HttpRequest, row_id: int) -> tuple[int, None]:
     return 204, None
 
 
-@router.get("/repairs", response=list[dict[str, Any]])
-def list_repairs(request: HttpRequest) -> list[dict[str, Any]]:
+@router.get("/repairs", response=list[RepairForm])
+def list_repairs(request: HttpRequest) -> list[RepairForm]:
     """The repairs with the form of their settings."""
-    return [
-        {"key": kind.key, "title": kind.title, "summary": kind.summary, "schema": kind.settings.model_json_schema()}
-        for kind in repairs().values()
-    ]
+    return [repair_form(kind) for kind in repairs().values()]
 
 
 @router.get("/formats", response=dict[str, list[str]])

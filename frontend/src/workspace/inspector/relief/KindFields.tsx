@@ -1,11 +1,11 @@
 /** The numbers and words of a source or a shape, as the server describes them. */
-import type { PieceField } from "../../../api/types";
+import type { SettingField } from "../../../api/types";
 import { Choose } from "../../../parts/controls";
 import { NumberField, TextLinesField } from "../../../parts/fields";
 
 type Values = Record<string, unknown>;
 
-function range(field: PieceField) {
+function range(field: SettingField) {
   return {
     ...(field.exclusiveMinimum !== undefined ? { over: field.exclusiveMinimum } : {}),
     ...(field.minimum !== undefined ? { low: field.minimum } : {}),
@@ -14,7 +14,7 @@ function range(field: PieceField) {
 }
 
 export function KindFields(props: {
-  fields: Record<string, PieceField>;
+  fields: Record<string, SettingField>;
   values: Values;
   unit: "mm" | "in";
   /** Names and titles to choose from, for fields that are chosen. */
@@ -23,7 +23,7 @@ export function KindFields(props: {
   onChange: (change: Values, note: string) => void;
 }) {
   return Object.entries(props.fields).map(([name, field]) => {
-    const title = field.title ?? name;
+    const title = field.title;
     const value = props.values[name];
     const choices = props.chosen[name] ?? (field.enum ? Object.fromEntries(field.enum.map((key) => [key, key])) : null);
     if (choices)

@@ -1,7 +1,7 @@
 /** The settings of a piece of a relief: outline, shape, how it is combined, place, repeats. */
 import { useEffect, useState } from "react";
 import { useReliefForms } from "../../../api/hooks";
-import type { Composition, PieceField, ReliefPiece } from "../../../api/types";
+import type { Composition, ReliefPiece } from "../../../api/types";
 import { Choose, Quiet, ToggleQuiet } from "../../../parts/controls";
 import { NameField, NumberField, WordField } from "../../../parts/fields";
 import { useSheetState } from "../../state";
@@ -48,7 +48,7 @@ function Shape(props: { piece: ReliefPiece; use: Use }) {
         onChange={(kind) => use.keep({ shape: bare<ReliefPiece["shape"]>(kind) }, "shape")}
       />
       <KindFields
-        fields={form.fields as Record<string, PieceField>}
+        fields={form.fields}
         values={shape as unknown as Record<string, unknown>}
         unit={plan.units ?? "mm"}
         chosen={{}}

@@ -2,7 +2,7 @@
 import { useState } from "react";
 import { FileTrigger } from "react-aria-components";
 import { readCurves, useFormats, useReliefForms } from "../../../api/hooks";
-import type { PieceField, ReliefPiece } from "../../../api/types";
+import type { ReliefPiece } from "../../../api/types";
 import { Choose, Quiet, Said, ToggleQuiet } from "../../../parts/controls";
 import { NumberField } from "../../../parts/fields";
 import { useUpload } from "../../../parts/upload";
@@ -125,7 +125,7 @@ export function PieceSource(props: { model: string; piece: ReliefPiece; others: 
         />
       )}
       <KindFields
-        fields={form.fields as Record<string, PieceField>}
+        fields={form.fields}
         values={source as unknown as Record<string, unknown>}
         unit={unit}
         chosen={{ font: forms.fonts, piece: others }}
