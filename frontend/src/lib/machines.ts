@@ -15,7 +15,7 @@ const FRESH_ROTARY: Axis = {
 export const travelText = (machine: Machine, unit: Unit) =>
   machine.axes
     .filter((axis) => axis.kind === "linear")
-    .map((axis) => lengthText(axis.travel ?? 0, unit, 0))
+    .map((axis) => lengthText(axis.travel ?? 0, unit, "round"))
     .join(" × ");
 
 /** A copy under an id that is free. */

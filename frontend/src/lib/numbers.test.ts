@@ -28,6 +28,13 @@ describe("numbers for show", () => {
     expect(lengthText(25.4, "in")).toBe("1");
     expect(lengthText(0.30000001, "mm")).toBe("0.3");
   });
+  it("have as many decimals as their kind of number is worth, the same wherever they are shown", () => {
+    expect(lengthText(260, "in")).toBe("10.2362");
+    expect(lengthText(259.994, "in", "measured")).toBe("10.236");
+    expect(lengthText(259.994, "mm", "measured")).toBe("259.99");
+    expect(lengthText(0.0123, "in", "fine")).toBe("0.0005");
+    expect(lengthText(800, "in", "round")).toBe("31.5");
+  });
   it("shows times and counts", () => {
     expect(clock(4460)).toBe("1:14:20");
     expect(clock(59.6)).toBe("1:00");
@@ -38,6 +45,6 @@ describe("numbers for show", () => {
 
 it("shows feeds and areas in the job's unit", () => {
   expect(feedText(1800, "mm")).toBe("1800");
-  expect(feedText(1800, "in")).toBe("70.866");
+  expect(feedText(1800, "in")).toBe("70.87");
   expect(areaText(12904, "in")).toBe("20 in²");
 });

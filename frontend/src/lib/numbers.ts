@@ -86,13 +86,27 @@ export function parseNumber(text: string, unit: Unit | null): number {
 
 const trimmed = (value: number, digits: number) => String(Number(value.toFixed(digits)));
 
+/** Decimals of a length in millimetres and in inches, by what kind of number it is. */
+const DECIMALS = {
+  /** As it was typed: the same number in its field and everywhere else. */
+  typed: { mm: 3, in: 4 },
+  /** Measured on the mesh or the block. */
+  measured: { mm: 2, in: 3 },
+  /** A deviation, which is small. */
+  fine: { mm: 3, in: 4 },
+  /** A feed a minute. */
+  feed: { mm: 1, in: 2 },
+  /** A travel or a bed. */
+  round: { mm: 0, in: 2 },
+};
+export type LengthKind = keyof typeof DECIMALS;
+
 /** A length for show, in the job's unit. */
-export function lengthText(mm: number, unit: Unit, digits?: number): string {
-  return unit === "in" ? trimmed(mm / 25.4, digits === undefined ? 4 : digits + 2) : trimmed(mm, digits ?? 3);
-}
+export const lengthText = (mm: number, unit: Unit, kind: LengthKind = "typed"): string =>
+  trimmed(unit === "in" ? mm / 25.4 : mm, DECIMALS[kind][unit]);
 
 /** A feed for show, in the job's unit a minute. */
-export const feedText = (mmPerMinute: number, unit: Unit) => lengthText(mmPerMinute, unit, 1);
+export const feedText = (mmPerMinute: number, unit: Unit) => lengthText(mmPerMinute, unit, "feed");
 
 /** An area for show, with its unit: cm² or square inches. */
 export const areaText = (mm2: number, unit: Unit) =>

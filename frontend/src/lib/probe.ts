@@ -2,7 +2,7 @@
 import type { GridFacts } from "../api/types";
 import type { Frames } from "./frames";
 import type { Point } from "./ray";
-import { clock, lengthText, type Unit } from "./numbers";
+import { clock, lengthText, type LengthKind, type Unit } from "./numbers";
 
 /** The column of a grid nearest to a place on the plan, or null beside it. */
 export function columnAt(grid: GridFacts, x: number, y: number): number | null {
@@ -41,8 +41,10 @@ export interface Probed {
 
 /** The column in words; places count from the work `zero`. */
 export function probeText(p: Probed, unit: Unit, zero: Point): string[] {
-  const say = (value: number, digits = 3) => lengthText(value, unit, digits);
-  const lines = [`X ${say(p.x - zero[0], 2)}  Y ${say(p.y - zero[1], 2)}  Z ${say(p.block - zero[2])}`];
+  const say = (value: number, kind: LengthKind = "fine") => lengthText(value, unit, kind);
+  const lines = [
+    `X ${say(p.x - zero[0], "measured")}  Y ${say(p.y - zero[1], "measured")}  Z ${say(p.block - zero[2])}`,
+  ];
   if (p.model === null || p.deviation === null) lines.push("outside of what is compared");
   else {
     lines.push(`model at Z ${say(p.model - zero[2])}`);

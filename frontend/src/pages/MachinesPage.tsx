@@ -247,7 +247,9 @@ export function MachinesPage() {
                 <Cell>{item.data.changer ? "by the machine" : "by hand"}</Cell>
                 <Cell>{item.data.name}</Cell>
                 <Cell>{travelText(item.data, unit)}</Cell>
-                <Cell>{item.data.bed ? item.data.bed.map((value) => lengthText(value, unit, 0)).join(" × ") : ""}</Cell>
+                <Cell>
+                  {item.data.bed ? item.data.bed.map((value) => lengthText(value, unit, "round")).join(" × ") : ""}
+                </Cell>
                 <Cell>
                   {item.data.axes
                     .filter((axis) => axis.kind === "rotary")

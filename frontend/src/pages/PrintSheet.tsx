@@ -161,8 +161,8 @@ function ZeroDrawing(props: { plan: FullPlan; info: SetupInfo; unit: Unit }) {
           <rect width={w} height={h} fill="#F3E9D8" stroke="#1F2A30" />
           {zero(sx * w, (1 - sz) * h)}
           <text x={w / 2} y={h + 16} textAnchor="middle" fontSize="10" fill="#5F6361">
-            from the front · {lengthText(stock.length, props.unit, 1)} × {lengthText(stock.width, props.unit, 1)} ×{" "}
-            {lengthText(stock.thickness, props.unit, 1)} {props.unit}
+            from the front · {lengthText(stock.length, props.unit)} × {lengthText(stock.width, props.unit)} ×{" "}
+            {lengthText(stock.thickness, props.unit)} {props.unit}
           </text>
         </g>
       </g>
@@ -242,14 +242,14 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
         <li>
           <Box /> {plan.stock.material?.name}{" "}
           {[plan.stock.length, plan.stock.width, plan.stock.thickness]
-            .map((value) => lengthText(value, unit, 2))
+            .map((value) => lengthText(value, unit, "measured"))
             .join(" × ")}{" "}
           {unit}, grain along {(plan.stock.grain ?? "x").toUpperCase()}, measured and fixed
         </li>
         {(setup.keep_outs ?? []).map((item) => (
           <li key={item.id}>
-            <Box /> {item.name} at X {lengthText(item.at?.[0] ?? 0, unit, 1)} Y {lengthText(item.at?.[1] ?? 0, unit, 1)}{" "}
-            from the stock's low corner
+            <Box /> {item.name} at X {lengthText(item.at?.[0] ?? 0, unit, "measured")} Y{" "}
+            {lengthText(item.at?.[1] ?? 0, unit, "measured")} from the stock's low corner
           </li>
         ))}
         <li>
@@ -281,9 +281,9 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
                 <CutterDrawing section={outline} flutes={cutter.flute_length} diameter={cutter.diameter} height={30} />
               </td>
               <td>{cutter.name}</td>
-              <td className="n">{lengthText(cutter.diameter, unit, 2)}</td>
+              <td className="n">{lengthText(cutter.diameter, unit, "measured")}</td>
               <td className="n">
-                {lengthText(standsOut(cutter), unit, 1)} {unit}
+                {lengthText(standsOut(cutter), unit, "measured")} {unit}
               </td>
               <td className="n">{cutter.spindle}</td>
               <td className="n">

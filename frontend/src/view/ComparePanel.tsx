@@ -94,8 +94,8 @@ function WorstList(props: { worst: Worst[] }) {
         <div className="line" key={k}>
           <span>
             <Swatch $tone={item.deviation < 0 ? scene.gouge : item.reachable ? scene.leftover : scene.corner} />
-            {lengthText(item.deviation, unit, 3)} at X{lengthText(item.place[0] - zero[0], unit, 1)} Y
-            {lengthText(item.place[1] - zero[1], unit, 1)}
+            {lengthText(item.deviation, unit, "fine")} at X{lengthText(item.place[0] - zero[0], unit, "measured")} Y
+            {lengthText(item.place[1] - zero[1], unit, "measured")}
           </span>
           <Quiet
             style={{ padding: "0 5px" }}
@@ -128,7 +128,7 @@ function Gains(props: { summary: Summary }) {
           <tr key={gain.number}>
             <td>{gain.number}</td>
             <td>{(gain.removed / 1000).toFixed(1)}</td>
-            <td>{lengthText(gain.left, unit, 3)}</td>
+            <td>{lengthText(gain.left, unit, "fine")}</td>
             <td>{(100 * gain.within).toFixed(0)} %</td>
           </tr>
         ))}
@@ -165,9 +165,9 @@ export function ComparePanel(props: {
       <div>
         {deviation && <Histogram deviation={deviation} limit={limit} most={props.most} />}
         <div className="line">
-          <span>−{lengthText(props.most, unit, 2)}</span>
+          <span>−{lengthText(props.most, unit, "measured")}</span>
           <span>
-            {lengthText(props.most, unit, 2)} {unit}
+            {lengthText(props.most, unit, "measured")} {unit}
           </span>
         </div>
         <NumberField
@@ -219,7 +219,7 @@ export function ComparePanel(props: {
             <div className="line">
               <span>
                 <Swatch $tone={scene.within} />
-                within {lengthText(limit, unit, 3)}
+                within {lengthText(limit, unit, "fine")}
               </span>
               <span>{percent(shares?.within)}</span>
             </div>
@@ -247,8 +247,8 @@ export function ComparePanel(props: {
             <div className="line">
               <span>deepest gouge · most left</span>
               <span>
-                {lengthText(Math.abs(n.gouge_max ?? 0), unit, 3)} ·{" "}
-                {lengthText(n.leftover_max_unreachable ?? 0, unit, 2)}
+                {lengthText(Math.abs(n.gouge_max ?? 0), unit, "fine")} ·{" "}
+                {lengthText(n.leftover_max_unreachable ?? 0, unit, "measured")}
               </span>
             </div>
           </div>

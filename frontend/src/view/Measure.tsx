@@ -36,7 +36,7 @@ export function MeasureMarks(props: { points: Point[]; size: number }) {
 /** What the measuring tool says. Places are from the work zero. */
 export function measured(points: Point[], unit: Unit): string[] {
   const place = (p: Point) =>
-    `X ${lengthText(p[0], unit, 2)}  Y ${lengthText(p[1], unit, 2)}  Z ${lengthText(p[2], unit, 2)}`;
+    `X ${lengthText(p[0], unit, "measured")}  Y ${lengthText(p[1], unit, "measured")}  Z ${lengthText(p[2], unit, "measured")}`;
   const [a, b] = points;
   if (!a) return ["click a first point"];
   if (!b) return [place(a), "click a second point"];
@@ -44,7 +44,7 @@ export function measured(points: Point[], unit: Unit): string[] {
   return [
     place(a),
     place(b),
-    `${lengthText(way.length, unit, 2)} ${unit} apart`,
-    `ΔX ${lengthText(way.by[0], unit, 2)}  ΔY ${lengthText(way.by[1], unit, 2)}  ΔZ ${lengthText(way.by[2], unit, 2)}`,
+    `${lengthText(way.length, unit, "measured")} ${unit} apart`,
+    `ΔX ${lengthText(way.by[0], unit, "measured")}  ΔY ${lengthText(way.by[1], unit, "measured")}  ΔZ ${lengthText(way.by[2], unit, "measured")}`,
   ];
 }

@@ -114,7 +114,7 @@ export function ProofPanel(props: {
             −
           </Quiet>
           <span>
-            {lengthText(look.side, unit, 1)} {unit}
+            {lengthText(look.side, unit, "measured")} {unit}
           </span>
           <Quiet aria-label="Larger window" onPress={() => look.resize(Math.min(look.side * 2, 40))}>
             +

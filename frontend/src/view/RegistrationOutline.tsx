@@ -62,7 +62,8 @@ export function RegistrationLegend() {
   return (
     <Card data-testid="registration-legend">
       <Swatch $tone={theme.stop} />
-      second face with the registration error, drawn {found.times}×: step up to {lengthText(found.step, unit, 2)} {unit}
+      second face with the registration error, drawn {found.times}×: step up to{" "}
+      {lengthText(found.step, unit, "measured")} {unit}
     </Card>
   );
 }

@@ -100,7 +100,7 @@ export function SectionControl(props: {
         </Track>
       </Slider>
       <span style={{ minWidth: 44, textAlign: "right" }}>
-        {section.at === null ? "off" : lengthText(section.at - props.zero[k as 0 | 1 | 2], unit, 1)}
+        {section.at === null ? "off" : lengthText(section.at - props.zero[k as 0 | 1 | 2], unit, "measured")}
       </span>
       {section.axis !== "z" && (
         <Quiet

@@ -451,7 +451,7 @@ export function View(props: {
       )}
       {tool === "cut off" && cutOff !== null && (
         <Corner $at="bottom: 44px; left: 12px">
-          <Card>cut off below {lengthText(cutOff, plan.units ?? "mm", 2)}</Card>
+          <Card>cut off below {lengthText(cutOff, plan.units ?? "mm", "measured")}</Card>
         </Corner>
       )}
       {mode === "paths" && (

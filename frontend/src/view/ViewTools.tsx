@@ -113,9 +113,9 @@ export function PathLegend(props: { high: number; low: number }) {
     <Card>
       <Ramp $colours={`linear-gradient(90deg, ${scene.shallow}, ${scene.deep})`} />
       <Between>
-        <span>{lengthText(props.high, unit, 1)}</span>
+        <span>{lengthText(props.high, unit, "measured")}</span>
         <span>depth</span>
-        <span>{lengthText(props.low, unit, 1)}</span>
+        <span>{lengthText(props.low, unit, "measured")}</span>
       </Between>
       <div style={{ marginTop: 4 }}>
         <Stroke $line={`dotted ${scene.rapid}`} /> positioning <Stroke $line={`solid ${scene.entry}`} /> entry

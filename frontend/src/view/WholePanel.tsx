@@ -26,7 +26,7 @@ export function WholePanel(props: { shown: WholePaint; onShown: (shown: WholePai
   if (!whole) return null;
   const unit = plan.units ?? "mm";
   const n = whole.compare;
-  const mm = (value: number | undefined) => `${lengthText(value ?? 0, unit, 3)} ${unit}`;
+  const mm = (value: number | undefined) => `${lengthText(value ?? 0, unit, "fine")} ${unit}`;
   const percent = (value: number | undefined) => `${(100 * (value ?? 0)).toFixed(1)} %`;
   const lines: [string, string][] = [
     ["deepest gouge", mm(n["gouge_max"])],

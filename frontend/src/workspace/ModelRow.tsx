@@ -59,7 +59,7 @@ function FitBars(props: { model: Model }) {
             <i style={{ left: `${left}%`, right: `${Math.min(right, 98 - left)}%` }} />
           </div>,
           <span key={`${name}size`}>
-            {lengthText(high - low, plan.units ?? "mm", 1)} / {lengthText(all, plan.units ?? "mm", 1)}{" "}
+            {lengthText(high - low, plan.units ?? "mm", "measured")} / {lengthText(all, plan.units ?? "mm", "measured")}{" "}
             {plan.units ?? "mm"}
           </span>,
         ];

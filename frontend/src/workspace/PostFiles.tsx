@@ -177,7 +177,7 @@ function OpenedFile(props: {
   const unit = plan.units ?? "mm";
   const { said, proof } = props;
   const span = (k: number) =>
-    `${lengthText(proof?.low[k] ?? 0, unit, 2)} to ${lengthText(proof?.high[k] ?? 0, unit, 2)}`;
+    `${lengthText(proof?.low[k] ?? 0, unit, "measured")} to ${lengthText(proof?.high[k] ?? 0, unit, "measured")}`;
   return (
     <Stop data-testid="opened-file">
       <p>
@@ -205,8 +205,8 @@ function OpenedFile(props: {
               <>
                 <dt>Against the model</dt>
                 <dd>
-                  deepest gouge {lengthText(proof.compare.gouge_max, unit, 3)}, within{" "}
-                  {lengthText(proof.compare.limit ?? 0, unit, 3)} on{" "}
+                  deepest gouge {lengthText(proof.compare.gouge_max, unit, "fine")}, within{" "}
+                  {lengthText(proof.compare.limit ?? 0, unit, "fine")} on{" "}
                   {(100 * (proof.compare.within_tolerance ?? 0)).toFixed(1)} %
                 </dd>
               </>

@@ -374,19 +374,17 @@ export const RouteSheet = memo(function RouteSheet(props: Calculating) {
           <div className="right state">
             {placed && !info?.bar && (
               <>
-                gap {lengthText(stock.thickness - (placed.high[2] as number), unit, 1)} {unit} above
+                gap {lengthText(stock.thickness - (placed.high[2] as number), unit, "measured")} {unit} above
                 <br />
-                {lengthText(placed.low[2] as number, unit, 1)} {unit} below
+                {lengthText(placed.low[2] as number, unit, "measured")} {unit} below
               </>
             )}
           </div>
           <span className="key wide">
             {stock.material?.name}{" "}
             {stock.kind === "round"
-              ? `bar ⌀ ${lengthText(stock.width, unit, 2)} × ${lengthText(stock.length, unit, 2)}`
-              : [stock.length, stock.width, stock.thickness]
-                  .map((value) => lengthText(value, unit, 2))
-                  .join(" × ")}{" "}
+              ? `bar ⌀ ${lengthText(stock.width, unit)} × ${lengthText(stock.length, unit)}`
+              : [stock.length, stock.width, stock.thickness].map((value) => lengthText(value, unit)).join(" × ")}{" "}
             {unit}
           </span>
           {plan.setups.length === 1 && !info?.tile && <span className="key wide">zero {info?.zero}</span>}

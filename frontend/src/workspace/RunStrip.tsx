@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Slider } from "react-aria-components";
 import { request } from "../api/client";
-import { clock, lengthText } from "../lib/numbers";
+import { clock, feedText, lengthText } from "../lib/numbers";
 import { realTime } from "../lib/times";
 import { Button, Choose, Quiet } from "../parts/controls";
 import { Mark } from "../parts/Marks";
@@ -217,9 +217,9 @@ export function RunStrip(props: {
         {moment && (
           <div className="code">
             op {moment.data.number} · {KINDS[moment.kind]} ·{" "}
-            {moment.feed ? `${lengthText(moment.feed, unit, 0)} ${unit}/min` : "rapid"} ·{" "}
+            {moment.feed ? `${feedText(moment.feed, unit)} ${unit}/min` : "rapid"} ·{" "}
             {lineUnit && lineUnit !== unit ? `file in ${lineUnit} · ` : ""}Z{" "}
-            {lengthText(moment.at[2] - (infoOf(derived, setupId)?.zero_at[2] ?? 0), unit, 3)} {unit}
+            {lengthText(moment.at[2] - (infoOf(derived, setupId)?.zero_at[2] ?? 0), unit, "fine")} {unit}
           </div>
         )}
       </div>

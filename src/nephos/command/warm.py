@@ -16,9 +16,13 @@ from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.rotary import Rotary
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, Zero
+from nephos.core.post.arcs import with_arcs
 from nephos.core.relief.composition import Composition
 from nephos.core.relief.surface import composed
 from nephos.core.strategies.registry import strategies
+from nephos.core.surface.index import build_index
+from nephos.core.surface.inside import signed_distances
+from nephos.core.toolpath import Kind, Toolpath
 
 
 def small_hill(side: float = 24.0, cells: int = 40) -> Mesh:
@@ -88,8 +92,23 @@ def _relief(hill: Mesh) -> None:
             "shape": {"kind": "bead", "width": 2.0},
         },
         {"id": "p4", "name": "letter", "source": {"kind": "lettering", "text": "A"}, "fade": 1.0},
+        {
+            "id": "p5",
+            "name": "rope",
+            "source": {"kind": "offset", "piece": "p1", "distance": -12.0},
+            "shape": {"kind": "rope", "width": 2.0},
+        },
     ]
     composed(Composition.model_validate({"pieces": pieces, "tolerance": 0.1}), lambda _: hill)
+
+
+def _text(hill: Mesh) -> None:
+    """Write and read back a path with arcs, and measure from the mesh on both of its sides."""
+    angles = np.linspace(0, 3, 40)
+    points = np.stack([10 * np.cos(angles), 10 * np.sin(angles), np.zeros(40)], 1)
+    path = Toolpath(points, np.full(39, Kind.CUT, np.uint8), np.full(39, 1000.0, np.float32))
+    with_arcs(path, 0.01)
+    signed_distances(build_index(hill.vertices, hill.faces), hill.vertices + 0.1, 1.0)
 
 
 def main() -> None:
@@ -137,6 +156,7 @@ def main() -> None:
         bench_removal(20, 10, 0.5, 3, 1, shape)
     _bar(hill)
     _relief(hill)
+    _text(hill)
     bench_drop(hill, 3, 0.5, 24)
     bench_drop(hill, 3, 3.0, 24)
 

@@ -9,7 +9,7 @@ from nephos.core.parallel import kernel
 
 
 @kernel
-def _off_chord(points, first, last, tolerance):  # type: ignore[no-untyped-def]
+def _off_chord(points: F64, first: int, last: int, tolerance: float) -> int:
     """The point between `first` and `last` that lies farthest off their chord, -1 if none is too far."""
     px, py, pz = points[first, 0], points[first, 1], points[first, 2]
     dx, dy, dz = points[last, 0] - px, points[last, 1] - py, points[last, 2] - pz
@@ -31,7 +31,9 @@ def _off_chord(points, first, last, tolerance):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _thin(points, ends, tolerance, longest, kept):  # type: ignore[no-untyped-def]
+def _thin(points: F64, ends: I64, tolerance: float, longest: int, kept: I64) -> int:
+    """Indices of the points (n, 3) that stay so that no point that goes is more than `tolerance` mm off, into `kept` (n,), and
+    how many (Douglas and Peucker 1973). `ends` (k,) are points that always stay; stretches have at most `longest` points."""
     stack = np.empty((128 + len(points), 2), np.int64)
     count = 0
     begin = 0
@@ -84,7 +86,8 @@ def thin(points: F64, ends: I64, tolerance: float, longest: int = 512) -> I64:
 
 
 @kernel
-def _resample_count(points, spacing):  # type: ignore[no-untyped-def]
+def _resample_count(points: F64, spacing: float) -> int:
+    """How many points a polyline (n, 3) has with steps of at most `spacing` mm."""
     total = 1
     for k in range(len(points) - 1):
         total += max(int(np.ceil(_length(points, k) / spacing)), 1)
@@ -92,7 +95,8 @@ def _resample_count(points, spacing):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _length(points, k):  # type: ignore[no-untyped-def]
+def _length(points: F64, k: int) -> float:
+    """Length (mm) of segment `k` of a polyline (n, 3)."""
     dx = points[k + 1, 0] - points[k, 0]
     dy = points[k + 1, 1] - points[k, 1]
     dz = points[k + 1, 2] - points[k, 2]

@@ -27,5 +27,5 @@ def size_in(units: Units) -> Say:
 
 
 def feed_in(units: Units) -> Say:
-    """Says a feed, given in mm a minute: `1800 mm/min`, `70.9 in/min`."""
-    return (lambda feed: f"{feed:g} mm/min") if units == "mm" else (lambda feed: f"{feed / 25.4:.1f} in/min")
+    """Says a feed, given in mm a minute: `1800 mm/min`, `70.87 in/min`."""
+    return (lambda feed: f"{feed:g} mm/min") if units == "mm" else (lambda feed: f"{round(feed / 25.4, 2):g} in/min")

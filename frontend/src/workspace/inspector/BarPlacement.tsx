@@ -22,7 +22,7 @@ export function BarPlacement(props: { model: Model; state: ModelState }) {
       <Head>
         On the bar
         <span>
-          sweeps ⌀ {lengthText(swept, unit, 2)} of {lengthText(bar, unit, 2)} {unit}
+          sweeps ⌀ {lengthText(swept, unit, "measured")} of {lengthText(bar, unit, "measured")} {unit}
         </span>
       </Head>
       {swept > bar && <Note role="status">Heights count on both sides of the axis: it sweeps more than the bar.</Note>}

@@ -133,7 +133,8 @@ export function BoundarySettings(props: { boundary: Boundary }) {
       {bar && (
         <Note>
           On the bar its numbers count on the unrolled surface: X along the bar, Y round it,{" "}
-          {lengthText(2 * Math.PI * bar.radius, unit, 1)} {unit} once round. See and drag it in Paths, Unrolled.
+          {lengthText(2 * Math.PI * bar.radius, unit, "measured")} {unit} once round. See and drag it in Paths,
+          Unrolled.
         </Note>
       )}
       <NameField label="Name" value={boundary.name} onChange={(name) => keep(changed({ name }), "name")} />
@@ -309,8 +310,8 @@ export function BoundarySettings(props: { boundary: Boundary }) {
       <TakePiece boundary={boundary.id} />
       {placed && (
         <Note>
-          From the low corner of the stock, {lengthText(plan.stock.length, unit, 1)} ×{" "}
-          {lengthText(plan.stock.width, unit, 1)} {unit}.
+          From the low corner of the stock, {lengthText(plan.stock.length, unit)} × {lengthText(plan.stock.width, unit)}{" "}
+          {unit}.
         </Note>
       )}
     </>

@@ -37,7 +37,7 @@ function Overruns() {
         />
         {least !== undefined && (
           <Note>
-            This mesh needs {lengthText(least, unit, 1)} {unit} or more.{" "}
+            This mesh needs {lengthText(least, unit, "measured")} {unit} or more.{" "}
             {(setup.overrun ?? 0) < least && (
               <Quiet
                 onPress={() =>
@@ -130,8 +130,8 @@ function Tabs(props: { faces: Faces }) {
         <div key={tab.id} data-testid={`face-${tab.id}`}>
           <Buttons>
             <Quiet aria-expanded={open === tab.id} onPress={() => setOpen(open === tab.id ? null : tab.id)}>
-              {k + 1}: X {lengthText(tab.at[0] as number, unit, 1)} Y {lengthText(tab.at[1] as number, unit, 1)} Z{" "}
-              {lengthText(tab.at[2] as number, unit, 1)}
+              {k + 1}: X {lengthText(tab.at[0] as number, unit, "measured")} Y{" "}
+              {lengthText(tab.at[1] as number, unit, "measured")} Z {lengthText(tab.at[2] as number, unit, "measured")}
             </Quiet>
             <Quiet
               aria-label={`Take out tab ${k + 1}`}
@@ -225,10 +225,13 @@ function RegistrationSettings(props: { faces: Faces }) {
           </Buttons>
         </>
       )}
-      <Folded title="Registration error" short={step > 0 ? `step ${lengthText(step, unit, 2)}` : "none assumed"}>
+      <Folded
+        title="Registration error"
+        short={step > 0 ? `step ${lengthText(step, unit, "measured")}` : "none assumed"}
+      >
         <Note>
           {step > 0
-            ? `With this error the faces meet with a step of up to ${lengthText(step, unit, 2)} ${unit}.`
+            ? `With this error the faces meet with a step of up to ${lengthText(step, unit, "measured")} ${unit}.`
             : "Type an error to see the step that it would make where the faces meet."}
         </Note>
         {number("Along X", "dx", -10)}

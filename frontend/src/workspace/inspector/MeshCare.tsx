@@ -167,7 +167,7 @@ export function MeshCare(props: { model: Model; state: ModelState }) {
       </Facts>
       {facts.holes > 0 && (
         <Note>
-          The largest hole is {lengthText(facts.largest_hole * (state.scale[0] ?? 1), plan.units ?? "mm", 1)}{" "}
+          The largest hole is {lengthText(facts.largest_hole * (state.scale[0] ?? 1), plan.units ?? "mm", "measured")}{" "}
           {plan.units ?? "mm"} across. An open mesh can be cut as it is.
         </Note>
       )}

@@ -144,7 +144,7 @@ function Place(props: { model: Model; state: ModelState }) {
       <Head>
         Place
         <span>
-          {lengthText(above, unit, 2)} above · {lengthText(below, unit, 2)} below
+          {lengthText(above, unit, "measured")} above · {lengthText(below, unit, "measured")} below
         </span>
       </Head>
       <div
@@ -206,7 +206,7 @@ function Foot(props: { model: Model; state: ModelState }) {
       {slab !== null && (
         <Buttons>
           <Quiet onPress={() => edit({ do: "cut_off", model: model.id, height: slab }, "cut off")}>
-            Cut off the plain slab, {lengthText(slab, unit, 2)} {unit}
+            Cut off the plain slab, {lengthText(slab, unit, "measured")} {unit}
           </Quiet>
         </Buttons>
       )}

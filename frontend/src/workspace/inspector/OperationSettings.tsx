@@ -246,7 +246,7 @@ export function OperationSettings(props: { operation: Operation }) {
           {e.scallop !== null ? (
             <div>
               <dt>scallop</dt>
-              <dd>{lengthText(e.scallop, unit, 3)}</dd>
+              <dd>{lengthText(e.scallop, unit, "fine")}</dd>
             </div>
           ) : (
             <div>

@@ -45,7 +45,8 @@ export function SetupSettings() {
       )}
       {info && (
         <Note>
-          The stock is {info.size.map((value) => lengthText(value, unit, 1)).join(" × ")} {unit} as it lies here.
+          The stock is {info.size.map((value) => lengthText(value, unit, "measured")).join(" × ")} {unit} as it lies
+          here.
         </Note>
       )}
       <TileSettings setup={setup} />

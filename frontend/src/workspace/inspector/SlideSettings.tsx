@@ -34,7 +34,7 @@ function AssumedError(props: { info: SetupInfo; tiles: Tiles; tile: number }) {
         {!now
           ? "Type an error to see the step that it would make at the seam. The programs do not change."
           : step
-            ? `In the proof the surface steps ${step.most < 0 ? "down" : "up"} by ${lengthText(Math.abs(step.most), unit, 2)} ${unit} at most after the seam, ${lengthText(Math.abs(step.mean), unit, 2)} on average.`
+            ? `In the proof the surface steps ${step.most < 0 ? "down" : "up"} by ${lengthText(Math.abs(step.most), unit, "measured")} ${unit} at most after the seam, ${lengthText(Math.abs(step.mean), unit, "measured")} on average.`
             : "Calculate, and the proof shows the step at the seam."}
       </Note>
       {(Object.keys(KEYS) as (keyof typeof KEYS)[]).map((key) => (
@@ -78,8 +78,9 @@ function SeamStrip(props: { info: SetupInfo; tiles: Tiles; seam: number }) {
       <>
         <Head>Strip at seam {props.seam}</Head>
         <Note>
-          The side {words[strip.side ?? "before"]} is cut {lengthText(strip.height ?? 0, unit, 2)} {unit} lower at the
-          seam, and blends to nothing over {lengthText(strip.width ?? 0, unit, 1)} {unit}. It has a file of its own.
+          The side {words[strip.side ?? "before"]} is cut {lengthText(strip.height ?? 0, unit, "measured")} {unit} lower
+          at the seam, and blends to nothing over {lengthText(strip.width ?? 0, unit, "measured")} {unit}. It has a file
+          of its own.
         </Note>
         <Buttons>
           <Quiet

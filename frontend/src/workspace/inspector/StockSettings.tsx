@@ -148,7 +148,7 @@ function FromShelf(props: { onClose: () => void }) {
             style={{ textAlign: "left", padding: "7px 11px" }}
           >
             <b>{piece.name}</b> —{" "}
-            {[size.length, size.width, size.thickness].map((value) => lengthText(value, unit, 1)).join(" × ")}
+            {[size.length, size.width, size.thickness].map((value) => lengthText(value, unit, "measured")).join(" × ")}
             {turned ? ", turned" : ""}
             {same_material ? "" : `, ${piece.material} instead`} · {(more / 1e3).toFixed(0)} cm³ over
           </Button>
@@ -320,8 +320,8 @@ function KeepOuts() {
       {items.map((item) => (
         <Buttons key={item.id}>
           <Quiet onPress={() => setOpen(item)}>
-            {item.name} at {lengthText(item.at[0], plan.units ?? "mm", 1)},{" "}
-            {lengthText(item.at[1], plan.units ?? "mm", 1)}
+            {item.name} at {lengthText(item.at[0], plan.units ?? "mm", "measured")},{" "}
+            {lengthText(item.at[1], plan.units ?? "mm", "measured")}
           </Quiet>
           <Quiet
             aria-label={`Take out ${item.name}`}

@@ -206,7 +206,7 @@ export function TileSettings(props: { setup: Setup }) {
       />
       <SlideBy setup={setup} tiles={tiles} />
       <Note>
-        The longest tile is {lengthText(longest(tiles, axis, length), unit, 1)} {unit}.
+        The longest tile is {lengthText(longest(tiles, axis, length), unit, "measured")} {unit}.
       </Note>
     </>
   );

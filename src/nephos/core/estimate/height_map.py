@@ -8,7 +8,7 @@ from math import ceil, sqrt
 import numpy as np
 from scipy import ndimage
 
-from nephos.core.arrays import F32, F64, I32, Bool
+from nephos.core.arrays import F32, F64, I32, I64, Bool
 from nephos.core.cutters.profile import Profile
 from nephos.core.memo import Memo
 from nephos.core.parallel import in_parallel, inlined, kernel
@@ -25,7 +25,7 @@ _NEAR = 3
 
 
 @kernel
-def _widened(z, wide, tables):  # type: ignore[no-untyped-def]
+def _widened(z: F32, wide: int, tables: F32) -> None:
     """tables[k, j, i] is the highest of the 2^k cells of z from i - wide on; minus infinity beside the picture."""
     rows, nx = z.shape
     for j in range(rows):
@@ -40,7 +40,7 @@ def _widened(z, wide, tables):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _highest_under(tables, wide, spans, heights, before, out):  # type: ignore[no-untyped-def]
+def _highest_under(tables: F32, wide: int, spans: I32, heights: F32, before: int, out: F32) -> None:
     """For each row of `out`: the highest of z less the cutter's underside; the tables begin so many rows `before`.
 
     Each of `spans` (row, half of its width, table) of the cutter lies at one height: a window of any width is two of
@@ -61,7 +61,7 @@ def _highest_under(tables, wide, spans, heights, before, out):  # type: ignore[n
 
 
 @inlined
-def levels_to(levels, height, guess):  # type: ignore[no-untyped-def]
+def levels_to(levels: F32 | F64, height: float, guess: int) -> int:
     """How many of the levels, the highest first, are not under a height; neighbours are much the same, so `guess` is
     what the last one had."""
     while guess < len(levels) and levels[guess] >= height:
@@ -72,7 +72,7 @@ def levels_to(levels, height, guess):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _at_levels(tips, where, levels, depths):  # type: ignore[no-untyped-def]
+def _at_levels(tips: F32, where: Bool, levels: F64, depths: F32) -> None:
     """How deep under 0 the last of the levels lies that is not under the tips; minus infinity where there is none."""
     rows, nx = tips.shape
     for j in range(rows):
@@ -83,7 +83,7 @@ def _at_levels(tips, where, levels, depths):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def spread(away, cells):  # type: ignore[no-untyped-def]
+def spread(away: F32, cells: I64) -> None:
     """Distances in cells to the nearest place at 0, in place, within 2 % (Borgefors 1986, weights 5-7-11).
 
     `cells` are the numbers of all others, rising, infinite before; two cells on each side of the picture are a frame.

@@ -6,7 +6,7 @@ from math import ceil, pi
 
 import numpy as np
 
-from nephos.core.arrays import F32, F64, I16, I64, Bool
+from nephos.core.arrays import F32, F64, I16, I64, U8, Bool
 from nephos.core.estimate.height_map import HeightMap, levels_to, spread
 from nephos.core.parallel import in_parallel, kernel
 
@@ -21,7 +21,19 @@ picture."""
 
 
 @kernel
-def _band(tips, over, beside, region, levels, trace, worth, first, last, goes, begins):  # type: ignore[no-untyped-def]
+def _band(
+    tips: F32,
+    over: F32,
+    beside: F32,
+    region: Bool,
+    levels: F32,
+    trace: float,
+    worth: float,
+    first: int,
+    last: int,
+    goes: I16,
+    begins: I16,
+) -> None:
     """For rows `first` to `last`: at how many of the levels the cutter may be, and from which of them on it clears
     there."""
     nx = tips.shape[1]
@@ -45,7 +57,7 @@ def _band(tips, over, beside, region, levels, trace, worth, first, last, goes, b
 
 
 @kernel
-def _count(begins, ends, starts):  # type: ignore[no-untyped-def]
+def _count(begins: I16, ends: I16, starts: I64) -> None:
     """How many cells there are at all levels before each."""
     first, last = begins.ravel(), ends.ravel()
     for cell in range(len(first)):
@@ -56,7 +68,9 @@ def _count(begins, ends, starts):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _list(begins, ends, starts, cells):  # type: ignore[no-untyped-def]
+def _list(begins: I16, ends: I16, starts: I64, cells: I64) -> None:
+    """Write the cells of each level into `cells`, level k from `starts[k]` (n,): cell c of the picture belongs to the levels
+    begins .. ends - 1 (ny, nx)."""
     first, last = begins.ravel(), ends.ravel()
     cursor = starts.copy()
     for cell in range(len(first)):
@@ -76,7 +90,7 @@ def listed(begins: I16, ends: I16, levels: int) -> tuple[I64, I64]:
 
 
 @kernel
-def _large(cells, least, state, kept):  # type: ignore[no-untyped-def]
+def _large(cells: I64, least: float, state: U8, kept: I64) -> int:
     """Those of the cells, `kept` in their order, that lie in connected pieces of more than `least`; how many they are.
     `state` is all 0."""
     width = state.shape[1]
@@ -111,7 +125,7 @@ def _large(cells, least, state, kept):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _walls(cells, free, out):  # type: ignore[no-untyped-def]
+def _walls(cells: I64, free: Bool, out: I64) -> tuple[int, int]:
     """The cells that have a place beside them where the cutter may not be, in `out`; how many they are, and how many
     such places."""
     width = free.shape[1]
@@ -131,7 +145,7 @@ def _walls(cells, free, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _pieces(cells, chosen, width, size, blocks, queue):  # type: ignore[no-untyped-def]
+def _pieces(cells: I64, chosen: Bool, width: int, size: int, blocks: U8, queue: I64) -> tuple[int, int]:
     """How many pieces the chosen cells are, counted in blocks of `size` cells that touch, at corners too, and how many
     of these touch other cells; `blocks` are all 0 and have a frame."""
     across = blocks.shape[1]
@@ -166,7 +180,7 @@ def _pieces(cells, chosen, width, size, blocks, queue):  # type: ignore[no-untyp
 
 
 @kernel
-def _shells(cells, away, out):  # type: ignore[no-untyped-def]
+def _shells(cells: I64, away: F32, out: F64) -> None:
     """How many of the cells lie so many cells from the edge: out[k] from k to k + 1, the last of them all that are
     farther."""
     flat = away.ravel()

@@ -6,7 +6,7 @@ from math import hypot, radians, tan
 import numpy as np
 from scipy import ndimage
 
-from nephos.core.arrays import F32, F64, I64, Bool
+from nephos.core.arrays import F32, F64, I16, I64, U8, Bool
 from nephos.core.cutters import Profile
 from nephos.core.estimate.estimate import StockEstimate
 from nephos.core.estimate.height_map import levels_to
@@ -51,7 +51,7 @@ _WALLS: Memo[Walls] = Memo(64)
 
 
 @kernel
-def _crossed(tips, where, levels, first, last, begins, ends):  # type: ignore[no-untyped-def]
+def _crossed(tips: F32, where: Bool, levels: F32, first: int, last: int, begins: I16, ends: I16) -> None:
     """For rows `first` to `last`: the levels, the highest first, that a cell is not above but one beside it is, from
     `begins` to before `ends`."""
     nx = tips.shape[1]
@@ -67,7 +67,7 @@ def _crossed(tips, where, levels, first, last, begins, ends):  # type: ignore[no
 
 
 @kernel
-def _beside(cells, walls, width, size, blocks, near):  # type: ignore[no-untyped-def]
+def _beside(cells: I64, walls: Bool, width: int, size: int, blocks: U8, near: Bool) -> None:
     """Which cells are near those on walls: in the same block of `size` cells or in one beside it; `blocks` are all 0
     and have a frame."""
     for k in range(len(cells)):
@@ -79,7 +79,7 @@ def _beside(cells, walls, width, size, blocks, near):  # type: ignore[no-untyped
 
 
 @kernel
-def _between(tips, slope, steep, size, low, high, contours):  # type: ignore[no-untyped-def]
+def _between(tips: F32, slope: F32, steep: Bool, size: int, low: F32, high: F32, contours: F64) -> None:
     """The lowest and the highest tip on the walls in each block of `size` cells, and how much contour there is; blocks
     have a frame."""
     ny, nx = tips.shape
@@ -106,7 +106,7 @@ def _tall(tips: F32, slope: F32, steep: Bool, size: int) -> tuple[float, ...]:
 
 
 @kernel
-def _slopes(tips, step, first, last, out):  # type: ignore[no-untyped-def]
+def _slopes(tips: F32, step: float, first: int, last: int, out: F32) -> None:
     """For rows `first` to `last`: rise over run, from neighbour to neighbour; nothing on the edge of the picture."""
     for j in range(first, last):
         for i in range(1, tips.shape[1] - 1):

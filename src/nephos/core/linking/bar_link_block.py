@@ -20,7 +20,7 @@ _EVERY = 0.5
 
 
 @kernel
-def _rest_on_ray(hi, u, s, c, p):  # type: ignore[no-untyped-def]
+def _rest_on_ray(hi: float, u: float, s: float, c: float, p: Profile) -> float:
     """Tip height at which cutter `p` rests on a ray of material up to `hi`, at u along the axis and an angle with sine s
     and cosine c from the cutter's; -inf beside it. It is the largest of a concave function along the ray."""
     r = p.radius
@@ -48,7 +48,18 @@ def _rest_on_ray(hi, u, s, c, p):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _rests(top, x0, pitch, step_a, radius, places, p, half_u, half_a, out):  # type: ignore[no-untyped-def]
+def _rests(
+    top: F32,
+    x0: float,
+    pitch: float,
+    step_a: float,
+    radius: float,
+    places: F64,
+    p: Profile,
+    half_u: float,
+    half_a: float,
+    out: F64,
+) -> None:
     """Rest heights at places (n, 2 or more); each cell is looked at half_u and half_a nearer than its middle."""
     na, nx = top.shape
     r = p.radius

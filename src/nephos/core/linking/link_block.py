@@ -18,7 +18,9 @@ _BOUND_CELLS = 1_000_000
 
 
 @kernel
-def _highest(top, x0, y0, pitch, ax, ay, bx, by, r):  # type: ignore[no-untyped-def]
+def _highest(
+    top: F32, x0: float, y0: float, pitch: float, ax: float, ay: float, bx: float, by: float, r: float
+) -> float:
     """Highest cell whose centre lies within r of the segment a-b; -inf where there is none."""
     ny, nx = top.shape
     i0 = max(int(np.ceil((min(ax, bx) - r - x0) / pitch)), 0)
@@ -44,13 +46,16 @@ def _highest(top, x0, y0, pitch, ax, ay, bx, by, r):  # type: ignore[no-untyped-
 
 
 @kernel
-def _highest_each(top, x0, y0, pitch, paths, r, out):  # type: ignore[no-untyped-def]
+def _highest_each(top: F32, x0: float, y0: float, pitch: float, paths: F64, r: float, out: F64) -> None:
+    """For each of `paths` (n, 4: x, y, x, y in mm) the highest of the block `top` (ny, nx) within `r` mm of it, into `out` (n,)."""
     for k in range(len(paths)):
         out[k] = _highest(top, x0, y0, pitch, paths[k, 0], paths[k, 1], paths[k, 2], paths[k, 3], r)
 
 
 @kernel
-def _rests(top, x0, y0, pitch, places, cutter, reach, out):  # type: ignore[no-untyped-def]
+def _rests(top: F32, x0: float, y0: float, pitch: float, places: F64, cutter: Profile, reach: float, out: F64) -> None:
+    """How low (mm) the cutter can stand at `places` (n, 2) on the block `top` (ny, nx), kept `reach` mm from its cells, into
+    `out` (n,)."""
     ny, nx = top.shape
     for k in range(len(places)):
         x = (places[k, 0] - x0) / pitch

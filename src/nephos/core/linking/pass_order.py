@@ -5,7 +5,7 @@ from typing import Literal
 
 import numpy as np
 
-from nephos.core.arrays import F64, I64
+from nephos.core.arrays import F64, I32, I64
 from nephos.core.parallel import kernel
 from nephos.core.polyline import densified, from_nearest
 from nephos.core.toolpath import Pass
@@ -25,7 +25,7 @@ _WORTH = 1e-3
 
 
 @kernel
-def _path(ends, starts, a, b, near):  # type: ignore[no-untyped-def]
+def _path(ends: F64, starts: F64, a: int, b: int, near: float) -> float:
     """What going from the end of pass a to the start of pass b costs, mm."""
     dx = ends[a, 0] - starts[b, 0]
     dy = ends[a, 1] - starts[b, 1]
@@ -34,7 +34,7 @@ def _path(ends, starts, a, b, near):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _total(ends, starts, near):  # type: ignore[no-untyped-def]
+def _total(ends: F64, starts: F64, near: float) -> float:
     """What going from pass to pass in their order costs, mm."""
     length = 0.0
     for k in range(len(ends) - 1):
@@ -43,7 +43,7 @@ def _total(ends, starts, near):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _improve(ends, starts, near, first, after, order):  # type: ignore[no-untyped-def]
+def _improve(ends: F64, starts: F64, near: float, first: I64, after: I64, order: I64) -> None:
     """Swap neighbouring stretches of the order, each time the two after a place that gain most, until no swap gains
     anything."""
     n = len(order)
@@ -82,7 +82,7 @@ def _improve(ends, starts, near, first, after, order):  # type: ignore[no-untype
 
 
 @kernel
-def _stamp(points, ends, x0, y0, cell, reach, owner, pairs):  # type: ignore[no-untyped-def]
+def _stamp(points: F64, ends: I64, x0: float, y0: float, cell: float, reach: float, owner: I32, pairs: I64) -> int:
     """Go over cells within `reach` (cells) of passes, in their order: which pass was on them last. `pairs` gets it and
     the one that comes, each pair once; how many there are, which may be more than there is room for."""
     ny, nx = owner.shape

@@ -4,13 +4,27 @@ from math import sqrt
 
 import numpy as np
 
-from nephos.core.arrays import F32, F64, U8
+from nephos.core.arrays import F32, F64, U8, Bool
 from nephos.core.machine.machine import Machine
 from nephos.core.parallel import kernel
 
 
 @kernel
-def _seconds(points, kinds, feeds, linear, rapid, limit, acceleration, deviation, lookahead, out):  # type: ignore[no-untyped-def]
+def _seconds(
+    points: F64,
+    kinds: U8,
+    feeds: F64,
+    linear: Bool,
+    rapid: F64,
+    limit: F64,
+    acceleration: F64,
+    deviation: float,
+    lookahead: int,
+    out: F64,
+) -> None:
+    """Seconds of each of n moves into `out` (n,). `points` (n + 1, axes) in mm or degrees, `kinds` (n,), `feeds` (n,) in mm or
+    degrees a minute; `linear`, `rapid`, `limit`, `acceleration` (axes,) of the machine; `deviation` (mm) at corners;
+    `lookahead` in moves."""
     n = len(kinds)
     axes = points.shape[1]
     length = np.zeros(n)

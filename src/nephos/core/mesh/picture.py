@@ -3,7 +3,7 @@
 import fast_simplification
 import numpy as np
 
-from nephos.core.arrays import F32, F64, I32
+from nephos.core.arrays import F32, F64, I32, I64
 from nephos.core.mesh.model import Mesh
 from nephos.core.parallel import kernel
 
@@ -12,7 +12,9 @@ CLUSTERED = 400_000
 
 
 @kernel
-def _cluster(cells, slots, first, number):  # type: ignore[no-untyped-def]
+def _cluster(cells: I64, slots: I64, first: I64, number: I32) -> int:
+    """Number equal values of `cells` (n,): `number` (n,) gets the number of each, `first` (n,) the place where each number is
+    first met. `slots` (a power of two, all -1) is the hash table. Returns how many numbers there are."""
     mask = len(slots) - 1
     count = 0
     for k in range(len(cells)):

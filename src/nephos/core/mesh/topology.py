@@ -10,7 +10,7 @@ from nephos.core.union_find import root
 
 
 @kernel
-def _edges(faces, slots, low, high, first, second, uses, balance):  # type: ignore[no-untyped-def]
+def _edges(faces: I32, slots: I32, low: I32, high: I32, first: I64, second: I64, uses: I32, balance: I32) -> int:
     """Find the edges by open addressing; returns how many there are. `first` and `second` are half-edges 3 t + k."""
     mask = len(slots) - 1
     count = 0
@@ -43,7 +43,7 @@ def _edges(faces, slots, low, high, first, second, uses, balance):  # type: igno
 
 
 @kernel
-def _shells(faces, parent, number):  # type: ignore[no-untyped-def]
+def _shells(faces: I32, parent: I32, number: I32) -> int:
     """Number the pieces of vertices that triangles join, in the order of their first triangle; returns how many."""
     for t in range(len(faces)):
         a = root(parent, faces[t, 0])
@@ -64,7 +64,7 @@ def _shells(faces, parent, number):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _sides(first, second, uses, balance, parent, parity):  # type: ignore[no-untyped-def]
+def _sides(first: I64, second: I64, uses: I32, balance: I32, parent: I32, parity: U8) -> None:
     """Join faces over their common edges, with whether one must be turned round to agree with the other."""
     for e in range(len(uses)):
         if uses[e] != 2:
@@ -159,7 +159,7 @@ def sides_of(faces: I32, edges: Edges) -> tuple[I32, U8]:
 
 
 @kernel
-def _loops(start, ends, using, out, sizes):  # type: ignore[no-untyped-def]
+def _loops(start: I64, ends: I32, using: U8, out: I32, sizes: I64) -> int:
     """Walk open half-edges from tip to tail; returns the number of loops. `using` (k,) marks those that are walked."""
     n = 0
     count = 0

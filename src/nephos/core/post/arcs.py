@@ -5,7 +5,7 @@ from math import pi
 
 import numpy as np
 
-from nephos.core.arrays import F64, I64
+from nephos.core.arrays import F32, F64, I8, I64, U8
 from nephos.core.parallel import kernel
 from nephos.core.toolpath import Toolpath
 
@@ -35,7 +35,7 @@ class ArcPath:
 
 
 @kernel
-def _circle(ax, ay, bx, by, cx, cy):  # type: ignore[no-untyped-def]
+def _circle(ax: float, ay: float, bx: float, by: float, cx: float, cy: float) -> tuple[float, float, float]:
     """Middle and radius of the circle through three points; not a number where they lie in line."""
     px, py, qx, qy = bx - ax, by - ay, cx - ax, cy - ay
     d = 2.0 * (px * qy - py * qx)
@@ -47,7 +47,7 @@ def _circle(ax, ay, bx, by, cx, cy):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _fits(points, first, last, vertex, sag, out):  # type: ignore[no-untyped-def]
+def _fits(points: F64, first: int, last: int, vertex: float, sag: float, out: F64) -> bool:
     """Whether points first..last lie on one arc; its centre and its turn are put in `out`."""
     middle = (first + last) // 2
     cx, cy, r = _circle(
@@ -74,7 +74,7 @@ def _fits(points, first, last, vertex, sag, out):  # type: ignore[no-untyped-def
 
 
 @kernel
-def _fit(points, kinds, feeds, vertex, sag, keep, centres, turns):  # type: ignore[no-untyped-def]
+def _fit(points: F64, kinds: U8, feeds: F32, vertex: float, sag: float, keep: I64, centres: F64, turns: I8) -> int:
     """Indices of the points that stay (into `keep`); for each move to such a point its centre and turn. Returns how
     many."""
     n = len(kinds)

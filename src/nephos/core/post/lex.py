@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nephos.core.arrays import F64, I64, U8
+from nephos.core.arrays import F64, I32, I64, U8
 from nephos.core.parallel import kernel
 
 OPEN = 40
@@ -36,7 +36,7 @@ class Words:
 
 
 @kernel
-def _lex(text, letters, values, lines, starts):  # type: ignore[no-untyped-def]
+def _lex(text: U8, letters: U8, values: F64, lines: I32, starts: I32) -> int:
     """Write the words of a text (n,) uint8 into the arrays; returns how many there are."""
     n = len(text)
     k = 0

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nephos.core.arrays import I64
+from nephos.core.arrays import F64, I64
 from nephos.core.parallel import kernel
 from nephos.core.post.arcs import SAG, VERTEX, ArcPath
 from nephos.core.post.read import Reading
@@ -39,7 +39,7 @@ def goes_astray(post: Post, steps: list[Step], program: Program, reading: Readin
 
 
 @kernel
-def _farthest_off(points, first, last, path, begins, ends):  # type: ignore[no-untyped-def]
+def _farthest_off(points: F64, first: I64, last: I64, path: F64, begins: I64, ends: I64) -> float:
     """The largest distance (mm) of points[first[k] .. last[k]] from the stretch begins[k] .. ends[k] of a path."""
     worst = 0.0
     for k in range(len(first)):

@@ -61,7 +61,7 @@ class Reading:
 
 
 @kernel
-def _chords(x, y, cx, cy, qx, qy, clockwise):  # type: ignore[no-untyped-def]
+def _chords(x: float, y: float, cx: float, cy: float, qx: float, qy: float, clockwise: bool) -> tuple[int, float]:
     """How many chords stand for an arc, and the angle of each; a full turn where it ends where it began."""
     a = np.arctan2(y - cy, x - cx)
     sweep = np.arctan2(qy - cy, qx - cx) - a
@@ -76,9 +76,23 @@ def _chords(x, y, cx, cy, qx, qy, clockwise):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _note(  # type: ignore[no-untyped-def]
-    count, is_rapid, feed, line, tool, speed, angle, timed, rapid, feeds, lines, tools, speeds, angles, inverse
-):
+def _note(
+    count: int,
+    is_rapid: int,
+    feed: float,
+    line: int,
+    tool: int,
+    speed: float,
+    angle: float,
+    timed: bool,
+    rapid: U8,
+    feeds: F32,
+    lines: I64,
+    tools: I64,
+    speeds: F32,
+    angles: F64,
+    inverse: U8,
+) -> int:
     """Write down what is in force for one move; returns how many there are."""
     rapid[count] = 1 if is_rapid else 0
     feeds[count] = feed
@@ -91,7 +105,7 @@ def _note(  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _centre_of_radius(x, y, qx, qy, r, clockwise):  # type: ignore[no-untyped-def]
+def _centre_of_radius(x: float, y: float, qx: float, qy: float, r: float, clockwise: bool) -> tuple[float, float]:
     """Centre of an arc given by its radius; a negative one takes the longer way round. Not a number where there is
     none."""
     dx, dy = qx - x, qy - y
@@ -106,16 +120,29 @@ def _centre_of_radius(x, y, qx, qy, r, clockwise):  # type: ignore[no-untyped-de
 
 
 @inlined
-def _event(events, count, kind, value, line, move):  # type: ignore[no-untyped-def]
+def _event(events: F64, count: int, kind: int, value: float, line: int, move: int) -> int:
     """Write down an event; returns how many there are."""
     events[count, 0], events[count, 1], events[count, 2], events[count, 3] = kind, value, line, move
     return count + 1
 
 
 @kernel
-def _interpret(  # type: ignore[no-untyped-def]
-    letters, values, word_lines, points, rapid, feeds, lines, tools, speeds, away, events, angles, inverse, problem
-):
+def _interpret(
+    letters: U8,
+    values: F64,
+    word_lines: I64,
+    points: F64,
+    rapid: U8,
+    feeds: F32,
+    lines: I64,
+    tools: I64,
+    speeds: F32,
+    away: U8,
+    events: F64,
+    angles: F64,
+    inverse: U8,
+    problem: I64,
+) -> tuple[int, int]:
     """Moves and events of words; returns how many of each there are, -1 moves where the arrays are too short. Where a word
     cannot be followed, `problem` gets the state and the number of the word."""
     n = len(letters)

@@ -5,7 +5,7 @@ from textwrap import wrap
 
 import numpy as np
 
-from nephos.core.arrays import F64, I64, U8, Bool
+from nephos.core.arrays import F64, I8, I64, U8, Bool
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.machine.rotary_axis import RotaryAxis
@@ -79,14 +79,16 @@ class Program:
 
 
 @kernel
-def _put_text(out, at, word):  # type: ignore[no-untyped-def]
+def _put_text(out: U8, at: int, word: U8) -> int:
+    """Put ASCII bytes into `out` from `at`; returns the place behind them."""
     for k in range(len(word)):
         out[at + k] = word[k]
     return at + len(word)
 
 
 @kernel
-def _put_integer(out, at, value):  # type: ignore[no-untyped-def]
+def _put_integer(out: U8, at: int, value: int) -> int:
+    """Put the digits of a number that is not negative into `out` from `at`; returns the place behind them."""
     if value == 0:
         out[at] = 48
         return at + 1
@@ -103,7 +105,7 @@ def _put_integer(out, at, value):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _put_fixed(out, at, units, decimals):  # type: ignore[no-untyped-def]
+def _put_fixed(out: U8, at: int, units: int, decimals: int) -> int:
     """`units` is the number times 10**decimals, an integer; at least one digit stands on both sides."""
     if units < 0:
         out[at] = 45
@@ -126,35 +128,35 @@ def _put_fixed(out, at, units, decimals):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _put_moves(  # type: ignore[no-untyped-def]
-    out,
-    units,
-    kinds,
-    feeds,
-    centres,
-    turns,
-    decimals,
-    feed_decimals,
-    full,
-    every_feed,
-    number,
-    number_first,
-    number_step,
-    number_last,
-    first_line,
-    move_lines,
-    rapid,
-    feed,
-    clockwise,
-    counterclockwise,
-    wx,
-    wy,
-    wz,
-    wf,
-    wi,
-    wj,
-    line_end,
-):
+def _put_moves(
+    out: U8,
+    units: I64,
+    kinds: U8,
+    feeds: I64,
+    centres: I64,
+    turns: I8,
+    decimals: int,
+    feed_decimals: int,
+    full: bool,
+    every_feed: bool,
+    number: int,
+    number_first: int,
+    number_step: int,
+    number_last: int,
+    first_line: int,
+    move_lines: I64,
+    rapid: U8,
+    feed: U8,
+    clockwise: U8,
+    counterclockwise: U8,
+    wx: U8,
+    wy: U8,
+    wz: U8,
+    wf: U8,
+    wi: U8,
+    wj: U8,
+    line_end: U8,
+) -> tuple[int, int, int]:
     """Write the moves to points 1..n; words that repeat are left out unless `full`. Returns the length."""
     at = 0
     line = first_line

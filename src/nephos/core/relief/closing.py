@@ -16,7 +16,7 @@ __all__ = ["closed_mesh"]
 
 
 @kernel
-def _strips(ul, ur, vl, vr, count, out):  # type: ignore[no-untyped-def]
+def _strips(ul: I64, ur: I64, vl: I64, vr: I64, count: int, out: I64) -> int:
     """Wall triangles between two chains of corners at the ends of each side; only counted while `out` is empty."""
     n = 0
     for s in range(count):

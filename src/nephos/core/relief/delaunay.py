@@ -7,23 +7,24 @@ point. Coordinates are whole numbers, so that orientation is exact.
 
 import numpy as np
 
+from nephos.core.arrays import I32, I64, U8, U64
 from nephos.core.parallel import inlined, kernel
 
 
 @inlined
-def _turn(px, py, a, b, x, y):  # type: ignore[no-untyped-def]
+def _turn(px: I64, py: I64, a: int, b: int, x: int, y: int) -> int:
     """Twice the area of a, b, (x, y): more than 0 where they turn left. Exact: products stay under 2^62."""
     return (px[b] - px[a]) * (y - py[a]) - (py[b] - py[a]) * (x - px[a])
 
 
 @inlined
-def turn3(px, py, a, b, c):  # type: ignore[no-untyped-def]
+def turn3(px: I64, py: I64, a: int, b: int, c: int) -> int:
     """Twice the area of a, b, c: more than 0 where they turn left. Exact, as that of `_turn`."""
     return (px[b] - px[a]) * (py[c] - py[a]) - (py[b] - py[a]) * (px[c] - px[a])
 
 
 @inlined
-def _in_circle(px, py, a, b, c, d):  # type: ignore[no-untyped-def]
+def _in_circle(px: I64, py: I64, a: int, b: int, c: int, d: int) -> bool:
     """Whether d lies clearly in the circle through a, b, c, which turn left."""
     ax, ay = float(px[a] - px[d]), float(py[a] - py[d])
     bx, by = float(px[b] - px[d]), float(py[b] - py[d])
@@ -35,7 +36,7 @@ def _in_circle(px, py, a, b, c, d):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def corner(tri, t, v):  # type: ignore[no-untyped-def]
+def corner(tri: I32, t: int, v: int) -> int:
     """Which corner of t the vertex v is; -1 for none."""
     if tri[t, 0] == v:
         return 0
@@ -45,7 +46,7 @@ def corner(tri, t, v):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def beside(adj, t, s):  # type: ignore[no-untyped-def]
+def beside(adj: I32, t: int, s: int) -> int:
     """Which side of t the triangle s lies at."""
     if adj[t, 0] == s:
         return 0
@@ -53,7 +54,7 @@ def beside(adj, t, s):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def can_flip(px, py, tri, adj, t, k):  # type: ignore[no-untyped-def]
+def can_flip(px: I64, py: I64, tri: I32, adj: I32, t: int, k: int) -> bool:
     """Whether side k of t lies in a strictly convex quadrilateral."""
     s = adj[t, k]
     a = tri[t, k]
@@ -63,7 +64,7 @@ def can_flip(px, py, tri, adj, t, k):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def flip(tri, adj, fixed, mask, of, t, k):  # type: ignore[no-untyped-def]
+def flip(tri: I32, adj: I32, fixed: U8, mask: U64, of: I32, t: int, k: int) -> int:
     """Turn side k of t, b-c, to a-d. Afterwards t is (a, b, d) and the other one (a, d, c)."""
     s = adj[t, k]
     j = beside(adj, s, t)
@@ -90,7 +91,7 @@ def flip(tri, adj, fixed, mask, of, t, k):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _legalize(px, py, tri, adj, fixed, mask, of, stack, n):  # type: ignore[no-untyped-def]
+def _legalize(px: I64, py: I64, tri: I32, adj: I32, fixed: U8, mask: U64, of: I32, stack: I32, n: int) -> None:
     """Flip sides (triangle, vertex over the side) of `stack` until they are Delaunay."""
     budget = 2000 + 50 * n
     while n > 0 and budget > 0:
@@ -114,7 +115,7 @@ def _legalize(px, py, tri, adj, fixed, mask, of, stack, n):  # type: ignore[no-u
 
 
 @kernel
-def _locate(px, py, tri, adj, t, x, y):  # type: ignore[no-untyped-def]
+def _locate(px: I64, py: I64, tri: I32, adj: I32, t: int, x: int, y: int) -> tuple[int, int]:
     """The triangle that holds (x, y), by walking from t, and on which side the place lies (-1: within it)."""
     while True:
         on = -1
@@ -133,7 +134,9 @@ def _locate(px, py, tri, adj, t, x, y):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def insert(px, py, tri, adj, fixed, mask, of, count, p, start, stack):  # type: ignore[no-untyped-def]
+def insert(
+    px: I64, py: I64, tri: I32, adj: I32, fixed: U8, mask: U64, of: I32, count: int, p: int, start: int, stack: I32
+) -> tuple[int, int]:
     """Insert point p; returns the vertex that stands there, and the number of triangles."""
     x, y = px[p], py[p]
     t, on = _locate(px, py, tri, adj, start, x, y)

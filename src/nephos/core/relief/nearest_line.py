@@ -55,7 +55,7 @@ class Nearest:
 
 
 @kernel
-def _bin(ends, x0, y0, cell, nx, ny, start, items):  # type: ignore[no-untyped-def]
+def _bin(ends: F64, x0: float, y0: float, cell: float, nx: int, ny: int, start: I32, items: I32) -> None:
     """Count the segments of each cell (`items` empty), or fill them in behind `start`."""
     for s in range(len(ends)):
         i0 = max(int((min(ends[s, 0], ends[s, 2]) - x0) / cell), 0)
@@ -71,7 +71,7 @@ def _bin(ends, x0, y0, cell, nx, ny, start, items):  # type: ignore[no-untyped-d
 
 
 @inlined
-def _search(a, x, y, reach):  # type: ignore[no-untyped-def]
+def _search(a: _Arrays, x: float, y: float, reach: float) -> tuple[float, float, float, int]:
     """Square of the distance to the nearest segment, how far that lies to the left, how far along it, and which it is
     (-1 for none within the reach)."""
     ci = min(max(int(np.floor((x - a.x0) / a.cell)), 0), a.nx - 1)
@@ -114,14 +114,18 @@ def _search(a, x, y, reach):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _nearest(a, xy, reach, distance, side, along, segment):  # type: ignore[no-untyped-def]
+def _nearest(a: _Arrays, xy: F64, reach: float, distance: F64, side: F64, along: F64, segment: I32) -> None:
+    """For each of `xy` (n, 2) the nearest place of the curves: its distance (mm, at most `reach`), the side that the place is
+    on, how far along the curve (mm) and which segment it is, each into (n,)."""
     for p in range(len(xy)):
         best, cross, at, which = _search(a, xy[p, 0], xy[p, 1], reach)
         distance[p], side[p], along[p], segment[p] = np.sqrt(best), cross, at, which
 
 
 @kernel
-def _near(a, xy, reach, distance, run):  # type: ignore[no-untyped-def]
+def _near(a: _Arrays, xy: F64, reach: float, distance: F64, run: I32) -> None:
+    """For each of `xy` (n, 2) the distance (mm, at most `reach`) of the nearest curve and its run between corners, -1 beyond
+    the reach, each into (n,)."""
     for p in range(len(xy)):
         best, _, _, which = _search(a, xy[p, 0], xy[p, 1], reach)
         distance[p] = np.sqrt(best)

@@ -198,7 +198,7 @@ def _no_marks() -> _Marks:
 
 
 @kernel
-def _middles(points, triangles, heights, sides, middle, level, upright):  # type: ignore[no-untyped-def]
+def _middles(points: F64, triangles: I32, heights: F64, sides: I64, middle: F64, level: F64, upright: F64) -> None:
     """The middle of sides, the mean height of their ends, and what an error in height counts for square to their
     triangle: nothing where the side is too short to be divided, or the triangle but a line."""
     for s in range(len(sides)):
@@ -219,7 +219,7 @@ def _middles(points, triangles, heights, sides, middle, level, upright):  # type
 
 
 @kernel
-def _larger(points, triangles, chosen, length):  # type: ignore[no-untyped-def]
+def _larger(points: F64, triangles: I32, chosen: I64, length: float) -> Bool:
     """Which of the chosen triangles have a side longer than `length`."""
     out = np.zeros(len(chosen), np.bool_)
     for s in range(len(chosen)):
@@ -233,7 +233,7 @@ def _larger(points, triangles, chosen, length):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _centres(points, triangles, heights, chosen, middle, level, upright):  # type: ignore[no-untyped-def]
+def _centres(points: F64, triangles: I32, heights: F64, chosen: I64, middle: F64, level: F64, upright: F64) -> None:
     """As `_middles`, for the middles of triangles."""
     for s in range(len(chosen)):
         t = chosen[s]

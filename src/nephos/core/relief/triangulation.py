@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nephos.core.arrays import F64, I32, I64, U8
+from nephos.core.arrays import F64, I32, I64, U8, U64
 from nephos.core.errors import Refused
 from nephos.core.parallel import inlined, kernel
 from nephos.core.relief.delaunay import beside, can_flip, corner, flip, insert, turn3
@@ -42,7 +42,7 @@ class Triangulation:
 
 
 @kernel
-def _edge(tri, adj, of, a, b):  # type: ignore[no-untyped-def]
+def _edge(tri: I32, adj: I32, of: I32, a: int, b: int) -> tuple[int, int]:
     """The triangle and side that run from a to b; -1 where there is none."""
     t = of[a]
     first = t
@@ -67,7 +67,8 @@ def _edge(tri, adj, of, a, b):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _fix(tri, adj, fixed, mask, t, k, m):  # type: ignore[no-untyped-def]
+def _fix(tri: I32, adj: I32, fixed: U8, mask: U64, t: int, k: int, m: int) -> None:
+    """Make side `k` of triangle `t` a fixed one, on both of its triangles, and toggle the curve `m` in its mask."""
     s = adj[t, k]
     j = beside(adj, s, t)
     fixed[t, k], fixed[s, j] = 1, 1
@@ -76,7 +77,7 @@ def _fix(tri, adj, fixed, mask, t, k, m):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _on_way(px, py, a, b, v):  # type: ignore[no-untyped-def]
+def _on_way(px: I64, py: I64, a: int, b: int, v: int) -> bool:
     """Whether the way from a to b passes so near to v that it goes through it.
 
     Without that, two lines that almost lie on each other would cross again at every point that is set."""
@@ -88,7 +89,7 @@ def _on_way(px, py, a, b, v):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _first_crossed(px, py, tri, adj, of, a, b):  # type: ignore[no-untyped-def]
+def _first_crossed(px: I64, py: I64, tri: I32, adj: I32, of: I32, a: int, b: int) -> tuple[int, int, int]:
     """Where the way from a to b leaves the triangles at a: the triangle and its side over a, or a vertex on the way."""
     t = of[a]
     while True:
@@ -107,7 +108,25 @@ def _first_crossed(px, py, tri, adj, of, a, b):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _segment(px, py, tri, adj, fixed, mask, of, count, points, a, b, m, todo, held, rest, crossed, stack):  # type: ignore[no-untyped-def]
+def _segment(
+    px: I64,
+    py: I64,
+    tri: I32,
+    adj: I32,
+    fixed: U8,
+    mask: U64,
+    of: I32,
+    count: int,
+    points: int,
+    a: int,
+    b: int,
+    m: int,
+    todo: I32,
+    held: U64,
+    rest: int,
+    crossed: I32,
+    stack: I32,
+) -> tuple[int, int, int]:
     """Make the segment a-b of `todo` a fixed side, or as far as it is free; what is left of it, and of others that it
     cuts, is put on `todo`. Returns the numbers of triangles and points, and how much is to do."""
     t, k, on = _first_crossed(px, py, tri, adj, of, a, b)
@@ -201,7 +220,9 @@ def _segment(px, py, tri, adj, fixed, mask, of, count, points, a, b, m, todo, he
 
 
 @kernel
-def _place(px, py, order, n, tri, adj, fixed, mask, of, at, stack):  # type: ignore[no-untyped-def]
+def _place(
+    px: I64, py: I64, order: I64, n: int, tri: I32, adj: I32, fixed: U8, mask: U64, of: I32, at: I32, stack: I32
+) -> int:
     """Insert all points; returns the number of triangles."""
     a, b, c, d = n, n + 1, n + 2, n + 3
     tri[0, 0], tri[0, 1], tri[0, 2] = a, b, c
@@ -218,7 +239,23 @@ def _place(px, py, order, n, tri, adj, fixed, mask, of, at, stack):  # type: ign
 
 
 @kernel
-def _follow(px, py, n, count, tri, adj, fixed, mask, of, ends, masks, todo, held, crossed, stack):  # type: ignore[no-untyped-def]
+def _follow(
+    px: I64,
+    py: I64,
+    n: int,
+    count: int,
+    tri: I32,
+    adj: I32,
+    fixed: U8,
+    mask: U64,
+    of: I32,
+    ends: I32,
+    masks: U64,
+    todo: I32,
+    held: U64,
+    crossed: I32,
+    stack: I32,
+) -> tuple[int, int]:
     """Make all segments fixed sides; returns the numbers of triangles and points, -1 where there is no room."""
     points = n + 4
     for q in range(len(ends)):
@@ -238,7 +275,7 @@ def _follow(px, py, n, count, tri, adj, fixed, mask, of, ends, masks, todo, held
 
 
 @kernel
-def _flood(adj, mask, outside, regions, seen, stack):  # type: ignore[no-untyped-def]
+def _flood(adj: I32, mask: U64, outside: int, regions: U64, seen: U8, stack: I32) -> None:
     """Which areas each triangle lies in: none outside, and one more or less over each of its outlines."""
     stack[0] = outside
     seen[outside] = 1
@@ -256,7 +293,7 @@ def _flood(adj, mask, outside, regions, seen, stack):  # type: ignore[no-untyped
 
 
 @kernel
-def _thin(px, py, tri, adj, count, width, regions, out):  # type: ignore[no-untyped-def]
+def _thin(px: I64, py: I64, tri: I32, adj: I32, count: int, width: float, regions: U64, out: U64) -> None:
     """Give triangles less wide than `width` (in grid steps) the areas of what lies beyond their longest side.
 
     Where outlines cross or lie along each other snapping leaves such slivers, which would stand up as fins."""

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nephos.core.arrays import F32, F64, U8
+from nephos.core.arrays import F32, F64, I32, I64, U8, U16, Bool
 from nephos.core.cutters import Profile
 from nephos.core.parallel import kernel
 from nephos.core.stock.block import Grid
@@ -12,9 +12,20 @@ _SHOWN_SAG = 20 * SAG
 
 
 @kernel
-def record_rays(  # type: ignore[no-untyped-def]
-    rays, x0, pitch, radius, points, kinds, moment, cutter, sag, cells, moments, heights
-):
+def record_rays(
+    rays: tuple[F32, F32, F32, I32, F32, Bool],
+    x0: float,
+    pitch: float,
+    radius: float,
+    points: F64,
+    kinds: U8,
+    moment: I64,
+    cutter: Profile,
+    sag: float,
+    cells: I32,
+    moments: U16,
+    heights: F32,
+) -> int:
     """Cut move by move; writes the rays that changed. Returns how many, or -1 if there is no room."""
     top, _, _, touched, _, _ = rays
     na, nx = top.shape

@@ -11,7 +11,7 @@ from math import ceil, floor
 
 import numpy as np
 
-from nephos.core.arrays import F32, F64, U8, Bool
+from nephos.core.arrays import F32, F64, I32, I64, U8, Bool
 from nephos.core.cutters.profile import Profile
 from nephos.core.parallel import Report, in_parallel, inlined, kernel, silent
 from nephos.core.stock.block import Grid
@@ -27,7 +27,7 @@ _CLEAR = 0.002
 
 
 @inlined
-def _cell_rows(py, qy, r, y0, pitch, j0, rows):  # type: ignore[no-untyped-def]
+def _cell_rows(py: float, qy: float, r: float, y0: float, pitch: float, j0: int, rows: int) -> tuple[int, int]:
     """First and last row of sample points within r of a move; none where the first is larger."""
     first = max(int(ceil((min(py, qy) - r - y0) / pitch)) - j0, 0)
     last = min(int(floor((max(py, qy) + r - y0) / pitch)) - j0, rows - 1)
@@ -35,7 +35,20 @@ def _cell_rows(py, qy, r, y0, pitch, j0, rows):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _lower_bound_by_move(bound, corners, marks, x0, y0, pitch, j0, a, b, id1, hit1, p):  # type: ignore[no-untyped-def]
+def _lower_bound_by_move(
+    bound: F32,
+    corners: F32,
+    marks: I32,
+    x0: float,
+    y0: float,
+    pitch: float,
+    j0: int,
+    a: F64,
+    b: F64,
+    id1: I64,
+    hit1: F32,
+    p: Profile,
+) -> None:
     """Lower `bound` (rows, columns) by one feed move. `corners` (rows + 1, columns + 1) is scratch space, all far
     above."""
     rows, columns = bound.shape
@@ -64,7 +77,21 @@ def _lower_bound_by_move(bound, corners, marks, x0, y0, pitch, j0, a, b, id1, hi
 
 
 @kernel
-def lower_bound_rows(bound, x0, y0, pitch, j0, points, kinds, p, lift, wide, drop, suspects, cells):  # type: ignore[no-untyped-def]
+def lower_bound_rows(
+    bound: F32,
+    x0: float,
+    y0: float,
+    pitch: float,
+    j0: int,
+    points: F64,
+    kinds: U8,
+    p: Profile,
+    lift: float,
+    wide: Profile,
+    drop: float,
+    suspects: U8,
+    cells: U8,
+) -> None:
     """Take all feed moves out of the rows from `j0` on; mark rapids that may meet material, and where.
 
     bound : (rows, columns) float32, lowered in place. points (n + 1, 3), kinds (n,) with 0 for rapids.
@@ -102,7 +129,21 @@ def lower_bound_rows(bound, x0, y0, pitch, j0, points, kinds, p, lift, wide, dro
 
 
 @kernel
-def _meets(bound, scratch, marks, x0, y0, pitch, j0, a, b, id1, hit1, p, cells):  # type: ignore[no-untyped-def]
+def _meets(
+    bound: F32,
+    scratch: F32,
+    marks: I32,
+    x0: float,
+    y0: float,
+    pitch: float,
+    j0: int,
+    a: F64,
+    b: F64,
+    id1: I64,
+    hit1: F32,
+    p: Profile,
+    cells: U8,
+) -> bool:
     """Whether cutter `p` on a move comes under the bound; marks the cells where it does."""
     rows, columns = bound.shape
     first, last = _cell_rows(a[1], b[1], p.radius, y0, pitch, j0, rows)
@@ -134,7 +175,7 @@ def _meets(bound, scratch, marks, x0, y0, pitch, j0, a, b, id1, hit1, p, cells):
 
 
 @kernel
-def _thinned(points, kinds, within, most, keep):  # type: ignore[no-untyped-def]
+def _thinned(points: F64, kinds: U8, within: float, most: int, keep: I64) -> int:
     """Numbers of the points to keep so that feed moves between them lie within `within` of one straight move; returns
     how many.
 

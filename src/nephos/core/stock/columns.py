@@ -39,7 +39,7 @@ class CutSide:
 
 
 @kernel
-def height_at(field, x0, y0, pitch, x, y):  # type: ignore[no-untyped-def]
+def height_at(field: F32, x0: float, y0: float, pitch: float, x: float, y: float) -> float:
     """Height of a field at a place, straight between the centres of cells; beside the grid that of its rim."""
     ny, nx = field.shape
     u = min(max((x - x0) / pitch, 0.0), nx - 1.0)
@@ -53,7 +53,7 @@ def height_at(field, x0, y0, pitch, x, y):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def clip_intervals(ends, count, first, last, cut, made):  # type: ignore[no-untyped-def]
+def clip_intervals(ends: F32, count: int, first: int, last: int, cut: F64, made: F64) -> int:
     """Keep of a column's intervals, `ends` (2 MOST,) of which `count` are in use, what lies in the intervals `cut`.
 
     Returns how many are in use then. `made` is room for the result."""
@@ -80,7 +80,7 @@ def clip_intervals(ends, count, first, last, cut, made):  # type: ignore[no-unty
 
 
 @inlined
-def crossed(cut, n, t, step, over, before, first):  # type: ignore[no-untyped-def]
+def crossed(cut: F64, n: int, t: float, step: float, over: float, before: float, first: bool) -> int:
     """Note in `cut` where a line of material begins or ends between t - step and t, `before` and `over` how far it lay
     outside there; returns how many intervals have ended. At the `first` place material goes back without end."""
     if first:
@@ -96,7 +96,22 @@ def crossed(cut, n, t, step, over, before, first):  # type: ignore[no-untyped-de
 
 
 @kernel
-def _cast_rows(ends, counts, j0, x0, y0, pitch, rel, field, around, fx0, fy0, fpitch, low, high):  # type: ignore[no-untyped-def]
+def _cast_rows(
+    ends: F32,
+    counts: U8,
+    j0: int,
+    x0: float,
+    y0: float,
+    pitch: float,
+    rel: F64,
+    field: F32,
+    around: F32,
+    fx0: float,
+    fy0: float,
+    fpitch: float,
+    low: float,
+    high: float,
+) -> None:
     """Clip rows of columns, from row `j0` of their grid on, by a field. `rel` (3, 4) takes them to its frame; `low` and
     `high` are the ends of the longest ray. `around` (2, ., .) holds the lowest and the highest of the field within a
     leap of each of its coarse cells."""
@@ -154,7 +169,20 @@ def _cast_rows(ends, counts, j0, x0, y0, pitch, rel, field, around, fx0, fy0, fp
 
 
 @kernel
-def _bound_rows(bound, j0, x0, y0, pitch, rel, over, fx0, fy0, fpitch, low, high):  # type: ignore[no-untyped-def]
+def _bound_rows(
+    bound: F32,
+    j0: int,
+    x0: float,
+    y0: float,
+    pitch: float,
+    rel: F64,
+    over: F32,
+    fx0: float,
+    fy0: float,
+    fpitch: float,
+    low: float,
+    high: float,
+) -> None:
     """Lower the bound of whole cells by the field `over` of another side, which holds the highest of all cells that a
     cell of this one may see."""
     rows, columns = bound.shape

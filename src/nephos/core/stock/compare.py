@@ -14,7 +14,7 @@ from nephos.core.parallel import Report, in_parallel, kernel, part, silent
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.sweep import sweep
 from nephos.core.surface.drop import drop_grid, drop_points
-from nephos.core.surface.index import SurfaceIndex
+from nephos.core.surface.index import GridArrays, SurfaceIndex
 from nephos.core.surface.inside import depth_of_removed
 from nephos.core.surface.nearest import distance_at
 
@@ -92,7 +92,21 @@ def laid_over(first: Comparison, then: Comparison) -> Comparison:
 
 
 @kernel
-def _deviations(grid, top, under, floor, x0, y0, pitch, reach, deepest, out):  # type: ignore[no-untyped-def]
+def _deviations(
+    grid: GridArrays,
+    top: F32,
+    under: F64,
+    floor: float,
+    x0: float,
+    y0: float,
+    pitch: float,
+    reach: float,
+    deepest: float,
+    out: F32,
+) -> None:
+    """Deviation (mm) of the block `top` (ny, nx) from the model along its normal into `out` (ny, nx): positive where material
+    is left, at most `reach` looked for; negative where it is gouged, at most `deepest`. `under` (ny, nx) is the model seen
+    from above, `floor` its lowest height."""
     rows, columns = top.shape
     for j in range(rows):
         for i in range(columns):

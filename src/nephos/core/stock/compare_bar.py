@@ -12,7 +12,7 @@ from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.compare import REACH, Comparison, deciding
 from nephos.core.stock.rays import sweep_rays
 from nephos.core.surface.drop import drop_grid
-from nephos.core.surface.index import SurfaceIndex
+from nephos.core.surface.index import GridArrays, SurfaceIndex
 from nephos.core.surface.nearest import distance_at
 from nephos.core.surface.rotary import RotaryIndex
 
@@ -22,7 +22,20 @@ _LOOKED_AT = 150_000
 
 
 @kernel
-def _deviations(grid, top, under, x0, v0, pitch, radius, reach, deepest, out):  # type: ignore[no-untyped-def]
+def _deviations(
+    grid: GridArrays,
+    top: F32,
+    under: F64,
+    x0: float,
+    v0: float,
+    pitch: float,
+    radius: float,
+    reach: float,
+    deepest: float,
+    out: F32,
+) -> None:
+    """Deviation (mm) of the rays `top` (rows, columns) of a bar from the model along its normal into `out`, as for a block;
+    `under` is the model seen along the rays, row j at the angle (v0 + j pitch) / radius."""
     rows, columns = top.shape
     for j in range(rows):
         a = (v0 + j * pitch) / radius

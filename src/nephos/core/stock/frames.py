@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nephos.core.arrays import F32, F64, I32, U8, U16
+from nephos.core.arrays import F32, F64, I32, I64, U8, U16
 from nephos.core.cutters import Profile
 from nephos.core.parallel import kernel
 from nephos.core.stock.bar import shown_bar_grid
@@ -65,22 +65,22 @@ def shown_bottom(block: Block, shown: Grid) -> F32:
 
 
 @kernel
-def _record(  # type: ignore[no-untyped-def]
-    top,
-    touched,
-    x0,
-    y0,
-    pitch,
-    points,
-    kinds,
-    moment,
-    cutter,
-    cells,
-    moments,
-    heights,
-    hits,
-    ids,
-):
+def _record(
+    top: F32,
+    touched: I32,
+    x0: float,
+    y0: float,
+    pitch: float,
+    points: F64,
+    kinds: U8,
+    moment: I64,
+    cutter: Profile,
+    cells: I32,
+    moments: U16,
+    heights: F32,
+    hits: F32,
+    ids: I64,
+) -> int:
     """Sweep moment by moment; writes the columns that changed. Returns how many, or -1 if there is no room."""
     rows, columns = top.shape
     count = 0

@@ -9,7 +9,7 @@ from math import ceil
 import numpy as np
 from scipy import ndimage
 
-from nephos.core.arrays import F32, F64
+from nephos.core.arrays import F32, F64, U8
 from nephos.core.parallel import in_parallel, inlined, kernel
 from nephos.core.stock.bar import bar_of_rays, cell_reach, rays_of
 from nephos.core.stock.block import Block, Grid
@@ -80,7 +80,7 @@ def _padded(block: Block) -> tuple[F32, np.ndarray]:
 
 
 @inlined
-def _outside_bar(top, gap_low, gap_high, x0, pitch, x, y, z):  # type: ignore[no-untyped-def]
+def _outside_bar(top: F32, gap_low: F32, gap_high: F32, x0: float, pitch: float, x: float, y: float, z: float) -> float:
     """How far (mm) a place lies outside of what rays hold, less than 0 inside; tops straight between rays."""
     ny, nx = top.shape
     r = np.sqrt(y * y + z * z)
@@ -99,7 +99,22 @@ def _outside_bar(top, gap_low, gap_high, x0, pitch, x, y, z):  # type: ignore[no
 
 
 @kernel
-def _column_rows(ends, counts, j0, x0, y0, pitch, rel, top, gap_low, gap_high, bx0, bpitch, widest, thinnest):  # type: ignore[no-untyped-def]
+def _column_rows(
+    ends: F32,
+    counts: U8,
+    j0: int,
+    x0: float,
+    y0: float,
+    pitch: float,
+    rel: F64,
+    top: F32,
+    gap_low: F32,
+    gap_high: F32,
+    bx0: float,
+    bpitch: float,
+    widest: float,
+    thinnest: float,
+) -> None:
     """Clip rows of columns, from row `j0` of their grid on, by a bar. `rel` (3, 4) takes them to its frame; no ray is
     longer than `widest`, and none begins a gap or ends nearer to the axis than `thinnest`."""
     rows, columns = counts.shape
@@ -145,7 +160,20 @@ def _column_rows(ends, counts, j0, x0, y0, pitch, rel, top, gap_low, gap_high, b
 
 
 @kernel
-def _column_bound(bound, j0, x0, y0, pitch, rel, over, bx0, bpitch, reach, near_axis, foot):  # type: ignore[no-untyped-def]
+def _column_bound(
+    bound: F32,
+    j0: int,
+    x0: float,
+    y0: float,
+    pitch: float,
+    rel: F64,
+    over: F32,
+    bx0: float,
+    bpitch: float,
+    reach: float,
+    near_axis: float,
+    foot: float,
+) -> None:
     """Lower the bound of whole cells to where a bar may have material: `over` is its bound with all cells around, and a
     cell with half a step along its column reaches `reach` mm."""
     rows, columns = bound.shape
@@ -217,7 +245,23 @@ def _inside_bar(block: Block, bar: CutBar, rel: F64) -> Block:
 
 
 @kernel
-def _ray_rows(ends, counts, bound, j0, bx0, bpitch, around, rel, field, over, fx0, fy0, fpitch, lowest, slack):  # type: ignore[no-untyped-def]
+def _ray_rows(
+    ends: F32,
+    counts: U8,
+    bound: F32,
+    j0: int,
+    bx0: float,
+    bpitch: float,
+    around: int,
+    rel: F64,
+    field: F32,
+    over: F32,
+    fx0: float,
+    fy0: float,
+    fpitch: float,
+    lowest: float,
+    slack: float,
+) -> None:
     """Clip rows of rays, from row `j0` of `around` on, by a field under which all is left, and lower their bound.
 
     `rel` (3, 4) takes the bar's frame to that of the field; it is nowhere lower than `lowest`. `over` is the bound of

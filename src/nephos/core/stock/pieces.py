@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nephos.core.arrays import F32, I32, Bool
+from nephos.core.arrays import F32, F64, I32, I64, U8, Bool
 from nephos.core.parallel import kernel
 from nephos.core.stock.block import Block
 from nephos.core.stock.frames import Frames
@@ -28,7 +28,7 @@ class Piece:
 
 
 @kernel
-def _label(low, high, bridge, labels):  # type: ignore[no-untyped-def]
+def _label(low: F32, high: F32, bridge: float, labels: I32) -> int:
     """Number connected intervals from 0; returns how many pieces there are. Neighbours share more than `bridge` of
     height."""
     planes, rows, columns = low.shape
@@ -69,7 +69,10 @@ def _label(low, high, bridge, labels):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _measure(low, high, labels, sums, boxes, sides, columns_of):  # type: ignore[no-untyped-def]
+def _measure(low: F32, high: F32, labels: I32, sums: F64, boxes: F64, sides: U8, columns_of: I64) -> None:
+    """Sum up each piece `labels` (planes, rows, columns) of intervals low .. high (mm): heights into `sums` (k,), box and
+    largest height into `boxes` (k, 7), the column of that into `columns_of` (k, 2), 1 into `sides` (k,) where it touches
+    the side of the grid."""
     planes, rows, columns = low.shape
     for p in range(planes):
         for j in range(rows):

@@ -25,7 +25,7 @@ Cuts = tuple[F64, U8, Profile]
 
 
 @kernel
-def _boxes(points, size, out):  # type: ignore[no-untyped-def]
+def _boxes(points: F64, size: int, out: F64) -> None:
     """Boxes (x, y low, x, y high) of each `size` moves in turn; empty where no place is known."""
     for c in range(len(out)):
         out[c, 0] = out[c, 1] = np.inf
@@ -37,7 +37,19 @@ def _boxes(points, size, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _replay(top, x0, y0, sub, points, kinds, boxes, size, p, ask, depths):  # type: ignore[no-untyped-def]
+def _replay(
+    top: F32,
+    x0: float,
+    y0: float,
+    sub: float,
+    points: F64,
+    kinds: U8,
+    boxes: F64,
+    size: int,
+    p: Profile,
+    ask: U8,
+    depths: F32,
+) -> None:
     """Cut one cell `top` (n, n), whose first fine centre is (x0, y0), by all feed moves; rapids in `ask` are held
     against it."""
     n = len(top)

@@ -14,7 +14,7 @@ from math import acos, ceil, cos, floor, pi, sin, sqrt
 
 import numpy as np
 
-from nephos.core.arrays import F32, F64, I32, U8
+from nephos.core.arrays import F32, F64, I32, I64, U8, Bool
 from nephos.core.cutters.profile import Profile
 from nephos.core.parallel import Report, in_parallel, inlined, kernel, silent
 from nephos.core.stock.block import Grid
@@ -25,13 +25,21 @@ PROBED = 0.1
 """A rapid is probed at places twice as far (mm) apart, with a cutter as much larger."""
 SAG = 0.001
 """So much (mm) of a cutter's round may stay between two places where A changes."""
+RayArrays = tuple[F32, F32, F32, I32, F32, Bool]
+"""What kernels take of rays: `top`, `gap_low`, `gap_high`, `touched` (rows, columns), `bound`, and `gaps` (rows,)."""
+
+Depth = float | np.float32
+"""How much a move takes off where it takes most (mm), in the precision that it was found in."""
+
 TURN = 2 * pi
 _LEVEL = 1e-12
 _RAPID = 0
 
 
 @kernel
-def _take(top, gap_low, gap_high, touched, j, i, low, high, mark):  # type: ignore[no-untyped-def]
+def _take(
+    top: F32, gap_low: F32, gap_high: F32, touched: I32, j: int, i: int, low: float, high: float, mark: int
+) -> np.float32:
     """Take low .. high out of a ray; returns how much (mm) that was at most."""
     old = top[j, i]
     if low >= old or high <= low:
@@ -59,7 +67,7 @@ def _take(top, gap_low, gap_high, touched, j, i, low, high, mark):  # type: igno
 
 
 @inlined
-def _steepness(rho, p):  # type: ignore[no-untyped-def]
+def _steepness(rho: float, p: Profile) -> float:
     """Slope of the underside at the distance rho from the axis of the cutter."""
     if rho <= p.flat:
         return 0.0
@@ -71,7 +79,7 @@ def _steepness(rho, p):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _swept_over(x, y, px, pz, length, m, p):  # type: ignore[no-untyped-def]
+def _swept_over(x: float, y: float, px: float, pz: float, length: float, m: float, p: Profile) -> tuple[float, float]:
     """Height of the underside of the space that cutter `p` sweeps along X, at (x, y); and how far from the cutter's axis
     it is touched there."""
     r = p.radius
@@ -87,7 +95,9 @@ def _swept_over(x, y, px, pz, length, m, p):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def through(x, c, s, px, pz, length, m, p):  # type: ignore[no-untyped-def]
+def through(
+    x: float, c: float, s: float, px: float, pz: float, length: float, m: float, p: Profile
+) -> tuple[float, float]:
     """Where a ray enters and leaves the space that cutter `p` sweeps along X from px to px + length, rising by m a mm.
 
     The ray stands at x and runs off at an angle with cosine c > 0 and sine s >= 0 from the cutter's axis. Both are
@@ -132,7 +142,9 @@ def through(x, c, s, px, pz, length, m, p):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _row_ball(rays, j, c, s, px, pz, x0, pitch, r, mark):  # type: ignore[no-untyped-def]
+def _row_ball(
+    rays: RayArrays, j: int, c: float, s: float, px: float, pz: float, x0: float, pitch: float, r: float, mark: int
+) -> float:
     """Take a ball that stands still out of one row of rays.
 
     Most rays have been cut deeper before: they are passed over without a root.
@@ -176,7 +188,20 @@ def _row_ball(rays, j, c, s, px, pz, x0, pitch, r, mark):  # type: ignore[no-unt
 
 
 @kernel
-def _row_ball_along(rays, j, c, s, px, pz, length, m, x0, pitch, r, mark):  # type: ignore[no-untyped-def]
+def _row_ball_along(
+    rays: RayArrays,
+    j: int,
+    c: float,
+    s: float,
+    px: float,
+    pz: float,
+    length: float,
+    m: float,
+    x0: float,
+    pitch: float,
+    r: float,
+    mark: int,
+) -> float:
     """Take a ball that goes along X from px, rising by m a mm, out of one row of rays: a capsule, in closed form."""
     top, gap_low, gap_high, touched, _, gaps = rays
     lean = sqrt(1.0 + m * m)
@@ -240,7 +265,21 @@ def _row_ball_along(rays, j, c, s, px, pz, length, m, x0, pitch, r, mark):  # ty
 
 
 @kernel
-def _row_any(rays, j, c, s, px, pz, length, m, x0, pitch, p, mark, probe):  # type: ignore[no-untyped-def]
+def _row_any(
+    rays: RayArrays,
+    j: int,
+    c: float,
+    s: float,
+    px: float,
+    pz: float,
+    length: float,
+    m: float,
+    x0: float,
+    pitch: float,
+    p: Profile,
+    mark: int,
+    probe: bool,
+) -> np.float32:
     """Take a cutter that goes along X out of one row of rays, or only `probe` how much that would be."""
     top, gap_low, gap_high, touched, _, gaps = rays
     columns = top.shape[1]
@@ -279,7 +318,22 @@ def _row_any(rays, j, c, s, px, pz, length, m, x0, pitch, p, mark, probe):  # ty
 
 
 @kernel
-def _at_angle(rays, j0, x0, pitch, step_a, na, a, px, pz, length, m, p, mark, probe):  # type: ignore[no-untyped-def]
+def _at_angle(
+    rays: RayArrays,
+    j0: int,
+    x0: float,
+    pitch: float,
+    step_a: float,
+    na: int,
+    a: float,
+    px: float,
+    pz: float,
+    length: float,
+    m: float,
+    p: Profile,
+    mark: int,
+    probe: bool,
+) -> Depth:
     """Take a cutter at the angle a (0 to a turn) out of the rows j0 and on of a band."""
     rows = rays[0].shape[0]
     z = max(min(pz, pz + m * length), 1e-6)
@@ -292,7 +346,7 @@ def _at_angle(rays, j0, x0, pitch, step_a, na, a, px, pz, length, m, p, mark, pr
         w = min(np.arctan2(p.radius, z), 0.4999 * pi)
     first, last = int(ceil((a - w) / step_a)), int(floor((a + w) / step_a))
     step_c, step_s = cos(step_a), sin(step_a)
-    hit = np.float32(0.0)
+    hit: Depth = np.float32(0.0)
     for turn in range(-1, 2):
         lo = max(first + turn * na, j0)
         hi = min(last + turn * na, j0 + rows - 1)
@@ -312,7 +366,22 @@ def _at_angle(rays, j0, x0, pitch, step_a, na, a, px, pz, length, m, p, mark, pr
 
 
 @kernel
-def move_rays(rays, j0, x0, pitch, step_a, na, radius, a, b, p, lift, sag, mark, probe):  # type: ignore[no-untyped-def]
+def move_rays(
+    rays: RayArrays,
+    j0: int,
+    x0: float,
+    pitch: float,
+    step_a: float,
+    na: int,
+    radius: float,
+    a: F64,
+    b: F64,
+    p: Profile,
+    lift: float,
+    sag: float,
+    mark: int,
+    probe: bool,
+) -> Depth:
     """Take one move (from a to b, places of the unrolled surface) out of the rows of a band; `lift` is added to its
     tip."""
     pa, qa = a[1] / radius, b[1] / radius
@@ -335,7 +404,7 @@ def move_rays(rays, j0, x0, pitch, step_a, na, radius, a, b, p, lift, sag, mark,
         n = max(n, int(ceil(abs(turned) / chord)), int(ceil(abs(qz - pz) / (10.0 * sag))))
     if probe:
         n = max(int(ceil(along / (2.0 * PROBED))), 1)
-    hit = np.float32(0.0)
+    hit: Depth = np.float32(0.0)
     for k in range(1, n + 1):
         t = k / n
         at = pa + t * turned
@@ -348,9 +417,26 @@ def move_rays(rays, j0, x0, pitch, step_a, na, radius, a, b, p, lift, sag, mark,
 
 
 @kernel
-def _sweep(  # type: ignore[no-untyped-def]
-    rays, j0, x0, pitch, step_a, na, radius, points, kinds, ids, p, probed, rapid, lift, sag, hits, bodies, strikes
-):
+def _sweep(
+    rays: RayArrays,
+    j0: int,
+    x0: float,
+    pitch: float,
+    step_a: float,
+    na: int,
+    radius: float,
+    points: F64,
+    kinds: U8,
+    ids: I64,
+    p: Profile,
+    probed: bool,
+    rapid: Profile,
+    lift: float,
+    sag: float,
+    hits: F32,
+    bodies: F64,
+    strikes: F64,
+) -> None:
     """Take moves out of the rows of a band one after another. Rapids take nothing: where they are `probed`, it is with the
     cutter `rapid`, whose tip is `lift` over them. `bodies` (b, 2) are radius and height of what stands over the flutes;
     `strikes` (b, 2) gets how deep each goes at worst, and in which move."""

@@ -18,7 +18,7 @@ RAPID_DEPTH = 0.002
 
 
 @inlined
-def row_span(px, py, qx, qy, r, y):  # type: ignore[no-untyped-def]
+def row_span(px: float, py: float, qx: float, qy: float, r: float, y: float) -> tuple[float, float]:
     """The stretch of the row at y that lies within r of the segment p-q (empty: low > high)."""
     low = np.inf
     high = -np.inf
@@ -48,7 +48,11 @@ def row_span(px, py, qx, qy, r, y):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _sweep_ball(top, touched, x0, y0, pitch, j0, points, ids, r, hits):  # type: ignore[no-untyped-def]
+def _sweep_ball(
+    top: F32, touched: I32, x0: float, y0: float, pitch: float, j0: int, points: F64, ids: I64, r: float, hits: F32
+) -> None:
+    """Take a ball of radius `r` (mm) along moves `points` (n + 1, 3) out of the rows of `top` from row `j0` on. `touched` gets
+    the numbers `ids` (n,) of moves, `hits` (n,) how much (mm) each takes off where it takes most."""
     rows, columns = top.shape
     for k in range(len(ids)):
         px, py, pz = points[k, 0], points[k, 1], points[k, 2]
@@ -112,7 +116,10 @@ def _sweep_ball(top, touched, x0, y0, pitch, j0, points, ids, r, hits):  # type:
 
 
 @kernel
-def _sweep_flat(top, touched, x0, y0, pitch, j0, points, ids, r, hits):  # type: ignore[no-untyped-def]
+def _sweep_flat(
+    top: F32, touched: I32, x0: float, y0: float, pitch: float, j0: int, points: F64, ids: I64, r: float, hits: F32
+) -> None:
+    """Take a flat cutter of radius `r` (mm) along moves out of rows of `top`, as :func:`_sweep_ball` does."""
     rows, columns = top.shape
     for k in range(len(ids)):
         px, py, pz = points[k, 0], points[k, 1], points[k, 2]
@@ -162,7 +169,9 @@ def _sweep_flat(top, touched, x0, y0, pitch, j0, points, ids, r, hits):  # type:
 
 
 @inlined
-def _heading(px, py, pz, qx, qy, qz):  # type: ignore[no-untyped-def]
+def _heading(
+    px: float, py: float, pz: float, qx: float, qy: float, qz: float
+) -> tuple[float, float, float, float, float]:
     """Length of a move on the plan, its direction, its rise, and the height it begins at; an upright one is its lower
     end.
 
@@ -175,7 +184,9 @@ def _heading(px, py, pz, qx, qy, qz):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, p, hits):  # type: ignore[no-untyped-def]
+def _sweep_any(
+    top: F32, touched: I32, x0: float, y0: float, pitch: float, j0: int, points: F64, ids: I64, p: Profile, hits: F32
+) -> None:
     """For every shape: where along the move the cutter is lowest over a cell is where it would rest on a line of that
     slope."""
     rows, columns = top.shape
@@ -220,7 +231,9 @@ def _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, p, hits):  # type: 
 
 
 @kernel
-def sweep_rows(top, touched, x0, y0, pitch, j0, points, ids, p, hits):  # type: ignore[no-untyped-def]
+def sweep_rows(
+    top: F32, touched: I32, x0: float, y0: float, pitch: float, j0: int, points: F64, ids: I64, p: Profile, hits: F32
+) -> None:
     """Take the moves of cutter `p` out of the rows from `j0` on, with the quickest kernel for its shape."""
     if p.slope == np.inf and p.corner == 0.0:
         _sweep_flat(top, touched, x0, y0, pitch, j0, points, ids, p.radius, hits)
@@ -235,7 +248,7 @@ FEW = 256
 
 
 @kernel
-def _straight(points, kinds, tolerance, most):  # type: ignore[no-untyped-def]
+def _straight(points: F64, kinds: U8, tolerance: float, most: int) -> I64:
     """Indices of the points to keep so that those between lie within `tolerance` of the chord."""
     keep = np.empty(len(points), np.int64)
     keep[0] = 0
@@ -289,7 +302,21 @@ def straightened(points: F64, kinds: U8, straight: float) -> tuple[F64, I64]:
 
 
 @kernel
-def _strike(top, x0, y0, pitch, j0, px, py, pz, qx, qy, qz, r, lift):  # type: ignore[no-untyped-def]
+def _strike(
+    top: F32,
+    x0: float,
+    y0: float,
+    pitch: float,
+    j0: int,
+    px: float,
+    py: float,
+    pz: float,
+    qx: float,
+    qy: float,
+    qz: float,
+    r: float,
+    lift: float,
+) -> float:
     """How deep (mm) a cylinder of radius r, whose foot is `lift` over the tip, goes into material along a move."""
     rows, columns = top.shape
     dx, dy = qx - px, qy - py
@@ -307,7 +334,20 @@ def _strike(top, x0, y0, pitch, j0, px, py, pz, qx, qy, qz, r, lift):  # type: i
 
 
 @kernel
-def _sweep_and_watch(top, touched, x0, y0, pitch, j0, points, ids, p, hits, bodies, strikes):  # type: ignore[no-untyped-def]
+def _sweep_and_watch(
+    top: F32,
+    touched: I32,
+    x0: float,
+    y0: float,
+    pitch: float,
+    j0: int,
+    points: F64,
+    ids: I64,
+    p: Profile,
+    hits: F32,
+    bodies: F64,
+    strikes: F64,
+) -> None:
     """`sweep_rows` move by move, watching what stands above the flutes against the block as it is by then.
 
     `bodies` (b, 2) radius and height over the tip; `strikes` (b, 2) gets the worst depth and its move.

@@ -17,6 +17,7 @@ from math import sqrt
 
 import numpy as np
 
+from nephos.core.cutters.profile import Profile
 from nephos.core.parallel import inlined, kernel
 
 NOTHING = -np.inf
@@ -24,7 +25,7 @@ _LEVEL = 1e-12
 
 
 @inlined
-def underside(rho, p):  # type: ignore[no-untyped-def]
+def underside(rho: float, p: Profile) -> float:
     """Height h(rho) of the underside of cutter `p` over its tip; infinite outside the cutter."""
     if rho <= p.flat:
         return 0.0
@@ -37,7 +38,7 @@ def underside(rho, p):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def on_vertex(x, y, p, px, py, pz):  # type: ignore[no-untyped-def]
+def on_vertex(x: float, y: float, p: Profile, px: float, py: float, pz: float) -> float:
     """Tip height of cutter `p` at (x, y) that rests on a point."""
     dx = px - x
     dy = py - y
@@ -118,7 +119,7 @@ def _ball_on_edge(
 
 
 @kernel
-def along_line(d, m, p):  # type: ignore[no-untyped-def]
+def along_line(d: float, m: float, p: Profile) -> float:
     """Distance along a line of slope m >= 0, uphill from the foot of the axis, to the contact with cutter `p`.
 
     `d` (at most the radius) is how far the axis stands from the line on the plan. It is where m t - h(sqrt(d^2 + t^2))
@@ -138,7 +139,7 @@ def along_line(d, m, p):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def on_edge(x, y, p, px, py, pz, qx, qy, qz):  # type: ignore[no-untyped-def]
+def on_edge(x: float, y: float, p: Profile, px: float, py: float, pz: float, qx: float, qy: float, qz: float) -> float:
     """Tip height of cutter `p` at (x, y) that rests on the inside of the edge p-q (not on its ends)."""
     if p.flat == 0.0 and p.slope == np.inf:
         return _ball_on_edge(x, y, p.corner, px, py, pz, qx, qy, qz)
@@ -185,7 +186,20 @@ def inside_triangle(
 
 
 @kernel
-def on_facet(x, y, p, ax, ay, az, bx, by, bz, cx, cy, cz):  # type: ignore[no-untyped-def]
+def on_facet(
+    x: float,
+    y: float,
+    p: Profile,
+    ax: float,
+    ay: float,
+    az: float,
+    bx: float,
+    by: float,
+    bz: float,
+    cx: float,
+    cy: float,
+    cz: float,
+) -> float:
     """Tip height of cutter `p` at (x, y) that rests on the inside of a triangle."""
     ex = bx - ax
     ey = by - ay
@@ -216,7 +230,20 @@ def on_facet(x, y, p, ax, ay, az, bx, by, bz, cx, cy, cz):  # type: ignore[no-un
 
 
 @kernel
-def on_triangle(x, y, p, ax, ay, az, bx, by, bz, cx, cy, cz):  # type: ignore[no-untyped-def]
+def on_triangle(
+    x: float,
+    y: float,
+    p: Profile,
+    ax: float,
+    ay: float,
+    az: float,
+    bx: float,
+    by: float,
+    bz: float,
+    cx: float,
+    cy: float,
+    cz: float,
+) -> float:
     """Tip height of cutter `p` at (x, y) that rests on a triangle; `-inf` where it misses it.
 
     `p` is a :class:`~nephos.core.cutters.profile.Profile`; the rest are the triangle's vertices, in millimetres.

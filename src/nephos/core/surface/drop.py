@@ -6,25 +6,28 @@ from typing import Any
 import numpy as np
 from numba.extending import overload
 
-from nephos.core.arrays import F64
+from nephos.core.arrays import F64, I64, U8
 from nephos.core.cutters.profile import Profile
 from nephos.core.parallel import Report, in_parallel, inlined, kernel, silent
 from nephos.core.surface.contact import underside
-from nephos.core.surface.index import COARSE, SurfaceIndex
+from nephos.core.surface.index import COARSE, GridArrays, SurfaceIndex
 from nephos.core.surface.rotary import RotaryArrays, RotaryIndex, drop_by_triangle, rotary_drop_at
 from nephos.core.surface.triangle import rest_on
 
 _COARSE = COARSE
 
+SurfaceArrays = GridArrays | RotaryArrays
+"""What kernels take of a planar or of a rotary index."""
+
 
 @inlined
-def _gap(x, low, size):  # type: ignore[no-untyped-def]
+def _gap(x: float, low: float, size: float) -> float:
     """Distance from x to the interval low .. low + size."""
     return max(low - x, x - low - size, 0.0)
 
 
 @inlined
-def _plane_bound(planes, t, x, y, p):  # type: ignore[no-untyped-def]
+def _plane_bound(planes: F64, t: int, x: float, y: float, p: Profile) -> float:
     """Tip height over the whole plane of facet t: never under the tip over the facet itself.
 
     Two products tell most triangles off. Not a number or infinite for an upright facet.
@@ -37,7 +40,7 @@ def _plane_bound(planes, t, x, y, p):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _contact_shift(planes, t, p):  # type: ignore[no-untyped-def]
+def _contact_shift(planes: F64, t: int, p: Profile) -> tuple[float, float]:
     """From the axis to where the cutter touches the plane of facet t, in X and Y."""
     slope = planes[t, 3]
     if not slope < np.inf:
@@ -50,7 +53,8 @@ def _contact_shift(planes, t, p):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _try(corners, planes, owned, t, x, y, p, best):  # type: ignore[no-untyped-def]
+def _try(corners: F64, planes: F64, owned: U8, t: int, x: float, y: float, p: Profile, best: float) -> float:
+    """The higher of `best` and the tip (mm) of cutter `p` at (x, y) on triangle `t`."""
     bound = _plane_bound(planes, t, x, y, p)
     if bound <= best:
         return best
@@ -77,7 +81,7 @@ def _try(corners, planes, owned, t, x, y, p, best):  # type: ignore[no-untyped-d
 
 
 @kernel
-def _drop_planar(grid, x, y, p, floor, hint):  # type: ignore[no-untyped-def]
+def _drop_planar(grid: GridArrays, x: float, y: float, p: Profile, floor: float, hint: int) -> tuple[float, int]:
     """Tip height of the cutter `p` at (x, y), never under `floor`, and the triangle it rests on.
 
     `hint` is a triangle to try first (-1 for none): the one a neighbouring place rested on lifts
@@ -148,6 +152,7 @@ def drop_at(grid: Any, x: float, y: float, p: Profile, floor: float, hint: int) 
     return found
 
 
+# numba compares the signatures of an overload and of what it returns, annotations included: neither has any.
 @overload(drop_at)
 def _drop_of_index(grid, x, y, p, floor, hint):  # type: ignore[no-untyped-def]
     """The drop for the kind of index, chosen when a kernel is compiled."""
@@ -173,14 +178,17 @@ def _across_index(grid, z, p):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _drop_points(grid, xy, p, floor, out):  # type: ignore[no-untyped-def]
+def _drop_points(grid: SurfaceArrays, xy: F64, p: Profile, floor: float, out: F64) -> None:
+    """Tips (mm) of cutter `p` at `xy` (n, 2), never under `floor`, into `out` (n,)."""
     hint = -1
     for k in range(len(xy)):
         out[k], hint = drop_at(grid, xy[k, 0], xy[k, 1], p, floor, hint)
 
 
 @kernel
-def _drop_rows(grid, x0, y0, step, j0, p, floor, out):  # type: ignore[no-untyped-def]
+def _drop_rows(
+    grid: GridArrays, x0: float, y0: float, step: float, j0: int, p: Profile, floor: float, out: F64
+) -> None:
     """Rows to and fro, so that the hint is always a neighbour's."""
     hint = -1
     rows, columns = out.shape
@@ -195,7 +203,9 @@ _ROTARY_DENSE = 2.0
 
 
 @kernel
-def _drop_rotary_rows(grid, x0, y0, step_x, step_y, j0, p, floor, out):  # type: ignore[no-untyped-def]
+def _drop_rotary_rows(
+    grid: RotaryArrays, x0: float, y0: float, step_x: float, step_y: float, j0: int, p: Profile, floor: float, out: F64
+) -> None:
     """Rows to and fro, as for a planar grid."""
     hint = -1
     rows, columns = out.shape
@@ -206,7 +216,9 @@ def _drop_rotary_rows(grid, x0, y0, step_x, step_y, j0, p, floor, out):  # type:
 
 
 @kernel
-def _drop_by_triangle(corners, planes, owned, falling, x0, y0, step, j0, p, out):  # type: ignore[no-untyped-def]
+def _drop_by_triangle(
+    corners: F64, planes: F64, owned: U8, falling: I64, x0: float, y0: float, step: float, j0: int, p: Profile, out: F64
+) -> None:
     """Raise the tips in `out` triangle by triangle, the highest first: for a grid as dense as the mesh."""
     rows, columns = out.shape
     r = p.radius

@@ -10,10 +10,10 @@ from math import ceil, pi, sqrt
 
 import numpy as np
 
-from nephos.core.arrays import F64
+from nephos.core.arrays import F64, I64
 from nephos.core.cutters.profile import Profile
 from nephos.core.parallel import Report, in_parallel, kernel, silent
-from nephos.core.surface.drop import Surface, across, drop_at
+from nephos.core.surface.drop import Surface, SurfaceArrays, across, drop_at
 
 _BETWEEN = 0.001
 """So much deeper (mm) than at the places that are looked at a move may be between them."""
@@ -51,7 +51,9 @@ _DIRECTIONS = _directions()
 
 
 @kernel
-def _comes_clear(grid, x, y, z, p, by, directions, last):  # type: ignore[no-untyped-def]
+def _comes_clear(
+    grid: SurfaceArrays, x: float, y: float, z: float, p: Profile, by: float, directions: F64, last: int
+) -> int:
     """Number of a direction in which the cutter comes clear on a way of length `by`; -1 where there is none. `last` is
     tried first."""
     n = len(directions)
@@ -66,7 +68,17 @@ def _comes_clear(grid, x, y, z, p, by, directions, last):  # type: ignore[no-unt
 
 
 @kernel
-def _depth(grid, x, y, z, p, low, most, directions, last):  # type: ignore[no-untyped-def]
+def _depth(
+    grid: SurfaceArrays,
+    x: float,
+    y: float,
+    z: float,
+    p: Profile,
+    low: float,
+    most: float,
+    directions: F64,
+    last: int,
+) -> tuple[float, int]:
     """Penetration depth between `low`, known to be too little, and `most`; and the direction that comes clear."""
     high = min(2 * low, most)
     while True:
@@ -88,7 +100,19 @@ def _depth(grid, x, y, z, p, low, most, directions, last):  # type: ignore[no-un
 
 
 @kernel
-def _along(grid, points, first, p, every, limit, least, most, directions, places, moves):  # type: ignore[no-untyped-def]
+def _along(
+    grid: SurfaceArrays,
+    points: F64,
+    first: int,
+    p: Profile,
+    every: float,
+    limit: float,
+    least: float,
+    most: float,
+    directions: F64,
+    places: F64,
+    moves: I64,
+) -> int:
     """Measure along moves; writes places (x, y, z, depth) and move numbers, returns how many there are.
 
     Kept are places deeper than `limit`, and of shallower ones each that is deeper than all before it and than `least`.

@@ -56,7 +56,8 @@ class SurfaceIndex:
 
 
 @kernel
-def _count(corners, x0, y0, cell, nx, ny, counts):  # type: ignore[no-untyped-def]
+def _count(corners: F64, x0: float, y0: float, cell: float, nx: int, ny: int, counts: I64) -> None:
+    """Add 1 to `counts` (nx ny,) of each cell that the box of a triangle (m, 3, 3) meets."""
     for t in range(len(corners)):
         i0, i1, j0, j1 = _span(corners[t], x0, y0, cell, nx, ny)
         for j in range(j0, j1 + 1):
@@ -65,7 +66,8 @@ def _count(corners, x0, y0, cell, nx, ny, counts):  # type: ignore[no-untyped-de
 
 
 @kernel
-def _span(tri, x0, y0, cell, nx, ny):  # type: ignore[no-untyped-def]
+def _span(tri: F64, x0: float, y0: float, cell: float, nx: int, ny: int) -> tuple[int, int, int, int]:
+    """First and last column, first and last row of the cells that the box of a triangle (3, 3) meets."""
     i0 = int((min(tri[0, 0], tri[1, 0], tri[2, 0]) - x0) / cell)
     i1 = int((max(tri[0, 0], tri[1, 0], tri[2, 0]) - x0) / cell)
     j0 = int((min(tri[0, 1], tri[1, 1], tri[2, 1]) - y0) / cell)
@@ -74,7 +76,11 @@ def _span(tri, x0, y0, cell, nx, ny):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _fill(corners, order, x0, y0, cell, nx, ny, start, items, tops):  # type: ignore[no-untyped-def]
+def _fill(
+    corners: F64, order: I64, x0: float, y0: float, cell: float, nx: int, ny: int, start: I32, items: I32, tops: F64
+) -> None:
+    """List the triangles of each cell in the `order` given (the highest first) into `items`, from `start[k]`, with their
+    highest points (mm) in `tops`."""
     cursor = start[:-1].copy()
     for t in order:
         top = max(corners[t, 0, 2], corners[t, 1, 2], corners[t, 2, 2])
@@ -88,7 +94,8 @@ def _fill(corners, order, x0, y0, cell, nx, ny, start, items, tops):  # type: ig
 
 
 @kernel
-def _coarse(start, tops, nx, ny, size):  # type: ignore[no-untyped-def]
+def _coarse(start: I32, tops: F64, nx: int, ny: int, size: int) -> F64:
+    """The highest point (mm) in each square of `size` cells a side, minus infinity where it is empty."""
     cx = (nx + size - 1) // size
     cy = (ny + size - 1) // size
     out = np.full(cx * cy, -np.inf)
@@ -102,7 +109,9 @@ def _coarse(start, tops, nx, ny, size):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _planes(corners, out):  # type: ignore[no-untyped-def]
+def _planes(corners: F64, out: F64) -> None:
+    """The plane of each triangle (m, 3, 3) as z = a + gx x + gy y, with its slope and sqrt(1 + slope^2), into `out` (m, 5);
+    infinity where it is upright or without area."""
     for t in range(len(corners)):
         a, b, c = corners[t, 0], corners[t, 1], corners[t, 2]
         ex, ey, ez = b[0] - a[0], b[1] - a[1], b[2] - a[2]
@@ -125,7 +134,7 @@ def _planes(corners, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _valley(vertices, faces, planes, t, s, p, q):  # type: ignore[no-untyped-def]
+def _valley(vertices: F64, faces: I32, planes: F64, t: int, s: int, p: int, q: int) -> bool:
     """Whether triangles t and s, on both sides of the edge p-q, rise clearly out of each other's plane."""
     if not (np.isfinite(planes[t, 0]) and np.isfinite(planes[s, 0])):
         return False
@@ -142,7 +151,9 @@ def _valley(vertices, faces, planes, t, s, p, q):  # type: ignore[no-untyped-def
 
 
 @kernel
-def _own(vertices, faces, planes, edge_order, edge_keys, count, owned):  # type: ignore[no-untyped-def]
+def _own(vertices: F64, faces: I32, planes: F64, edge_order: I64, edge_keys: I64, count: int, owned: U8) -> None:
+    """Give each edge and vertex of a mesh to one triangle, in the bits of `owned` (m,): 1, 2, 4 for edges, 8, 16, 32 for
+    vertices. Edges in valleys, which no cutter rests on, belong to none."""
     seen = np.zeros(len(vertices), np.bool_)
     for t in range(len(faces)):
         for k in range(3):

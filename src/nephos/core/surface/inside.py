@@ -2,9 +2,9 @@
 
 import numpy as np
 
-from nephos.core.arrays import F32, F64
+from nephos.core.arrays import F32, F64, I64
 from nephos.core.parallel import in_parallel, kernel
-from nephos.core.surface.index import SurfaceIndex
+from nephos.core.surface.index import GridArrays, SurfaceIndex
 from nephos.core.surface.nearest import distance_at
 
 _MOST = 512
@@ -15,7 +15,7 @@ _LOOKED_AT = 7
 
 
 @kernel
-def crossings(grid, x, y, heights, turns):  # type: ignore[no-untyped-def]
+def crossings(grid: GridArrays, x: float, y: float, heights: F64, turns: I64) -> int:
     """Where an upright line crosses the mesh, from the top: `heights`, and `turns` 1 into a facet that faces up, -1
     down.
 
@@ -45,7 +45,7 @@ def crossings(grid, x, y, heights, turns):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def depth_of_removed(grid, x, y, low, high, reach):  # type: ignore[no-untyped-def]
+def depth_of_removed(grid: GridArrays, x: float, y: float, low: float, high: float, reach: float) -> float:
     """How deep in the mesh the upright line at (x, y) gets between `low` and `high`, at most `reach` mm; 0 where it is
     nowhere inside.
 
@@ -69,7 +69,8 @@ def depth_of_removed(grid, x, y, low, high, reach):  # type: ignore[no-untyped-d
 
 
 @kernel
-def _signed(grid, points, reach, out):  # type: ignore[no-untyped-def]
+def _signed(grid: GridArrays, points: F64, reach: float, out: F64) -> None:
+    """Signed distance (mm) of `points` (n, 3) from the mesh into `out` (n,), negative inside; not a number beyond `reach`."""
     heights, turns = np.empty(_MOST), np.empty(_MOST, np.int64)
     for k in range(len(points)):
         x, y, z = points[k, 0], points[k, 1], points[k, 2]

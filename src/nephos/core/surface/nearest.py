@@ -5,10 +5,24 @@ from math import sqrt
 import numpy as np
 
 from nephos.core.parallel import inlined, kernel
+from nephos.core.surface.index import GridArrays
 
 
 @inlined
-def _to_triangle(px, py, pz, ax, ay, az, bx, by, bz, cx, cy, cz):  # type: ignore[no-untyped-def]
+def _to_triangle(
+    px: float,
+    py: float,
+    pz: float,
+    ax: float,
+    ay: float,
+    az: float,
+    bx: float,
+    by: float,
+    bz: float,
+    cx: float,
+    cy: float,
+    cz: float,
+) -> float:
     """Squared distance from a point to a triangle (Ericson, "Real-Time Collision Detection", 5.1.5)."""
     abx, aby, abz = bx - ax, by - ay, bz - az
     acx, acy, acz = cx - ax, cy - ay, cz - az
@@ -47,7 +61,7 @@ def _to_triangle(px, py, pz, ax, ay, az, bx, by, bz, cx, cy, cz):  # type: ignor
 
 
 @kernel
-def distance_at(grid, x, y, z, reach):  # type: ignore[no-untyped-def]
+def distance_at(grid: GridArrays, x: float, y: float, z: float, reach: float) -> float:
     """Distance in millimetres from (x, y, z) to the nearest triangle, at most `reach`."""
     corners, start, items, tops = grid.corners, grid.start, grid.items, grid.tops
     best = reach * reach

@@ -72,7 +72,8 @@ class RotaryIndex:
 
 
 @kernel
-def _normals(corners, out):  # type: ignore[no-untyped-def]
+def _normals(corners: F64, out: F64) -> None:
+    """Unit normal and distance from the origin (mm) of each triangle (m, 3, 3) into `out` (m, 4)."""
     for t in range(len(corners)):
         a, b, c = corners[t, 0], corners[t, 1], corners[t, 2]
         ex, ey, ez = b[0] - a[0], b[1] - a[1], b[2] - a[2]
@@ -85,7 +86,7 @@ def _normals(corners, out):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _edge_radius(ay, az, by, bz):  # type: ignore[no-untyped-def]
+def _edge_radius(ay: float, az: float, by: float, bz: float) -> float:
     """Distance from the axis to an edge, seen along the axis."""
     uy, uz = by - ay, bz - az
     d2 = uy * uy + uz * uz
@@ -95,7 +96,7 @@ def _edge_radius(ay, az, by, bz):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _polar(corners, out):  # type: ignore[no-untyped-def]
+def _polar(corners: F64, out: F64) -> None:
     """Angles and radii that each triangle covers, seen along the axis."""
     for t in range(len(corners)):
         ay, az = corners[t, 0, 1], corners[t, 0, 2]
@@ -124,7 +125,9 @@ def _polar(corners, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _span(corners, polar, t, x0, cell, nx, wedge, na):  # type: ignore[no-untyped-def]
+def _span(
+    corners: F64, polar: F64, t: int, x0: float, cell: float, nx: int, wedge: float, na: int
+) -> tuple[int, int, int, int]:
     """The cells that a triangle lies in: first and last place, first angle, and how many angles from there."""
     low = min(corners[t, 0, 0], corners[t, 1, 0], corners[t, 2, 0])
     high = max(corners[t, 0, 0], corners[t, 1, 0], corners[t, 2, 0])
@@ -136,7 +139,8 @@ def _span(corners, polar, t, x0, cell, nx, wedge, na):  # type: ignore[no-untype
 
 
 @kernel
-def _count(corners, polar, x0, cell, nx, wedge, na, counts):  # type: ignore[no-untyped-def]
+def _count(corners: F64, polar: F64, x0: float, cell: float, nx: int, wedge: float, na: int, counts: I64) -> None:
+    """Add 1 to `counts` (na nx,) of each cell, an angle of `wedge` radians by `cell` mm of X, that a triangle meets."""
     for t in range(len(corners)):
         i0, i1, q0, many = _span(corners, polar, t, x0, cell, nx, wedge, na)
         for k in range(many):
@@ -146,7 +150,21 @@ def _count(corners, polar, x0, cell, nx, wedge, na, counts):  # type: ignore[no-
 
 
 @kernel
-def _fill(corners, polar, order, x0, cell, nx, wedge, na, start, items, tops):  # type: ignore[no-untyped-def]
+def _fill(
+    corners: F64,
+    polar: F64,
+    order: I64,
+    x0: float,
+    cell: float,
+    nx: int,
+    wedge: float,
+    na: int,
+    start: I64,
+    items: I32,
+    tops: F64,
+) -> None:
+    """List the triangles of each cell in the `order` given (the largest radius first) into `items`, from `start[k]`, with
+    their largest radii (mm) in `tops`."""
     cursor = start[:-1].copy()
     for t in order:
         i0, i1, q0, many = _span(corners, polar, t, x0, cell, nx, wedge, na)
@@ -160,7 +178,7 @@ def _fill(corners, polar, order, x0, cell, nx, wedge, na, start, items, tops):  
 
 
 @kernel
-def _own(faces, edge_order, keys, count, owned):  # type: ignore[no-untyped-def]
+def _own(faces: I32, edge_order: I64, keys: I64, count: int, owned: U8) -> None:
     """Each shared edge and vertex belongs to one triangle. Edges in valleys too: which they are changes with A."""
     seen = np.zeros(count, np.bool_)
     for t in range(len(faces)):
@@ -212,7 +230,7 @@ def build_rotary_index(vertices: F64, faces: I32, radius: float) -> RotaryIndex:
 
 
 @inlined
-def _plane_at(normals, t, c, s, x, p):  # type: ignore[no-untyped-def]
+def _plane_at(normals: F64, t: int, c: float, s: float, x: float, p: Profile) -> tuple[float, float, float]:
     """Of the plane of triangle t, rotated: the tip over it at (x, 0), and the shift from the axis to where it is
     touched. Infinite and not a number for an upright one."""
     nz = normals[t, 1] * s + normals[t, 2] * c
@@ -231,7 +249,19 @@ def _plane_at(normals, t, c, s, x, p):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _rest_rotated(corners, owned, t, c, s, sx, sy, x, p, bound, best):  # type: ignore[no-untyped-def]
+def _rest_rotated(
+    corners: F64,
+    owned: U8,
+    t: int,
+    c: float,
+    s: float,
+    sx: float,
+    sy: float,
+    x: float,
+    p: Profile,
+    bound: float,
+    best: float,
+) -> float:
     """Tip height over triangle t, rotated by the angle with cosine c and sine s, where it is above `best`."""
     return rest_on(
         corners[t, 0, 0],
@@ -255,7 +285,9 @@ def _rest_rotated(corners, owned, t, c, s, sx, sy, x, p, bound, best):  # type: 
 
 
 @inlined
-def _try(corners, normals, owned, t, c, s, x, p, best):  # type: ignore[no-untyped-def]
+def _try(corners: F64, normals: F64, owned: U8, t: int, c: float, s: float, x: float, p: Profile, best: float) -> float:
+    """The higher of `best` and the tip (mm) of cutter `p` at (x, 0) on triangle `t`, rotated by the angle of cosine `c` and
+    sine `s`."""
     bound, sx, sy = _plane_at(normals, t, c, s, x, p)
     if bound <= best:
         return best
@@ -263,7 +295,7 @@ def _try(corners, normals, owned, t, c, s, x, p, best):  # type: ignore[no-untyp
 
 
 @kernel
-def rotary_drop_at(grid, x, v, p, floor_, hint):  # type: ignore[no-untyped-def]
+def rotary_drop_at(grid: RotaryArrays, x: float, v: float, p: Profile, floor_: float, hint: int) -> tuple[float, int]:
     """Tip radius of the cutter `p` at the place (x, v), never under `floor_` (0 or more), and the triangle it rests on.
 
     A point of the part that lifts the tip above z stands less than atan(radius / z) beside the cutter's axis, so all
@@ -322,7 +354,18 @@ def rotary_drop_at(grid, x, v, p, floor_, hint):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def drop_by_triangle(grid, falling, x0, y0, step_x, step_v, j0, p, floor_, out):  # type: ignore[no-untyped-def]
+def drop_by_triangle(
+    grid: RotaryArrays,
+    falling: I64,
+    x0: float,
+    y0: float,
+    step_x: float,
+    step_v: float,
+    j0: int,
+    p: Profile,
+    floor_: float,
+    out: F64,
+) -> None:
     """Raise the tips in `out` (rows from j0 on, by angle) triangle by triangle, the farthest from the axis first."""
     corners, normals, owned, polar = grid.corners, grid.normals, grid.owned, grid.polar
     rows, columns = out.shape

@@ -2,12 +2,31 @@
 
 from math import sqrt
 
+from nephos.core.cutters.profile import Profile
 from nephos.core.parallel import inlined
 from nephos.core.surface.contact import inside_triangle, on_edge, on_vertex, underside
 
 
 @inlined
-def rest_on(ax, ay, az, bx, by, bz, cx, cy, cz, mask, sx, sy, x, y, p, bound, best):  # type: ignore[no-untyped-def]
+def rest_on(
+    ax: float,
+    ay: float,
+    az: float,
+    bx: float,
+    by: float,
+    bz: float,
+    cx: float,
+    cy: float,
+    cz: float,
+    mask: int,
+    sx: float,
+    sy: float,
+    x: float,
+    y: float,
+    p: Profile,
+    bound: float,
+    best: float,
+) -> float:
     """Tip height over a triangle where it lifts the cutter above `best`, else `best`.
 
     (sx, sy) is the contact shift, not a number for an upright facet; `bound` the tip over its plane.

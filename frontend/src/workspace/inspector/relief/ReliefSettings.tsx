@@ -179,12 +179,12 @@ function Gaps(props: { preview: ReliefPreview | undefined; composition: Composit
   return (
     <Folded
       title="Gaps and walls"
-      short={shown[0] ? `smallest ${lengthText(shown[0].distance, unit, 2)} ${unit}` : "none"}
+      short={shown[0] ? `smallest ${lengthText(shown[0].distance, unit, "measured")} ${unit}` : "none"}
     >
       {shown.map((gap, k) => (
         <Note key={k}>
-          {names[gap.pieces[0]]} – {names[gap.pieces[1]]}: {lengthText(gap.distance, unit, 2)} {unit}, at{" "}
-          {lengthText(gap.at[0], unit, 1)}, {lengthText(gap.at[1], unit, 1)}
+          {names[gap.pieces[0]]} – {names[gap.pieces[1]]}: {lengthText(gap.distance, unit, "measured")} {unit}, at{" "}
+          {lengthText(gap.at[0], unit, "measured")}, {lengthText(gap.at[1], unit, "measured")}
         </Note>
       ))}
       {!shown.length && <Note>No outlines lie apart from each other.</Note>}
@@ -204,7 +204,7 @@ export function ReliefSettings(props: { model: Model; composition: Composition }
       <Head>
         Pieces
         <span>
-          {lengthText(preview?.head.height ?? 0, plan.units ?? "mm", 2)} {plan.units ?? "mm"} high
+          {lengthText(preview?.head.height ?? 0, plan.units ?? "mm", "measured")} {plan.units ?? "mm"} high
         </span>
       </Head>
       <PieceList model={model.id} composition={composition} refused={preview?.head.refused ?? {}} />

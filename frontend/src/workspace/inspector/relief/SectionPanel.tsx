@@ -83,7 +83,9 @@ export function SectionPanel(props: { model: Model; composition: Composition; pi
           aria-label="Place along the section"
           aria-valuenow={Math.round(100 * share)}
           aria-valuetext={
-            seen ? `${lengthText(seen.along, unit, 1)} along, ${lengthText(seen.height, unit, 2)} high` : ""
+            seen
+              ? `${lengthText(seen.along, unit, "measured")} along, ${lengthText(seen.height, unit, "measured")} high`
+              : ""
           }
           tabIndex={0}
           onKeyDown={(event) => {
@@ -113,7 +115,8 @@ export function SectionPanel(props: { model: Model; composition: Composition; pi
       )}
       {seen && (
         <Note>
-          {lengthText(seen.along, unit, 1)} {unit} along: {lengthText(seen.height, unit, 2)} {unit} high
+          {lengthText(seen.along, unit, "measured")} {unit} along: {lengthText(seen.height, unit, "measured")} {unit}{" "}
+          high
           {seen.piece ? `, ${names[seen.piece] ?? ""}` : ""}. Heights are drawn {stretch(section, tallest).toFixed(1)}{" "}
           times as large.
         </Note>
@@ -132,7 +135,7 @@ export function SectionPanel(props: { model: Model; composition: Composition; pi
         <Note role="status">
           {section.fits
             ? "It reaches everything along this section."
-            : `It leaves up to ${lengthText(section.left, unit, 2)} ${unit}, ${lengthText(section.left_at ?? 0, unit, 1)} ${unit} along (violet): take a smaller one, or a flatter wall.`}
+            : `It leaves up to ${lengthText(section.left, unit, "measured")} ${unit}, ${lengthText(section.left_at ?? 0, unit, "measured")} ${unit} along (violet): take a smaller one, or a flatter wall.`}
         </Note>
       )}
     </Folded>

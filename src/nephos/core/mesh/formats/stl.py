@@ -17,7 +17,7 @@ _V, _E, _R = 118, 101, 114
 
 
 @kernel
-def _number(text, k):  # type: ignore[no-untyped-def]
+def _number(text: U8, k: int) -> tuple[float, int]:
     """A decimal number from text[k:]; returns it and where it ends (not a number where there is none)."""
     n = len(text)
     while k < n and (text[k] == 32 or text[k] == 9 or text[k] == 13 or text[k] == 10):

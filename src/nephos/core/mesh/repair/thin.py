@@ -10,7 +10,7 @@ from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.repair.registry import RepairKind, RepairSettings, file_length, setting
 from nephos.core.parallel import in_parallel, kernel
-from nephos.core.surface.index import build_index
+from nephos.core.surface.index import GridArrays, build_index
 from nephos.core.surface.nearest import distance_at
 
 
@@ -28,7 +28,8 @@ MOST_HASTE = 7
 
 
 @kernel
-def _farthest(grid, points, first, last, reach):  # type: ignore[no-untyped-def]
+def _farthest(grid: GridArrays, points: F64, first: int, last: int, reach: float) -> float:
+    """The largest distance (mm) of points[first .. last - 1] (n, 3) from the mesh, at most `reach`."""
     worst = 0.0
     for k in range(first, last):
         worst = max(worst, distance_at(grid, points[k, 0], points[k, 1], points[k, 2], reach))

@@ -5,7 +5,7 @@ from math import sqrt
 
 import numpy as np
 
-from nephos.core.arrays import F64, Bool
+from nephos.core.arrays import F64, I64, Bool
 from nephos.core.parallel import inlined, kernel
 from nephos.core.stock.block import Block, Grid
 
@@ -21,7 +21,8 @@ _INSIDE = 0.7
 
 
 @inlined
-def _take(stands, x, y, reach):  # type: ignore[no-untyped-def]
+def _take(stands: Bool, x: float, y: float, reach: float) -> None:
+    """Clear the cells of `stands` (ny, nx) within `reach` cells of (x, y), in cells."""
     ny, nx = stands.shape
     for j in range(max(int(np.ceil(y - reach)), 0), min(int(np.floor(y + reach)) + 1, ny)):
         half = np.sqrt(reach * reach - (j - y) * (j - y))
@@ -30,7 +31,21 @@ def _take(stands, x, y, reach):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _go(stands, x0, y0, pitch, points, parts, radius, around, behind, out):  # type: ignore[no-untyped-def]
+def _go(
+    stands: Bool,
+    x0: float,
+    y0: float,
+    pitch: float,
+    points: F64,
+    parts: I64,
+    radius: float,
+    around: F64,
+    behind: int,
+    out: F64,
+) -> None:
+    """Engagement along a path `points` (n, 2): for each of the `parts` (n - 1,) of its segments the share of the rim that meets
+    material, into `out`. `stands` (ny, nx) is cleared `behind` places later; `around` (m, 2) are directions on the rim;
+    `radius` and `pitch` in mm."""
     ny, nx = stands.shape
     reach = radius / pitch
     seen = max(reach - _INSIDE, 0.5)

@@ -15,7 +15,7 @@ from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter, Profile
 from nephos.core.parallel import Report, inlined, kernel
 from nephos.core.stock.block import Block
-from nephos.core.surface.drop import Surface, drop_at, drop_grid
+from nephos.core.surface.drop import Surface, SurfaceArrays, drop_at, drop_grid
 from nephos.core.surface.rotary import RotaryIndex
 
 _CELLS = 1_000_000
@@ -76,7 +76,7 @@ def chord_allowance(step: float, profile: Profile) -> float:
 
 
 @inlined
-def _bend(tips, k):  # type: ignore[no-untyped-def]
+def _bend(tips: F64, k: int) -> float:
     """How far tips in a row may be off the chord between `k` and the next, by how they turn at both ends.
 
     A kink in between at the share t turns them by d (1 - t) and d t, and is d t (1 - t) off the chord. Where they
@@ -90,7 +90,20 @@ def _bend(tips, k):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _refine(grid, points, tips, x0, y0, step, level, cutter, floor, tolerance):  # type: ignore[no-untyped-def]
+def _refine(
+    grid: SurfaceArrays,
+    points: F64,
+    tips: F64,
+    x0: float,
+    y0: float,
+    step: float,
+    level: float,
+    cutter: Profile,
+    floor: float,
+    tolerance: float,
+) -> None:
+    """Move `points` (n, 2) of a contour along the grid lines that they lie on to where the cutter rests at `level` (mm), within
+    `tolerance`. `tips` (ny, nx) are its tips on the grid of `step` mm."""
     hint = -1
     for k in range(len(points)):
         fx = (points[k, 0] - x0) / step

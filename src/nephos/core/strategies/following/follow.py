@@ -8,7 +8,7 @@ from nephos.core.arrays import F64, I64
 from nephos.core.cutters import Profile
 from nephos.core.parallel import Report, in_parallel, inlined, kernel, silent
 from nephos.core.polyline import thin
-from nephos.core.surface.drop import Surface, drop_at
+from nephos.core.surface.drop import Surface, SurfaceArrays, drop_at
 from nephos.core.surface.rotary import RotaryIndex, rounder
 
 SAMPLED, THINNED = 0.2, 0.4
@@ -26,7 +26,8 @@ _PLACES = 29
 
 
 @kernel
-def _room(buffer, count):  # type: ignore[no-untyped-def]
+def _room(buffer: F64, count: int) -> F64:
+    """The buffer (n, 3), or a larger copy where `count` points leave too little room for one more stretch."""
     if count + 4 * _DEEPEST + 8 < len(buffer):
         return buffer
     larger = np.empty((2 * len(buffer) + 8 * _DEEPEST, 3))
@@ -35,7 +36,8 @@ def _room(buffer, count):  # type: ignore[no-untyped-def]
 
 
 @inlined
-def _put(buffer, count, x, y, z):  # type: ignore[no-untyped-def]
+def _put(buffer: F64, count: int, x: float, y: float, z: float) -> int:
+    """Put a point into the buffer (n, 3); returns the new count."""
     buffer[count, 0] = x
     buffer[count, 1] = y
     buffer[count, 2] = z
@@ -43,7 +45,21 @@ def _put(buffer, count, x, y, z):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _follow(grid, lines, cutter, floors, lift, spacing, dense, tolerance, finest, ends):  # type: ignore[no-untyped-def]
+def _follow(
+    grid: SurfaceArrays,
+    lines: F64,
+    cutter: Profile,
+    floors: F64,
+    lift: float,
+    spacing: float,
+    dense: float,
+    tolerance: float,
+    finest: float,
+    ends: I64,
+) -> F64:
+    """Points (n, 3) of the tip over `lines` (k, 4: x, y, x, y in mm), `lift` over the surface and never under `floors` (k,):
+    dropped every `spacing` mm and finer until chords lie within `tolerance`, not finer than `finest`. `ends` (k,) gets where
+    each line ends."""
     buffer = np.empty((1024, 3))
     count = 0
     stack_s = np.empty(_DEEPEST + 2)
