@@ -20,9 +20,11 @@ from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.schema import Model, Operation, Plan, Setup, Stock
 from nephos.core.strategies.clearing.levels import contour_generator, refine_contour, tip_field
-from nephos.core.strategies.finish_waterline import _Bounds, _contour_step, _runs, in_order
+from nephos.core.strategies.finish_waterline import _Bounds, _contour_step, _runs
+from nephos.core.strategies.following.wall_order import in_order
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import build_index
+from nephos.core.toolpath import Pass
 
 
 def solid(made: trimesh.Trimesh) -> Mesh:
@@ -96,10 +98,17 @@ def test_one_wall_is_finished_to_its_foot_before_the_next() -> None:
         a = np.linspace(0, 2 * np.pi, 30)
         return np.column_stack([x + np.cos(a), np.sin(a), np.full(30, z)])
 
-    levels = [[ring(0, -k), ring(50, -k)] for k in range(4)]
-    order = [(round(float(run[:, 0].mean())), float(run[0, 2])) for run in in_order(levels, reach=5)]
+    levels = [[Pass(ring(x, -k), closed=True) for x in (0, 50)] for k in range(4)]
+    order = [(round(float(item.points[:, 0].mean())), float(item.start[2])) for item in in_order(levels, reach=5)]
     assert [side > 25 for side, _ in order] == [False] * 4 + [True] * 4
     assert [z for _, z in order] == [0, -1, -2, -3] * 2
+
+
+@pytest.mark.parametrize("both", [True, False])
+def test_along_an_open_wall_the_cutter_goes_to_and_fro_where_it_may(both) -> None:
+    levels = [[Pass(np.array([[0.0, 0, -k], [40, 0, -k]]))] for k in range(4)]
+    starts = [float(item.start[0]) for item in in_order(levels, reach=50, both=both)]
+    assert starts == ([0, 40, 0, 40] if both else [0, 0, 0, 0])
 
 
 def test_a_closed_contour_is_cut_open_where_it_is_shallow_not_at_its_seam() -> None:

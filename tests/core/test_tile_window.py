@@ -21,10 +21,14 @@ from nephos.core.plan.tile_setups import cut_plan, tile_count, window_of
 from nephos.core.plan.tiles import Blend, Tiles
 from nephos.core.strategies.following.tile_window import in_window, inside_window, passes_in_window, within_core
 from nephos.core.strategies.score import middle_lines
-from nephos.core.toolpath import Kind, Pass, Toolpath
+from nephos.core.toolpath import Kind, Pass, Passes, Toolpath
 
 BOX = (0.0, 0.0, 10.0, 6.0)
 place = st.tuples(st.floats(-8, 18), st.floats(-8, 14), st.floats(-3, 3))
+
+
+def left(passes: list[Pass]) -> tuple[Pass, ...]:
+    return passes_in_window(Passes(tuple(passes), stay_down=1.0, on_surface=True), BOX).passes
 
 
 def length(points: np.ndarray) -> float:
@@ -56,12 +60,25 @@ def test_what_lies_in_the_window_stays_and_nothing_else(spots: list[tuple[float,
 
 def test_a_closed_pass_goes_on_over_its_beginning() -> None:
     ring = np.array([[5.0, 3, 0], [5, 20, 0], [-5, 20, 0], [-5, 3, 0], [5, 3, 0]])
-    (cut,) = passes_in_window([Pass(ring, closed=True, entry="ramp", helix=(1.0, 1.0))], BOX)
+    (cut,) = left([Pass(ring, closed=True, entry="ramp", helix=(1.0, 1.0))])
     assert cut.points.tolist() == [[0.0, 3.0, 0.0], [5.0, 3.0, 0.0], [5.0, 6.0, 0.0]]
     assert not cut.closed and cut.helix is None and cut.entry == "ramp"
     whole = Pass(np.array([[1.0, 1, 0], [2, 1, 0], [1, 2, 0], [1, 1, 0]]), closed=True)
-    assert passes_in_window([whole], BOX) == (whole,)
-    assert passes_in_window([Pass(ring + 100)], BOX) == ()
+    assert left([whole]) == (whole,)
+    assert left([Pass(ring + 100)]) == ()
+
+
+def test_rings_that_a_seam_cuts_are_finished_side_by_side_and_to_and_fro() -> None:
+    """A ring round the middle of the board at each level: in the window two walls are left of each."""
+    rings = [
+        Pass(np.array([[-20.0, 1, -k], [30, 1, -k], [30, 5, -k], [-20, 5, -k], [-20, 1, -k]]), closed=True)
+        for k in range(5)
+    ]
+    passes = passes_in_window(Passes(tuple(rings), stay_down=2.0, on_surface=True, both=True), BOX).passes
+    sides = [float(item.start[1]) for item in passes]
+    assert sides == [1.0] * 5 + [5.0] * 5
+    gaps = [float(np.hypot(*(b.start - a.end)[:2])) for a, b in pairwise(passes[:5])]
+    assert max(gaps) == 0.0
 
 
 def test_a_place_on_a_seam_belongs_to_one_tile() -> None:

@@ -9,7 +9,7 @@ import { columnAt, lastCut, probeText } from "../lib/probe";
 import { hitHeights, type Point, type Ray } from "../lib/ray";
 import { NO_SECTION, type Section } from "../lib/section";
 import { looks, scene } from "../theme";
-import { infoOf, setupOf, useSheetState, withBoundary, type Mode } from "../workspace/state";
+import { infoOf, setupOf, useSheetState, withBoundary, type Mode, type Tool } from "../workspace/state";
 import { BlockMesh, type Look } from "./BlockMesh";
 import { boundsOf } from "./bounds";
 import { BarHolders } from "./BarPieces";
@@ -20,6 +20,7 @@ import { ComparePanel } from "./ComparePanel";
 import type { OperationData } from "./data";
 import { MeasureMarks, nextPoints } from "./Measure";
 import type { Moment } from "./moment";
+import { DrawnSoFar, useDrawing } from "./DrawTool";
 import { CurveHandles, onStock, TabHandles } from "./OutlineHandles";
 import { PaceContext, usePace } from "./pace";
 import { PathLines } from "./PathLines";
@@ -38,6 +39,10 @@ import { PathLegend, ViewTools } from "./ViewTools";
 import { WholePanel } from "./WholePanel";
 import { WholePart, type WholePaint } from "./WholePart";
 import { useShownBlock, useShownDeviation } from "./shown";
+
+const IDENTITY = new THREE.Matrix4();
+/** Tools that a click on the model or the block is for. */
+const CLICKED = new Set<Tool>(["measure", "lay flat", "pick loop", "probe", "window", "draw"]);
 
 const Frame = styled.div`
   position: relative;
@@ -166,11 +171,19 @@ export function View(props: {
     (ray: Ray) => (buffers && grid && around === 0 ? hitHeights(ray, grid, buffers, foot, top) : null),
     [buffers, grid, foot, top, around],
   );
+  const grip = Math.max(plan.stock.length, plan.stock.width) * 0.055;
+  const boundary = chosen.kind === "boundary" ? plan.boundaries?.find((item) => item.id === chosen.id) : undefined;
+  const curved = boundary?.source === "drawn" && (bar ? flat && mode === "paths" : mode === "place");
+  const asSeen = flat || boundary?.setup === setupId;
+  const curveMatrix = asSeen ? IDENTITY : box.matrix;
+  const curveTop = asSeen ? top : plan.stock.thickness;
+  const { points: drawn, add } = useDrawing(boundary, curveMatrix, grip * 0.15);
   const picked = useCallback(
     (found: Picked | null) => {
       if (!found) return;
       if (tool === "measure") setPoints((old) => nextPoints(old, found.point));
       if (tool === "probe") setProbe(found.point);
+      if (tool === "draw") add(found.point);
       if (tool === "window")
         place([found.point[0], found.point[1]].map((value) => Math.round(10 * value) / 10) as [number, number]);
       if (tool === "pick loop" && chosen.kind === "boundary") {
@@ -187,14 +200,12 @@ export function View(props: {
       edit({ do: "lay_flat", model: found.model, normal: normal.toArray() }, "lay a face flat");
       setTool("none");
     },
-    [tool, edit, setTool, box, chosen, plan, keep, place],
+    [tool, edit, setTool, box, chosen, plan, keep, place, add],
   );
   const onTop = useCallback((ray: Ray) => onLevel(ray, top), [top]);
-  const grip = Math.max(plan.stock.length, plan.stock.width) * 0.055;
 
   const outlined = chosen.kind === "boundary" ? chosen.id : operation?.boundary?.boundary;
   const outline = outlined === undefined ? null : info?.outlines[outlined];
-  const boundary = chosen.kind === "boundary" ? plan.boundaries?.find((item) => item.id === chosen.id) : undefined;
   const operationInfo = operation && info?.operations.find((item) => item.number === operation.number);
   const ready = list.length > 0;
   // While it is cut the bar turns under the upright cutter.
@@ -296,16 +307,10 @@ export function View(props: {
             {operation?.strategy === "cut_out" && operationInfo && (mode === "place" || mode === "paths") && (
               <TabHandles operation={operation} info={operationInfo} foot={foot} />
             )}
-            {boundary?.source === "drawn" && (bar ? flat && mode === "paths" : mode === "place") && (
-              <group
-                matrix={flat || boundary.setup === setupId ? new THREE.Matrix4() : box.matrix}
-                matrixAutoUpdate={false}
-              >
-                <CurveHandles
-                  boundary={boundary}
-                  top={flat || boundary.setup === setupId ? top : plan.stock.thickness}
-                  size={grip * 0.16}
-                />
+            {boundary && curved && (
+              <group matrix={curveMatrix} matrixAutoUpdate={false}>
+                <CurveHandles boundary={boundary} top={curveTop} size={grip * 0.16} />
+                <DrawnSoFar points={drawn} top={curveTop} size={grip * 0.1} />
               </group>
             )}
             {outline && !outline.refused && around === 0 && (mode === "place" || mode === "paths") && (
@@ -387,10 +392,8 @@ export function View(props: {
             />
           )}
           <Picker
-            active={
-              tool === "measure" || tool === "lay flat" || tool === "pick loop" || tool === "probe" || tool === "window"
-            }
-            block={tool === "pick loop" ? onTop : mode === "place" ? null : onBlock}
+            active={CLICKED.has(tool) && (tool !== "draw" || curved)}
+            block={tool === "pick loop" || tool === "draw" ? onTop : mode === "place" ? null : onBlock}
             onPick={picked}
           />
           {tool === "window" && <LookFrame look={look} z={top} tone={theme.action} />}

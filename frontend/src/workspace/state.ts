@@ -25,7 +25,7 @@ export type Chosen =
   | { kind: "model"; id: string; piece?: string }
   | { kind: "operation"; number: number }
   | { kind: "boundary"; id: string };
-export type Tool = "none" | "measure" | "lay flat" | "cut off" | "pick loop" | "probe" | "window";
+export type Tool = "none" | "measure" | "lay flat" | "cut off" | "pick loop" | "draw" | "probe" | "window";
 export type Fault = "holes" | "nonmanifold" | "flipped" | "loose";
 export type Mode = "place" | "paths" | "proof" | "compare";
 

@@ -53,13 +53,14 @@ class Passes:
 
     `stay_down` is how far, in millimetres, the cutter may go from pass to pass without lifting; `on_surface` whether it
     follows the surface on the path (finishing) or stays level (roughing); `through` whether it may then go through what
-    still stands."""
+    still stands; `both` whether open passes may be cut in either direction."""
 
     passes: tuple[Pass, ...]
     stay_down: float
     on_surface: bool
     ramp_angle: float = 3.0
     through: bool = True
+    both: bool = False
 
     @property
     def layered(self) -> bool:

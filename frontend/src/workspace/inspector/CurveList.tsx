@@ -51,7 +51,7 @@ export function withPoint(points: Spot[]): Spot[] {
 }
 
 export function CurveList(props: { boundary: Boundary }) {
-  const { plan, live, keep } = useSheetState();
+  const { plan, live, keep, tool, setTool } = useSheetState();
   const [said, setSaid] = useState<{ text: string; bad: boolean } | null>(null);
   const { boundary } = props;
   const unit = plan.units ?? "mm";
@@ -152,6 +152,9 @@ export function CurveList(props: { boundary: Boundary }) {
         </div>
       ))}
       <Buttons>
+        <ToggleQuiet isSelected={tool === "draw"} onChange={(on) => setTool(on ? "draw" : "none")}>
+          Draw
+        </ToggleQuiet>
         <Quiet onPress={() => keep(changed([...curves, freshCurve(plan, false)]), "add a polygon")}>+ Polygon</Quiet>
         <Quiet onPress={() => keep(changed([...curves, freshCurve(plan, true)]), "add a curve")}>+ Smooth curve</Quiet>
         <FileTrigger
@@ -163,6 +166,12 @@ export function CurveList(props: { boundary: Boundary }) {
           <Button>Import SVG or DXF…</Button>
         </FileTrigger>
       </Buttons>
+      {tool === "draw" && (
+        <Note role="status">
+          Click point after point on the model in Place. A click on the first point or Enter closes the curve, Backspace
+          takes the last point back, Escape ends it.
+        </Note>
+      )}
       {said && (said.bad ? <Said role="alert">{said.text}</Said> : <Note role="status">{said.text}.</Note>)}
       {curves.length > 0 && <Note>Points are dragged in the view. A curve inside another is a hole.</Note>}
     </>

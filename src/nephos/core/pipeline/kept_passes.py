@@ -15,6 +15,7 @@ def passes_result(passes: Passes) -> Result:
             "on_surface": passes.on_surface,
             "ramp_angle": passes.ramp_angle,
             "through": passes.through,
+            "both": passes.both,
         },
         points=np.concatenate([item.points for item in items]) if items else np.empty((0, 3)),
         ends=np.cumsum([len(item.points) for item in items], dtype=np.int64),

@@ -170,7 +170,7 @@ def run_operation(
             except NothingToCut:
                 return passes_result(Passes((), stay_down=0.0, on_surface=False))
         everywhere = passes_from(work.stage(keys.whole, "passes", lambda: passes_result(kind.make(task))))
-        return passes_result(replace(everywhere, passes=passes_in_window(everywhere.passes, window)))
+        return passes_result(passes_in_window(everywhere, window))
 
     passes = work.stage(keys.passes, "passes", made)
 

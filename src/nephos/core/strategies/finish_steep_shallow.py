@@ -7,15 +7,19 @@ from nephos.core.cutters import Cutter
 from nephos.core.errors import NothingToCut
 from nephos.core.estimate.estimate import Estimate, EstimateInput
 from nephos.core.strategies.finish_raster import line_passes, line_seconds
-from nephos.core.strategies.finish_waterline import FinishLevelsSettings, level_passes, level_seconds
+from nephos.core.strategies.finish_waterline import (
+    DIRECTIONS,
+    TO_AND_FRO,
+    FinishLevelsSettings,
+    level_passes,
+    level_seconds,
+)
 from nephos.core.strategies.following.finishing import FinishSettings, finishing_region
 from nephos.core.strategies.following.layers import in_layers, layer_setting, layers_share, not_under
 from nephos.core.strategies.following.masks import contact_field, slope_region, without_specks
 from nephos.core.strategies.registry import Strategy, StrategySettings, Task, choice, number
 from nephos.core.toolpath import Passes
 from nephos.core.units import Say
-
-_DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
 
 
 class FinishBothSettings(StrategySettings):
@@ -38,7 +42,9 @@ class FinishBothSettings(StrategySettings):
         step=0.02,
         help="of the levels; made smaller so that all are equal",
     )
-    direction: Literal["climb", "conventional"] = choice("Direction of the levels", "climb", _DIRECTIONS)
+    direction: Literal["climb", "conventional", "both"] = choice(
+        "Direction of the levels", "climb", DIRECTIONS, help=TO_AND_FRO
+    )
     layer: float = layer_setting()
     leave: float = number(
         "Stock to leave", 0.0, unit="mm", low=0, high=20, step=0.1, fold="Heights", help="square to the surface"
@@ -91,7 +97,7 @@ def _make(task: Task) -> Passes:
     if not passes:
         raise NothingToCut("nothing is left to finish inside the boundary: widen it")
     near = max(3 * settings.stepover, 4 * settings.stepdown, task.cutter.diameter)
-    return Passes(tuple(passes), stay_down=near, on_surface=True)
+    return Passes(tuple(passes), stay_down=near, on_surface=True, both=settings.direction == "both")
 
 
 def _describe(settings: FinishBothSettings, cutter: Cutter, say: Say) -> str:

@@ -18,7 +18,6 @@ from nephos.core.errors import NothingToCut
 from nephos.core.estimate.estimate import Estimate, EstimateInput, travel_seconds
 from nephos.core.estimate.height_map_walls import walls_of
 from nephos.core.parallel import in_parallel, part
-from nephos.core.polyline import from_nearest
 from nephos.core.strategies.clearing.levels import (
     BOTTOM,
     Field,
@@ -29,11 +28,13 @@ from nephos.core.strategies.clearing.levels import (
 )
 from nephos.core.strategies.following.follow import follow_runs
 from nephos.core.strategies.following.masks import left_over
+from nephos.core.strategies.following.wall_order import in_order
 from nephos.core.strategies.registry import Strategy, StrategySettings, Task, choice, number
 from nephos.core.toolpath import Pass, Passes
 from nephos.core.units import Say
 
-_DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
+DIRECTIONS = {"climb": "climb", "conventional": "conventional", "both": "both ways"}
+TO_AND_FRO = "both ways: climb round closed walls; along open ones to and fro, without rapids back"
 _CELLS = 16_000_000
 """At most so many in the grid that contours are found in, for memory; on larger boards they come out as chords, and the
 cutter rises at corners."""
@@ -62,7 +63,7 @@ class FinishLevelsSettings(StrategySettings):
     overlap: float = number(
         "Overlap", 1.0, unit="mm", low=0, high=50, step=0.5, help="how far contours go on into shallower ground"
     )
-    direction: Literal["climb", "conventional"] = choice("Direction", "climb", _DIRECTIONS)
+    direction: Literal["climb", "conventional", "both"] = choice("Direction", "climb", DIRECTIONS, help=TO_AND_FRO)
     leave: float = number(
         "Stock to leave", 0.0, unit="mm", low=0, high=20, step=0.1, fold="Heights", help="square to the surface"
     )
@@ -207,52 +208,9 @@ def _slimmed(profile: Profile, leave: float, by: float) -> tuple[Profile, float]
     return (profile, leave - by) if profile.corner + leave >= by else (profile, leave)
 
 
-class _Waiting:
-    """Passes (n, 3) of a level that are not cut yet, with their starts and boxes on the plan, so that far ones are not
-    looked at closely."""
-
-    def __init__(self, passes: list[F64]) -> None:
-        self.passes = list(passes)
-        self.starts = np.array([item[0, :2] for item in passes]).reshape(-1, 2)
-        self.boxes = np.array([[item[:, :2].min(axis=0), item[:, :2].max(axis=0)] for item in passes]).reshape(-1, 2, 2)
-
-    def pop(self, k: int) -> F64:
-        self.starts, self.boxes = np.delete(self.starts, k, axis=0), np.delete(self.boxes, k, axis=0)
-        return self.passes.pop(k)
-
-    def begun_nearest(self, at: F64) -> F64:
-        """Take out the pass that begins nearest to `at`."""
-        return self.pop(int(((self.starts - at) ** 2).sum(axis=1).argmin()))
-
-    def nearest(self, at: F64, reach: float) -> int | None:
-        """The pass with the point nearest to `at`, within `reach`."""
-        outside = np.maximum(np.maximum(self.boxes[:, 0] - at, at - self.boxes[:, 1]), 0.0)
-        least, best = reach, None
-        for k in np.flatnonzero(np.hypot(*outside.T) <= reach):
-            gap = float(np.hypot(*(self.passes[k][:, :2] - at).T).min())
-            if gap <= least:
-                least, best = gap, int(k)
-        return best
-
-
-def in_order(levels: list[list[F64]], reach: float) -> list[F64]:
-    """Passes from the top down, one wall to its foot before the next: from each the nearest of the next level within
-    `reach`."""
-    waiting = [_Waiting(passes) for passes in levels]
-    out: list[F64] = []
-    for depth, level in enumerate(waiting):
-        while level.passes:
-            at = out[-1][-1, :2] if out else np.zeros(2)
-            current = level.begun_nearest(at)
-            out.append(current)
-            for following in waiting[depth + 1 :]:
-                k = following.nearest(current[-1, :2], reach)
-                if k is None:
-                    break
-                nearest = following.pop(k)
-                current = from_nearest(nearest, current[-1, :2]) if np.allclose(nearest[0], nearest[-1]) else nearest
-                out.append(current)
-    return out
+def wall_reach(stepdown: float, cutter: Cutter) -> float:
+    """How far (mm) the next level of a wall may lie on the plan."""
+    return 4 * stepdown + cutter.diameter
 
 
 def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
@@ -313,15 +271,17 @@ def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
         )
     )
     levels = [list(islice(followed, count)) for count in counts]
-    turned = 1 if settings.direction == "climb" else -1
+    turned = -1 if settings.direction == "conventional" else 1
     ordered = in_order(
-        [[run[::turned] for run in runs] for runs in levels], 4 * settings.stepdown + task.cutter.diameter
+        [[Pass(run[::turned], closed=bool(np.allclose(run[0], run[-1]))) for run in runs] for runs in levels],
+        wall_reach(settings.stepdown, task.cutter),
+        settings.direction == "both",
     )
     if not ordered:
         raise NothingToCut(
             f"nothing inside the boundary is steeper than {settings.steeper:g}°: give a smaller angle, or finish with lines"
         )
-    return [Pass(run, closed=bool(np.allclose(run[0], run[-1]))) for run in ordered]
+    return ordered
 
 
 def _make(task: Task) -> Passes:
@@ -332,7 +292,10 @@ def _make(task: Task) -> Passes:
             raise NothingToCut(f"nowhere is more than {settings.rest:g} mm left: nothing to do here")
         task = replace(task, region=region)
     return Passes(
-        tuple(level_passes(task, settings)), stay_down=4 * settings.stepdown + task.cutter.diameter, on_surface=True
+        tuple(level_passes(task, settings)),
+        stay_down=wall_reach(settings.stepdown, task.cutter),
+        on_surface=True,
+        both=settings.direction == "both",
     )
 
 

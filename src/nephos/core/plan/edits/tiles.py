@@ -42,12 +42,16 @@ def _without_marks(setup: Setup) -> tuple[Operation, ...]:
     return tuple(item for item in setup.operations if item.boundary.boundary != "marks")
 
 
-def _cut_out_both_ways(setup: Setup) -> tuple[Operation, ...]:
-    """The operations, with cut-outs that climb set to both ways: the path of a tile is open, and to climb on each level
-    the cutter would go back over the board in the air."""
+_OPENED = ("cut_out", "finish_waterline", "finish_steep_shallow")
+"""Strategies whose closed paths a seam cuts open, which can go both ways."""
+
+
+def _both_ways(setup: Setup) -> tuple[Operation, ...]:
+    """The operations, with those that go round and climb set to both ways: the path of a tile is open, and to climb on
+    each level the cutter would go back over the board in the air."""
     return tuple(
         item.model_copy(update={"settings": item.settings.model_copy(update={"direction": "both"})})
-        if item.strategy == "cut_out" and getattr(item.settings, "direction", "") == "climb"
+        if item.strategy in _OPENED and getattr(item.settings, "direction", "") == "climb"
         else item
         for item in setup.operations
     )
@@ -84,7 +88,7 @@ def cut_in_tiles(
     shown = [(model, looks(model)) for model in plan.models if model.shown]
     seams = proposed_seams(seam_costs(plan, found, shown, axis), length, min(longest, size or longest), count)
     if found.tiles is None:
-        found = found.model_copy(update={"operations": _cut_out_both_ways(found)})
+        found = found.model_copy(update={"operations": _both_ways(found)})
         return _with_tiles(plan, found, Tiles.model_validate({_seams(axis): seams}))
     return _changed(plan, found, {_seams(axis): seams, "errors": (), "strips": ()})
 
@@ -127,7 +131,7 @@ def add_seam(plan: Plan, looks: Looks, setup: Id, axis: Axis = "x") -> Plan:
     k = wide.index(max(wide))
     made = sorted([*seams[1:-1], round((seams[k] + seams[k + 1]) / 2, 1)])
     if found.tiles is None:
-        found = found.model_copy(update={"operations": _cut_out_both_ways(found)})
+        found = found.model_copy(update={"operations": _both_ways(found)})
         return _with_tiles(plan, found, Tiles.model_validate({_seams(axis): made}))
     return _changed(plan, found, {_seams(axis): made, "errors": (), "strips": ()})
 

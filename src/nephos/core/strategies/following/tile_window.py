@@ -1,12 +1,13 @@
 """The window of a tile: passes cut off at its sides, and what belongs to the tile alone."""
 
-from collections.abc import Sequence
 from dataclasses import replace
+from itertools import chain
 
 import numpy as np
 
 from nephos.core.arrays import F64, Bool
-from nephos.core.toolpath import Pass
+from nephos.core.strategies.following.wall_order import in_order
+from nephos.core.toolpath import Pass, Passes
 
 Box = tuple[float, float, float, float]
 """Low x, low y, high x, high y."""
@@ -66,14 +67,18 @@ def in_window(points: F64, window: Box) -> list[F64]:
     return [run for run in runs if np.linalg.norm(np.diff(run, axis=0), axis=1).sum() > _SHORT]
 
 
-def passes_in_window(passes: Sequence[Pass], window: Box) -> tuple[Pass, ...]:
+def passes_in_window(whole: Passes, window: Box) -> Passes:
     """Passes with what lies outside of the window cut off. A closed pass that is cut is open then, and is entered
-    from its end."""
-    found: list[Pass] = []
-    for item in passes:
+    from its end. What is left of each wall is finished to its foot before the next, to and fro where it may be."""
+    found: list[list[Pass]] = []
+    opened = False
+    for item in whole.passes:
         runs = in_window(item.points, window)
         if len(runs) == 1 and runs[0] is item.points:
-            found.append(item)
-        else:
-            found += [replace(item, points=run, closed=False, helix=None) for run in runs]
-    return tuple(found)
+            found.append([item])
+        elif runs:
+            found.append([replace(item, points=run, closed=False, helix=None) for run in runs])
+            opened = opened or item.closed
+    if opened and not whole.layered:
+        return replace(whole, passes=tuple(in_order(found, whole.stay_down, whole.both)))
+    return replace(whole, passes=tuple(chain.from_iterable(found)))

@@ -1,0 +1,69 @@
+"""The order of passes along walls: one wall from its top to its foot before the next."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from nephos.core.arrays import F64
+from nephos.core.polyline import from_nearest
+from nephos.core.toolpath import Pass
+
+__all__ = ["in_order"]
+
+
+class _Waiting:
+    """Passes of a level that are not cut yet, with their starts and boxes on the plan, so that far ones are not looked
+    at closely."""
+
+    def __init__(self, passes: Sequence[Pass]) -> None:
+        self.passes = list(passes)
+        self.starts = np.array([item.start[:2] for item in passes]).reshape(-1, 2)
+        self.boxes = np.array(
+            [[item.points[:, :2].min(axis=0), item.points[:, :2].max(axis=0)] for item in passes]
+        ).reshape(-1, 2, 2)
+
+    def pop(self, k: int) -> Pass:
+        self.starts, self.boxes = np.delete(self.starts, k, axis=0), np.delete(self.boxes, k, axis=0)
+        return self.passes.pop(k)
+
+    def begun_nearest(self, at: F64) -> Pass:
+        """Take out the pass that begins nearest to `at`."""
+        return self.pop(int(((self.starts - at) ** 2).sum(axis=1).argmin()))
+
+    def nearest(self, at: F64, reach: float) -> int | None:
+        """The pass with the point nearest to `at`, within `reach`."""
+        outside = np.maximum(np.maximum(self.boxes[:, 0] - at, at - self.boxes[:, 1]), 0.0)
+        least, best = reach, None
+        for k in np.flatnonzero(np.hypot(*outside.T) <= reach):
+            gap = float(np.hypot(*(self.passes[k].points[:, :2] - at).T).min())
+            if gap <= least:
+                least, best = gap, int(k)
+        return best
+
+
+def _begun_near(item: Pass, at: F64, both: bool) -> Pass:
+    """A pass that begins as near to `at` as it may: a closed one anywhere, an open one at either end if `both`."""
+    if item.closed:
+        return replace(item, points=from_nearest(item.points, at))
+    first, last = (float(np.hypot(*(item.points[k, :2] - at))) for k in (0, -1))
+    return replace(item, points=item.points[::-1].copy()) if both and last < first else item
+
+
+def in_order(levels: Sequence[Sequence[Pass]], reach: float, both: bool = False) -> list[Pass]:
+    """Passes from the top down, one wall to its foot before the next: from each the nearest of the next level within
+    `reach` (mm). If `both`, open passes go to and fro."""
+    waiting = [_Waiting(passes) for passes in levels]
+    out: list[Pass] = []
+    for depth, level in enumerate(waiting):
+        while level.passes:
+            at = out[-1].end[:2] if out else np.zeros(2)
+            current = level.begun_nearest(at)
+            out.append(current)
+            for following in waiting[depth + 1 :]:
+                k = following.nearest(current.end[:2], reach)
+                if k is None:
+                    break
+                current = _begun_near(following.pop(k), current.end[:2], both)
+                out.append(current)
+    return out
