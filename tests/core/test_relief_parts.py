@@ -16,6 +16,7 @@ from nephos.core.relief.composition import Composition, PieceRefused
 from nephos.core.relief.nearest_line import line_index, near, nearest
 from nephos.core.relief.outline import Outlines, arc_steps
 from nephos.core.relief.preview import preview_of
+from nephos.core.relief.reach import Reach, reach_of
 from nephos.core.relief.refine import Terrain
 from nephos.core.relief.section import gaps_of, section_of
 from nephos.core.relief.sides import partners
@@ -237,6 +238,51 @@ def test_a_section_names_the_piece_that_made_it() -> None:
     }
     assert at[-20] == (10.0, 0) and at[0] == (4.0, 1) and at[-44] == (0.0, -1)
     assert found.fit is None
+
+
+SLOTTED = {
+    "tolerance": 0.01,
+    "pieces": [
+        {"id": "p1", "name": "body", "source": {"kind": "rectangle", "width": 80.0, "length": 60.0}, "height": 12.0},
+        {
+            "id": "p2",
+            "name": "slot",
+            "source": {"kind": "rectangle", "width": 40.0, "length": 2.5},
+            "height": 4.0,
+            "combine": "subtract",
+            "at": (0.0, 15.0),
+        },
+    ],
+}
+
+
+def reach(shape: str, diameter: float, pieces: int = 2) -> Reach:
+    found = preview_of(Composition.model_validate(SLOTTED | {"pieces": SLOTTED["pieces"][:pieces]}), lambda _: None)
+    return reach_of(found.ready, found.mesh, standard_cutter(shape, diameter).profile)
+
+
+def test_a_cutter_that_is_wider_than_a_slot_leaves_all_of_it() -> None:
+    found = reach("flat", 3.0)
+    assert found.most == pytest.approx(4.0) and found.layer == 1
+    assert found.wide == pytest.approx(2.5, abs=found.step)
+    assert found.share == pytest.approx(40 * 2.5 / (80 * 60), rel=0.2)
+    assert abs(found.at[1] - 15) < found.step and abs(found.at[0]) < 20
+
+
+@pytest.mark.parametrize("shape", ["flat", "ball"])
+def test_a_cutter_that_fits_leaves_the_corners_and_creases_alone(shape: str) -> None:
+    found = reach(shape, 2.0)
+    assert 0 < found.share < 0.02
+    # In a square corner a circle of radius r leaves a place that a circle of 0.17 r fits into.
+    assert found.wide < 1.0
+    middle = found.left[int((15 - found.y0) / found.step), int((0 - found.x0) / found.step)]
+    assert middle == 0
+
+
+def test_on_a_plain_body_every_cutter_reaches_everything() -> None:
+    for shape in ("flat", "ball", "v"):
+        found = reach(shape, 6.0, pieces=1)
+        assert found.share == 0 and found.most < 0.05
 
 
 def test_gaps_are_the_smallest_distances_between_outlines() -> None:

@@ -120,6 +120,17 @@ def test_a_section_says_whether_a_cutter_fits(shop: Client, tray: dict) -> None:
     assert no.status_code == 422 and "no length" in no.json()["message"]
 
 
+def test_what_a_cutter_leaves_of_the_whole_relief_comes_as_a_picture(shop: Client, tray: dict) -> None:
+    composition = tray["plan"]["models"][0]["composition"]
+    cutters = {item["data"]["number"]: item["data"] for item in shop.get("/api/cutters").json()}
+    data = send(shop, "/reliefs/reach", {"composition": composition, "cutter": cutters[4]}).content
+    long = int.from_bytes(data[:4], "little")
+    head = json.loads(data[4 : 4 + long])
+    left = np.frombuffer(data, np.uint8, offset=4 + long).reshape(head["ny"], head["nx"])
+    assert 0 <= head["share"] < 1
+    assert abs(left.max() * head["unit"] - min(head["most"], 255 * head["unit"])) <= head["unit"]
+
+
 def test_pieces_are_ordered_copied_aligned_spaced_and_taken_out(shop: Client, tray: dict) -> None:
     job = tray
     for x in (-20.0, 0.0, 15.0):

@@ -1,6 +1,6 @@
 /** Server state. */
 import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
-import { readPreview, type Spot } from "../lib/relief";
+import { readPreview, readReach, type Spot } from "../lib/relief";
 import { loadArray, request, requestBytes, sendFile, type Typed } from "./client";
 import { lineOf } from "./line";
 import type {
@@ -413,6 +413,17 @@ export const useReliefSection = (composition: Composition, ends: [Spot, Spot] | 
     retry: false,
     queryFn: () =>
       request<ReliefSection>("/reliefs/section", "POST", { composition, start: ends?.[0], end: ends?.[1], cutter }),
+  });
+
+/** What a cutter leaves of a whole relief. */
+export const useReliefReach = (composition: Composition | null, cutter: Cutter | null) =>
+  useQuery({
+    queryKey: ["relief reach", composition, cutter],
+    enabled: composition !== null && cutter !== null,
+    gcTime: 20_000,
+    staleTime: 60_000,
+    retry: false,
+    queryFn: async () => readReach(await requestBytes("/reliefs/reach", { composition, cutter })),
   });
 
 const forever = { staleTime: Infinity, gcTime: 600_000 };

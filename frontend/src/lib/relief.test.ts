@@ -5,9 +5,14 @@ import {
   insideRings,
   onPlan,
   pieceAt,
+  reachCoordinates,
+  reachPicture,
   readPreview,
+  readReach,
   sectionEnds,
   sectionLine,
+  sectionMark,
+  type ReachHead,
   type Ring,
 } from "./relief";
 
@@ -35,6 +40,28 @@ describe("a relief", () => {
     expect(pieceAt(["body", "field"], outlines, [5, 5])).toBe("field");
     expect(pieceAt(["body", "field"], outlines, [1, 1])).toBe("body");
     expect(pieceAt(["body", "field"], outlines, [20, 1])).toBeUndefined();
+  });
+  const reach = { x0: -1, y0: 0, step: 0.5, nx: 2, ny: 1, unit: 0.02, limit: 0.05 } as ReachHead;
+  it("reads what a cutter leaves from its bytes", () => {
+    let text = JSON.stringify(reach);
+    text += " ".repeat((4 - (text.length % 4)) % 4);
+    const data = new Uint8Array(4 + text.length + 2);
+    new DataView(data.buffer).setUint32(0, text.length, true);
+    data.set(new TextEncoder().encode(text), 4);
+    data.set([0, 250], 4 + text.length);
+    expect([...readReach(data.buffer).left]).toEqual([0, 250]);
+  });
+  it("keeps its own colour where a cutter leaves no more than the limit", () => {
+    const picture = reachPicture({ head: reach, left: new Uint8Array([2, 250]) }, [200, 190, 180], [100, 70, 150]);
+    expect([...picture]).toEqual([200, 190, 180, 255, 100, 70, 150, 255]);
+  });
+  it("puts vertices on the middles of the cells that they lie in", () => {
+    expect([...reachCoordinates(new Float32Array([-1, 0, 3, -0.5, 0, 9]), reach)]).toEqual([0.25, 0.5, 0.75, 0.5]);
+  });
+  it("draws a section from one end to the other, at its heights", () => {
+    const mark = sectionMark({ height: [0, 4, 2] }, [[0, 0], [10, 20]], 0.5); // prettier-ignore
+    expect(mark.points).toEqual([[0, 0, 0], [5, 10, 4], [10, 20, 2]]); // prettier-ignore
+    expect(mark.at).toEqual([5, 10, 4]);
   });
   it("reads a preview from its bytes", () => {
     const head = JSON.stringify({ vertices: 3, faces: 1, outlines: {}, refused: {}, gaps: [], height: 1, matrix: [] });

@@ -3,15 +3,16 @@ import type { ThreeEvent } from "@react-three/fiber";
 import { useEffect, useMemo, useRef } from "react";
 import { useTheme } from "styled-components";
 import * as THREE from "three";
-import { usePicture, useReliefPreview } from "../api/hooks";
+import { usePicture, useReliefPreview, useReliefReach } from "../api/hooks";
 import type { Composition, Model, ModelState, ReliefPiece } from "../api/types";
 import { rounded } from "../lib/drag";
-import { boxOf, inPiece, onPlan, pieceAt, type Ring, type Spot } from "../lib/relief";
+import { boxOf, inPiece, onPlan, pieceAt, reachCoordinates, type ReachHead, type Ring, type Spot } from "../lib/relief";
 import type { Point } from "../lib/ray";
 import { scene } from "../theme";
 import { useSheetState, withPiece } from "../workspace/state";
 import { Handle } from "./Handle";
 import { matrixOf } from "./Pieces";
+import { SectionLine, useReachPicture } from "./ReliefLook";
 
 interface Corners {
   vertices: Float32Array;
@@ -30,14 +31,15 @@ function stockPlanes(size: number[], matrix: THREE.Matrix4): THREE.Plane[] {
   );
 }
 
-function useSurface(preview: Corners | null) {
+function useSurface(corners: Corners | null, reach: ReachHead | undefined) {
   const geometry = useMemo(() => {
-    if (!preview) return null;
+    if (!corners) return null;
     const shared = new THREE.BufferGeometry();
-    shared.setAttribute("position", new THREE.BufferAttribute(preview.vertices, 3));
-    shared.setIndex(new THREE.BufferAttribute(preview.faces, 1));
+    shared.setAttribute("position", new THREE.BufferAttribute(corners.vertices, 3));
+    shared.setIndex(new THREE.BufferAttribute(corners.faces, 1));
+    if (reach) shared.setAttribute("uv", new THREE.BufferAttribute(reachCoordinates(corners.vertices, reach), 2));
     return shared;
-  }, [preview]);
+  }, [corners, reach]);
   useEffect(() => () => geometry?.dispose(), [geometry]);
   return geometry;
 }
@@ -231,7 +233,7 @@ export function ReliefSurface(props: {
   toSetup: THREE.Matrix4;
   size: number;
 }) {
-  const { job, plan, chosen, choose } = useSheetState();
+  const { job, plan, chosen, choose, reliefLook } = useSheetState();
   const theme = useTheme();
   const { model } = props;
   const composition = model.composition as Composition;
@@ -241,12 +243,16 @@ export function ReliefSurface(props: {
   const kept = job.plan.models?.find((item) => item.id === model.id)?.composition;
   const same = useMemo(() => JSON.stringify(kept) === JSON.stringify(composition), [kept, composition]);
   const { data: full } = usePicture(same && placed.state === "ready" ? placed.look : undefined);
+  const look = reliefLook?.model === model.id ? reliefLook : null;
+  const { data: reach = null } = useReliefReach(same && look?.cutter ? composition : null, look?.cutter ?? null);
+  const picture = useReachPicture(reach);
   const corners = useMemo(() => {
-    if (full)
+    // What a cutter leaves belongs to the coarse surface.
+    if (full && !reach)
       return { vertices: full.vertices, faces: Uint32Array.from(full.faces), matrix: placed.matrices[0] as number[][] };
     return preview ? { vertices: preview.vertices, faces: preview.faces, matrix: preview.head.matrix } : null;
-  }, [full, preview, placed.matrices]);
-  const geometry = useSurface(corners);
+  }, [full, preview, reach, placed.matrices]);
+  const geometry = useSurface(corners, reach?.head);
   const { length, width, thickness } = plan.stock;
   const inside = useMemo(
     () => stockPlanes([length, width, thickness], props.toSetup),
@@ -272,7 +278,9 @@ export function ReliefSurface(props: {
     <>
       <mesh geometry={geometry} matrix={matrix} matrixAutoUpdate={false} onClick={pick} userData={{ model: model.id }}>
         <meshStandardMaterial
-          color={scene.model}
+          key={picture?.uuid ?? "plain"}
+          color={picture ? "white" : scene.model}
+          map={picture}
           flatShading
           roughness={0.85}
           side={THREE.DoubleSide}
@@ -282,6 +290,11 @@ export function ReliefSurface(props: {
       <mesh geometry={geometry} matrix={matrix} matrixAutoUpdate={false} userData={{ aside: true }}>
         <meshBasicMaterial color={scene.gouge} side={THREE.DoubleSide} clippingPlanes={outside} clipIntersection />
       </mesh>
+      {look?.section && (
+        <group matrix={matrix} matrixAutoUpdate={false} userData={{ aside: true }}>
+          <SectionLine mark={look.section} size={props.size * 0.2} />
+        </group>
+      )}
       {mine && (
         <group matrix={matrix} matrixAutoUpdate={false} userData={{ aside: true }}>
           {Object.entries(preview.head.outlines).map(([id, rings]) => (

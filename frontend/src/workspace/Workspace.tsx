@@ -20,6 +20,7 @@ import {
   type Chosen,
   type Fault,
   type Mode,
+  type ReliefLook,
   type Sheet,
   type Shown,
   type Tool,
@@ -62,6 +63,7 @@ export function Workspace(props: { id: number }) {
   const [problem, setProblem] = useState("");
   const [tool, setTool] = useState<Tool>("none");
   const [faults, showFaults] = useState<Fault | null>(null);
+  const [reliefLook, lookAtRelief] = useState<ReliefLook | null>(null);
   const [focus, setFocus] = useState<Focus | null>(null);
   const [external, setExternal] = useState<Shown | null>(null);
   const asked = useRef(0);
@@ -249,6 +251,8 @@ export function Workspace(props: { id: number }) {
             setTool,
             faults,
             showFaults,
+            reliefLook,
+            lookAtRelief,
             goTo,
             external,
             showExternal,
@@ -273,6 +277,7 @@ export function Workspace(props: { id: number }) {
       edit,
       tool,
       faults,
+      reliefLook,
       goTo,
       external,
       showExternal,

@@ -1,9 +1,11 @@
 /** What is chosen and shown in the workspace, and the way to change the plan. */
 import { partsOf } from "./tiles";
+import type { SectionMark } from "../lib/relief";
 import { createContext, useContext } from "react";
 import type {
   Boundary,
   Composition,
+  Cutter,
   Derived,
   Edit,
   ExternalProgram,
@@ -34,6 +36,13 @@ export interface Shown {
   proof: ExternalProgram;
 }
 
+/** What is looked at in a relief, in the inspector and in the view: a cutter that is judged on it, and a section. */
+export interface ReliefLook {
+  model: string;
+  cutter: Cutter | null;
+  section: SectionMark | null;
+}
+
 export interface Sheet {
   job: Job;
   plan: FullPlan;
@@ -55,6 +64,8 @@ export interface Sheet {
   setTool: (tool: Tool) => void;
   /** Which faults of a mesh are shown in the view. */
   faults: Fault | null;
+  reliefLook: ReliefLook | null;
+  lookAtRelief: (look: ReliefLook | null) => void;
   showFaults: (faults: Fault | null) => void;
   /** Look at a place, and at a moment of the program (seconds). */
   goTo: (place: [number, number, number] | null, moment: number | null) => void;

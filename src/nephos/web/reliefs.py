@@ -1,11 +1,13 @@
 """Built-up reliefs before a worker has composed them: coarse previews, their outlines, sections and gaps."""
 
 import json
+from collections.abc import Mapping
 from functools import lru_cache
 from threading import Lock
 from typing import Any
 
 import numpy as np
+from typing_extensions import TypedDict
 
 from nephos.core.cutters import Cutter
 from nephos.core.errors import NotYet, Refused
@@ -17,6 +19,7 @@ from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Plan
 from nephos.core.relief.composition import Composition
 from nephos.core.relief.preview import Preview, preview_of
+from nephos.core.relief.reach import LIMIT, reach_of
 from nephos.core.relief.section import gaps_of, section_of
 from nephos.core.relief.shaped import rings_of_area
 from nephos.core.relief.stack import inside_masks
@@ -28,6 +31,7 @@ _ONE_AT_A_TIME = Lock()
 _LOOKS: Memo[tuple[dict[str, Any], MeshSummary]] = Memo(12)
 _RING = 0.05
 _MOST_GAPS = 40
+_LEFT_UNIT = 0.02
 Spot = tuple[float, float]
 
 
@@ -73,8 +77,7 @@ def _rings(found: Preview) -> dict[str, Any]:
 
 
 def preview_bytes(plan: Plan, model: Model, composition: Composition) -> bytes:
-    """The preview of a relief as bytes: the length of a JSON head (uint32), the head, spaces up to a multiple of four,
-    vertices (float32) and faces (uint32)."""
+    """The preview of a relief as bytes: a head, vertices (float32) and faces (uint32)."""
     found = preview(composition)
     placed = placed_model(support_points(found.mesh), model, plan.stock)
     names = [layer.piece.id for layer in found.ready.layers]
@@ -91,16 +94,55 @@ def preview_bytes(plan: Plan, model: Model, composition: Composition) -> bytes:
         "gaps": gaps,
         "height": float(found.mesh.high[2]),
     }
+    return _with_head(head, found.mesh.vertices.astype("<f4"), found.mesh.faces.astype("<u4"))
+
+
+def _with_head(head: Mapping[str, Any], *arrays: np.ndarray) -> bytes:
+    """A JSON head and arrays as bytes: the length of the head (uint32), the head, spaces up to a multiple of four, the
+    arrays one behind the other."""
     text = json.dumps(head).encode()
     text += b" " * (-len(text) % 4)
-    return b"".join(
-        [
-            len(text).to_bytes(4, "little"),
-            text,
-            found.mesh.vertices.astype("<f4").tobytes(),
-            found.mesh.faces.astype("<u4").tobytes(),
-        ]
+    return b"".join([len(text).to_bytes(4, "little"), text, *(array.tobytes() for array in arrays)])
+
+
+class ReachHead(TypedDict):
+    """What a cutter leaves of a relief: the grid it is looked for on (mm), how much at most and on which share of it,
+    how wide the widest place is, where that is and in which piece. `unit` is what a byte of the array counts (mm)."""
+
+    x0: float
+    y0: float
+    step: float
+    nx: int
+    ny: int
+    unit: float
+    limit: float
+    most: float
+    share: float
+    wide: float
+    at: tuple[float, float]
+    piece: str | None
+
+
+def reach_bytes(composition: Composition, cutter: Cutter) -> bytes:
+    """What a cutter leaves of a relief as bytes: a :class:`ReachHead`, and (ny, nx) uint8."""
+    found = preview(composition)
+    reach = reach_of(found.ready, found.mesh, cutter.profile)
+    layers = found.ready.layers
+    head = ReachHead(
+        x0=reach.x0,
+        y0=reach.y0,
+        step=reach.step,
+        nx=reach.left.shape[1],
+        ny=reach.left.shape[0],
+        unit=_LEFT_UNIT,
+        limit=LIMIT,
+        most=reach.most,
+        share=reach.share,
+        wide=reach.wide,
+        at=reach.at,
+        piece=layers[reach.layer].piece.id if reach.layer >= 0 else None,
     )
+    return _with_head(head, np.minimum(np.round(reach.left / _LEFT_UNIT), 255).astype(np.uint8))
 
 
 def section(composition: Composition, start: Spot, end: Spot, cutter: Cutter | None) -> dict[str, Any]:

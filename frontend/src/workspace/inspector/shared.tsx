@@ -46,9 +46,14 @@ const Fold = styled(Disclosure)`
     white-space: nowrap;
   }
 `;
-export function Folded(props: { title: string; short: string; children: React.ReactNode }) {
+export function Folded(props: {
+  title: string;
+  short: string;
+  onOpen?: (open: boolean) => void;
+  children: React.ReactNode;
+}) {
   return (
-    <Fold>
+    <Fold {...(props.onOpen ? { onExpandedChange: props.onOpen } : {})}>
       <Heading level={3}>
         <AriaButton slot="trigger">
           {props.title}

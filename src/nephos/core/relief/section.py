@@ -11,7 +11,7 @@ from nephos.core.cutters.profile import Profile
 from nephos.core.relief.stack import NOTHING, inside_masks
 from nephos.core.relief.surface import Composed
 
-__all__ = ["Fit", "Gap", "Section", "gaps_of", "section_of"]
+__all__ = ["Fit", "Gap", "Section", "gaps_of", "makers_at", "section_of"]
 
 _POINTS = 900
 _DEEPEST = 0.02
@@ -55,6 +55,20 @@ def _closed_by(height: F64, step: float, cutter: Profile) -> F64:
     return made
 
 
+def makers_at(ready: Composed, xy: F64) -> tuple[F64, I32]:
+    """Heights (n,) at places (n, 2), 0 where there is nothing, and the number of the layer that made each, -1 for
+    none."""
+    masks = inside_masks(ready.layers, xy)
+    layer = np.full(len(xy), -1, np.int32)
+    before = np.full(len(xy), NOTHING)
+    for k in range(len(ready.layers)):
+        ground = ready.stack.heights(xy, masks, k + 1)
+        layer[ground != before] = k
+        before = ground
+    layer[before <= 0] = -1
+    return np.maximum(before, 0.0), layer
+
+
 def section_of(
     ready: Composed, start: tuple[float, float], end: tuple[float, float], cutter: Profile | None = None
 ) -> Section:
@@ -65,15 +79,7 @@ def section_of(
     length = float(np.hypot(*(b - a)))
     along = np.linspace(0, length, _POINTS)
     xy = a + np.linspace(0, 1, _POINTS)[:, None] * (b - a)
-    masks = inside_masks(ready.layers, xy)
-    layer = np.full(_POINTS, -1, np.int32)
-    before = np.full(_POINTS, NOTHING)
-    for k in range(len(ready.layers)):
-        ground = ready.stack.heights(xy, masks, k + 1)
-        layer[ground != before] = k
-        before = ground
-    height = np.maximum(before, 0.0)
-    layer[height <= 0] = -1
+    height, layer = makers_at(ready, xy)
     fit = None
     if cutter is not None and length > 0:
         # Beside the relief nothing is to be left.

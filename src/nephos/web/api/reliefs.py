@@ -36,6 +36,13 @@ class SectionWanted(Schema):
     cutter: Cutter | None = None
 
 
+class ReachWanted(Schema):
+    """A relief, and the cutter that is to be judged on all of it."""
+
+    composition: Composition
+    cutter: Cutter
+
+
 class ReliefSection(Schema):
     """Heights along a section, the piece that made each, and what the cutter leaves."""
 
@@ -63,6 +70,12 @@ def preview(request: HttpRequest, job_id: int, body: PreviewWanted) -> HttpRespo
 def section(request: HttpRequest, body: SectionWanted) -> dict[str, Any]:
     """A section through a relief."""
     return reliefs.section(body.composition, body.start, body.end, body.cutter)
+
+
+@router.post("/reach")
+def reach(request: HttpRequest, body: ReachWanted) -> HttpResponse:
+    """What a cutter leaves of a whole relief, as binary: see docs/reliefs.md."""
+    return HttpResponse(reliefs.reach_bytes(body.composition, body.cutter), content_type="application/octet-stream")
 
 
 class KindOf(Schema):

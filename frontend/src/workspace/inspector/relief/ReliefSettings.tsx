@@ -1,16 +1,17 @@
 /** A built-up relief: the list of its pieces, the one that is chosen, a section, and how near outlines come. */
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { FileTrigger } from "react-aria-components";
 import styled from "styled-components";
 import { useFormats, useReliefForms, useReliefPreview } from "../../../api/hooks";
-import type { Composition, Model } from "../../../api/types";
+import type { Composition, Cutter, Model } from "../../../api/types";
 import { lengthText } from "../../../lib/numbers";
-import type { ReliefPreview } from "../../../lib/relief";
+import type { ReliefPreview, SectionMark } from "../../../lib/relief";
 import { Choose, Quiet, Said, ToggleQuiet } from "../../../parts/controls";
 import { useUpload } from "../../../parts/upload";
 import { useSheetState, withPiece } from "../../state";
 import { Buttons, Folded, Head, Note } from "../shared";
 import { PieceSettings } from "./PieceSettings";
+import { CutterReach } from "./CutterReach";
 import { SectionPanel } from "./SectionPanel";
 
 const List = styled.ol`
@@ -193,9 +194,15 @@ function Gaps(props: { preview: ReliefPreview | undefined; composition: Composit
 }
 
 export function ReliefSettings(props: { model: Model; composition: Composition }) {
-  const { job, plan, chosen } = useSheetState();
+  const { job, plan, chosen, lookAtRelief } = useSheetState();
   const { model, composition } = props;
+  const [cutter, setCutter] = useState<Cutter | null>(null);
+  const [section, setSection] = useState<SectionMark | null>(null);
+  useEffect(() => lookAtRelief({ model: model.id, cutter, section }), [lookAtRelief, model.id, cutter, section]);
+  useEffect(() => () => lookAtRelief(null), [lookAtRelief]);
   const { data: preview, error } = useReliefPreview(job.id, model.id, composition);
+  // A cutter is judged on what is kept, not on each step of a drag.
+  const kept = job.plan.models?.find((item) => item.id === model.id)?.composition ?? composition;
   const key = chosen.kind === "model" ? chosen.piece : undefined;
   const piece = composition.pieces.find((item) => item.id === key);
   return (
@@ -210,7 +217,8 @@ export function ReliefSettings(props: { model: Model; composition: Composition }
       <PieceList model={model.id} composition={composition} refused={preview?.head.refused ?? {}} />
       <AddPiece model={model.id} composition={composition} piece={piece?.id} />
       {piece && <PieceSettings key={piece.id} model={model.id} composition={composition} piece={piece} />}
-      <SectionPanel model={model} composition={composition} piece={piece?.id} />
+      <CutterReach composition={kept} cutter={cutter} onChoose={setCutter} />
+      <SectionPanel model={model} composition={composition} piece={piece?.id} cutter={cutter} onMark={setSection} />
       <Gaps preview={preview} composition={composition} piece={piece?.id} />
       <Spacing model={model.id} composition={composition} />
     </>

@@ -1,17 +1,18 @@
 /** A section through a relief with its heights, and whether a cutter fits into it. */
-import { useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import styled, { useTheme } from "styled-components";
-import { useCutters, useReliefPreview, useReliefSection } from "../../../api/hooks";
-import type { Composition, Model } from "../../../api/types";
+import { useReliefPreview, useReliefSection } from "../../../api/hooks";
+import type { Composition, Cutter, Model } from "../../../api/types";
 import { lengthText } from "../../../lib/numbers";
-import { boxOf, sectionEnds, sectionLine } from "../../../lib/relief";
-import { Choose, Said, Segments } from "../../../parts/controls";
+import { boxOf, sectionEnds, sectionLine, sectionMark, type SectionMark, type Spot } from "../../../lib/relief";
+import { Said, Segments } from "../../../parts/controls";
 import { NumberField } from "../../../parts/fields";
 import { useSheetState } from "../../state";
 import { Folded, Note } from "../shared";
 
 const WIDE = 284;
 const TALL = 84;
+const NOWHERE: Spot = [0, 0];
 
 const Chart = styled.svg`
   display: block;
@@ -31,14 +32,20 @@ export function readAt(
   return { along: section.along[k] ?? 0, height: section.height[k] ?? 0, piece: section.piece[k] ?? null };
 }
 
-export function SectionPanel(props: { model: Model; composition: Composition; piece: string | undefined }) {
+export function SectionPanel(props: {
+  model: Model;
+  composition: Composition;
+  piece: string | undefined;
+  cutter: Cutter | null;
+  /** The section as it is drawn in the view, while it is looked at. */
+  onMark: (mark: SectionMark | null) => void;
+}) {
   const { job, plan } = useSheetState();
   const theme = useTheme();
-  const { data: cutters } = useCutters();
   const { data: preview } = useReliefPreview(job.id, props.model.id, props.composition);
   const [axis, setAxis] = useState<"x" | "y">("x");
   const [place, setPlace] = useState<number | null>(null);
-  const [number, setNumber] = useState("");
+  const [open, setOpen] = useState(false);
   const [share, setShare] = useState(0.5);
   const unit = plan.units ?? "mm";
   const whole = boxOf(Object.values(preview?.head.outlines ?? {}).flat());
@@ -48,14 +55,32 @@ export function SectionPanel(props: { model: Model; composition: Composition; pi
   const middle = box ? (box.low[across] + box.high[across]) / 2 : 0;
   const at = place ?? Number(middle.toFixed(3));
   const ends = whole && sectionEnds(whole, axis, at);
-  const cutter = cutters?.find((row) => String(row.data.number) === number)?.data ?? null;
+  const { cutter, onMark } = props;
   const { data: section, error } = useReliefSection(props.composition, ends, cutter);
   const names = Object.fromEntries(props.composition.pieces.map((item) => [item.id, item.name]));
   const tallest = Math.max(...(section?.height ?? [0]), 0.1) * 1.08;
   const seen = section && readAt(section, share);
+  const [[x0, y0], [x1, y1]] = ends ?? [NOWHERE, NOWHERE];
+  const mark = useMemo(
+    () =>
+      open && section
+        ? sectionMark(
+            section,
+            [
+              [x0, y0],
+              [x1, y1],
+            ],
+            share,
+          )
+        : null,
+    [open, section, x0, y0, x1, y1, share],
+  );
+  useEffect(() => onMark(mark), [mark, onMark]);
+  useEffect(() => () => onMark(null), [onMark]);
   return (
     <Folded
       title="Section"
+      onOpen={setOpen}
       short={section?.fits === false ? "the cutter does not fit" : `${axis.toUpperCase()} at ${at}`}
     >
       <Segments
@@ -122,15 +147,6 @@ export function SectionPanel(props: { model: Model; composition: Composition; pi
         </Note>
       )}
       {error && <Said role="alert">{error.message}</Said>}
-      <Choose
-        label="Cutter"
-        value={number}
-        choices={{
-          "": "none",
-          ...Object.fromEntries((cutters ?? []).map((row) => [String(row.data.number), row.data.name])),
-        }}
-        onChange={setNumber}
-      />
       {cutter && section?.left !== null && section?.left !== undefined && (
         <Note role="status">
           {section.fits

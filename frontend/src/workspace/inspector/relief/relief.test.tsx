@@ -8,7 +8,9 @@ import { chosenRelief, nextModel, withPiece } from "../../state";
 import { KindFields } from "./KindFields";
 import { longer, PathRows, withVertex, type PathSource } from "./PathRows";
 import { centred, finer } from "./PieceSource";
+import { reachText } from "./CutterReach";
 import { readAt, stretch } from "./SectionPanel";
+import type { ReachHead } from "../../../lib/relief";
 
 const plan = {
   units: "mm",
@@ -110,6 +112,13 @@ describe("a relief in the inspector", () => {
     };
     expect(finer(curve).points).toHaveLength(6);
     expect(finer(curve).points[1]).toEqual([2, 0]);
+  });
+  it("says what a cutter leaves, how wide, where and in which piece", () => {
+    const head = { limit: 0.05, most: 4, share: 0.021, wide: 2.5, at: [-18.75, 15], piece: "p1" } as ReachHead;
+    expect(reachText(head, { p1: "Slot" }, "mm")).toContain(
+      "up to 4 mm of height, on 2.1 % of the relief. The widest place is 2.5 mm across, at X -18.75 Y 15, Slot.",
+    );
+    expect(reachText({ ...head, share: 0 }, {}, "mm")).toBe("It reaches all of the relief within 0.05 mm.");
   });
   it("reads a section at a share of its length", () => {
     const section = { along: [0, 5, 10], height: [0, 3, 1], piece: [null, "p1", "p1"] };
