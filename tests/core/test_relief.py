@@ -172,6 +172,24 @@ def test_a_section_is_swept_along_lines_and_arcs() -> None:
     within(mesh, np.stack([r * np.cos(a), 10 + r * np.sin(a)], 1), 13 - np.abs(u), 1.0)
 
 
+@pytest.mark.parametrize("turn", [60.0, 90.0, 150.0])
+def test_a_rope_goes_round_a_corner_in_an_arc(turn: float) -> None:
+    on = 40 * np.array([np.cos(np.radians(turn)), np.sin(np.radians(turn))])
+    path = {"kind": "path", "vertices": [[-40.0, 0.0, 0.0], [0.0, 0.0, 0.0], [*on, 0.0]]}
+    mesh = surface(piece("r", path, height=2.0, shape={"kind": "rope", "width": 4.0, "lead": 8.0}), tolerance=0.02)
+    assert is_closed(mesh)
+    # Across the bisector of the corner, on the inner side of the rope, the strands go on without a step.
+    inwards = np.array([-np.sin(np.radians(turn) / 2), np.cos(np.radians(turn) / 2)])
+    # The middle of the arc, whose radius is the width of the rope.
+    middle = inwards * 4 * (1 / np.cos(np.radians(turn) / 2) - 1)
+    t = np.linspace(-0.4, 0.4, 400)
+    for aside in (-1.2, 0.0, 1.2):
+        across = np.array([inwards[1], -inwards[0]])
+        heights = top_of(mesh, middle + aside * inwards + t[:, None] * across)
+        assert heights.min() > 0.5
+        assert np.abs(np.diff(heights)).max() < 0.03
+
+
 def test_an_open_curve_needs_something_swept_along_it() -> None:
     with pytest.raises(ValueError, match="open curve"):
         relief(piece("p", {"kind": "path", "vertices": [[0, 0, 0], [10, 0, 0]]}))

@@ -60,7 +60,7 @@ STAGE_VERSIONS = {
     "space": 4,
     "summary": 14,
     "prepared": 1,
-    "composed": 3,
+    "composed": 4,
     "mesh-summary": 5,
     "export": 1,
     "shadow": 1,

@@ -103,6 +103,8 @@ class SweptPiece:
         return lines_of(lines)
 
 
+_SHARP = 0.35
+"""A rope goes round a corner of more than this (radians) in an arc."""
 _GROOVE = 0.35
 """How deep the grooves between strands are, as a share of the height there."""
 
@@ -165,6 +167,36 @@ def _beside(curves: tuple[Line, ...], by: float) -> list[Line]:
     return [line for line in out if len(line[0]) > 1]
 
 
+def _bent(line: Line, radius: float, chord: float) -> Line:
+    """A curve that goes round its sharp corners in arcs of a radius, as a rope does: smaller ones where its straight
+    parts are too short. Chords lie within `chord` of the arcs."""
+    points, closed = line
+    n = len(points)
+    out: list[F64] = []
+    for k, corner in enumerate(points):
+        if not closed and k in (0, n - 1):
+            out.append(corner[None])
+            continue
+        back, on = points[k - 1] - corner, points[(k + 1) % n] - corner
+        before, after = float(np.hypot(*back)), float(np.hypot(*on))
+        turn = abs(pi - abs(float(np.arctan2(back[0] * on[1] - back[1] * on[0], back @ on))))
+        if turn < _SHARP:
+            out.append(corner[None])
+            continue
+        # From the corner to where the arc begins, at most to the middle of the straight part.
+        away = min(radius * float(np.tan(turn / 2)), 0.499 * min(before, after))
+        r = away / float(np.tan(turn / 2))
+        start, stop = corner + back * (away / before), corner + on * (away / after)
+        half = (start + stop) / 2 - corner
+        centre = corner + half * ((r / np.cos(turn / 2)) / max(float(np.hypot(*half)), 1e-12))
+        first, last = start - centre, stop - centre
+        a = float(np.arctan2(first[1], first[0]))
+        by = float(np.arctan2(first[0] * last[1] - first[1] * last[0], first @ last))
+        angles = a + by * np.linspace(0, 1, arc_steps(r, turn, chord) + 1)
+        out.append(centre + r * np.stack([np.cos(angles), np.sin(angles)], 1))
+    return np.concatenate(out), closed
+
+
 def _spots(line: Line, pitch: float) -> F64:
     """Places along a curve, as near to `pitch` apart as a whole number of them allows."""
     whole = _whole(line)
@@ -186,5 +218,7 @@ def swept_piece(
             raise Refused(f"the row has {len(spots)} beads: make them larger, or their spacing wider")
         discs = shapely.buffer(shapely.points(spots), half, quad_segs=quarter)
         return BeadPiece(shapely.union_all(discs), spots, half, height)
+    if isinstance(shape, Rope):
+        curves = [_bent(line, shape.width, chord) for line in curves]
     area = shapely.union_all([_whole(line).buffer(half, quad_segs=quarter, cap_style="flat") for line in curves])
     return SweptPiece(area, tuple(curves), line_index(curves), shape, height)

@@ -57,7 +57,7 @@ class ReliefSection(Schema):
 
 @router.post("/jobs/{int:job_id}/preview")
 def preview(request: HttpRequest, job_id: int, body: PreviewWanted) -> HttpResponse:
-    """The coarse surface of a relief, as binary: see docs/reliefs.md."""
+    """The coarse surface of a relief, as binary: see web/reliefs.py."""
     plan = parse_plan(current_plan(get_object_or_404(Job, pk=job_id)))
     model = next((item for item in plan.models if item.id == body.model and item.composition is not None), None)
     if model is None:
@@ -74,7 +74,7 @@ def section(request: HttpRequest, body: SectionWanted) -> dict[str, Any]:
 
 @router.post("/reach")
 def reach(request: HttpRequest, body: ReachWanted) -> HttpResponse:
-    """What a cutter leaves of a whole relief, as binary: see docs/reliefs.md."""
+    """What a cutter leaves of a whole relief, as binary: see web/reliefs.py."""
     return HttpResponse(reliefs.reach_bytes(body.composition, body.cutter), content_type="application/octet-stream")
 
 
