@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from cutting import BALL, op, run, worst_gouge
 from hard_meshes import ball_mesh, open_shell
-from meshes import box_mesh
+from meshes import box_mesh, grid_mesh
 from nephos.command.sample import sample_cutters
 from nephos.command.warm import small_hill
 from nephos.core.cutters import Cutter, HolderStep, standard_cutter
@@ -172,6 +172,25 @@ def test_what_is_proposed_for_a_deep_figure_has_no_stop_and_says_what_stays_uncu
     for fix in early[0].fixes:
         after = apply_edit(plan, lambda _: shown[0][2], fix.edit)
         assert after != plan, fix.label
+
+
+@pytest.mark.parametrize("height", [0.4, 1.6])
+def test_a_flat_relief_is_finished_without_a_roughing_that_has_nothing_to_do(height: float) -> None:
+    x, y = np.meshgrid(np.linspace(0, 60, 121), np.linspace(0, 40, 81))
+    mesh = grid_mesh(x, y, height * (1.5 + 0.5 * np.sin(x / 5) * np.cos(y / 4)))
+    look = quick_look(mesh)
+    thickness = float(np.ceil(mesh.high[2])) + 0.5
+    plan = Plan(
+        stock=Stock(length=64, width=44, thickness=thickness),
+        models=(Model(id="m1", name="m", mesh="m"),),
+        setups=(Setup(id="a", name="a"),),
+        pitch=0.4,
+    )
+    sheet = proposed_sheet(plan, plan.setups[0], look, sample_cutters())
+    assert sheet[0].strategy == "finish_raster" and not [item for item in sheet if item.strategy.startswith("rough")]
+    done = run(mesh, sheet[0], size=(64, 44, thickness), pitch=0.4)
+    assert done.comparison is not None and done.comparison.numbers()["gouge_max"] <= 0.01
+    assert not [item for item in outcome_findings(done) if item.level == "stop"]
 
 
 def test_a_holder_that_will_meet_the_stock_is_told_with_what_helps() -> None:

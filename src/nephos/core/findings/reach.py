@@ -146,6 +146,15 @@ def zone_of(terrain: Terrain, limit: Limit, cutter: Cutter) -> Bool | None:
     return None
 
 
+def roughing_depth(terrain: Terrain, cutter: Cutter) -> float:
+    """How deep under the top of the stock (mm) a flat cutter gets at most over the box of the models, by the surface
+    alone."""
+    zone = zone_of(terrain, Limit(boundary="box", contain="centre"), cutter)
+    covered = np.where(terrain.covered, terrain.heights, terrain.ground)
+    tips = ndimage.maximum_filter(covered, footprint=_disc(terrain, cutter.radius), mode="nearest")
+    return terrain.top - float(tips[zone].min())
+
+
 def lowest_tip(
     terrain: Terrain, cutter: Cutter, zone: Bool, level: float | None = None, wary: bool = False
 ) -> tuple[float, str]:

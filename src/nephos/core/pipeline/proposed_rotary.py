@@ -41,7 +41,8 @@ def _operations(plan: Plan, rough: Cutter, fine: Cutter) -> tuple[Operation, ...
     limit = Limit(boundary="box", contain="outside")
     past = Limit(boundary="box", contain="outside", offset=_PAST)
     stepdown = round(max(_STEPDOWN * rough.diameter, 0.8), 2)
-    roughing = proposed_operation(plan, (rough,), "rough_raster", 10, rough, leave=0.4, stepdown=stepdown)
+    # Thin walls that a minimum stock leaves at several levels would be cut at once where the ground falls away.
+    roughing = proposed_operation(plan, (rough,), "rough_raster", 10, rough, leave=0.4, stepdown=stepdown, minimum=0.0)
     finishing = proposed_operation(plan, (fine,), "finish_raster", 20, fine)
     return roughing.model_copy(update={"boundary": past}), finishing.model_copy(update={"boundary": limit})
 

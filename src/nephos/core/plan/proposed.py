@@ -6,7 +6,7 @@ import numpy as np
 
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.cutters.feeds import working_diameter
-from nephos.core.findings.reach import fitted, terrain_of
+from nephos.core.findings.reach import Terrain, fitted, roughing_depth, terrain_of
 from nephos.core.mesh.summary import MeshSummary
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.place import placed_model
@@ -18,6 +18,8 @@ _USUAL: dict[str, tuple[str, float]] = {"drill": ("drill", 5.0)}
 _WALL = 0.08
 """From this share of upright surface on walls are worth an operation of their own."""
 _STEEP = 55.0
+_LEAVE = 0.5
+"""What the first roughing leaves (mm)."""
 
 
 def nearest_cutter(cutters: Sequence[Cutter], shape: str, diameter: float) -> Cutter:
@@ -61,6 +63,14 @@ def _wall_share(look: MeshSummary) -> float:
     return float(np.mean(up[seen] < np.cos(np.radians(_STEEP)))) if seen.any() else 0.0
 
 
+def _is_thin(terrain: Terrain, roughing: Operation) -> bool:
+    """Whether roughing has no level at which its cutter finds room: less than a stepdown stands over a relief that
+    nowhere comes down to its foot. There the finishing cutter takes all."""
+    depth = roughing_depth(terrain, roughing.cutter)
+    stepdown = float(getattr(roughing.settings, "stepdown", 0.0))
+    return depth - _LEAVE < stepdown and depth < terrain.top - terrain.foot - 1e-3
+
+
 def proposed_sheet(plan: Plan, setup: Setup, look: MeshSummary, cutters: Sequence[Cutter]) -> tuple[Operation, ...]:
     """Rough, rough again, finish, walls and cut-out for the first model of a plan, in a setup.
 
@@ -72,8 +82,11 @@ def proposed_sheet(plan: Plan, setup: Setup, look: MeshSummary, cutters: Sequenc
     rough = nearest_cutter(cutters, "flat", min(max(longest / 25, 3.0), 12.0))
     fine = nearest_cutter(cutters, "ball", min(max(longest / 80, 1.0), 6.0))
     middle = nearest_cutter(cutters, "ball", (rough.diameter + fine.diameter) / 2)
-    found = [proposed_operation(plan, cutters, "rough_offset", 10, rough, leave=0.5)]
-    if height > rough.diameter and fine.diameter < middle.diameter < rough.diameter:
+    roughing = proposed_operation(plan, cutters, "rough_offset", 10, rough, leave=_LEAVE)
+    terrain = terrain_of(plan, setup, [(plan.models[0], box, look)])
+    thin = terrain is not None and _is_thin(terrain, roughing)
+    found = [] if thin else [roughing]
+    if not thin and height > rough.diameter and fine.diameter < middle.diameter < rough.diameter:
         found.append(
             proposed_operation(
                 plan,
@@ -86,7 +99,11 @@ def proposed_sheet(plan: Plan, setup: Setup, look: MeshSummary, cutters: Sequenc
                 stepover=round(middle.diameter * 0.3, 2),
             )
         )
-    found.append(proposed_operation(plan, cutters, "finish_raster", 30, fine))
+    finishing = proposed_operation(plan, cutters, "finish_raster", 30, fine)
+    if thin and terrain is not None and terrain.top - float(terrain.heights[terrain.covered].min()) > fine.diameter / 2:
+        layered = finishing.settings.model_copy(update={"layer": round(fine.diameter / 2, 2)})
+        finishing = finishing.model_copy(update={"settings": layered})
+    found.append(finishing)
     if _wall_share(look) > _WALL:
         found.append(
             proposed_operation(
@@ -99,19 +116,16 @@ def proposed_sheet(plan: Plan, setup: Setup, look: MeshSummary, cutters: Sequenc
         enough = min(plan.stock.thickness - 5, longest_flutes)
         through = nearest_cutter([cutter for cutter in flats if cutter.flute_length >= enough] or cutters, "flat", 6.0)
         found.append(proposed_operation(plan, cutters, "cut_out", 50, through))
-    found = _within_reach(plan, setup, look, found, cutters)
+    found = _within_reach(terrain, found, cutters)
     return tuple(operation.model_copy(update={"number": 10 * (k + 1)}) for k, operation in enumerate(found))
 
 
-def _within_reach(
-    plan: Plan, setup: Setup, look: MeshSummary, operations: list[Operation], cutters: Sequence[Cutter]
-) -> list[Operation]:
+def _within_reach(terrain: Terrain | None, operations: list[Operation], cutters: Sequence[Cutter]) -> list[Operation]:
     """The operations with cutters and depths at which neither shank nor holder meets anything; those that cannot be
     done are left out.
 
     None goes deeper than the one before it has cleared. A finisher that finds more material than its flutes are long
     goes in layers."""
-    terrain = terrain_of(plan, setup, [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)])
     if terrain is None:
         return operations
     found: list[Operation] = []
