@@ -24,7 +24,7 @@ export function useDrawing(boundary: Boundary | undefined, matrix: THREE.Matrix4
     [boundary, plan, keep, setTool],
   );
   useEffect(() => {
-    if (!active) return setPoints([]);
+    if (!active) return setPoints((old) => (old.length ? [] : old));
     const onKey = (event: KeyboardEvent) => {
       if (event.target instanceof HTMLInputElement) return;
       if (event.key === "Escape") return setTool("none");
