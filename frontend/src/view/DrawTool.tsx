@@ -3,6 +3,7 @@ import { useCallback, useEffect, useMemo, useState } from "react";
 import { useTheme } from "styled-components";
 import * as THREE from "three";
 import type { Boundary } from "../api/types";
+import { rounded } from "../lib/drag";
 import { afterClick, afterKey, type Draft } from "../lib/drawing";
 import type { Spot } from "../lib/rims";
 import { useSheetState, withBoundary } from "../workspace/state";
@@ -37,8 +38,11 @@ export function useDrawing(boundary: Boundary | undefined, matrix: THREE.Matrix4
     return () => window.removeEventListener("keydown", onKey);
   }, [active, points, take, setTool]);
   const add = useCallback(
-    (at: [number, number, number]) => take(afterClick(points, onStock(at, matrix), near)),
-    [points, take, matrix, near],
+    (at: [number, number, number]) => {
+      const spot = onStock(at, matrix).map((value) => rounded(value, plan.units ?? "mm")) as Spot;
+      take(afterClick(points, spot, near));
+    },
+    [points, take, matrix, near, plan.units],
   );
   return { points: active ? points : [], add };
 }

@@ -14,10 +14,10 @@ def number_in(units: Units) -> Say:
 
 
 def length_in(units: Units) -> Say:
-    """Says a length with its unit, as finely as it matters in a sentence: `3.2 mm`, `0.126 in`."""
+    """Says a length with its unit, as finely as it matters in a sentence: `3.2 mm`, `1600 mm`, `0.126 in`."""
     if units == "mm":
-        return lambda mm: f"{mm:.1f} mm" if abs(mm) >= 0.1 else f"{mm:.3f} mm"
-    return lambda mm: f"{mm / 25.4:.3f} in" if abs(mm) >= 2.54 else f"{mm / 25.4:.4f} in"
+        return lambda mm: f"{round(mm, 1 if abs(mm) >= 0.1 else 3):.7g} mm"
+    return lambda mm: f"{round(mm / 25.4, 3 if abs(mm) >= 2.54 else 4):.7g} in"
 
 
 def size_in(units: Units) -> Say:

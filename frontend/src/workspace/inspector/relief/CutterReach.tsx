@@ -16,7 +16,7 @@ export function reachText(head: ReachHead, names: Record<string, string>, unit: 
   const piece = head.piece && names[head.piece] ? `, ${names[head.piece] as string}` : "";
   return (
     `It leaves up to ${say(head.most)} of height, on ${share < 0.1 ? "less than 0.1" : share.toFixed(1)} % of the relief. ` +
-    `The widest place is ${say(head.wide)} across, at ${where}${piece}. Such places are violet in Place: take a smaller ` +
+    `The widest place is ${say(head.wide)} across, at ${where} of the relief${piece}. Such places are violet in Place: take a smaller ` +
     "cutter there, or a flatter wall."
   );
 }
@@ -35,6 +35,7 @@ export function CutterReach(props: {
   return (
     <Folded title="Cutter fit" short={cutter?.name ?? "no cutter chosen"}>
       <Choose
+        wide
         label="Cutter"
         value={list.find((row) => row.data.name === cutter?.name)?.id.toString() ?? ""}
         choices={{ "": "none", ...Object.fromEntries(list.map((row) => [String(row.id), row.data.name])) }}

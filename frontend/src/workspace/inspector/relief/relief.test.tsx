@@ -116,7 +116,7 @@ describe("a relief in the inspector", () => {
   it("says what a cutter leaves, how wide, where and in which piece", () => {
     const head = { limit: 0.05, most: 4, share: 0.021, wide: 2.5, at: [-18.75, 15], piece: "p1" } as ReachHead;
     expect(reachText(head, { p1: "Slot" }, "mm")).toContain(
-      "up to 4 mm of height, on 2.1 % of the relief. The widest place is 2.5 mm across, at X -18.75 Y 15, Slot.",
+      "up to 4 mm of height, on 2.1 % of the relief. The widest place is 2.5 mm across, at X -18.75 Y 15 of the relief, Slot.",
     );
     expect(reachText({ ...head, share: 0 }, {}, "mm")).toBe("It reaches all of the relief within 0.05 mm.");
   });
