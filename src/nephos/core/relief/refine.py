@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nephos.core.arrays import F64, I32, I64, Bool
+from nephos.core.arrays import F64, I32, I64, U64, Bool
 from nephos.core.errors import Refused
 from nephos.core.parallel import kernel
 from nephos.core.relief.sides import joined_again, partners
@@ -25,8 +25,11 @@ _STEP = 0.02
 _SHORTEST = 0.004
 _SHARP = 1e-4
 """A crease is found to so much (mm) along a side."""
-_INNER = 0.5
-"""Triangles with a side longer than this (mm) are looked at in their middle too: in smaller ones nothing hides."""
+_INNER, _FINER = 0.5, 0.06
+"""A triangle with a side longer than this (mm) is looked at in its middle too, and such a side at more places than its
+middle; where creases may lie that no line follows, already from the second length on."""
+_ASIDE = (0.23, 0.79)
+"""The shares of such a side at which it is looked at besides its middle."""
 _THINNEST = 1e-5
 """A triangle that is less wide (mm) is a line: its neighbours say where its sides are to be divided."""
 _SLENDER = 1.5
@@ -50,10 +53,17 @@ class Terrain:
 
 @dataclass(frozen=True)
 class _Surface:
-    """Reads heights of a stack at places that belong to triangles."""
+    """Reads heights of a stack at places that belong to triangles. `steep` are the bits of the layers with steps inside
+    their area, `creased` of those with creases that no line follows, `lined` of those all of whose creases lines follow."""
 
     stack: Stack
     steep: np.uint64
+    creased: np.uint64
+    lined: np.uint64
+
+    def hides_from(self, masks: np.ndarray) -> F64:
+        """(n,) the length (mm) from which a side of a triangle may hide something, for their masks."""
+        return np.where(((masks & self.creased) != 0) & ((masks & self.lined) == 0), _FINER, _INNER)
 
     def at(self, xy: F64, masks: np.ndarray, towards: F64) -> F64:
         """Heights at places; on steps, those on the side of `towards` (n, 2)."""
@@ -152,6 +162,8 @@ def _crossing(
 def refined(
     stack: Stack,
     steep: np.uint64,
+    creased: np.uint64,
+    lined: np.uint64,
     points: F64,
     triangles: I32,
     masks: np.ndarray,
@@ -162,7 +174,8 @@ def refined(
 
     Parameters
     ----------
-    stack : the layers. steep : bits of the layers with steps inside their area. points : (n, 2) float64. triangles :
+    stack : the layers. steep, creased, lined : bits of the layers with steps inside their area, with creases that no
+    line follows, and of those all of whose creases are lines. points : (n, 2) float64. triangles :
     (m, 3) int32, turning left. masks : (m,) uint64. tolerance : millimetres. rounds : how often at most sides are
     divided; a few of them make a preview.
 
@@ -171,11 +184,11 @@ def refined(
     Refused
         Where more than six million triangles would be needed.
     """
-    surface = _Surface(stack, steep)
+    surface = _Surface(stack, steep, creased, lined)
     terrain = Terrain(points, triangles, masks, _corner_heights(surface, points, triangles, masks))
     fresh = np.ones(len(triangles), bool)
     # Between the places that are looked at the error may be about twice as much.
-    allowed = 0.42 * tolerance
+    allowed = 0.44 * tolerance
     other = partners(triangles, len(points))
     for _ in range(rounds):
         marks = _to_split(surface, terrain, other, fresh, allowed) if fresh.any() else _no_marks()
@@ -198,36 +211,59 @@ def _no_marks() -> _Marks:
 
 
 @kernel
-def _middles(points: F64, triangles: I32, heights: F64, sides: I64, middle: F64, level: F64, upright: F64) -> None:
-    """The middle of sides, the mean height of their ends, and what an error in height counts for square to their
-    triangle: nothing where the side is too short to be divided, or the triangle but a line."""
-    for s in range(len(sides)):
-        t, k = sides[s] // 3, sides[s] % 3
-        i, j = (k + 1) % 3, (k + 2) % 3
-        a, b, c = triangles[t, i], triangles[t, j], triangles[t, k]
-        ex, ey = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1]
-        fx, fy = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1]
-        de, df = heights[t, j] - heights[t, i], heights[t, k] - heights[t, i]
-        area, length = ex * fy - ey * fx, np.sqrt(ex * ex + ey * ey)
-        middle[s, 0], middle[s, 1] = points[a, 0] + 0.5 * ex, points[a, 1] + 0.5 * ey
-        level[s] = heights[t, i] + 0.5 * de
-        if length <= _SHORTEST or area <= _THINNEST * length:
-            upright[s] = 0.0
-            continue
-        gx, gy = (de * fy - df * ey) / area, (df * ex - de * fx) / area
-        upright[s] = 1 / np.sqrt(1 + gx * gx + gy * gy)
+def _upright(points: F64, triangles: I32, heights: F64, side: int) -> float:
+    """What an error in height on a side counts for square to its triangle: nothing where the side is too short to be
+    divided, or the triangle but a line."""
+    t, k = side // 3, side % 3
+    i, j = (k + 1) % 3, (k + 2) % 3
+    a, b, c = triangles[t, i], triangles[t, j], triangles[t, k]
+    ex, ey = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1]
+    fx, fy = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1]
+    de, df = heights[t, j] - heights[t, i], heights[t, k] - heights[t, i]
+    area, length = ex * fy - ey * fx, np.sqrt(ex * ex + ey * ey)
+    if length <= _SHORTEST or area <= _THINNEST * length:
+        return 0.0
+    gx, gy = (de * fy - df * ey) / area, (df * ex - de * fx) / area
+    return 1 / np.sqrt(1 + gx * gx + gy * gy)
 
 
 @kernel
-def _larger(points: F64, triangles: I32, chosen: I64, length: float) -> Bool:
-    """Which of the chosen triangles have a side longer than `length`."""
+def _middles(
+    points: F64,
+    triangles: I32,
+    heights: F64,
+    masks: U64,
+    other: I64,
+    sides: I64,
+    middle: F64,
+    level: F64,
+    upright: F64,
+) -> None:
+    """The middle of sides (n,), the mean height of their ends, and what an error in height counts for square to the
+    triangle beside it that is less steep: a sliver may stand upright on a gentle surface. `other` (3 m,) is the side
+    beyond each."""
+    for s in range(len(sides)):
+        t, k = sides[s] // 3, sides[s] % 3
+        i, j = (k + 1) % 3, (k + 2) % 3
+        a, b = triangles[t, i], triangles[t, j]
+        middle[s, 0] = 0.5 * (points[a, 0] + points[b, 0])
+        middle[s, 1] = 0.5 * (points[a, 1] + points[b, 1])
+        level[s] = 0.5 * (heights[t, i] + heights[t, j])
+        upright[s] = _upright(points, triangles, heights, sides[s])
+        if other[sides[s]] >= 0 and masks[other[sides[s]] // 3] == masks[t]:
+            upright[s] = max(upright[s], _upright(points, triangles, heights, other[sides[s]]))
+
+
+@kernel
+def _larger(points: F64, triangles: I32, chosen: I64, length: F64) -> Bool:
+    """Which of the chosen triangles (n,) have a side longer than their `length` (n,), mm."""
     out = np.zeros(len(chosen), np.bool_)
     for s in range(len(chosen)):
         t = chosen[s]
         for k in range(3):
             a, b = triangles[t, k], triangles[t, (k + 1) % 3]
             dx, dy = points[a, 0] - points[b, 0], points[a, 1] - points[b, 1]
-            if dx * dx + dy * dy > length * length:
+            if dx * dx + dy * dy > length[s] * length[s]:
                 out[s] = True
     return out
 
@@ -254,10 +290,11 @@ def _to_split(surface: _Surface, terrain: Terrain, other: I64, fresh: Bool, allo
     sides = _once(surface, other, fresh, masks)
     own, q = sides // 3, sides % 3
     middle, level, upright = np.empty((len(sides), 2)), np.empty(len(sides)), np.empty(len(sides))
-    _middles(points, triangles, terrain.heights, sides, middle, level, upright)
+    _middles(points, triangles, terrain.heights, masks, other, sides, middle, level, upright)
     towards = points[triangles[own, q]] if surface.steep else middle
     z = surface.at(middle, masks[own], towards)
     off = np.abs(z - level) * upright
+    _look_aside(surface, terrain, sides, towards, upright, off, allowed)
     at = np.flatnonzero(off > allowed)
     bad, corner = own[at], q[at]
     a, b = points[triangles[bad, _NEXT[corner]]], points[triangles[bad, _AFTER[corner]]]
@@ -269,14 +306,33 @@ def _to_split(surface: _Surface, terrain: Terrain, other: I64, fresh: Bool, allo
     marked[found] = True
     marked[other[found][other[found] >= 0]] = True
     inner = np.flatnonzero(fresh & ~_any_side(marked.reshape(-1, 3)))
-    inner = inner[_larger(points, triangles, inner, _INNER)]
-    inner = inner[_inside_off(surface, terrain, inner, 1.6 * allowed)]
+    inner = inner[_larger(points, triangles, inner, surface.hides_from(masks[inner]))]
+    inner = inner[_inside_off(surface, terrain, inner, 1.53 * allowed)]
     corners = points[triangles[inner]]
     across = np.hypot(*(corners[:, _NEXT] - corners[:, _AFTER]).transpose(2, 0, 1))
     longest = 3 * inner + across.argmax(axis=1)
     worth = across.max(axis=1) > _SHORTEST if len(inner) else np.zeros(0, bool)
     more = np.concatenate([longest[worth], _slender(points, triangles, bad)])
     return np.concatenate([more, found]), np.concatenate([np.full(len(more), 0.5), where])
+
+
+def _look_aside(
+    surface: _Surface, terrain: Terrain, sides: I64, towards: F64, upright: F64, off: F64, allowed: float
+) -> None:
+    """Raise `off` (n,) of long sides by what they are off at places beside their middle: a crease may pass right
+    through the middle, or twice beside it."""
+    points, triangles, heights = terrain.points, terrain.triangles, terrain.heights
+    own, q = sides // 3, sides % 3
+    first, last = triangles[own, _NEXT[q]], triangles[own, _AFTER[q]]
+    way = np.abs(points[last] - points[first])
+    far = np.maximum(way[:, 0], way[:, 1]) > surface.hides_from(terrain.masks[own])
+    chosen = np.flatnonzero(far & (off <= allowed) & (upright > 0))
+    own, q = own[chosen], q[chosen]
+    a, b = points[first[chosen]], points[last[chosen]]
+    ha, hb = heights[own, _NEXT[q]], heights[own, _AFTER[q]]
+    for share in _ASIDE:
+        z = surface.at(a + share * (b - a), terrain.masks[own], towards[chosen])
+        off[chosen] = np.maximum(off[chosen], np.abs(z - ha - share * (hb - ha)) * upright[chosen])
 
 
 def _slender(points: F64, triangles: I32, own: I64) -> I64:

@@ -81,6 +81,11 @@ class ShapedPiece:
     chord: float
     steep: bool = False
 
+    @property
+    def creased(self) -> bool:
+        """Whether its surface has creases that its lines leave out: where slopes from several sides meet."""
+        return self.profile.reach > 0
+
     def heights(self, xy: F64) -> Heights:
         """Its heights at places (n, 2) in its area."""
         if self.profile.reach <= 0:

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import reduce
 
 import numpy as np
 import shapely
@@ -18,11 +17,11 @@ from nephos.core.relief.outline import Outlines
 from nephos.core.relief.piece import Lines, PreparedPiece
 from nephos.core.relief.refine import ROUNDS, refined
 from nephos.core.relief.seen import SeenMesh, SeenPiece, seen_mesh
-from nephos.core.relief.shaped import rings_of_area, shaped_piece
+from nephos.core.relief.shaped import ShapedPiece, rings_of_area, shaped_piece
 from nephos.core.relief.shapes import Bead, Rope, Section
 from nephos.core.relief.sources import MeshSource
 from nephos.core.relief.stack import Layer, Smoothed, Stack, smoothed_ground
-from nephos.core.relief.swept import swept_piece
+from nephos.core.relief.swept import BeadPiece, SweptPiece, swept_piece
 from nephos.core.relief.triangulation import triangulated
 
 __all__ = ["Composed", "Meshes", "composed", "mesh_of", "piece_areas", "stack_of"]
@@ -219,14 +218,15 @@ def mesh_of(ready: Composed, rounds: int = ROUNDS) -> Mesh:
     points, ends, masks = _plan_lines(ready)
     plan = triangulated(points, ends, masks)
     inside = plan.regions != 0
-    steep = reduce(
-        lambda bits, k: bits | (1 << k),
-        [k for k, layer in enumerate(ready.layers) if layer.prepared is not None and layer.prepared.steep],
-        0,
-    )
+    prepared = [layer.prepared for layer in ready.layers]
+    steep = sum(1 << k for k, piece in enumerate(prepared) if piece is not None and piece.steep)
+    creased = sum(1 << k for k, piece in enumerate(prepared) if isinstance(piece, ShapedPiece) and piece.creased)
+    lined = sum(1 << k for k, piece in enumerate(prepared) if isinstance(piece, BeadPiece | SweptPiece | SeenPiece))
     terrain = refined(
         ready.stack,
         np.uint64(steep),
+        np.uint64(creased),
+        np.uint64(lined),
         plan.points,
         plan.triangles[inside],
         plan.regions[inside],
