@@ -27,7 +27,10 @@ _SHARP = 1e-4
 """A crease is found to so much (mm) along a side."""
 _INNER, _FINER = 0.5, 0.06
 """A triangle with a side longer than this (mm) is looked at in its middle too, and such a side at more places than its
-middle; where creases may lie that no line follows, already from the second length on."""
+middle; where creases may lie that no line follows, and triangles are folded, already from the second length on."""
+_FOLD = 6.0
+"""The corner beyond a side lies at least so many times what is allowed off a triangle's plane where there is a crease
+(looked at closely everywhere instead, the tray of demo/composing.py gets 0.05 % more triangles)."""
 _ASIDE = (0.23, 0.79)
 """The shares of such a side at which it is looked at besides its middle."""
 _THINNEST = 1e-5
@@ -61,9 +64,14 @@ class _Surface:
     creased: np.uint64
     lined: np.uint64
 
-    def hides_from(self, masks: np.ndarray) -> F64:
-        """(n,) the length (mm) from which a side of a triangle may hide something, for their masks."""
-        return np.where(((masks & self.creased) != 0) & ((masks & self.lined) == 0), _FINER, _INNER)
+    def hides_from(self, terrain: "Terrain", other: I64, chosen: I64, allowed: float) -> F64:
+        """(n,) the length (mm) from which the sides of chosen triangles may hide something."""
+        masks = terrain.masks[chosen]
+        least = np.full(len(chosen), _INNER)
+        may = np.flatnonzero(((masks & self.creased) != 0) & ((masks & self.lined) == 0))
+        bent = _folded(terrain.points, terrain.triangles, terrain.heights, other, chosen[may], _FOLD * allowed)
+        least[may[bent]] = _FINER
+        return least
 
     def at(self, xy: F64, masks: np.ndarray, towards: F64) -> F64:
         """Heights at places; on steps, those on the side of `towards` (n, 2)."""
@@ -255,6 +263,34 @@ def _middles(
 
 
 @kernel
+def _folded(points: F64, triangles: I32, heights: F64, other: I64, chosen: I64, least: float) -> Bool:
+    """Which of the chosen triangles (n,) have a neighbour whose far corner lies more than `least` mm off their plane, or
+    are but lines: a crease passes near them."""
+    out = np.zeros(len(chosen), np.bool_)
+    for s in range(len(chosen)):
+        t = chosen[s]
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        ex, ey = points[b, 0] - points[a, 0], points[b, 1] - points[a, 1]
+        fx, fy = points[c, 0] - points[a, 0], points[c, 1] - points[a, 1]
+        de, df = heights[t, 1] - heights[t, 0], heights[t, 2] - heights[t, 0]
+        area = ex * fy - ey * fx
+        if area <= _THINNEST * (abs(ex) + abs(ey)):
+            out[s] = True
+            continue
+        gx, gy = (de * fy - df * ey) / area, (df * ex - de * fx) / area
+        limit = least * np.sqrt(1 + gx * gx + gy * gy)
+        for k in range(3):
+            beyond = other[3 * t + k]
+            if beyond < 0:
+                continue
+            p = triangles[beyond // 3, beyond % 3]
+            plane = heights[t, 0] + gx * (points[p, 0] - points[a, 0]) + gy * (points[p, 1] - points[a, 1])
+            if abs(heights[beyond // 3, beyond % 3] - plane) > limit:
+                out[s] = True
+    return out
+
+
+@kernel
 def _larger(points: F64, triangles: I32, chosen: I64, length: F64) -> Bool:
     """Which of the chosen triangles (n,) have a side longer than their `length` (n,), mm."""
     out = np.zeros(len(chosen), np.bool_)
@@ -294,7 +330,7 @@ def _to_split(surface: _Surface, terrain: Terrain, other: I64, fresh: Bool, allo
     towards = points[triangles[own, q]] if surface.steep else middle
     z = surface.at(middle, masks[own], towards)
     off = np.abs(z - level) * upright
-    _look_aside(surface, terrain, sides, towards, upright, off, allowed)
+    _look_aside(surface, terrain, other, sides, towards, upright, off, allowed)
     at = np.flatnonzero(off > allowed)
     bad, corner = own[at], q[at]
     a, b = points[triangles[bad, _NEXT[corner]]], points[triangles[bad, _AFTER[corner]]]
@@ -306,7 +342,7 @@ def _to_split(surface: _Surface, terrain: Terrain, other: I64, fresh: Bool, allo
     marked[found] = True
     marked[other[found][other[found] >= 0]] = True
     inner = np.flatnonzero(fresh & ~_any_side(marked.reshape(-1, 3)))
-    inner = inner[_larger(points, triangles, inner, surface.hides_from(masks[inner]))]
+    inner = inner[_larger(points, triangles, inner, surface.hides_from(terrain, other, inner, allowed))]
     inner = inner[_inside_off(surface, terrain, inner, 1.53 * allowed)]
     corners = points[triangles[inner]]
     across = np.hypot(*(corners[:, _NEXT] - corners[:, _AFTER]).transpose(2, 0, 1))
@@ -317,7 +353,14 @@ def _to_split(surface: _Surface, terrain: Terrain, other: I64, fresh: Bool, allo
 
 
 def _look_aside(
-    surface: _Surface, terrain: Terrain, sides: I64, towards: F64, upright: F64, off: F64, allowed: float
+    surface: _Surface,
+    terrain: Terrain,
+    other: I64,
+    sides: I64,
+    towards: F64,
+    upright: F64,
+    off: F64,
+    allowed: float,
 ) -> None:
     """Raise `off` (n,) of long sides by what they are off at places beside their middle: a crease may pass right
     through the middle, or twice beside it."""
@@ -325,7 +368,7 @@ def _look_aside(
     own, q = sides // 3, sides % 3
     first, last = triangles[own, _NEXT[q]], triangles[own, _AFTER[q]]
     way = np.abs(points[last] - points[first])
-    far = np.maximum(way[:, 0], way[:, 1]) > surface.hides_from(terrain.masks[own])
+    far = np.maximum(way[:, 0], way[:, 1]) > surface.hides_from(terrain, other, own, allowed)
     chosen = np.flatnonzero(far & (off <= allowed) & (upright > 0))
     own, q = own[chosen], q[chosen]
     a, b = points[first[chosen]], points[last[chosen]]
