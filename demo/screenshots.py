@@ -135,6 +135,7 @@ def shoot_relief(driver: webdriver.Chrome, address: str, folder: Path) -> None:
     section.click()
     chart = "[aria-label='Place along the section']"
     until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, chart))
+    driver.find_element(By.XPATH, title.replace("Section", "Cutter fit")).click()
     cutter = "//*[@aria-label='Inspector']//span[.='Cutter']/following::button[1]"
     driver.find_element(By.XPATH, cutter).click()
     press(driver, "6 mm ball, 2 flute")

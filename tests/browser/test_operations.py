@@ -9,7 +9,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from browser.page import field, grip, press_at, press_like, text, type_in
+from browser.page import click_view, field, grip, press_at, press_like, text, type_in
 from nephos.web.jobs import current_plan
 from nephos.web.models import Cutter, Job
 
@@ -100,6 +100,29 @@ def test_a_boundary_is_drawn_bent_brought_in_and_used(hill_job, tmp_path: Path) 
     until(driver, lambda d: d.find_elements(By.XPATH, toggle))
     press_at(driver, toggle)
     until(driver, lambda d: plan()["setups"][0]["operations"][1]["boundary"]["without"] == ["b1"])
+
+
+def test_a_boundary_is_drawn_by_clicks_and_closed_by_a_key(hill_job) -> None:
+    driver = hill_job
+    press(driver, "+ Boundary")
+    press_like(driver, "outline of models")
+    press(driver, "drawn or imported")
+    press(driver, "Top")
+    press(driver, "Draw")
+    until(driver, lambda d: "Click point after point" in text(d))
+    for x, y in ((0.35, 0.4), (0.65, 0.4), (0.65, 0.6), (0.2, 0.2)):
+        click_view(driver, x, y)
+    body = driver.find_element(By.TAG_NAME, "body")
+    body.send_keys(Keys.BACKSPACE)
+    body.send_keys(Keys.ENTER)
+    until(driver, lambda d: plan()["boundaries"][0].get("curves") and "1 loop" in text(d), 30)
+    points = np.array(plan()["boundaries"][0]["curves"][0]["points"])
+    assert len(points) == 3
+    # The first two clicks lie beside each other in the view, the third in front of the second.
+    assert points[0, 1] == pytest.approx(points[1, 1], abs=1) and points[2, 0] == pytest.approx(points[1, 0], abs=1)
+    assert points[1, 0] - points[0, 0] > 5 and points[1, 1] - points[2, 1] > 2
+    body.send_keys(Keys.CONTROL, "z")
+    until(driver, lambda d: not plan()["boundaries"][0].get("curves"))
 
 
 def test_numbers_follow_every_keystroke_and_feeds_are_proposed(hill_job) -> None:

@@ -35,7 +35,7 @@ export function CutterReach(props: {
   return (
     <Folded title="Cutter fit" short={cutter?.name ?? "no cutter chosen"}>
       <Choose
-        wide
+        roomy
         label="Cutter"
         value={list.find((row) => row.data.name === cutter?.name)?.id.toString() ?? ""}
         choices={{ "": "none", ...Object.fromEntries(list.map((row) => [String(row.id), row.data.name])) }}
