@@ -9,8 +9,8 @@ from nephos.core.arrays import F64, I64
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
 from nephos.core.parallel import kernel
-from nephos.core.relief.refine import WELD, Terrain
 from nephos.core.relief.sides import ends_of_sides, partners
+from nephos.core.relief.terrain import WELD, Terrain
 
 __all__ = ["closed_mesh"]
 
