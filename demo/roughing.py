@@ -112,15 +112,17 @@ def cases() -> dict[str, Case]:
         "heron": Case("heron-plaque", 236, (coarse, ball)),
         "heron, 6 mm": Case("heron-plaque", 236, (_first(), small)),
         "heron, lines": Case("heron-plaque", 236, (_first("rough_raster"), small)),
-        "heron, even load": Case("heron-plaque", 236, (_first("rough_engagement", engagement=60.0),)),
-        "heron 80, even load": Case("heron-plaque", 80, (_first("rough_engagement", engagement=60.0),)),
+        "heron, constant engagement": Case("heron-plaque", 236, (_first("rough_engagement", engagement=60.0),)),
+        "heron 80, constant engagement": Case("heron-plaque", 80, (_first("rough_engagement", engagement=60.0),)),
         "moth": Case("moth-roundel", None, (_first(), small)),
-        "moth, even load": Case("moth-roundel", None, (_first("rough_engagement", engagement=60.0),)),
+        "moth, constant engagement": Case("moth-roundel", None, (_first("rough_engagement", engagement=60.0),)),
         "fen chart": Case("fen-chart", 300, (_first(), small)),
         "fen chart, ball": Case("fen-chart", 300, (coarse, ball)),
         "tray, 7 levels": Case("tray", None, (_first(stepdown=2.0, **bowls), small)),
         "tray, 14 levels": Case("tray", None, (_first(stepdown=1.0, **bowls),)),
-        "tray, even load": Case("tray", None, (_first("rough_engagement", engagement=60.0, stepdown=2.0, **bowls),)),
+        "tray, constant engagement": Case(
+            "tray", None, (_first("rough_engagement", engagement=60.0, stepdown=2.0, **bowls),)
+        ),
         "pits": Case("pits", None, (_first(), small)),
     }
 

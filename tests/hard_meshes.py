@@ -105,7 +105,7 @@ def finned() -> Mesh:
     return joined([box_mesh((0, 0, -2), (26, 16, 0.01)), *fins, cap])
 
 
-FOREIGN: dict[str, Callable[[float], Mesh]] = {
+OTHERS: dict[str, Callable[[float], Mesh]] = {
     "overlapping": lambda _: overlapping(),
     "hollow": lambda _: hollow(),
     "on cells": on_cells,

@@ -153,7 +153,7 @@ def test_the_comparison_is_judged_by_chosen_limits_and_its_worst_places_are_flow
 
 def test_a_post_is_refused_on_a_stop_until_somebody_says_why(hill_job, tmp_path: Path) -> None:
     driver = hill_job
-    # Nobody presses Calculate here: it follows every change by itself.
+    # Nobody presses Calculate here: it follows every change automatically.
     press(driver, "Calculate automatically")
     until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-testid='operation-30']"))
     press_at(driver, "[data-testid='operation-30'] button")

@@ -34,7 +34,7 @@ def dxf(draw, unit: int = 4) -> bytes:
 
 
 def lines_and_arc(space) -> None:
-    """A slot: two lines and two half circles, none of them closed by itself."""
+    """A slot: two lines and two half circles, none of them closed alone."""
     space.add_line((0, 0), (20, 0))
     space.add_arc((20, 5), 5, -90, 90)
     space.add_line((20, 10), (0, 10))

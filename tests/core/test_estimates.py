@@ -256,7 +256,7 @@ def test_a_second_roughing_is_told_to_take_less_than_the_first() -> None:
 
 
 def test_the_ground_is_looked_at_once_for_all_stepovers(monkeypatch: pytest.MonkeyPatch) -> None:
-    """While a number is typed, and for the small drawing of what a finer step costs, only what hangs on it is worked
+    """While a number is typed, and for the small drawing of what a finer step costs, only what depends on it is worked
     out anew."""
     looked = []
     at_level = Clearing.at_level

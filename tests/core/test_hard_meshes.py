@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cutting import BALL, FLAT, op, run, worst_gouge
-from hard_meshes import FOREIGN, ball_mesh, overlapping
+from hard_meshes import OTHERS, ball_mesh, overlapping
 from meshes import ALL_SHAPES, box_mesh, grid_mesh
 from nephos.core.arrays import F64
 from nephos.core.cutters import standard_cutter
@@ -69,12 +69,12 @@ def _feed_only(points: F64, kinds: np.ndarray) -> F64:
     ("name", "pitch"),
     [
         pytest.param(name, pitch, marks=[] if (pitch == 0.35 if name == "noisy" else (k + n) % 2) else pytest.mark.slow)
-        for k, name in enumerate(FOREIGN)
+        for k, name in enumerate(OTHERS)
         for n, pitch in enumerate((0.2, 0.35))
     ],
 )
 def test_no_gouge_and_no_rapid_in_the_block_is_reported_or_there(name: str, pitch: float) -> None:
-    mesh = FOREIGN[name](pitch)
+    mesh = OTHERS[name](pitch)
     done = run(
         mesh,
         op("rough_offset", FLAT, 10, stepdown=2.0, stepover=1.6, leave=0.3),
@@ -151,7 +151,7 @@ def depth_at(mesh, x: float, y: float, low: float, high: float) -> float:
 
 
 def test_removed_material_counts_only_where_it_was_inside() -> None:
-    hollow = FOREIGN["nested"](0.2)
+    hollow = OTHERS["nested"](0.2)
     assert depth_at(hollow, 9.0, 9.0, 4.0, 5.5) == 0.0, "in the hollow between the shells"
     assert depth_at(hollow, 9.0, 9.0, 6.5, 8.0) == pytest.approx(1.0, abs=0.15)
     both = overlapping()
@@ -224,7 +224,7 @@ def test_a_rapid_through_a_splinter_between_columns_is_found(pitch: float) -> No
 
 def test_two_copies_with_a_gap_are_finished_without_a_fault() -> None:
     """Lines that miss both copies are empty, and no reason to fail."""
-    mesh = FOREIGN["on cells"](0.2)
+    mesh = OTHERS["on cells"](0.2)
     from nephos.core.pipeline.space import joined
 
     far = joined([mesh, mesh.moved(np.array([[1, 0, 0, 25], [0, 1, 0, 0], [0, 0, 1, 0], [0, 0, 0, 1.0]]))])

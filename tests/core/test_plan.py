@@ -124,7 +124,7 @@ def test_changing_one_operation_recalculates_that_and_the_blocks_after_it() -> N
     assert store.made == ["passes", "path", "moves", "block", "gouges", "frames", "compare", "pieces"]
     store.made.clear()
     calculate(with_settings(plan(), 10, stepover=1.8), store)
-    # The finisher's passes hang on the model alone; its links and its block are new.
+    # The finisher's passes depend on the model alone; its links and its block are new.
     assert store.made.count("passes") == 1 and store.made.count("block") == 2
     store.made.clear()
     calculate(plan(), store)

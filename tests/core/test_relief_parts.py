@@ -17,10 +17,10 @@ from nephos.core.relief.nearest_line import line_index, near, nearest
 from nephos.core.relief.outline import Outlines, arc_steps
 from nephos.core.relief.preview import preview_of
 from nephos.core.relief.reach import Reach, reach_of
-from nephos.core.relief.terrain import Terrain
 from nephos.core.relief.section import gaps_of, section_of
 from nephos.core.relief.sides import partners
 from nephos.core.relief.surface import composed, stack_of
+from nephos.core.relief.terrain import Terrain
 from nephos.core.relief.triangulation import GRID, LARGEST, triangulated
 from relief_tools import BODY, is_closed, no_mesh, piece, relief, small_mesh
 

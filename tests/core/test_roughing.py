@@ -243,7 +243,7 @@ def cone() -> Mesh:
 
 
 def test_a_second_roughing_takes_the_stairs_of_the_first() -> None:
-    """At every level by itself: also where nothing stands any more on the level above."""
+    """At every level on its own: also where nothing stands any more on the level above."""
     first = op("rough_offset", FLAT, 10, stepdown=4.0, stepover=2.0, leave=0.4)
     second = op("rough_offset", standard_cutter("flat", 3, 2), 20, stepdown=1.0, stepover=1.2, leave=0.2)
     size = (66, 66, 16)

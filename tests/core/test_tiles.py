@@ -145,7 +145,7 @@ def test_a_hole_and_a_tab_belong_to_one_tile() -> None:
 
 
 def test_tabs_keep_off_the_seams() -> None:
-    """Where a tab would be placed by itself, a seam moves it; one that is set there by hand is a finding."""
+    """Where a tab would be placed automatically, a seam moves it; one that is set there by hand is a finding."""
     cut_out = CUT_OUT.model_copy(update={"settings": CUT_OUT.settings.model_copy(update={"tabs": 6})})
     whole = cut(board(ROUGH, cut_out))[0]
     at = next(tab.middle[0] for tab in whole.tabs if 20 < tab.middle[0] < 70)

@@ -31,11 +31,13 @@ export function useDrawing(boundary: Boundary | undefined, matrix: THREE.Matrix4
       if (event.key === "Escape") return setTool("none");
       const draft = afterKey(points, event.key);
       if (!draft) return;
+      // The button that began the drawing may still have the focus.
       event.preventDefault();
+      event.stopPropagation();
       take(draft);
     };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
+    window.addEventListener("keydown", onKey, true);
+    return () => window.removeEventListener("keydown", onKey, true);
   }, [active, points, take, setTool]);
   const add = useCallback(
     (at: [number, number, number]) => {

@@ -15,7 +15,7 @@ const job = (change: object = {}, info: object = {}) =>
   }) as unknown as Job;
 const calculation = (state: string, revision: number) => ({ state, revision }) as Calculation;
 
-describe("working out by itself", () => {
+describe("calculating automatically", () => {
   it("waits for what could be worked out and has not been", () => {
     expect(isWaiting(job(), null)).toBe(true);
     expect(isWaiting(job(), calculation("done", 2))).toBe(true);

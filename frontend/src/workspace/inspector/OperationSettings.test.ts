@@ -8,7 +8,7 @@ const fields: [string, SettingField][] = [
   ["ramp", { title: "Ramp", default: 3, unit: "°" }],
 ];
 
-it("says of a fold what is not as usual", () => {
+it("says of a fold what is not the default", () => {
   expect(foldText(fields, { tab_height: 3, shoulders: "sloping", ramp: 3 }, "mm")).toBe("default");
   expect(foldText(fields, { tab_height: 2.5, shoulders: "straight", ramp: 5 }, "mm")).toBe(
     "tab height 2.5 · shoulders: straight · ramp 5°",

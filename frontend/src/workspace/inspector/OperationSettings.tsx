@@ -96,7 +96,7 @@ function CostCurve(props: { info: OperationInfo; stepover: number }) {
   );
 }
 
-/** What a folded group of settings says of itself: those that are not as usual. */
+/** What a folded group of settings says of itself: those that are not the default. */
 export function foldText(fields: [string, SettingField][], settings: Settings, unit: Unit): string {
   const own = fields.filter(([name, field]) => settings[name] !== undefined && settings[name] !== field.default);
   const shown = own.map(([name, field]) => {

@@ -180,7 +180,7 @@ def walls_of(
     stock_estimate: StockEstimate, profile: Profile, leave: float, steeper: float, overlap: float, stepdown: float
 ) -> Walls:
     """The contours at levels a stepdown apart over ground steeper than an angle (degrees), and so far beside it;
-    remembered by what they hang on.
+    remembered by what they depend on.
 
     The contours of a height function over an area are, over all heights, as long as its slope summed over the area
     (coarea formula: Federer, "Curvature measures", 1959)."""

@@ -38,7 +38,7 @@ _ROUND = 15.0
 """Millimetres beyond models and stock that the picture shows, for the widest cutters."""
 _NEEDLE = Profile.of(0.0, 1e-3)
 _LEFT_BY = ("stepdown", "leave", "flats", "minimum")
-"""Settings that what a roughing leaves standing hangs on; a finer step costs time and leaves the same."""
+"""Settings that what a roughing leaves depends on; a finer step costs time and leaves the same."""
 _SAMPLED: "Memo[DrawnHeightMap]" = Memo(16)
 _RELIEFS: Memo[HeightMap] = Memo(16)
 _STANDING: Memo[F32] = Memo(48)
@@ -148,7 +148,7 @@ def _axis_goes(relief: HeightMap, operation: Operation, stock: F64, box: tuple[F
 
 
 def _cause(operation: Operation) -> tuple[Any, ...]:
-    """Of an operation, what is left standing after it hangs on."""
+    """What the stock after an operation depends on."""
     settings = tuple(getattr(operation.settings, name, None) for name in _LEFT_BY)
     return operation.cutter.profile, operation.boundary.model_dump_json(), operation.strategy, settings
 

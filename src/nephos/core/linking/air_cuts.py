@@ -76,7 +76,7 @@ def broken(item: Pass, path: F64, cuts: Bool, least: float) -> list[Pass]:
     `path` (n, 3) is the pass, densified; `cuts` (n - 1,) says which of its stretches cut.
 
     In their order, as one may be in the air only because another one before it, across a neck, is not. What they take
-    away in all hangs on no order."""
+    away in all depends on no order."""
     if cuts.all():
         return [item]
     if not cuts.any():

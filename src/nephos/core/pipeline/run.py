@@ -1,11 +1,11 @@
 """The pipeline: from a plan to toolpaths, programs, the proof and the comparison.
 
 A graph of pure functions. Each result is kept under a hash of all that it depends on, so a change
-recalculates what hangs on it and nothing else, and undo finds the old results where they were.
+recalculates what depends on it and nothing else, and undo finds the old results where they were.
 
     passes(op) -> path(op) -> moves(op) -> block(op), frames(op) -> compare(setup), pieces(setup), program(file)
 
-Passes hang on the model and the operation (roughing also on the block before it); the path also on the block before,
+Passes depend on the model and the operation (roughing also on the block before it); the path also on the block before,
 for its links; moves are the posted text read back, with times; the block is cut from those moves."""
 
 import time

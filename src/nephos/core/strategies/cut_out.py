@@ -429,7 +429,7 @@ def _look_ahead(side: str, radius: float, stock_estimate: StockEstimate) -> tupl
 
 
 def _stretch_seconds(level: float, tops: F64, stretches: Callable[[float], int], round_seconds: float) -> float:
-    """Time of cutting what stands over a level by itself."""
+    """Time of cutting what stands over one level alone."""
     return float(np.mean(tops > level + SKIN)) * round_seconds + _TO_STRETCH * stretches(level)
 
 

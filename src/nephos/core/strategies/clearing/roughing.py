@@ -220,7 +220,7 @@ def describe_rough(settings: RoughSettings, cutter: Cutter, say: Say) -> str:
 
 
 def rough_work(settings: RoughSettings, cutter: Cutter, stock_estimate: StockEstimate) -> RoughWork:
-    """What there is to rough, remembered by what it hangs on: a stepover is none of that."""
+    """What there is to rough, remembered by what it depends on: a stepover is none of that."""
     causes = (stock_estimate.key, cutter.profile, settings.stepdown, settings.leave, settings.flats, settings.minimum)
     return _WORKS.get(causes, lambda: _work(settings, cutter, stock_estimate))
 
