@@ -32,8 +32,9 @@ def _off_chord(points: F64, first: int, last: int, tolerance: float) -> int:
 
 @kernel
 def _thin(points: F64, ends: I64, tolerance: float, longest: int, kept: I64) -> int:
-    """Indices of the points (n, 3) that stay so that no point that goes is more than `tolerance` mm off, into `kept` (n,), and
-    how many (Douglas and Peucker 1973). `ends` (k,) are points that always stay; stretches have at most `longest` points."""
+    """Indices of the points (n, 3) that stay so that no point that goes is more than `tolerance` mm off, into `kept`
+    (n,), and how many (Douglas and Peucker 1973). `ends` (k,) are points that always stay; stretches have at most
+    `longest` points."""
     stack = np.empty((128 + len(points), 2), np.int64)
     count = 0
     begin = 0

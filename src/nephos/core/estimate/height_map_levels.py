@@ -69,8 +69,8 @@ def _count(begins: I16, ends: I16, starts: I64) -> None:
 
 @kernel
 def _list(begins: I16, ends: I16, starts: I64, cells: I64) -> None:
-    """Write the cells of each level into `cells`, level k from `starts[k]` (n,): cell c of the picture belongs to the levels
-    begins .. ends - 1 (ny, nx)."""
+    """Write the cells of each level into `cells`, level k from `starts[k]` (n,): cell c of the picture belongs to the
+    levels begins .. ends - 1 (ny, nx)."""
     first, last = begins.ravel(), ends.ravel()
     cursor = starts.copy()
     for cell in range(len(first)):

@@ -47,15 +47,16 @@ def _highest(
 
 @kernel
 def _highest_each(top: F32, x0: float, y0: float, pitch: float, paths: F64, r: float, out: F64) -> None:
-    """For each of `paths` (n, 4: x, y, x, y in mm) the highest of the block `top` (ny, nx) within `r` mm of it, into `out` (n,)."""
+    """For each of `paths` (n, 4: x, y, x, y in mm) the highest of the block `top` (ny, nx) within `r` mm of it, into
+    `out` (n,)."""
     for k in range(len(paths)):
         out[k] = _highest(top, x0, y0, pitch, paths[k, 0], paths[k, 1], paths[k, 2], paths[k, 3], r)
 
 
 @kernel
 def _rests(top: F32, x0: float, y0: float, pitch: float, places: F64, cutter: Profile, reach: float, out: F64) -> None:
-    """How low (mm) the cutter can stand at `places` (n, 2) on the block `top` (ny, nx), kept `reach` mm from its cells, into
-    `out` (n,)."""
+    """How low (mm) the cutter can stand at `places` (n, 2) on the block `top` (ny, nx), kept `reach` mm from its cells,
+    into `out` (n,)."""
     ny, nx = top.shape
     for k in range(len(places)):
         x = (places[k, 0] - x0) / pitch

@@ -22,9 +22,9 @@ def _seconds(
     lookahead: int,
     out: F64,
 ) -> None:
-    """Seconds of each of n moves into `out` (n,). `points` (n + 1, axes) in mm or degrees, `kinds` (n,), `feeds` (n,) in mm or
-    degrees a minute; `linear`, `rapid`, `limit`, `acceleration` (axes,) of the machine; `deviation` (mm) at corners;
-    `lookahead` in moves."""
+    """Seconds of each of n moves into `out` (n,). `points` (n + 1, axes) in mm or degrees, `kinds` (n,), `feeds` (n,)
+    in mm or degrees a minute; `linear`, `rapid`, `limit`, `acceleration` (axes,) of the machine; `deviation` (mm) at
+    corners; `lookahead` in moves."""
     n = len(kinds)
     axes = points.shape[1]
     length = np.zeros(n)

@@ -13,8 +13,8 @@ CLUSTERED = 400_000
 
 @kernel
 def _cluster(cells: I64, slots: I64, first: I64, number: I32) -> int:
-    """Number equal values of `cells` (n,): `number` (n,) gets the number of each, `first` (n,) the place where each number is
-    first met. `slots` (a power of two, all -1) is the hash table. Returns how many numbers there are."""
+    """Number equal values of `cells` (n,): `number` (n,) gets the number of each, `first` (n,) the place where each
+    number is first met. `slots` (a power of two, all -1) is the hash table. Returns how many numbers there are."""
     mask = len(slots) - 1
     count = 0
     for k in range(len(cells)):

@@ -115,8 +115,8 @@ def _search(a: _Arrays, x: float, y: float, reach: float) -> tuple[float, float,
 
 @kernel
 def _nearest(a: _Arrays, xy: F64, reach: float, distance: F64, side: F64, along: F64, segment: I32) -> None:
-    """For each of `xy` (n, 2) the nearest place of the curves: its distance (mm, at most `reach`), the side that the place is
-    on, how far along the curve (mm) and which segment it is, each into (n,)."""
+    """For each of `xy` (n, 2) the nearest place of the curves: its distance (mm, at most `reach`), the side that the
+    place is on, how far along the curve (mm) and which segment it is, each into (n,)."""
     for p in range(len(xy)):
         best, cross, at, which = _search(a, xy[p, 0], xy[p, 1], reach)
         distance[p], side[p], along[p], segment[p] = np.sqrt(best), cross, at, which
@@ -124,8 +124,8 @@ def _nearest(a: _Arrays, xy: F64, reach: float, distance: F64, side: F64, along:
 
 @kernel
 def _near(a: _Arrays, xy: F64, reach: float, distance: F64, run: I32) -> None:
-    """For each of `xy` (n, 2) the distance (mm, at most `reach`) of the nearest curve and its run between corners, -1 beyond
-    the reach, each into (n,)."""
+    """For each of `xy` (n, 2) the distance (mm, at most `reach`) of the nearest curve and its run between corners, -1
+    beyond the reach, each into (n,)."""
     for p in range(len(xy)):
         best, _, _, which = _search(a, xy[p, 0], xy[p, 1], reach)
         distance[p] = np.sqrt(best)

@@ -10,8 +10,8 @@ __all__ = ["ends_of_sides", "joined_again", "partners"]
 
 @kernel
 def _match(low: I64, high: I64, start: I64, items: I64, out: I64) -> None:
-    """For each side (n,) of a triangle the side beside it, into `out` (n,), -1 where there is none. Sides are given by their
-    lower and higher vertex; those of lower vertex v are `items[start[v]:start[v + 1]]`."""
+    """For each side (n,) of a triangle the side beside it, into `out` (n,), -1 where there is none. Sides are given by
+    their lower and higher vertex; those of lower vertex v are `items[start[v]:start[v + 1]]`."""
     for v in range(len(start) - 1):
         for i in range(start[v], start[v + 1]):
             s = items[i]
@@ -26,7 +26,8 @@ def _match(low: I64, high: I64, start: I64, items: I64, out: I64) -> None:
 
 @kernel
 def _bucket(low: I64, cursor: I64, items: I64) -> None:
-    """Sort the numbers of sides by their lower vertex into `items` (n,); `cursor` is where the next of each vertex goes."""
+    """Sort the numbers of sides by their lower vertex into `items` (n,); `cursor` is where the next of each vertex
+    goes."""
     for s in range(len(low)):
         items[cursor[low[s]]] = s
         cursor[low[s]] += 1

@@ -104,9 +104,9 @@ def _deviations(
     deepest: float,
     out: F32,
 ) -> None:
-    """Deviation (mm) of the block `top` (ny, nx) from the model along its normal into `out` (ny, nx): positive where material
-    is left, at most `reach` looked for; negative where it is gouged, at most `deepest`. `under` (ny, nx) is the model seen
-    from above, `floor` its lowest height."""
+    """Deviation (mm) of the block `top` (ny, nx) from the model along its normal into `out` (ny, nx): positive where
+    material is left, at most `reach` looked for; negative where it is gouged, at most `deepest`. `under` (ny, nx) is
+    the model seen from above, `floor` its lowest height."""
     rows, columns = top.shape
     for j in range(rows):
         for i in range(columns):

@@ -34,8 +34,8 @@ def _deviations(
     deepest: float,
     out: F32,
 ) -> None:
-    """Deviation (mm) of the rays `top` (rows, columns) of a bar from the model along its normal into `out`, as for a block;
-    `under` is the model seen along the rays, row j at the angle (v0 + j pitch) / radius."""
+    """Deviation (mm) of the rays `top` (rows, columns) of a bar from the model along its normal into `out`, as for a
+    block; `under` is the model seen along the rays, row j at the angle (v0 + j pitch) / radius."""
     rows, columns = top.shape
     for j in range(rows):
         a = (v0 + j * pitch) / radius

@@ -70,9 +70,9 @@ def _label(low: F32, high: F32, bridge: float, labels: I32) -> int:
 
 @kernel
 def _measure(low: F32, high: F32, labels: I32, sums: F64, boxes: F64, sides: U8, columns_of: I64) -> None:
-    """Sum up each piece `labels` (planes, rows, columns) of intervals low .. high (mm): heights into `sums` (k,), box and
-    largest height into `boxes` (k, 7), the column of that into `columns_of` (k, 2), 1 into `sides` (k,) where it touches
-    the side of the grid."""
+    """Sum up each piece `labels` (planes, rows, columns) of intervals low .. high (mm): heights into `sums` (k,), box
+    and largest height into `boxes` (k, 7), the column of that into `columns_of` (k, 2), 1 into `sides` (k,) where it
+    touches the side of the grid."""
     planes, rows, columns = low.shape
     for p in range(planes):
         for j in range(rows):

@@ -51,8 +51,8 @@ def row_span(px: float, py: float, qx: float, qy: float, r: float, y: float) -> 
 def _sweep_ball(
     top: F32, touched: I32, x0: float, y0: float, pitch: float, j0: int, points: F64, ids: I64, r: float, hits: F32
 ) -> None:
-    """Take a ball of radius `r` (mm) along moves `points` (n + 1, 3) out of the rows of `top` from row `j0` on. `touched` gets
-    the numbers `ids` (n,) of moves, `hits` (n,) how much (mm) each takes off where it takes most."""
+    """Take a ball of radius `r` (mm) along moves `points` (n + 1, 3) out of the rows of `top` from row `j0` on.
+    `touched` gets the numbers `ids` (n,) of moves, `hits` (n,) how much (mm) each takes off where it takes most."""
     rows, columns = top.shape
     for k in range(len(ids)):
         px, py, pz = points[k, 0], points[k, 1], points[k, 2]

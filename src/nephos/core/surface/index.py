@@ -79,8 +79,8 @@ def _span(tri: F64, x0: float, y0: float, cell: float, nx: int, ny: int) -> tupl
 def _fill(
     corners: F64, order: I64, x0: float, y0: float, cell: float, nx: int, ny: int, start: I32, items: I32, tops: F64
 ) -> None:
-    """List the triangles of each cell in the `order` given (the highest first) into `items`, from `start[k]`, with their
-    highest points (mm) in `tops`."""
+    """List the triangles of each cell in the `order` given (the highest first) into `items`, from `start[k]`, with
+    their highest points (mm) in `tops`."""
     cursor = start[:-1].copy()
     for t in order:
         top = max(corners[t, 0, 2], corners[t, 1, 2], corners[t, 2, 2])
@@ -110,8 +110,8 @@ def _coarse(start: I32, tops: F64, nx: int, ny: int, size: int) -> F64:
 
 @kernel
 def _planes(corners: F64, out: F64) -> None:
-    """The plane of each triangle (m, 3, 3) as z = a + gx x + gy y, with its slope and sqrt(1 + slope^2), into `out` (m, 5);
-    infinity where it is upright or without area."""
+    """The plane of each triangle (m, 3, 3) as z = a + gx x + gy y, with its slope and sqrt(1 + slope^2), into `out` (m,
+    5); infinity where it is upright or without area."""
     for t in range(len(corners)):
         a, b, c = corners[t, 0], corners[t, 1], corners[t, 2]
         ex, ey, ez = b[0] - a[0], b[1] - a[1], b[2] - a[2]
@@ -152,8 +152,8 @@ def _valley(vertices: F64, faces: I32, planes: F64, t: int, s: int, p: int, q: i
 
 @kernel
 def _own(vertices: F64, faces: I32, planes: F64, edge_order: I64, edge_keys: I64, count: int, owned: U8) -> None:
-    """Give each edge and vertex of a mesh to one triangle, in the bits of `owned` (m,): 1, 2, 4 for edges, 8, 16, 32 for
-    vertices. Edges in valleys, which no cutter rests on, belong to none."""
+    """Give each edge and vertex of a mesh to one triangle, in the bits of `owned` (m,): 1, 2, 4 for edges, 8, 16, 32
+    for vertices. Edges in valleys, which no cutter rests on, belong to none."""
     seen = np.zeros(len(vertices), np.bool_)
     for t in range(len(faces)):
         for k in range(3):

@@ -70,7 +70,8 @@ def depth_of_removed(grid: GridArrays, x: float, y: float, low: float, high: flo
 
 @kernel
 def _signed(grid: GridArrays, points: F64, reach: float, out: F64) -> None:
-    """Signed distance (mm) of `points` (n, 3) from the mesh into `out` (n,), negative inside; not a number beyond `reach`."""
+    """Signed distance (mm) of `points` (n, 3) from the mesh into `out` (n,), negative inside; not a number beyond
+    `reach`."""
     heights, turns = np.empty(_MOST), np.empty(_MOST, np.int64)
     for k in range(len(points)):
         x, y, z = points[k, 0], points[k, 1], points[k, 2]

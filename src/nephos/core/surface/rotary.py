@@ -163,8 +163,8 @@ def _fill(
     items: I32,
     tops: F64,
 ) -> None:
-    """List the triangles of each cell in the `order` given (the largest radius first) into `items`, from `start[k]`, with
-    their largest radii (mm) in `tops`."""
+    """List the triangles of each cell in the `order` given (the largest radius first) into `items`, from `start[k]`,
+    with their largest radii (mm) in `tops`."""
     cursor = start[:-1].copy()
     for t in order:
         i0, i1, q0, many = _span(corners, polar, t, x0, cell, nx, wedge, na)
@@ -286,8 +286,8 @@ def _rest_rotated(
 
 @inlined
 def _try(corners: F64, normals: F64, owned: U8, t: int, c: float, s: float, x: float, p: Profile, best: float) -> float:
-    """The higher of `best` and the tip (mm) of cutter `p` at (x, 0) on triangle `t`, rotated by the angle of cosine `c` and
-    sine `s`."""
+    """The higher of `best` and the tip (mm) of cutter `p` at (x, 0) on triangle `t`, rotated by the angle of cosine `c`
+    and sine `s`."""
     bound, sx, sy = _plane_at(normals, t, c, s, x, p)
     if bound <= best:
         return best
@@ -425,7 +425,8 @@ def drop_by_triangle(
 
 
 def unrolled(points: F64, radius: float) -> F64:
-    """Points (n, 3) about the axis, as places of the unrolled surface: x, A radius with A from 0 to a turn, distance."""
+    """Points (n, 3) about the axis, as places of the unrolled surface: x, A radius with A from 0 to a turn,
+    distance."""
     angles = np.arctan2(points[:, 1], points[:, 2]) % TURN
     return np.column_stack([points[:, 0], angles * radius, np.hypot(points[:, 1], points[:, 2])])
 
@@ -437,8 +438,8 @@ def rolled(places: F64, radius: float) -> F64:
 
 
 def spacing_at(index: object, angle: float, height: float) -> float:
-    """How much farther apart lines at an `angle` (degrees, from X) may lie on the unrolled surface, to be as far apart as
-    planned at a radius `height` (mm); 1 for a part that does not rotate."""
+    """How much farther apart lines at an `angle` (degrees, from X) may lie on the unrolled surface, to be as far apart
+    as planned at a radius `height` (mm); 1 for a part that does not rotate."""
     if not isinstance(index, RotaryIndex):
         return 1.0
     share = min(max(height / index.radius, 0.05), 1.0)

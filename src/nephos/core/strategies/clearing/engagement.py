@@ -43,9 +43,9 @@ def _go(
     behind: int,
     out: F64,
 ) -> None:
-    """Engagement along a path `points` (n, 2): for each of the `parts` (n - 1,) of its segments the share of the rim that meets
-    material, into `out`. `stands` (ny, nx) is cleared `behind` places later; `around` (m, 2) are directions on the rim;
-    `radius` and `pitch` in mm."""
+    """Engagement along a path `points` (n, 2): for each of the `parts` (n - 1,) of its segments the share of the rim
+    that meets material, into `out`. `stands` (ny, nx) is cleared `behind` places later; `around` (m, 2) are directions
+    on the rim; `radius` and `pitch` in mm."""
     ny, nx = stands.shape
     reach = radius / pitch
     seen = max(reach - _INSIDE, 0.5)

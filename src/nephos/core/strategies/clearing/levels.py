@@ -37,8 +37,8 @@ _WORTH = 0.1
 
 @dataclass(frozen=True)
 class Field:
-    """Tip heights over a grid: `tips` (ny, nx) float64 at x0 + i * step, y0 + j * step. On the unrolled surface of a bar
-    `radius` is that at which the steps round it are as long as they say; none on a plan."""
+    """Tip heights over a grid: `tips` (ny, nx) float64 at x0 + i * step, y0 + j * step. On the unrolled surface of a
+    bar `radius` is that at which the steps round it are as long as they say; none on a plan."""
 
     x0: float
     y0: float
@@ -102,8 +102,8 @@ def _refine(
     floor: float,
     tolerance: float,
 ) -> None:
-    """Move `points` (n, 2) of a contour along the grid lines that they lie on to where the cutter rests at `level` (mm), within
-    `tolerance`. `tips` (ny, nx) are its tips on the grid of `step` mm."""
+    """Move `points` (n, 2) of a contour along the grid lines that they lie on to where the cutter rests at `level`
+    (mm), within `tolerance`. `tips` (ny, nx) are its tips on the grid of `step` mm."""
     hint = -1
     for k in range(len(points)):
         fx = (points[k, 0] - x0) / step

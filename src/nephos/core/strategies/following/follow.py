@@ -57,9 +57,9 @@ def _follow(
     finest: float,
     ends: I64,
 ) -> F64:
-    """Points (n, 3) of the tip over `lines` (k, 4: x, y, x, y in mm), `lift` over the surface and never under `floors` (k,):
-    dropped every `spacing` mm and finer until chords lie within `tolerance`, not finer than `finest`. `ends` (k,) gets where
-    each line ends."""
+    """Points (n, 3) of the tip over `lines` (k, 4: x, y, x, y in mm), `lift` over the surface and never under `floors`
+    (k,): dropped every `spacing` mm and finer until chords lie within `tolerance`, not finer than `finest`. `ends` (k,)
+    gets where each line ends."""
     buffer = np.empty((1024, 3))
     count = 0
     stack_s = np.empty(_DEEPEST + 2)

@@ -60,10 +60,10 @@ def in_order(levels: Sequence[Sequence[Pass]], reach: float, both: bool = False)
             at = out[-1].end[:2] if out else np.zeros(2)
             current = level.begun_nearest(at)
             out.append(current)
-            for following in waiting[depth + 1 :]:
-                k = following.nearest(current.end[:2], reach)
+            for below in range(depth + 1, len(waiting)):
+                k = waiting[below].nearest(current.end[:2], reach)
                 if k is None:
                     break
-                current = _begun_near(following.pop(k), current.end[:2], both)
+                current = _begun_near(waiting[below].pop(k), current.end[:2], both)
                 out.append(current)
     return out
