@@ -24,13 +24,13 @@ def say(text: str) -> None:
     print(f"nephos: {text}", file=sys.stderr, flush=True)
 
 
-def run_logged(words: list[str], log: str, failed: str, **more: object) -> None:
+def run_logged(words: list[str], log: str, failed: str, cwd: Path | None = None) -> None:
     """Run a command with its output in a log; one clear line where it fails."""
     HOME.mkdir(parents=True, exist_ok=True)
     with (HOME / log).open("ab") as out:
         done = subprocess.run(
-            words, check=False, stdout=out, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL, **more
-        )  # type: ignore[call-overload]
+            words, check=False, stdout=out, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL, cwd=cwd
+        )
     if done.returncode:
         raise SetupFailed(f"{failed} (.nephos/{log} has the details)")
 

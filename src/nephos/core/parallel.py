@@ -50,7 +50,7 @@ def in_parallel(work: Callable[[int, int], T], count: int, band: int, report: Re
             results.append(work(first, last))
         report(1.0)
         return results
-    found: list[T | None] = [None] * len(bounds)
+    found: dict[int, T] = {}
     with ThreadPoolExecutor(CORES) as pool:
         waiting: dict[Future[T], int] = {}
         done = 0
@@ -63,4 +63,4 @@ def in_parallel(work: Callable[[int, int], T], count: int, band: int, report: Re
                         found[waiting.pop(future)] = future.result()
                         done += 1
                     report(done / len(bounds))
-    return found  # type: ignore[return-value]
+    return [found[k] for k in range(len(bounds))]

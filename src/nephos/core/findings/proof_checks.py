@@ -10,7 +10,7 @@ import shapely
 from nephos.core.arrays import F64
 from nephos.core.findings.faces import overrun_findings, zero_findings
 from nephos.core.findings.finished import holding_findings, in_program, trueness_findings
-from nephos.core.findings.plan_checks import Finding, Fix
+from nephos.core.findings.plan_checks import Finding, Fix, Level
 from nephos.core.findings.rotary import rotary_findings
 from nephos.core.findings.tiles import seam_findings
 from nephos.core.linking.air_cuts import NOTHING
@@ -215,7 +215,7 @@ def _slivers(c: Context) -> list[Finding]:
     ]
 
 
-_STRUCK = {
+_STRUCK: dict[str, tuple[str, Level, str, str]] = {
     "flutes": (
         "cut-beyond-flutes",
         "caution",
@@ -254,7 +254,7 @@ def _struck(c: Context) -> list[Finding]:
                     {"do": "set_layer", "setup": c.space.setup.whole, "operation": c.operation.number, "depth": layer},
                 ),
             )
-        found.append(Finding(code, level, c.row, text.format(depth=c.mm(depth)), advice, *c.at(move), fixes=fixes))  # type: ignore[arg-type]
+        found.append(Finding(code, level, c.row, text.format(depth=c.mm(depth)), advice, *c.at(move), fixes=fixes))
     return found
 
 
