@@ -139,7 +139,8 @@ def shoot_relief(driver: webdriver.Chrome, address: str, folder: Path) -> None:
     cutter = "//*[@aria-label='Inspector']//span[.='Cutter']/following::button[1]"
     driver.find_element(By.XPATH, cutter).click()
     press(driver, "6 mm ball, 2 flute")
-    driver.execute_script("arguments[0].scrollIntoView({block: 'end'})", driver.find_element(By.XPATH, cutter))
+    fit = driver.find_element(By.XPATH, title.replace("Section", "Cutter fit"))
+    driver.execute_script("arguments[0].scrollIntoView({block: 'start'})", fit)
     shoot(driver, folder / "workspace-relief.png", 5)
 
 

@@ -71,7 +71,7 @@ def roundel_plan(moth: str, cutters: dict[int, Cutter]) -> Plan:
 
     operations = (
         cut(10, "rough_offset", 2, stepdown=3.0, stepover=2.6, leave=0.4, ramp_angle=5.0),
-        cut(20, "rough_offset", 5, stepdown=1.5, stepover=1.0, leave=0.3, ramp_angle=5.0),
+        cut(20, "rough_offset", 5, stepdown=1.5, stepover=1.0, leave=0.3, ramp_angle=5.0, minimum=0.0),
         cut(30, "finish_raster", 3, stepover=1.4, level="only"),
         cut(40, "finish_raster", 5, stepover=0.3, angle=45.0, level="skip"),
         cut(50, "finish_raster", 6, boundary="b1", stepover=0.2, angle=-45.0, rest=0.05),
