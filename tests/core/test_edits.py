@@ -19,7 +19,7 @@ from nephos.core.mesh.summary import MeshSummary, quick_look
 from nephos.core.pipeline.space import joined, placed_models, placed_parts
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.edits.registry import EDITS
-from nephos.core.plan.place import Placed, linear_of, to_program, zero_in_words
+from nephos.core.plan.place import Placed, linear_of, zero_in_frame, zero_in_words
 from nephos.core.plan.schema import KeepOut, Model, Placement, Plan, Setup, Stock, Zero, parse_plan
 from nephos.core.plan.shelf import Piece, fitting_pieces
 from nephos.core.rotation import angles_of, turn_onto, turning
@@ -332,10 +332,9 @@ def test_a_guessed_unit_is_said_until_something_is_chosen() -> None:
 
 
 def test_the_zero_on_the_bed_is_under_the_packing() -> None:
-    matrix = to_program(Stock(length=10, width=10, thickness=5), Setup(id="a", name="a", zero=Zero(z="bed"), packing=3))
-    assert (matrix @ [0, 0, 0, 1])[:3] == pytest.approx([0, 0, 3])
-    matrix = to_program(Stock(length=10, width=10, thickness=5), Setup(id="a", name="a", zero=Zero(at=(2, 3, 4))))
-    assert (matrix @ [2, 3, 4, 1])[:3] == pytest.approx([0, 0, 0])
+    stock = Stock(length=10, width=10, thickness=5)
+    assert zero_in_frame(stock, Setup(id="a", name="a", zero=Zero(z="bed"), packing=3)).tolist() == [0, 0, -3]
+    assert zero_in_frame(stock, Setup(id="a", name="a", zero=Zero(at=(2, 3, 4)))).tolist() == [2, 3, 4]
 
 
 def test_pieces_of_the_shelf_that_hold_the_model_least_waste_first() -> None:

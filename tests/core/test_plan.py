@@ -25,7 +25,7 @@ from nephos.core.pipeline.space import placed_models
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
-from nephos.core.plan.place import place, to_program, zero_in_words
+from nephos.core.plan.place import place, to_setup, zero_in_frame, zero_in_words
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
 from nephos.core.post.read import read_program
 from nephos.core.strategies.registry import strategies
@@ -245,7 +245,9 @@ def test_placement_gives_the_size_and_gap_that_were_asked_for(turn, mirror, size
 @pytest.mark.parametrize("zero", [Zero(), Zero(x="centre", y="high", z="bottom")])
 def test_setup_space_is_rigid_and_has_its_origin_at_the_zero(side: str, zero: Zero) -> None:
     stock = Stock(length=60, width=40, thickness=20)
-    matrix = to_program(stock, Setup(id="a", name="a", side=side, zero=zero))  # type: ignore[arg-type]
+    setup = Setup(id="a", name="a", side=side, zero=zero)  # type: ignore[arg-type]
+    matrix = to_setup(stock, setup)
+    matrix[:3, 3] -= zero_in_frame(stock, setup)
     assert np.allclose(matrix[:3, :3] @ matrix[:3, :3].T, np.eye(3)) and np.linalg.det(matrix[:3, :3]) == pytest.approx(
         1
     )

@@ -168,13 +168,6 @@ def zero_in_frame(stock: Stock, setup: Setup) -> F64:
     return np.array([size[0] * _SHARE[zero.x], size[1] * _SHARE[zero.y], height])
 
 
-def to_program(stock: Stock, setup: Setup) -> F64:
-    """(4, 4) rigid transform from stock space to the space that the programs of a setup are written in."""
-    matrix = to_setup(stock, setup)
-    matrix[:3, 3] -= zero_in_frame(stock, setup)
-    return matrix
-
-
 _HEIGHTS = {
     "top": "on its top face",
     "bottom": "on its underside",
