@@ -17,7 +17,7 @@ from nephos.core.pipeline.outcome import Outcome, SetupOutcome
 from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
-from nephos.core.plan.boundary import Limit
+from nephos.core.plan.boundary import Boundary, Limit
 from nephos.core.plan.schema import Model, Operation, Plan, Setup, Stock
 from nephos.core.strategies.clearing.levels import contour_generator, refine_contour, tip_field
 from nephos.core.strategies.finish_waterline import _Bounds, _contour_step, _runs
@@ -34,17 +34,25 @@ def solid(made: trimesh.Trimesh) -> Mesh:
 CONE = solid(trimesh.creation.cone(radius=20, height=20, sections=400))
 
 
-def finished(mesh: Mesh, shape: str = "ball", diameter: float = 6, thickness: float = 24, **words) -> SetupOutcome:
+def finished(
+    mesh: Mesh,
+    shape: str = "ball",
+    diameter: float = 6,
+    thickness: float = 24,
+    inside: Boundary | None = None,
+    **words,
+) -> SetupOutcome:
     operation = Operation(
         number=10,
         strategy="finish_waterline",
         cutter=standard_cutter(shape, diameter),
-        boundary=Limit(),
+        boundary=Limit() if inside is None else Limit(boundary=inside.id, contain="centre"),
         settings={"stepdown": 1.0} | words,
     )  # type: ignore[arg-type]
     plan = Plan(
         stock=Stock(length=70, width=70, thickness=thickness),
         models=(Model(id="m1", name="m", mesh="m"),),
+        boundaries=() if inside is None else (inside,),
         pitch=0.2,
         setups=(Setup(id="a", name="a", operations=(operation,)),),
     )
@@ -102,6 +110,21 @@ def test_one_wall_is_finished_to_its_foot_before_the_next() -> None:
     order = [(round(float(item.points[:, 0].mean())), float(item.start[2])) for item in in_order(levels, reach=5)]
     assert [side > 25 for side, _ in order] == [False] * 4 + [True] * 4
     assert [z for _, z in order] == [0, -1, -2, -3] * 2
+
+
+def test_open_walls_cut_both_ways_take_fewer_rapids_and_gouge_nothing() -> None:
+    half = Boundary(id="b1", name="half", source="rectangle", at=(35.0, 20.0), size=(70.0, 30.0))
+    rapids, cut = {}, {}
+    for direction in ("climb", "both"):
+        done = finished(CONE, inside=half, direction=direction)
+        assert worst_gouge(done) <= 0.01
+        assert not [item for item in outcome_findings(done) if item.level == "stop"]
+        outcome = done.outcomes[0]
+        steps = np.linalg.norm(np.diff(outcome.points[1:], axis=0), axis=1)
+        rapids[direction] = float(np.nansum(steps[outcome.kinds[1:] == 0]))
+        cut[direction] = float(np.nansum(steps[outcome.kinds[1:] == 1]))
+    assert rapids["both"] < 0.3 * rapids["climb"]
+    assert cut["both"] == pytest.approx(cut["climb"], rel=0.05)
 
 
 @pytest.mark.parametrize("both", [True, False])
