@@ -7,7 +7,7 @@ import type { Boundary, FullPlan } from "../../api/types";
 import type { Spot } from "../../lib/rims";
 import { Button, Quiet, Said, ToggleQuiet } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
-import { useSheetState, withBoundary } from "../state";
+import { infoOf, useSheetState, withBoundary } from "../state";
 import { Buttons, Head, Note } from "./shared";
 
 type Curve = { points: Spot[]; smooth: boolean };
@@ -51,7 +51,8 @@ export function withPoint(points: Spot[]): Spot[] {
 }
 
 export function CurveList(props: { boundary: Boundary }) {
-  const { plan, live, keep, tool, setTool } = useSheetState();
+  const { plan, derived, live, keep, tool, setTool, setupId } = useSheetState();
+  const bar = infoOf(derived, setupId)?.bar;
   const [said, setSaid] = useState<{ text: string; bad: boolean } | null>(null);
   const { boundary } = props;
   const unit = plan.units ?? "mm";
@@ -168,8 +169,8 @@ export function CurveList(props: { boundary: Boundary }) {
       </Buttons>
       {tool === "draw" && (
         <Note role="status">
-          Click point after point on the model in Place. A click on the first point or Enter closes the curve, Backspace
-          takes the last point back, Escape ends it.
+          Click point after point on the model in {bar ? "Paths, Unrolled" : "Place"}. A click on the first point or
+          Enter closes the curve, Backspace takes the last point back, Escape ends it.
         </Note>
       )}
       {said && (said.bad ? <Said role="alert">{said.text}</Said> : <Note role="status">{said.text}.</Note>)}
