@@ -133,7 +133,7 @@ def test_a_feed_is_chip_times_flutes_times_speed_within_the_machine() -> None:
     quick = propose(six, lime, SHED)
     assert quick.spindle == SHED.spindle_limit and quick.kept == ("the spindle's limit",)
     assert propose(standard_cutter("flat", 20), shipped_material("foam"), SHED).feed == SHED.feed_limit[0]
-    assert chip_sum(1800, 2, 18000, "mm") == "1800 mm/min = 0.050 mm a tooth × 2 × 18000/min"
+    assert chip_sum(1800, 2, 18000, "mm") == "1800 mm/min = 0.05 mm a tooth × 2 × 18000/min"
 
 
 def test_two_cutters_under_one_number_are_parted_by_renumbering() -> None:

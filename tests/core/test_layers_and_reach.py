@@ -174,12 +174,13 @@ def test_what_is_proposed_for_a_deep_figure_has_no_stop_and_says_what_stays_uncu
         assert after != plan, fix.label
 
 
-@pytest.mark.parametrize("height", [0.4, 1.6])
-def test_a_flat_relief_is_finished_without_a_roughing_that_has_nothing_to_do(height: float) -> None:
+@pytest.mark.parametrize(("height", "roughed"), [(0.4, False), (1.6, True)])
+def test_a_flat_relief_is_roughed_only_where_roughing_finds_room(height: float, roughed: bool) -> None:
     x, y = np.meshgrid(np.linspace(0, 60, 121), np.linspace(0, 40, 81))
-    mesh = grid_mesh(x, y, height * (1.5 + 0.5 * np.sin(x / 5) * np.cos(y / 4)))
+    top = grid_mesh(x, y, height * (1.5 + 0.5 * np.sin(x / 5) * np.cos(y / 4)))
+    mesh = joined([top, box_mesh((0, 0, -height), (60, 40, 0.9 * height))])
     look = quick_look(mesh)
-    thickness = float(np.ceil(mesh.high[2])) + 0.5
+    thickness = 3 * height + 0.5
     plan = Plan(
         stock=Stock(length=64, width=44, thickness=thickness),
         models=(Model(id="m1", name="m", mesh="m"),),
@@ -187,8 +188,8 @@ def test_a_flat_relief_is_finished_without_a_roughing_that_has_nothing_to_do(hei
         pitch=0.4,
     )
     sheet = proposed_sheet(plan, plan.setups[0], look, sample_cutters())
-    assert sheet[0].strategy == "finish_raster" and not [item for item in sheet if item.strategy.startswith("rough")]
-    done = run(mesh, sheet[0], size=(64, 44, thickness), pitch=0.4)
+    assert [item.strategy.startswith("rough") for item in sheet] == [roughed, *[False] * (len(sheet) - 1)]
+    done = run(mesh, *[item for item in sheet if item.strategy != "cut_out"], size=(64, 44, thickness), pitch=0.4)
     assert done.comparison is not None and done.comparison.numbers()["gouge_max"] <= 0.01
     assert not [item for item in outcome_findings(done) if item.level == "stop"]
 

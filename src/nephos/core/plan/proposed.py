@@ -1,6 +1,7 @@
 """A sensible route sheet for a new model, and sensible numbers for a new operation, to start from."""
 
 from collections.abc import Sequence
+from math import ceil, inf
 
 import numpy as np
 
@@ -20,6 +21,8 @@ _WALL = 0.08
 _STEEP = 55.0
 _LEAVE = 0.5
 """What the first roughing leaves (mm)."""
+_COARSE = 0.1
+"""How far off (mm) the coarse terrain may be."""
 
 
 def nearest_cutter(cutters: Sequence[Cutter], shape: str, diameter: float) -> Cutter:
@@ -64,11 +67,12 @@ def _wall_share(look: MeshSummary) -> float:
 
 
 def _is_thin(terrain: Terrain, roughing: Operation) -> bool:
-    """Whether roughing has no level at which its cutter finds room: less than a stepdown stands over a relief that
+    """Whether roughing finds no room at its first level already, and so at none: little stands over a relief that
     nowhere comes down to its foot. There the finishing cutter takes all."""
-    depth = roughing_depth(terrain, roughing.cutter)
-    stepdown = float(getattr(roughing.settings, "stepdown", 0.0))
-    return depth - _LEAVE < stepdown and depth < terrain.top - terrain.foot - 1e-3
+    whole = terrain.top - terrain.foot - _LEAVE
+    stepdown = float(getattr(roughing.settings, "stepdown", inf))
+    first = whole / max(ceil(whole / stepdown), 1)
+    return first > roughing_depth(terrain, roughing.cutter) - _LEAVE + _COARSE
 
 
 def proposed_sheet(plan: Plan, setup: Setup, look: MeshSummary, cutters: Sequence[Cutter]) -> tuple[Operation, ...]:
