@@ -136,6 +136,14 @@ def test_a_program_from_elsewhere_is_proved_in_the_background(shop: Client, job:
     key = check(shop, job, b"G21 G90\nT1 M6\nG0 Z5\nX10 Y10\nG0 Z-4\nX20\nG0 Z5\n")["key"]
     facts = shop.get(f"/api/results/{key}/facts").json()["facts"]
     assert {item["code"] for item in facts["findings"]} == {"rapid-in-block"} and facts["moves"] == 5
+    # The page reads the same, typed: nothing of it is dropped on the way.
+    read = shop.get(f"/api/results/{key}/external").json()["facts"]
+    assert {name: value for name, value in read.items() if name not in ("findings", "parts")} == {
+        name: value for name, value in facts.items() if name not in ("findings", "parts")
+    }
+    assert [item["text"] for item in read["findings"]] == [item["text"] for item in facts["findings"]]
+    assert read["findings"][0]["place"] == facts["findings"][0]["place"] and read["findings"][0]["overridden"] == ""
+    assert read["parts"][0]["cutter"] == facts["parts"][0]["cutter"]
     moves = facts["parts"][0]["moves"]
     assert shop.get(f"/api/results/{moves}/array/points").status_code == 200
     unknown = check(shop, job, b"G21 G90\nT77 M6\nG0 Z5 X1 Y1\n")["key"]
