@@ -1,5 +1,6 @@
 """Where Nephos keeps what it makes on this machine: the cluster, its password, logs, sample meshes."""
 
+import hashlib
 import json
 import os
 import secrets
@@ -8,6 +9,14 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[2]
 HOME = Path(os.environ.get("NEPHOS_HOME", ROOT / ".nephos"))
+
+
+def database_folder() -> Path:
+    """Folder of the PostgreSQL cluster: beside the rest, or where the database's own user can get at it if we are
+    root."""
+    if os.geteuid() != 0:
+        return HOME / "postgres"
+    return Path("/var/lib/nephos") / hashlib.sha256(str(HOME).encode()).hexdigest()[:12]
 
 
 @dataclass(frozen=True)

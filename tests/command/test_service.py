@@ -5,77 +5,15 @@ import shutil
 import signal
 import socket
 import subprocess
-import sys
 import time
 import urllib.request
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
-from nephos.home import HOME, ROOT
-
-
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
-
-
-@pytest.fixture()
-def home(tmp_path: Path) -> Iterator[Path]:
-    """A home that has all that was installed and compiled here, but no database yet."""
-    folder = tmp_path / "home"
-    folder.mkdir()
-    for stamp in HOME.glob("*.stamp"):
-        shutil.copy(stamp, folder)
-    # A folder that root's database user may enter.
-    tmp_path.chmod(0o755)
-    yield folder
-    run(folder, "stop")
-    code = "from nephos.command import postgres; print(postgres._folder())"
-    done = subprocess.run(
-        [sys.executable, "-c", code], env=environment(folder), capture_output=True, text=True, check=True
-    )
-    shutil.rmtree(done.stdout.strip(), ignore_errors=True)
-
-
-def environment(home: Path) -> dict[str, str]:
-    return {key: value for key, value in os.environ.items() if not key.startswith("NEPHOS_")} | {
-        "NEPHOS_HOME": str(home)
-    }
-
-
-def run(home: Path, *words: str, **more) -> "subprocess.CompletedProcess[str]":
-    return subprocess.run(
-        [str(ROOT / "nephos"), *words],
-        env=environment(home),
-        capture_output=True,
-        text=True,
-        stdin=subprocess.DEVNULL,
-        timeout=90,
-        check=False,
-        **more,
-    )
-
-
-def start(home: Path, port: int) -> "subprocess.Popen[str]":
-    return subprocess.Popen(
-        [str(ROOT / "nephos"), "start", "--empty", "--port", str(port)],
-        env=environment(home),
-        stdout=subprocess.PIPE,
-        stderr=subprocess.PIPE,
-        text=True,
-        stdin=subprocess.DEVNULL,
-    )
-
-
-def wait_until_up(process: "subprocess.Popen[str]") -> str:
-    assert process.stdout
-    line = process.stdout.readline()
-    if not line:
-        raise AssertionError(process.communicate()[1])
-    return line
+from command.terminal import environment, free_port, python, run, start, wait_until_up
+from nephos.home import HOME
+from nephos.processes import _of_this_folder
 
 
 def answers(port: int) -> bool:
@@ -116,6 +54,60 @@ def test_start_twice_and_stop_by_ctrl_c(home: Path) -> None:
     assert "does not run" in run(home, "stop").stderr
 
 
+def children(home: Path) -> list[int]:
+    """Web and worker that a start of that home left running."""
+    code = "from nephos.processes import strays; print(*strays())"
+    return [int(word) for word in python(home, code).split()]
+
+
+def gone(home: Path, seconds: float = 15.0) -> bool:
+    end = time.monotonic() + seconds
+    while children(home) and time.monotonic() < end:
+        time.sleep(0.2)
+    return not children(home)
+
+
+def test_children_end_with_a_closed_terminal_and_with_a_killed_supervisor(home: Path) -> None:
+    port = free_port()
+    first = start(home, port)
+    wait_until_up(first)
+    assert len(children(home)) >= 3, "the web server, its processes and the worker"
+    first.send_signal(signal.SIGHUP)
+    _, told = first.communicate(timeout=30)
+    assert first.returncode == 0 and "stopping" in told
+    assert not children(home) and not answers(port)
+
+    second = start(home, port)
+    wait_until_up(second)
+    supervisor = int((home / "running.lock").read_text().split()[0])
+    os.kill(supervisor, signal.SIGKILL)
+    second.communicate(timeout=30)
+    assert gone(home), "children end with a supervisor that is killed"
+
+    third = start(home, port)
+    assert f"http://localhost:{port}" in wait_until_up(third), "and the port is free at once"
+    assert run(home, "stop").returncode == 0
+    third.communicate(timeout=20)
+
+
+def test_what_a_dead_supervisor_left_is_found_and_ended(home: Path) -> None:
+    """As where the children were frozen or could not be told when their parent died."""
+    left = subprocess.Popen(
+        ["sleep", "600"], env=environment(home) | {"NEPHOS_STARTED_FROM": str(home)}, start_new_session=True
+    )
+    other = subprocess.Popen(["sleep", "600"], env=environment(home) | {"NEPHOS_STARTED_FROM": "/another/folder"})
+    try:
+        assert children(home) == [left.pid]
+        assert "what an earlier start left running was stopped" in run(home, "stop").stderr
+        assert left.wait(5) == -signal.SIGTERM
+        assert other.poll() is None, "another copy's processes are left alone"
+        assert "does not run" in run(home, "stop").stderr
+        assert not _of_this_folder(os.getpid())
+    finally:
+        left.kill()
+        other.kill()
+
+
 def test_a_port_in_use_is_one_line(home: Path) -> None:
     with socket.socket() as other:
         other.bind(("127.0.0.1", 0))
@@ -134,7 +126,10 @@ def test_a_full_disk_is_one_line(
     usage = shutil.disk_usage("/")
     monkeypatch.setattr(shutil, "disk_usage", lambda path: usage._replace(free=3 * 2**20))
     assert service.run("start", ["--port", str(free_port())]) == 1
-    assert capsys.readouterr().err.strip() == "nephos: only 3 MB of disk are free: Nephos needs 500 MB to start"
+    assert (
+        capsys.readouterr().err.strip()
+        == f"nephos: only 3 MB are free on the disk of {HOME}: Nephos needs 500 MB to start"
+    )
 
 
 def test_no_network_is_one_line(

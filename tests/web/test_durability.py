@@ -2,6 +2,7 @@
 
 import asyncio
 import json
+import shutil
 import zipfile
 from datetime import timedelta
 from pathlib import Path
@@ -11,6 +12,7 @@ import pytest
 from asgiref.sync import sync_to_async
 from django.conf import settings
 from django.db import connection
+from django.db.utils import OperationalError
 from django.test import Client
 from django.utils import timezone
 from procrastinate.contrib.django import app
@@ -20,9 +22,12 @@ from procrastinate.manager import JobManager
 from nephos.command import backup
 from nephos.command.machine import SetupFailed
 from nephos.command.sample import sample_cutters
+from nephos.command.sample_relief import roundel_plan
 from nephos.command.warm import small_hill
+from nephos.core.machine.machine import MACHINES
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.pipeline.store import as_result
+from nephos.core.post.schema import shipped_posts
 from nephos.web import collect, health, tasks
 from nephos.web import jobs as service
 from nephos.web.gate import Gate
@@ -233,8 +238,10 @@ def test_a_backup_brings_everything_back(shop: Client, job: dict, tmp_path: Path
     about = backup.write_backup(file, results, _test_url())
     assert backup.read_about(file) == about and "mesh" in about["tables"]
     counts = {model: model.objects.count() for model in (Job, Revision, Cutter, Mesh, Setting)}
-    # The first materials come with the tables, where no test before this one emptied them.
-    for model in (Calculation, Revision, Job, Cutter, Mesh, Result, Blob, Chunk, Setting, Material):
+    # What came with the tables, such as the first materials, and what was added since are replaced.
+    Setting.objects.create(key="later", value=[1])
+    Material.objects.get_or_create(name="later", data={})
+    for model in (Calculation, Revision, Job, Cutter):
         model.objects.all().delete()
     backup.fill(file, about, _test_url())
     tasks.STORE = DatabaseStore()
@@ -259,10 +266,6 @@ def test_a_damaged_backup_is_refused_and_changes_nothing(shop: Client, job: dict
     (tmp_path / "no.zip").write_bytes(b"no zip")
     with pytest.raises(SetupFailed, match="no backup"):
         backup.read_about(tmp_path / "no.zip")
-    with pytest.raises(psycopg.Error):
-        # Rows that are there already: nothing is half filled.
-        good = tmp_path / "good.zip"
-        backup.fill(good, backup.write_backup(good, url=_test_url()), _test_url())
     assert Job.objects.count() == 1
 
 
@@ -304,7 +307,10 @@ def test_deleting_a_job_takes_its_results_and_old_files_along(shop: Client, job:
     assert Mesh.objects.count() == 2, "what came today may still be wanted"
     Mesh.objects.update(created=timezone.now() - timedelta(days=2))
     collect.collect()
-    assert not Mesh.objects.exists()
+    assert Mesh.objects.count() == 1, "deleted jobs can be brought back, so their mesh stays"
+    Job.every.update(deleted=timezone.now() - timedelta(days=31))
+    collect.collect()
+    assert not Mesh.objects.exists() and not Job.every.exists()
     Blob.objects.update(created=timezone.now() - timedelta(days=2))
     collect.collect()
     assert set(Blob.objects.values_list("pk", flat=True)) == set(
@@ -334,7 +340,8 @@ def test_what_a_running_calculation_needs_stays(shop: Client, job: dict, monkeyp
 def test_with_a_full_disk_work_is_refused_before_it_begins(
     shop: Client, job: dict, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(health, "free_bytes", lambda: 3 * 2**20)
+    where = health.Disk("of the database", Path("/var/lib/data"), 3 * 2**20)
+    monkeypatch.setattr(health, "disks", lambda: [health.Disk("of Nephos", Path("/"), 75 * 2**30), where])
     for answer in (upload(shop, write_stl(small_hill(cells=5))), send(shop, f"/jobs/{job['id']}/calculate")):
         assert answer.status_code == 422 and "only 3 MB are free" in answer.json()["message"]
     row = Calculation.objects.create(job_id=job["id"], revision=job["revision"])
@@ -342,7 +349,100 @@ def test_with_a_full_disk_work_is_refused_before_it_begins(
     row.refresh_from_db()
     assert row.state == "failed" and "only 3 MB are free" in row.reason
     told = shop.get("/health")
-    assert told.status_code == 503 and "3 MB" in told.json()["problem"]
+    assert told.status_code == 503 and "3 MB" in told.json()["problem"] and "/var/lib/data" in told.json()["problem"]
+
+
+def test_the_disk_of_the_database_is_measured_too(monkeypatch: pytest.MonkeyPatch) -> None:
+    """As root the cluster lies in /var/lib, which may be another disk."""
+    usage = shutil.disk_usage("/")
+    monkeypatch.setattr(health, "database_folder", lambda: Path("/var/lib/nephos/not-yet-there"))
+    monkeypatch.setattr(
+        shutil, "disk_usage", lambda path: usage._replace(free=5 if str(path).startswith("/var/lib") else 10**11)
+    )
+    assert health.fullest() == health.Disk("of the database", Path("/var/lib/nephos/not-yet-there"), 5)
+    monkeypatch.setenv("NEPHOS_DATABASE_URL", "postgresql://nephos:x@elsewhere/nephos")
+    assert health.free_bytes() == 10**11, "that of a database on another machine is not measured here"
+
+
+@pytest.mark.parametrize("error", [psycopg.errors.DiskFull("could not extend file"), OSError(28, "No space left")])
+def test_a_disk_that_is_full_is_named(shop: Client, monkeypatch: pytest.MonkeyPatch, error: Exception) -> None:
+    from nephos.web.api import jobs
+
+    def full(*words: object) -> None:
+        try:
+            raise error
+        except type(error) as reason:
+            raise OperationalError(str(reason)) from reason
+
+    monkeypatch.setattr(jobs.service, "create_job", full)
+    shop.raise_request_exception = False
+    answer = send(shop, "/jobs", {"name": "x"})
+    assert answer.status_code == 507 and "is full" in answer.json()["message"], answer.content
+    monkeypatch.setattr(tasks, "read_mesh", full)
+    mesh = upload(shop, write_stl(small_hill(cells=5))).json()
+    tasks.read_uploaded(mesh["id"])
+    assert "is full" in Mesh.objects.get().reason and "fault of Nephos" not in Mesh.objects.get().reason
+
+
+# --- deleted rows -----------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("kind", ["cutter", "post", "machine"])
+def test_what_was_deleted_from_the_shop_comes_back(shop: Client, kind: str) -> None:
+    bodies = {
+        "cutter": sample_cutters()[0].model_dump() | {"number": 400, "name": "kept"},
+        "post": {**shipped_posts()["rs274-metric"].model_dump(mode="json"), "id": "own-post", "title": "kept"},
+        "machine": {**MACHINES["shed-router"].model_dump(mode="json"), "id": "own", "name": "kept"},
+    }
+    made = send(shop, f"/{kind}s", {"data": bodies[kind]})
+    assert made.status_code == 200, made.json()
+    address = f"/{kind}s/{made.json()['id'] if kind == 'cutter' else bodies[kind]['id']}"
+    assert send(shop, address, None, "delete").status_code == 204
+    listed = shop.get(f"/api/deleted/{kind}").json()
+    assert [row["name"] for row in listed] == ["kept"]
+    back = f"/deleted/{kind}/{listed[0]['id']}/restore"
+    # Its number or id can be taken meanwhile; then it is said, and nothing is lost.
+    again = send(shop, f"/{kind}s", {"data": bodies[kind]})
+    assert again.status_code == 200, "and its number is free"
+    refused = send(shop, back)
+    assert refused.status_code == 422 and "give that one another" in refused.json()["message"]
+    address = f"/{kind}s/{again.json()['id'] if kind == 'cutter' else bodies[kind]['id']}"
+    assert send(shop, address, None, "delete").status_code == 204
+    assert send(shop, back).status_code == 204
+    assert "kept" in shop.get(f"/api/{kind}s").content.decode()
+    assert len(shop.get(f"/api/deleted/{kind}").json()) == 1
+    assert send(shop, back).status_code == 422, "a second time it is there already"
+
+
+def test_a_deleted_job_comes_back_with_its_revisions(shop: Client, job: dict) -> None:
+    before = shop.get(f"/api/jobs/{job['id']}").json()
+    assert send(shop, f"/jobs/{job['id']}", None, "delete").status_code == 204
+    assert shop.get(f"/api/jobs/{job['id']}").status_code == 404
+    (row,) = shop.get("/api/deleted/job").json()
+    assert row["name"] == "Hill" and row["gone"][:10] > row["deleted"][:10]
+    Mesh.objects.update(created=timezone.now() - timedelta(days=2))
+    collect.collect()
+    assert send(shop, f"/deleted/job/{row['id']}/restore").status_code == 204
+    after = shop.get(f"/api/jobs/{job['id']}").json()
+    assert after["plan"] == before["plan"] and after["can_undo"]
+    assert shop.get("/api/deleted/nothing").status_code == 422
+
+
+def test_the_mesh_of_a_relief_stays_while_any_revision_uses_it(shop: Client) -> None:
+    moth = upload(shop, write_stl(small_hill(cells=12)), "moth.stl").json()
+    tasks.read_uploaded(moth["id"])
+    cutters = {cutter.number: cutter for cutter in sample_cutters()}
+    service.create_job("Roundel", None, roundel_plan(Mesh.objects.get().digest, cutters))
+    Mesh.objects.update(created=timezone.now() - timedelta(days=2))
+    collect.collect()
+    assert Mesh.objects.count() == 1
+    # A plan that this version cannot read keeps all that looks like a mesh of it.
+    collect._meshes_of.cache_clear()
+    row = Revision.objects.get()
+    row.plan = row.plan | {"schema_version": 999}
+    row.save()
+    collect.collect()
+    assert Mesh.objects.count() == 1
 
 
 def test_health_and_metrics(shop: Client) -> None:

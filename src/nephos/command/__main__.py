@@ -7,10 +7,11 @@ _HELP = """usage: ./nephos COMMAND
   start [--port N]      install what is missing, start everything, print the address;
                         --empty leaves the sample shop out
   stop                  stop what was started
-  reset                 throw away all jobs and begin anew (asks first, unless --yes is given)
+  reset                 throw away all jobs and begin anew (asks first, unless --yes is given); what was there is
+                        backed up first, unless --no-backup is given
   backup FILE           write jobs, meshes, cutters, posts and settings to a file, also while it runs
   restore FILE          put a backup in the place of all that there is (asks first, unless --yes is given)
-  worker [--database URL]   one more worker, on this machine or another
+  worker [--database URL]   one more worker, on this machine or another; - asks for the address
   test [PYTEST WORDS]   set up and run all tests; --random draws other cases than CI, and more of them
   cut, compose, inspect, bench   without page and database; --help after each tells more
   screenshots           make docs/screenshots anew from the sample shop

@@ -6,6 +6,8 @@ are left out unless they are asked for."""
 import argparse
 import json
 import os
+import subprocess
+import sys
 import time
 import zipfile
 from collections.abc import Iterator
@@ -13,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 import psycopg
+from psycopg import sql
 
 from nephos.command import lock, postgres
 from nephos.command.machine import SetupFailed, say
@@ -20,28 +23,57 @@ from nephos.home import HOME, load_config
 
 FORMAT, VERSION = "nephos-backup", 1
 _APP = "nephos"
-_TABLES = ("cutter", "material", "piece", "post", "realtime", "setting", "job", "revision")
+LEFT_OUT = frozenset({"calculation", "result", "resultarray"})
+"""Models that a backup leaves out: what is being calculated, and results, which can be calculated again."""
+RESULTS = ("result", "resultarray")
+"""Of these, what a backup with results has."""
 _FILES = "SELECT file_id FROM nephos_mesh WHERE state <> 'refused'"
 _KEPT_BEFORE_UPGRADES = 5
+_MIGRATIONS = Path(__file__).parents[1] / "web" / "migrations"
+_COMING, _GOING = "nephos_restoring", "nephos_replaced"
+"""Names of the database that a restore fills, and of the one that it replaces until that is dropped."""
 
 
-def _url() -> str:
+def _url(name: str | None = None) -> str:
     config = load_config()
-    name = os.environ.get("NEPHOS_DATABASE", "nephos")
+    name = name or os.environ.get("NEPHOS_DATABASE", "nephos")
     return f"host=127.0.0.1 port={config.database_port} user=nephos password={config.database_password} dbname={name}"
+
+
+def tables() -> list[str]:
+    """Models that a backup holds, in lower case, each after those that its rows refer to."""
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "nephos.web.settings")
+    import django
+
+    django.setup()
+    from django.apps import apps
+
+    models = {model._meta.model_name: model for model in apps.get_app_config(_APP).get_models()}
+    found: list[str] = []
+
+    def add(name: str) -> None:
+        for field in models[name]._meta.get_fields():
+            other = field.related_model._meta.model_name if field.many_to_one else None
+            if other in models and other not in (*found, name):
+                add(other)
+        if name not in found:
+            found.append(name)
+
+    for name in models:
+        add(name)
+    return [name for name in found if name not in LEFT_OUT]
 
 
 def _queries(results: bool) -> Iterator[tuple[str, str]]:
     """Names of tables, in an order in which they can be filled, each with the condition on its rows."""
-    for name in _TABLES:
-        yield name, "TRUE"
     blobs = f"{_FILES} UNION SELECT blob_id FROM nephos_resultarray" if results else _FILES
-    yield "blob", f"id IN ({blobs})"
-    yield "chunk", f"blob_id IN ({blobs})"
-    yield "mesh", "state <> 'refused'"
-    if results:
-        yield "result", "TRUE"
-        yield "resultarray", "TRUE"
+    conditions = {
+        "blob": f"id IN ({blobs})",
+        "chunk": f"blob_id IN ({blobs})",
+        "mesh": "state <> 'refused'",
+    }
+    for name in [*tables(), *(RESULTS if results else ())]:
+        yield name, conditions.get(name, "TRUE")
 
 
 def _columns(connection: "psycopg.Connection[Any]", table: str) -> list[str]:
@@ -115,15 +147,27 @@ def read_about(source: Path) -> dict[str, Any]:
         raise SetupFailed(f"{source.name} is no backup of Nephos, or damaged") from None
     if bad or not isinstance(about, dict) or about.get("format") != FORMAT or not isinstance(about.get("tables"), dict):
         raise SetupFailed(f"{source.name} is no backup of Nephos, or damaged")
-    known = sorted(path.stem for path in (Path(__file__).parents[1] / "web" / "migrations").glob("0*.py"))
+    known = _migrations()
     if about.get("version") != VERSION or about.get("migration") not in known:
         raise SetupFailed(f"{source.name} was made by a newer Nephos: update this one first")
     return about
 
 
-def fill(source: Path, about: dict[str, Any], url: str | None = None) -> None:
-    """Put a backup's rows into empty tables at the backup's own migration; all or nothing."""
-    with psycopg.connect(url or _url()) as connection, zipfile.ZipFile(source) as archive:
+def _migrations() -> list[str]:
+    return sorted(path.stem for path in _MIGRATIONS.glob("0*.py"))
+
+
+def fill(source: Path, about: dict[str, Any], url: str) -> None:
+    """Put a backup's rows in the place of all rows of a database that is at the backup's own migration; all or nothing.
+
+    Migrations seed some tables, such as the materials, so all of them are emptied first.
+    """
+    with psycopg.connect(url) as connection, zipfile.ZipFile(source) as archive:
+        present = connection.execute(
+            "SELECT tablename FROM pg_tables WHERE schemaname = 'public' AND tablename LIKE 'nephos\\_%'"
+        ).fetchall()
+        names = sql.SQL(", ").join(sql.Identifier(str(row[0])) for row in present)
+        connection.execute(sql.SQL("TRUNCATE {} CASCADE").format(names))
         for name, columns in about["tables"].items():
             table = f"{_APP}_{name}"
             if set(columns) - set(_columns(connection, table)):
@@ -188,21 +232,77 @@ def restore(words: list[str]) -> int:
         if answer.strip() != "restore":
             say("nothing was changed")
             return 1
-    config = load_config()
-    postgres.start(config)
+    postgres.start(load_config())
     try:
-        aside = HOME / "backups" / f"before-restore-{time.strftime('%Y%m%d-%H%M%S')}.zip"
-        aside.parent.mkdir(parents=True, exist_ok=True)
-        if _has_tables():
-            write_backup(aside)
-            say(f"what was there before is kept in {aside.relative_to(HOME.parent)}")
-        _anew(about)
-        fill(arguments.file, about)
-        _migrate()
+        keep_aside("before-restore")
+        _fill_beside(arguments.file, about)
+        _put_in_place()
+    except psycopg.Error as error:
+        raise SetupFailed(f"the restore failed and nothing was changed: {str(error).strip().splitlines()[0]}") from None
     finally:
         postgres.stop()
     say(f"restored from {arguments.file}; ./nephos start goes on with it")
     return 0
+
+
+def keep_aside(what: str) -> None:
+    """Back up what is there now into the folder `backups`, before it is thrown away; nothing where there is nothing."""
+    if not _has_tables():
+        return
+    target = HOME / "backups" / f"{what}-{time.strftime('%Y%m%d-%H%M%S')}.zip"
+    target.parent.mkdir(parents=True, exist_ok=True)
+    write_backup(target)
+    say(f"what was there before is kept in {target.relative_to(HOME.parent)}")
+
+
+def _fill_beside(source: Path, about: dict[str, Any]) -> None:
+    """Fill a database of another name from a backup, bring it up to date and check it. A restore that fails or is
+    killed here has changed nothing."""
+    with postgres.connect("postgres", autocommit=True) as connection:
+        connection.execute(f"DROP DATABASE IF EXISTS {_COMING} WITH (FORCE)")
+        connection.execute(f"CREATE DATABASE {_COMING}")
+    migration = str(about["migration"])
+    _migrate(_COMING, migration)
+    fill(source, about, _url(_COMING))
+    _migrate(_COMING)
+    _check(source, about, _url(_COMING))
+
+
+def _check(source: Path, about: dict[str, Any], url: str) -> None:
+    """Count the rows of each table against the lines of its entry.
+
+    Raises
+    ------
+    SetupFailed
+        Where rows are missing.
+    """
+    with psycopg.connect(url) as connection, zipfile.ZipFile(source) as archive:
+        for name in about["tables"]:
+            (rows,) = connection.execute(
+                sql.SQL("SELECT count(*) FROM {}").format(sql.Identifier(f"{_APP}_{name}"))
+            ).fetchone() or (0,)
+            lines = 0
+            with archive.open(f"{name}.copy") as entry:
+                while piece := entry.read(1 << 20):
+                    lines += piece.count(b"\n")
+            if rows < lines:
+                raise SetupFailed(
+                    f"the restore failed and nothing was changed: of {lines} rows of {name} only {rows} came in"
+                )
+
+
+def _put_in_place() -> None:
+    """Give the filled database its name; the one before it goes. Both are renamed at once, so that a restore that is
+    killed leaves the one or the other."""
+    with postgres.connect("postgres", autocommit=True) as connection:
+        connection.execute(f"DROP DATABASE IF EXISTS {_GOING} WITH (FORCE)")
+        connection.execute(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname IN ('nephos', %s)", [_COMING]
+        )
+        with connection.transaction():
+            connection.execute(f"ALTER DATABASE nephos RENAME TO {_GOING}")
+            connection.execute(f"ALTER DATABASE {_COMING} RENAME TO nephos")
+        connection.execute(f"DROP DATABASE {_GOING} WITH (FORCE)")
 
 
 def _has_tables() -> bool:
@@ -211,30 +311,20 @@ def _has_tables() -> bool:
         return found is not None and found[0] is not None
 
 
-def _anew(about: dict[str, Any]) -> None:
-    """An empty database at the backup's migration."""
-    config = load_config()
-    url = f"host=127.0.0.1 port={config.database_port} user=nephos password={config.database_password} dbname=postgres"
-    with psycopg.connect(url, autocommit=True) as connection:
-        connection.execute("DROP DATABASE IF EXISTS nephos WITH (FORCE)")
-        connection.execute("CREATE DATABASE nephos")
-    _migrate()
-    if about["migration"] != _newest():
-        _migrate(str(about["migration"]))
-
-
 def _newest() -> str:
-    return sorted(path.stem for path in (Path(__file__).parents[1] / "web" / "migrations").glob("0*.py"))[-1]
+    return _migrations()[-1]
 
 
-def _migrate(to: str | None = None) -> None:
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "nephos.web.settings")
-    import django
-
-    django.setup()
-    from django.core.management import call_command
-
-    call_command("migrate", *([_APP, to] if to else []), verbosity=0, interactive=False, skip_checks=True)
+def _migrate(database: str, to: str | None = None) -> None:
+    """Bring a database to a migration of ours, or to the newest."""
+    words = [sys.executable, "-m", "django", "migrate", *([_APP, to] if to else []), "--skip-checks", "-v", "0"]
+    settings = {"DJANGO_SETTINGS_MODULE": "nephos.web.settings", "NEPHOS_DATABASE": database}
+    done = subprocess.run(
+        words, check=False, capture_output=True, text=True, stdin=subprocess.DEVNULL, env=os.environ | settings
+    )
+    if done.returncode:
+        said = done.stderr.strip().splitlines() or ["no reason was given"]
+        raise SetupFailed(f"the restore failed and nothing was changed: {said[-1]}")
 
 
 def before_upgrade() -> None:

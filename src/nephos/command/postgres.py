@@ -7,10 +7,13 @@ import subprocess
 import tempfile
 import time
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from nephos.command.machine import SetupFailed, ensure_packages, say
-from nephos.home import HOME, Config
+from nephos.home import Config, database_folder, load_config
+
+if TYPE_CHECKING:
+    import psycopg
 
 _OWNER = "postgres"
 
@@ -23,13 +26,6 @@ def _bin() -> Path:
     if not found:
         raise SetupFailed("PostgreSQL's server is missing: install Debian's package postgresql")
     return found[-1].parent
-
-
-def _folder() -> Path:
-    """Where the cluster lies: beside the rest, or where its own user can get at it if we are root."""
-    if os.geteuid() != 0:
-        return HOME / "postgres"
-    return Path("/var/lib/nephos") / hashlib.sha256(str(HOME).encode()).hexdigest()[:12]
 
 
 def _as_owner(words: list[str], **more: object) -> "subprocess.CompletedProcess[str]":
@@ -95,7 +91,7 @@ def _put_aside_strange(folder: Path, config: Config) -> None:
 
 def start(config: Config) -> None:
     """Create the cluster if there is none, and start it if it does not run."""
-    binary, folder = _bin(), _folder()
+    binary, folder = _bin(), database_folder()
     _put_aside_strange(folder, config)
     if not (folder / "data" / "PG_VERSION").exists():
         _create(folder, config)
@@ -116,9 +112,24 @@ def start(config: Config) -> None:
     _ensure_database(config)
 
 
+def connect(name: str = "nephos", **more: Any) -> "psycopg.Connection[Any]":
+    """A connection to a database of the cluster, which must run."""
+    import psycopg
+
+    config = load_config()
+    return psycopg.connect(
+        host="127.0.0.1",
+        port=config.database_port,
+        user="nephos",
+        password=config.database_password,
+        dbname=name,
+        **more,
+    )
+
+
 def runs() -> bool:
     """Whether the cluster runs."""
-    return _as_owner([str(_bin() / "pg_ctl"), "-D", str(_folder() / "data"), "status"]).returncode == 0
+    return _as_owner([str(_bin() / "pg_ctl"), "-D", str(database_folder() / "data"), "status"]).returncode == 0
 
 
 def _ensure_database(config: Config) -> None:
@@ -139,6 +150,6 @@ def _ensure_database(config: Config) -> None:
 
 def stop() -> None:
     """Stop the cluster; nothing if it does not run."""
-    folder = _folder()
+    folder = database_folder()
     if (folder / "data" / "PG_VERSION").exists():
         _as_owner([str(_bin() / "pg_ctl"), "-D", str(folder / "data"), "-m", "fast", "-w", "stop"])

@@ -149,10 +149,10 @@ def _wrap(relief: Mesh) -> None:
 
 def load_sample() -> None:
     """Make the meshes, fill the cutters and jobs of an empty shop, and calculate the heron."""
-    if not CutterRow.objects.exists() and not Job.objects.exists():
+    if not CutterRow.every.exists() and not Job.every.exists():
         for cutter in sample_cutters():
             CutterRow.objects.create(number=cutter.number, data=cutter.model_dump())
-    if Job.objects.exists():
+    if Job.every.exists():
         return
     for piece in sample_pieces():
         PieceRow.objects.create(data=piece.model_dump())

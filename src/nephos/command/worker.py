@@ -12,7 +12,9 @@ django.setup()
 from procrastinate.contrib.django import app  # noqa: E402  Django must be set up first
 
 import nephos.web.tasks  # noqa: E402, F401  makes the tasks known to the application
+from nephos.processes import end_with_parent  # noqa: E402
 from nephos.web.lost_work import take_up_lost_for_ever  # noqa: E402
+from nephos.web.queues import QUEUES  # noqa: E402
 
 HEARTBEAT = 2.0
 LOST = 10.0
@@ -25,7 +27,6 @@ async def main() -> None:
     async with worker.open_async():
         lost = asyncio.create_task(take_up_lost_for_ever(app.job_manager, LOST))
         try:
-            # One calculation at a time takes both cores; reading and drawing go on beside it.
             queues = [
                 asyncio.create_task(
                     worker.run_worker_async(
@@ -39,7 +40,7 @@ async def main() -> None:
                         install_signal_handlers=queue == "calculate",
                     )
                 )
-                for queue, concurrency in (("calculate", 1), ("mesh", 2))
+                for queue, concurrency in QUEUES
             ]
             # Told to stop, the first ends; the other goes with it.
             _, others = await asyncio.wait(queues, return_when=asyncio.FIRST_COMPLETED)
@@ -51,4 +52,5 @@ async def main() -> None:
 
 
 if __name__ == "__main__":
+    end_with_parent()
     asyncio.run(main())

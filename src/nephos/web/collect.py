@@ -1,8 +1,11 @@
 """Old results go: what current revisions need stays, and beside it what was used lately, up to a size that the shop
 sets."""
 
+import json
+import re
 from collections.abc import Iterable
 from datetime import timedelta
+from functools import lru_cache
 
 from django.db import connection, transaction
 from django.db.models import Sum
@@ -17,6 +20,7 @@ from nephos.core.pipeline.standing import shadow_key_of
 from nephos.core.pipeline.whole import job_key, whole_key
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.tile_setups import cut_plan
+from nephos.web.deleted import drop_old
 from nephos.web.mesh_keys import mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision, Setting
 from nephos.web.summaries import outline_keys
@@ -159,16 +163,34 @@ def collect() -> int:
     return len(gone)
 
 
+_DIGEST = re.compile(r"\b[0-9a-f]{64}\b")
+
+
+@lru_cache(maxsize=100_000)
+def _meshes_of(revision_id: int) -> frozenset[str]:
+    """Digests of the meshes that a revision uses. A revision never changes."""
+    document = Revision.objects.values_list("plan", flat=True).get(pk=revision_id)
+    try:
+        return frozenset(digest for model in parse_plan(document).models for digest in model.sources)
+    except Refused:
+        # Of a plan that this version cannot read, all that looks like a digest counts as used.
+        return frozenset(_DIGEST.findall(json.dumps(document)))
+
+
+def meshes_in_use() -> frozenset[str]:
+    """Digests of the meshes that any revision of any job uses, deleted jobs among them."""
+    return frozenset().union(*map(_meshes_of, Revision.objects.values_list("pk", flat=True)))
+
+
 def _drop_orphans() -> None:
-    """Refused uploads, meshes that no revision names, files that nothing refers to, and finished rows of the queue."""
+    """Rows deleted long ago, refused uploads, meshes that no revision uses, files that nothing refers to, and finished
+    rows of the queue."""
+    drop_old()
     old = timezone.now() - _ORPHAN
-    named = {
-        model.get("mesh")
-        for plan in Revision.objects.values_list("plan", flat=True)
-        for model in plan.get("models", ())
-    }
-    for mesh in Mesh.objects.filter(created__lt=old).exclude(state=Mesh.State.READING):
-        if mesh.state == Mesh.State.REFUSED or mesh.digest not in named:
+    doubtful = list(Mesh.objects.filter(created__lt=old).exclude(state=Mesh.State.READING))
+    used = meshes_in_use() if doubtful else frozenset()
+    for mesh in doubtful:
+        if mesh.state == Mesh.State.REFUSED or mesh.digest not in used:
             with transaction.atomic():
                 mesh.delete()
                 Blob.objects.filter(pk=mesh.file_id).delete()

@@ -1,10 +1,14 @@
 """Is everything there: database, worker, room on the disk."""
 
+import errno
 import os
 import shutil
 import time
 from dataclasses import asdict, dataclass
+from math import ceil
+from pathlib import Path
 
+import psycopg
 from django.db import connection
 from django.db.utils import Error
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -12,7 +16,8 @@ from prometheus_client import CONTENT_TYPE_LATEST, REGISTRY, CollectorRegistry, 
 from prometheus_client.multiprocess import MultiProcessCollector
 
 from nephos.core.errors import Refused
-from nephos.home import HOME
+from nephos.home import HOME, database_folder
+from nephos.web.queues import QUEUES
 
 LEAST_FREE = int(os.environ.get("NEPHOS_LEAST_FREE", str(500 * 2**20)))
 """Bytes that must be free on the disk for uploads and calculations."""
@@ -35,23 +40,67 @@ class Health:
     problem: str
 
 
+@dataclass(frozen=True)
+class Disk:
+    """A disk that Nephos writes to: what lies on it, the folder, and the bytes that are free."""
+
+    title: str
+    folder: Path
+    free: int
+
+
+def _free_in(folder: Path) -> int:
+    while not folder.exists():
+        folder = folder.parent
+    return shutil.disk_usage(folder).free
+
+
+def disks() -> list[Disk]:
+    """The disks of the data folder and of the database, which may be one; that of a database on another machine is not
+    measured here."""
+    found = [Disk("of Nephos", HOME, _free_in(HOME))]
+    if not os.environ.get("NEPHOS_DATABASE_URL"):
+        folder = database_folder()
+        found.append(Disk("of the database", folder, _free_in(folder)))
+    return found
+
+
+def fullest() -> Disk:
+    """The disk with the least room."""
+    return min(disks(), key=lambda disk: disk.free)
+
+
 def free_bytes() -> int:
-    """Bytes free where Nephos keeps its data."""
-    return shutil.disk_usage(HOME if HOME.exists() else HOME.parent).free
+    """Bytes free on the disk with the least room."""
+    return fullest().free
 
 
 def require_space(what: str) -> None:
-    """Refuse work that writes much while the disk is nearly full, before anything breaks."""
-    free = free_bytes()
-    if free < LEAST_FREE:
+    """Refuse work that writes much while a disk is nearly full, before anything breaks."""
+    disk = fullest()
+    if disk.free < LEAST_FREE:
         raise Refused(
-            f"only {free // 2**20} MB are free on the disk: {what} needs {LEAST_FREE // 2**20} MB; delete files, or lower the size "
-            "of kept results"
+            f"only {disk.free // 2**20} MB are free on the disk {disk.title} ({disk.folder}): {what} needs "
+            f"{LEAST_FREE // 2**20} MB; delete files, or lower the size of kept results"
         )
 
 
+def full_disk(error: BaseException) -> str:
+    """The sentence for an error that a full disk caused, in us or in the database; empty for any other error."""
+    cause: BaseException | None = error
+    while cause is not None:
+        if isinstance(cause, psycopg.errors.DiskFull) or getattr(cause, "errno", None) in {errno.ENOSPC, errno.EDQUOT}:
+            disk = fullest()
+            return (
+                f"the disk {disk.title} ({disk.folder}) is full: nothing was changed; delete files there, or lower the "
+                "size of kept results, and try again"
+            )
+        cause = cause.__cause__ or cause.__context__
+    return ""
+
+
 def _queue() -> tuple[int, int]:
-    """How many tasks wait, and how many workers were heard of lately."""
+    """How many tasks wait, and how many workers were heard of lately. A worker registers once for each queue."""
     with connection.cursor() as cursor:
         cursor.execute("SELECT count(*) FROM procrastinate_jobs WHERE status = 'todo'")
         waiting = int(cursor.fetchone()[0])
@@ -59,7 +108,7 @@ def _queue() -> tuple[int, int]:
             "SELECT count(*) FROM procrastinate_workers WHERE last_heartbeat > now() - make_interval(secs => %s)",
             [SILENT],
         )
-        return waiting, int(cursor.fetchone()[0])
+        return waiting, ceil(int(cursor.fetchone()[0]) / len(QUEUES))
 
 
 _started = time.monotonic()
@@ -67,15 +116,19 @@ _started = time.monotonic()
 
 def health() -> Health:
     """How it stands now."""
-    free = free_bytes()
+    disk = fullest()
+    free, scarce = disk.free, ""
+    if free < LEAST_FREE:
+        scarce = (
+            f"only {free // 2**20} MB are free on the disk {disk.title} ({disk.folder}): uploads and calculations wait "
+            "until there is more"
+        )
     try:
         waiting, workers = _queue()
     except Error:
-        return Health(False, False, free // 2**20, 0, "the database does not answer: it is started again")
-    problem = ""
-    if free < LEAST_FREE:
-        problem = f"only {free // 2**20} MB are free on the disk: uploads and calculations wait until there is more"
-    elif not workers and time.monotonic() - _started > SILENT:
+        return Health(False, False, free // 2**20, 0, scarce or "the database does not answer: it is started again")
+    problem = scarce
+    if not problem and not workers and time.monotonic() - _started > SILENT:
         problem = "no worker runs: nothing is calculated until one does"
     return Health(True, workers > 0, free // 2**20, waiting, problem)
 

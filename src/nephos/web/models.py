@@ -75,7 +75,34 @@ class Setting(models.Model):
     value = models.JSONField()
 
 
-class Job(models.Model):
+class Live(models.Manager):
+    """Rows that are not deleted."""
+
+    def get_queryset(self) -> models.QuerySet:
+        """All rows but the deleted ones."""
+        return super().get_queryset().filter(deleted=None)
+
+
+class Deletable(models.Model):
+    """A row that can be brought back for some days after it was deleted (`web/deleted.py`).
+
+    `objects` are the rows that are not deleted, `every` all of them."""
+
+    deleted = models.DateTimeField(null=True, db_index=True)
+    objects = Live()
+    every = models.Manager()
+
+    class Meta:
+        abstract = True
+        base_manager_name = "every"
+
+
+def _once(field: str, name: str) -> models.UniqueConstraint:
+    """Two rows that are not deleted never have the same value of a field."""
+    return models.UniqueConstraint(fields=[field], condition=models.Q(deleted=None), name=name)
+
+
+class Job(Deletable):
     """A job. `version` rises with every change, undo and redo among them; a write names the one it saw."""
 
     name = models.CharField(max_length=120)
@@ -84,7 +111,7 @@ class Job(models.Model):
     redo = models.JSONField(default=list)
     picture = models.BinaryField(null=True)
     created = models.DateTimeField(auto_now_add=True)
-    updated = models.DateTimeField(auto_now=True)
+    updated = models.DateTimeField(auto_now=True, db_index=True)
 
 
 class Revision(models.Model):
@@ -101,11 +128,14 @@ class Revision(models.Model):
         constraints = (models.UniqueConstraint(fields=["job", "number"], name="revision_once"),)
 
 
-class Cutter(models.Model):
+class Cutter(Deletable):
     """A cutter of the shop, as the core describes it."""
 
-    number = models.IntegerField(unique=True)
+    number = models.IntegerField()
     data = models.JSONField()
+
+    class Meta(Deletable.Meta):
+        constraints = (_once("number", "cutter_number_once"),)
 
 
 class Material(models.Model):
@@ -121,18 +151,24 @@ class Piece(models.Model):
     data = models.JSONField()
 
 
-class Post(models.Model):
+class Post(Deletable):
     """A post of the shop's own, as the core describes it."""
 
-    key = models.CharField(max_length=60, unique=True)
+    key = models.CharField(max_length=60)
     data = models.JSONField()
 
+    class Meta(Deletable.Meta):
+        constraints = (_once("key", "post_key_once"),)
 
-class Machine(models.Model):
+
+class Machine(Deletable):
     """A machine of the shop, as the core describes it."""
 
-    key = models.CharField(max_length=60, unique=True)
+    key = models.CharField(max_length=60)
     data = models.JSONField()
+
+    class Meta(Deletable.Meta):
+        constraints = (_once("key", "machine_key_once"),)
 
 
 class RealTime(models.Model):
@@ -146,7 +182,10 @@ class RealTime(models.Model):
 
 
 class Calculation(models.Model):
-    """A run of the pipeline for one revision."""
+    """A run of the pipeline for one revision.
+
+    `fraction` is how much of it is done. `setup`, `operation` and `stage` say what is being worked out, and `step` how
+    much of that is done; `note` says it in words."""
 
     class State(models.TextChoices):
         WAITING = "waiting"
@@ -160,6 +199,9 @@ class Calculation(models.Model):
     state = models.CharField(max_length=10, choices=State, default=State.WAITING)
     fraction = models.FloatField(default=0)
     step = models.FloatField(default=0)
+    setup = models.CharField(max_length=60, blank=True)
+    operation = models.IntegerField(null=True)
+    stage = models.CharField(max_length=40, blank=True)
     note = models.CharField(max_length=120, blank=True)
     reason = models.TextField(blank=True)
     cancel = models.BooleanField(default=False)

@@ -2,6 +2,7 @@
 
 import logging
 import secrets
+import sys
 import time
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
@@ -51,7 +52,7 @@ from nephos.core.surface.index import build_index
 from nephos.core.surface.inside import signed_distances
 from nephos.web.blobs import read_chunks
 from nephos.web.collect import collect, forget_job
-from nephos.web.health import require_space
+from nephos.web.health import full_disk, require_space
 from nephos.web.jobs import Stale, current_plan, cutters_for, shop_cutters, write_plan
 from nephos.web.mesh_keys import mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision
@@ -79,8 +80,12 @@ def _loaded(digest: str) -> CoreMesh:
 
 
 def _fault() -> str:
-    """What is said of a fault of our own, with the mark under which the log has it. To be called while it is
-    handled."""
+    """What is said of an error that nobody foresaw: a full disk, or a fault of our own with the mark under which the log
+    has it. To be called while it is handled."""
+    full = full_disk(sys.exception() or Exception())
+    if full:
+        LOG.error("the disk is full", exc_info=True)
+        return full
     mark = secrets.token_hex(4)
     LOG.exception("fault %s", mark)
     return f"this broke off by a fault of Nephos (fault {mark} in the log): please report it"

@@ -10,6 +10,8 @@ from django.db.utils import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from prometheus_client import Counter, Histogram
 
+from nephos.web.health import full_disk
+
 LOG = logging.getLogger("nephos.requests")
 REQUESTS = Counter("nephos_requests_total", "Requests answered", ["method", "status"])
 SECONDS = Histogram("nephos_request_seconds", "Time to answer a request", buckets=(0.01, 0.03, 0.1, 0.3, 1, 3, 10))
@@ -21,6 +23,10 @@ DATABASE_DOWN = "the database does not answer; Nephos starts it again: the page 
 def failure(request: HttpRequest, error: Exception) -> HttpResponse:
     """The answer to a request that failed, with its number; the log has the rest."""
     number = getattr(request, "number", "none")
+    full = full_disk(error)
+    if full:
+        LOG.error("request %s %s %s: the disk is full: %s", number, request.method, request.path, error)
+        return JsonResponse({"message": full, "request": number}, status=507)
     if isinstance(error, OperationalError | InterfaceError):
         LOG.error(
             "request %s %s %s: the database does not answer: %s",

@@ -10,7 +10,20 @@ from ninja.openapi.schema import OpenAPISchema
 from ninja.security import APIKeyCookie
 
 from nephos.core.errors import Refused
-from nephos.web.api import cutters, jobs, machines, meshes, posts, proofs, reliefs, results, shelf, storage, times
+from nephos.web.api import (
+    cutters,
+    deleted,
+    jobs,
+    machines,
+    meshes,
+    posts,
+    proofs,
+    reliefs,
+    results,
+    shelf,
+    storage,
+    times,
+)
 from nephos.web.jobs import Stale
 from nephos.web.trace import failure
 
@@ -36,6 +49,7 @@ _REFUSALS = {
     "422": "bad input: one plain sentence",
     "500": "a fault of Nephos, with the number of the request",
     "503": "the database does not answer",
+    "507": "the disk is full",
 }
 _SENTENCE = {"application/json": {"schema": {"type": "object"}}}
 
@@ -65,6 +79,7 @@ api.add_router("/results", results.router)
 api.add_router("/reliefs", reliefs.router)
 api.add_router("/shelf", shelf.router)
 api.add_router("/storage", storage.router)
+api.add_router("/deleted", deleted.router)
 
 
 @api.exception_handler(Refused)

@@ -17,6 +17,7 @@ from nephos.core.materials import Material
 from nephos.core.plan.schema import reasons
 from nephos.core.strategies.registry import strategies
 from nephos.core.units import Units
+from nephos.web.deleted import delete
 from nephos.web.forms import StrategyForm, strategy_form
 from nephos.web.models import Cutter as Row
 from nephos.web.rows import save_once
@@ -183,8 +184,8 @@ def import_cutters(request: HttpRequest, body: Import) -> Imported:
 
 @router.delete("/{int:cutter_id}", response={204: None})
 def delete_cutter(request: HttpRequest, cutter_id: int) -> tuple[int, None]:
-    """Take a cutter out of the list."""
-    get_object_or_404(Row, pk=cutter_id).delete()
+    """Take a cutter out of the list; it can be brought back for 30 days."""
+    delete(get_object_or_404(Row, pk=cutter_id))
     return 204, None
 
 

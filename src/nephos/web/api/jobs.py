@@ -25,6 +25,7 @@ from nephos.core.plan.shelf import Fitting, Piece, fitting_pieces
 from nephos.web import jobs as service
 from nephos.web.answers import DerivedAnswer, MeshAnswer
 from nephos.web.api.meshes import body_pieces
+from nephos.web.deleted import delete
 from nephos.web.derived import derived
 from nephos.web.drawings import drawing_facts
 from nephos.web.health import require_space
@@ -264,9 +265,10 @@ def rename_job(request: HttpRequest, job_id: int, body: Named) -> dict[str, Any]
 
 @router.delete("/{int:job_id}", response={204: None})
 def delete_job(request: HttpRequest, job_id: int) -> tuple[int, None]:
-    """Delete a job with all its revisions. Meshes stay."""
-    Calculation.objects.filter(job_id=job_id).update(cancel=True)
-    get_object_or_404(Job, pk=job_id).delete()
+    """Delete a job; it can be brought back with all its revisions for 30 days. Its results are calculated again then."""
+    job = get_object_or_404(Job, pk=job_id)
+    Calculation.objects.filter(job=job).update(cancel=True)
+    delete(job)
     forget_results.defer(job_id=job_id)
     return 204, None
 

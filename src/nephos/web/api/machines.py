@@ -9,6 +9,7 @@ from ninja import Router, Schema
 
 from nephos.core.errors import Refused
 from nephos.core.machine.machine import MACHINES, Machine, checked_machine
+from nephos.web.deleted import delete
 from nephos.web.models import Machine as Row
 from nephos.web.rows import save_once
 
@@ -62,8 +63,8 @@ def change_machine(request: HttpRequest, key: str, body: MachineData) -> dict[st
 
 @router.delete("/{key}", response={204: None})
 def delete_machine(request: HttpRequest, key: str) -> tuple[int, None]:
-    """Delete one of the shop's own. Jobs that took it keep it."""
-    get_object_or_404(Row, key=key).delete()
+    """Delete one of the shop's own; it can be brought back for 30 days. Jobs that took it keep it."""
+    delete(get_object_or_404(Row, key=key))
     return 204, None
 
 

@@ -10,6 +10,7 @@ from ninja import Router, Schema
 from nephos.core.errors import Refused
 from nephos.core.post.preview import preview
 from nephos.core.post.schema import Post, checked_post, shipped_posts
+from nephos.web.deleted import delete
 from nephos.web.models import Post as Row
 from nephos.web.rows import save_once
 
@@ -82,8 +83,8 @@ def change_post(request: HttpRequest, key: str, body: Data) -> dict[str, Any]:
 
 @router.delete("/{key}", response={204: None})
 def delete_post(request: HttpRequest, key: str) -> tuple[int, None]:
-    """Delete one of the shop's own. Jobs that took it keep it."""
-    get_object_or_404(Row, key=key).delete()
+    """Delete one of the shop's own; it can be brought back for 30 days. Jobs that took it keep it."""
+    delete(get_object_or_404(Row, key=key))
     return 204, None
 
 
