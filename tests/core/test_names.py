@@ -92,7 +92,8 @@ def named(cutter: Cutter, name: str) -> Cutter:
 def control_is_as_planned(post: Post, names: list[str]) -> None:
     cutters = [named(standard_cutter("flat", 4, 1 + k % 90), name) for k, name in enumerate(names)]
     steps = [Step(10 * (k + 1), "Rough", cutter, 18000, PATH) for k, cutter in enumerate(cutters)]
-    program = write_program(post, "x", [*names[:8], f"stock, {names[0]}"], steps, 4)
+    header = [("job", names[0]), *(("cutter", name) for name in names[:8]), ("stock", f"lime, {names[0]}")]
+    program = write_program(post, "x", header, steps, 4)
     planned = planned_control(post, [PlannedStep(s.number, s.cutter.number, 18000, "none") for s in steps], 4)
     assert unplanned(control_words(program.text), planned) == "", names
     assert program.text.isascii() and all(32 <= c < 127 or c in (10, 13) for c in program.text)
@@ -183,7 +184,7 @@ def test_a_file_that_does_anything_unplanned_is_not_posted(found: bytes, instead
     (program,) = programs_of(done.space, done.outcomes, "t")
     assert found in program.text
     bad = replace(program, text=program.text.replace(found, instead, 1))
-    with pytest.raises(Refused, match=r"not posted|work offset changes"):
+    with pytest.raises(Refused, match=r"not posted|work offset changes|cannot both hold"):
         recertified(done, bad)
 
 

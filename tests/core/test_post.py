@@ -26,7 +26,11 @@ def path(points: np.ndarray, kinds: np.ndarray) -> Toolpath:
 
 def program(post, toolpath: Toolpath) -> bytes:
     return write_program(
-        post, "t", ["a job (with brackets)"], [Step(10, "Rough", standard_cutter("flat", 6, 7), 18000, toolpath)], 4
+        post,
+        "t",
+        [("job", "a job (with brackets)")],
+        [Step(10, "Rough", standard_cutter("flat", 6, 7), 18000, toolpath)],
+        4,
     ).text
 
 
@@ -54,7 +58,7 @@ def test_words_that_repeat_are_left_out_and_lines_counted() -> None:
     points = np.array([[0, 0, 5], [10, 0, 5], [10, 0, -1.25], [20, 0, -1.25], [20, 8, -1.25]], float)
     text = program(METRIC, path(points, np.array([0, 2, 1, 1]))).decode().splitlines()
     assert text[-7:-2] == ["N8 G0 X0.000 Y0.000", "N9 G0 X10.0", "N10 G1 Z-1.25 F1200", "N11 X20.0", "N12 Y8.0"]
-    assert text[0] == "(a job with brackets)"
+    assert text[0] == "(job: a job with brackets)"
 
 
 @pytest.mark.parametrize(

@@ -135,3 +135,88 @@ def test_a_stop_stands_until_its_very_words_are_overridden() -> None:
     assert standing(seen(plan, [finding | {"level": "caution", "row": "40"}])) == [], (
         "a caution stands in nobody's path"
     )
+
+
+# --- what lines of a post may not do ----------------------------------------------------------------------------------
+
+CHANGE = ["M5", "T{tool} M6", "G43 H{tool}"]
+STEERING = [
+    ("dwell with Z", {"warm_up": ["G4 P4 Z-30"]}, "beside G4"),
+    ("dwell with X and Y", {"warm_up": ["G4 P1 X500 Y500"]}, "beside G4"),
+    ("home through Z0", {"end": ["G28 Z0", "M5", "M30"]}, "moves the cutter"),
+    ("home through a depth", {"end": ["G91 G28 Z-30", "G90", "M5", "M30"]}, "moves the cutter"),
+    ("second home through a depth", {"end": ["G30 Z-30", "M5", "M30"]}, "moves the cutter"),
+    ("down in machine coordinates", {"end": ["G53 G0 Z-100", "M5", "M30"]}, "machine coordinates"),
+    ("one length for all", {"cutter_change": ["T{tool} M6", "G43 H1"]}, "the length of tool 1 while tool 2"),
+    (
+        "length taken off",
+        {"cutter_change": CHANGE, "operation_start": ["G49", "S{spindle} M3", "G4 P4"]},
+        "length offset off",
+    ),
+    ("a tool that is not put in", {"cutter_change": ["T{tool}"], "cutter_first": ["T{tool} M6"]}, "no tool change"),
+    ("a percent sign", {"warm_up": ["%"]}, "percent sign"),
+    ("rounded corners", {"start": ["G21", "G17 G90 G94 G40 G49 G64 P5", "G54"]}, "round corners by 5"),
+    ("a repeat", {"end": ["M5", "M47"]}, "none that Nephos can follow"),
+    ("restored states", {"end": ["M5", "M72", "M30"]}, "none that Nephos can follow"),
+    ("the other way round", {"operation_start": ["S{spindle} M4", "G4 P4"]}, "counterclockwise"),
+    ("two states at once", {"start": ["G21 G20", "G90", "G54"]}, "cannot both hold"),
+]
+
+
+@pytest.mark.parametrize(("change", "said"), [item[1:] for item in STEERING], ids=[item[0] for item in STEERING])
+def test_lines_of_a_post_that_steer_the_machine_are_refused(change: dict, said: str) -> None:
+    post = own(**change)
+    assert said in preview(post).problem
+    with pytest.raises(Refused, match=said):
+        posted(post)
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"cutter_change": [*CHANGE], "end": ["M5", "G91 G28 Z0", "G90", "M30"]},
+        {"end": ["M5", "G53 G0 Z0", "M30"]},
+        {"end": ["M5", "G53 G0 Z-2", "G53 G0 X0 Y0", "M30"]},
+        {
+            "start": ["%", "G21", "G17 G90 G94 G40 G49 G64 P0.02", "G54"],
+            "end": ["M5", "M30", "%"],
+            "comment": {"on": False},
+        },
+    ],
+)
+def test_lines_of_a_post_that_retract_are_posted(change: dict) -> None:
+    assert preview(own(**change)).problem == ""
+    assert posted(own(**change)).programs
+
+
+def lead_of(text: bytes, number: int) -> tuple[list[bytes], int]:
+    """The lines of a program, and where the approach of its operation stands."""
+    lines = text.split(b"\n")
+    at = next(k for k, line in enumerate(lines) if line.startswith(b"(op: %d " % number))
+    return lines, next(k for k in range(at, len(lines)) if b" G0 Z" in lines[k])
+
+
+APPROACHES = [
+    ("down at once", 0, b"N9 G0 Z5 Z-7.5"),
+    ("too low", 0, b"N9 G0 Z-7.5"),
+    ("far away", 0, b"N9 G0 Z5 X500"),
+    ("not at all", 0, b"(nothing)"),
+    ("not across", 1, b"(nothing)"),
+    ("elsewhere", 1, b"N9 G0 X1 Y1"),
+    ("across and down", 1, b"N9 G0 X0 Y0 Z0"),
+    ("at a feed", 1, b"N9 G1 X0 Y0 F100"),
+    ("in machine coordinates", 0, b"N9 G53 G0 Z0"),
+]
+
+
+@pytest.mark.parametrize(("which", "line"), [item[1:] for item in APPROACHES], ids=[item[0] for item in APPROACHES])
+@pytest.mark.parametrize("number", [10, 20])
+def test_an_approach_that_is_not_as_planned_is_not_posted(number: int, which: int, line: bytes) -> None:
+    done = posted(own())
+    (program,) = done.programs
+    lines, at = lead_of(program.text, number)
+    assert lines[at + 1].count(b"X") == 1
+    lines[at + which] = line
+    with pytest.raises(Refused):
+        recertified(done, replace(program, text=b"\n".join(lines)))
+    assert recertified(done, program)

@@ -1,6 +1,7 @@
 """The shipped posts and what can be set in one: golden text, files cut to size, the check word, and what is wrong in
 plain words."""
 
+import hashlib
 import json
 from dataclasses import replace
 from pathlib import Path
@@ -16,12 +17,12 @@ from nephos.core.pipeline.programs import programs_of
 from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
-from nephos.core.post.checksum import check_word, checksum_state
+from nephos.core.post.checksum import body_word, check_word, checksum_state
 from nephos.core.post.preview import preview
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import Post, checked_post, in_unit, parse_post, post_named, shipped_posts
 from nephos.core.post.split import split_steps, too_large
-from nephos.core.post.write import Step, write_program
+from nephos.core.post.write import Step, retitled, write_program
 from nephos.core.toolpath import Kind, Toolpath
 
 GOLDEN = Path(__file__).parent / "golden"
@@ -61,7 +62,7 @@ def test_a_shipped_post_writes_what_it_always_wrote(key: str) -> None:
     post = post_named(key)
     parts = [steps()[:1], steps()[1:]] if post.changes == "file" else [steps()]
     text = b"".join(
-        write_program(post, "t", ["Golden square", "zero at the front left corner"], part, 4, (0.0, 150.0)).text
+        write_program(post, "t", [("job", "Golden square"), ("zero", "front left corner")], part, 4, (0.0, 150.0)).text
         for part in parts
     )
     assert text.decode() == (GOLDEN / f"{key}.txt").read_text()
@@ -108,19 +109,21 @@ def test_line_numbers_begin_anew_where_the_controller_counts_no_further() -> Non
 def test_a_line_longer_than_the_controller_takes_is_refused_with_its_number() -> None:
     post = Post.model_validate(post_named("rs274-metric-plain").model_dump() | {"longest_line": 24})
     with pytest.raises(Refused, match=r"line \d+ has \d+ characters.*allows 24"):
-        write_program(post, "t", ["a header far longer than four and twenty letters"], steps()[1:], 4)
+        write_program(post, "t", [("job", "a header far longer than four and twenty letters")], steps()[1:], 4)
     short = Post.model_validate(post_named("rs274-metric").model_dump() | {"longest_line": 32})
-    text = write_program(short, "t", ["title", "a header far longer than two and thirty letters"], steps()[1:], 4).text
+    text = write_program(
+        short, "t", [("job", "title"), ("stock", "a header far longer than two and thirty letters")], steps()[1:], 4
+    ).text
     assert max(map(len, text.decode().splitlines())) <= 32
-    told = " ".join(line.strip("()") for line in text.decode().splitlines()[1:5])
+    told = " ".join(line.strip("()").removeprefix("stock: ") for line in text.decode().splitlines()[1:5])
     assert told.startswith("a header far longer than two and thirty letters"), "comments go on in the next line"
 
 
 def test_comments_keep_to_plain_letters() -> None:
     text = write_program(
-        post_named("rs274-metric"), "t", ["Setup A · Größe 3×4 (in lime)"], steps()[1:], 4
+        post_named("rs274-metric"), "t", [("job", "Setup A · Größe 3×4 (in lime)")], steps()[1:], 4
     ).text.decode()
-    assert text.splitlines()[0] == "(Setup A - Grosse 3x4 in lime)"
+    assert text.splitlines()[0] == "(job: Setup A - Grosse 3x4 in lime)"
 
 
 def winding(moves: int = 900) -> Step:
@@ -145,9 +148,9 @@ def winding(moves: int = 900) -> Step:
 @pytest.mark.parametrize("limit", [{"most_lines": 240}, {"most_kilobytes": 16}, {"most_lines": 300, "arcs": True}])
 def test_files_that_are_too_large_go_on_safely_where_the_last_one_ended(limit: dict) -> None:
     post = Post.model_validate(post_named("rs274-metric").model_dump() | limit)
-    whole = write_program(post, "t", ["h"], [winding(), replace(winding(), number=40)], 4)
+    whole = write_program(post, "t", [("job", "h")], [winding(), replace(winding(), number=40)], 4)
     split = split_steps(post, [winding(), replace(winding(), number=40)], whole)
-    parts = [write_program(post, f"t{k}", ["h"], part, 4) for k, part in enumerate(split)]
+    parts = [write_program(post, f"t{k}", [("job", "h")], part, 4) for k, part in enumerate(split)]
     assert len(parts) > 2 and not any(too_large(part, post) for part in parts)
     cut = []
     for part in parts:
@@ -167,7 +170,7 @@ def test_files_that_are_too_large_go_on_safely_where_the_last_one_ended(limit: d
 
 def test_a_post_that_leaves_no_room_for_moves_says_so() -> None:
     post = Post.model_validate(post_named("rs274-metric").model_dump() | {"most_lines": 200, "start": ["G21"] * 190})
-    whole = write_program(post, "t", ["h"], [winding()], 4)
+    whole = write_program(post, "t", [("job", "h")], [winding()], 4)
     with pytest.raises(Refused, match="its own lines fill it"):
         split_steps(post, [winding()], whole)
 
@@ -183,7 +186,7 @@ def test_split_files_of_a_job_are_certified_and_a_changed_one_is_not() -> None:
     plan = done.space.plan.model_copy(update={"post": post})
     space = replace(done.space, plan=plan)
     files = programs_of(space, done.outcomes, "A hill, revision 1")
-    assert len(files) > 1 and all("file " in file.text.decode()[:600] for file in files)
+    assert len(files) > 1 and all("(file: " in file.text.decode()[:600] for file in files)
     done = replace(done, space=space)
     recertified(done, *files)
     with pytest.raises(Refused, match=r"leaves out moves|hold all moves"):
@@ -221,11 +224,18 @@ def test_the_unit_of_the_files_is_a_choice_beside_the_post() -> None:
 
 
 def test_the_check_word_tells_a_file_that_was_changed() -> None:
-    text = write_program(post_named("rs274-metric"), "t", ["a job"], steps()[:1], 4).text
+    text = write_program(post_named("rs274-metric"), "t", [("job", "a job")], steps()[:1], 4).text
     assert checksum_state(text) == "intact" and len(check_word(text)) == 16
     assert checksum_state(text.replace(b"\n", b"\r\n")) == "intact", "a stick may change line ends"
     assert checksum_state(text.replace(b"F1800", b"F2800")) == "altered"
     assert checksum_state(text.replace(check_word(text).encode(), 16 * b"1")) == "altered"
+    assert checksum_state(text.replace(b"a job", b"another")) == "altered", "the first line is under it too"
+    renamed = retitled(post_named("rs274-metric"), text, "another, revision 9")
+    assert checksum_state(renamed) == "intact" and renamed.startswith(b"(job: another revision 9)\n")
+    assert body_word(check_word(renamed)) == body_word(check_word(text)) and check_word(renamed) != check_word(text)
+    _, _, rest = text.partition(b"\n")
+    older = hashlib.sha256(b"\n" + rest.replace(check_word(text).encode(), 16 * b"0")).hexdigest()[:16].encode()
+    assert checksum_state(text.replace(check_word(text).encode(), older)) == "intact", "files of older versions too"
     assert checksum_state(b"G21\nG0 Z5\n") == "none"
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from cutting import recertified
 from meshes import ellipsoid
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.cutters.profile import Profile
@@ -471,3 +472,14 @@ def test_roughing_at_the_seam_goes_no_deeper_than_one_level_at_once() -> None:
     done = next(iter(run_plan(plan, lambda _: star(), Work(MemoryStore()))))
     outcome = done.outcomes[0]
     assert outcome.depths[outcome.kinds == 1].max() <= 1.5 + 0.05
+
+
+def test_a_words_are_refused_where_the_bar_is_driven_as_y() -> None:
+    done = cut(plan_of(FINISH, post="rs274-rotary-y", pitch=1.0))
+    (program,) = done.programs
+    lines = program.text.split(b"\n")
+    at = next(k for k, line in enumerate(lines) if b" G1 " in line)
+    lines[at] += b" A90"
+    with pytest.raises(Refused, match="moves the A axis, but the bar is driven as Y"):
+        recertified(done, replace(program, text=b"\n".join(lines)))
+    assert recertified(done, program)

@@ -126,7 +126,7 @@ def test_each_tile_cuts_in_its_window_from_its_own_zero() -> None:
             span = np.nanmin(reading.points[:, 0]), np.nanmax(reading.points[:, 0])
             assert span[0] >= -40.0 and span[1] <= LENGTH - float(item.space.zero[0]) + 5
     words = done[1].programs[0].text[:400]
-    assert b"tile 2 of 2" in words and b"the seam, 40 mm from the board" in words
+    assert b"tile 2 of 2" in words and b"the seam - 40 mm from the board" in words
 
 
 def test_a_hole_and_a_tab_belong_to_one_tile() -> None:

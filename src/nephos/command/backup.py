@@ -48,12 +48,12 @@ def tables() -> list[str]:
     django.setup()
     from django.apps import apps
 
-    models = {model._meta.model_name: model for model in apps.get_app_config(_APP).get_models()}
+    models = {str(model._meta.model_name): model for model in apps.get_app_config(_APP).get_models()}
     found: list[str] = []
 
     def add(name: str) -> None:
         for field in models[name]._meta.get_fields():
-            other = field.related_model._meta.model_name if field.many_to_one else None
+            other = str(field.related_model._meta.model_name) if field.many_to_one else ""
             if other in models and other not in (*found, name):
                 add(other)
         if name not in found:

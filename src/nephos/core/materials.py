@@ -11,7 +11,7 @@ class Material(BaseModel):
     section. `stepdown` in diameters. Values are those of the middle of what shop tables give, to start from.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     name: str = Field(min_length=1, max_length=60)
     group: str = Field(default="wood", max_length=30)

@@ -17,7 +17,7 @@ from nephos.core.pipeline.keys import outline_key_of, setup_keys
 from nephos.core.pipeline.overrun import finishing_corner, rim_key
 from nephos.core.pipeline.space import composed_key, prepared_key
 from nephos.core.pipeline.standing import shadow_key_of
-from nephos.core.pipeline.whole import job_key, whole_key
+from nephos.core.pipeline.whole import job_findings_key, job_key, whole_key
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.tile_setups import cut_plan
 from nephos.web.deleted import drop_old
@@ -61,7 +61,7 @@ def keys_of(plan: Plan) -> set[str]:
     found |= {prepared_key(model) for model in plan.models}
     found |= {composed_key(model) for model in plan.models if model.composition is not None}
     plan = cut_plan(plan)
-    found.add(job_key(plan))
+    found |= {job_key(plan), job_findings_key(plan)}
     for setup in plan.setups:
         keys = setup_keys(plan, setup)
         found |= {shadow_key_of(plan, setup), rim_key(plan, setup, finishing_corner(setup))}
@@ -74,6 +74,7 @@ def keys_of(plan: Plan) -> set[str]:
             keys.compare,
             keys.pieces,
             keys.summary,
+            keys.findings,
             keys.files,
             height_map_key(plan, setup),
         }

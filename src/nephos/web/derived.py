@@ -21,7 +21,7 @@ from nephos.core.mesh.orientation import slab_height, undercut
 from nephos.core.pipeline.keys import SetupKeys, bar_position, setup_keys
 from nephos.core.pipeline.overrun import finishing_corner, overrun_for, rim_key
 from nephos.core.pipeline.standing import ground_height
-from nephos.core.pipeline.whole import job_key
+from nephos.core.pipeline.whole import job_findings_key, job_key
 from nephos.core.plan.bar_place import swept_diameter
 from nephos.core.plan.faces import found_again, side_in_words, turn_between, turn_in_words
 from nephos.core.plan.place import (
@@ -226,12 +226,16 @@ def _setup(
 ) -> dict[str, Any]:
     keys = setup_keys(plan, setup)
     wanted = [key for k in keys.operations.values() for key in (k.moves, k.block, k.frames)]
-    done = dict(Result.objects.filter(key__in=[*wanted, keys.summary, keys.files]).values_list("key", "facts"))
+    done = dict(
+        Result.objects.filter(key__in=[*wanted, keys.summary, keys.findings, keys.files]).values_list("key", "facts")
+    )
     outlines = outline_keys(plan, setup)
     drawn = dict(Result.objects.filter(key__in=outlines.values()).values_list("key", "facts"))
     drawn_yet, height_map = height_map_of(plan, setup)
     operations = _operations(plan, setup, keys, done, drawn, height_map, shown, blocked, like)
-    summary = done.get(keys.summary)
+    # A verdict that is older than what it is about is none: without findings the setup is not up to date.
+    judged = done.get(keys.findings)
+    summary = done.get(keys.summary) if judged else None
     told = [
         finding.as_dict()
         for finding in told_once(
@@ -266,7 +270,7 @@ def _setup(
         "pieces_key": keys.pieces if summary else None,
         "time": _time(plan, setup, operations),
         "told": told,
-        "findings": seen(plan, summary["findings_in" if plan.units == "in" else "findings"] if summary else []),
+        "findings": seen(plan, judged["findings_in" if plan.units == "in" else "findings"] if judged else []),
     }
 
 
@@ -325,11 +329,12 @@ def _whole(plan: Plan) -> tuple[dict[str, Any] | None, list[dict[str, Any]]]:
     """What is known of the whole job, and its findings."""
     if not _joined(plan):
         return None, []
-    key = job_key(plan)
-    facts = Result.objects.filter(key=key).values_list("facts", flat=True).first()
-    if facts is None or "compare" not in facts:
+    key, findings = job_key(plan), job_findings_key(plan)
+    kept = dict(Result.objects.filter(key__in=[key, findings]).values_list("key", "facts"))
+    facts = kept.get(key)
+    if facts is None or "compare" not in facts or findings not in kept:
         return None, []
-    told = facts["findings_in" if plan.units == "in" else "findings"]
+    told = kept[findings]["findings_in" if plan.units == "in" else "findings"]
     return {"key": key, **{name: facts[name] for name in ("compare", "ridge", "pieces", "makers")}}, told
 
 

@@ -17,8 +17,6 @@ from procrastinate.exceptions import AlreadyEnqueued
 
 from nephos.core.errors import Cancelled, NotYet, Refused
 from nephos.core.estimate.stock_estimate import draw_height_map, height_map_key
-from nephos.core.findings.faces import whole_findings
-from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.curves import read_curves
 from nephos.core.mesh.formats import read_mesh, write_mesh
 from nephos.core.mesh.formats.gltf import write_glb
@@ -35,17 +33,16 @@ from nephos.core.pipeline.proposed_faces import JOB_KINDS, proposed_job
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.sides import block_before
 from nephos.core.pipeline.space import placed_parts, prepared_key, prepared_mesh, setup_space
-from nephos.core.pipeline.store import as_result
-from nephos.core.pipeline.whole import job_key, last_of_each, solids_after, surface_makers, whole_of
+from nephos.core.pipeline.store import as_result, kept
+from nephos.core.pipeline.whole import job_findings_key, job_key, last_of_each, solids_after, surface_makers, whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Plan, Setup, parse_plan
 from nephos.core.plan.tile_setups import cut_plan
-from nephos.core.post.checksum import check_word
-from nephos.core.report.setup_report import setup_report
+from nephos.core.report.setup_results import job_findings_result, setup_results
 from nephos.core.stock.bar import bar_mesh
 from nephos.core.stock.block import Block
-from nephos.core.stock.frames import shown_bottom, shown_grid, shown_top
+from nephos.core.stock.frames import shown_grid, shown_top
 from nephos.core.stock.solid import block_mesh
 from nephos.core.stock.window import cut_window, window_grid
 from nephos.core.surface.index import build_index
@@ -116,9 +113,9 @@ def _refuse(keys: Iterable[str], stage: str, reason: str, transient: bool = Fals
 
 def _keep_mesh_summary(key: str, mesh: CoreMesh, said: tuple[str, ...] = ()) -> dict[str, Any]:
     """Work out and keep the look of a mesh; returns its facts."""
-    kept = STORE.get(key)
-    if kept is not None:
-        return kept.facts
+    found = STORE.get(key)
+    if found is not None:
+        return found.facts
     facts, arrays = summarize(mesh, said)
     STORE.put(key, "mesh-summary", as_result(facts, **arrays))
     return facts
@@ -295,10 +292,10 @@ def export_block(key: str, name: str, block: str, pieces: str, plan: dict[str, A
 def export_whole(key: str, name: str, whole: str) -> None:
     """Write the block after all setups as a mesh, in millimetres from the stock's low corner."""
     with _or_refused([key], "export", "there is not enough memory to write this file"):
-        kept = STORE.get(whole)
-        if kept is None:
+        solid = STORE.get(whole)
+        if solid is None:
             raise Refused("the whole part is not kept any more: press Calculate first")
-        mesh = CoreMesh(kept.arrays["vertices"].astype(np.float64), kept.arrays["faces"].astype(np.int32))
+        mesh = CoreMesh(solid.arrays["vertices"].astype(np.float64), solid.arrays["faces"].astype(np.int32))
         data = write_glb(mesh) if name.endswith(".glb") else write_mesh(name, mesh)
         STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(data, np.uint8)))
 
@@ -332,71 +329,18 @@ class _Progress:
             raise Cancelled
 
 
-def _keep_programs(done: SetupOutcome, title: str) -> None:
-    for program in done.programs:
-        key = f"{done.keys.files}/{program.name}"
-        if STORE.get(key) is not None:
-            continue
-        text = np.frombuffer(program.text, np.uint8)
-        offsets = np.concatenate([[0], np.flatnonzero(text == 10) + 1]).astype(np.int64)
-        arrays = {f"lines_{number}": lines.astype(np.int32) for number, (_, lines) in program.found.items()}
-        STORE.put(
-            key,
-            "program",
-            as_result(
-                {
-                    "name": program.name,
-                    "numbers": list(program.numbers),
-                    "title": title,
-                    "check": check_word(program.text),
-                    "firsts": {str(number): first for number, (first, _) in program.found.items()},
-                },
-                text=text,
-                offsets=offsets,
-                **arrays,
-            ),
-        )
-    if STORE.get(done.keys.files) is None:
-        by_number = {outcome.operation.number: outcome for outcome in done.outcomes}
-        listed = [
-            {
-                "name": p.name,
-                "size": len(p.text),
-                "numbers": list(p.numbers),
-                "seconds": sum(by_number[number].total_seconds for number in p.numbers),
-                "cutters": sorted({by_number[number].operation.cutter.name for number in p.numbers}),
-            }
-            for p in done.programs
-        ]
-        STORE.put(done.keys.files, "program", as_result({"programs": listed}))
-
-
-def _keep_summary(done: SetupOutcome) -> None:
-    findings = outcome_findings(done)
-    report = setup_report(done, findings, np.zeros(3))
-    report["findings_in"] = [finding.as_dict() for finding in outcome_findings(done, "in")]
-    grid = shown_grid(done.shown.grid)
-    report["grid"], report["compare_grid"] = grid_facts(grid), grid_facts(done.comparison.grid)
-    report["block_key"] = done.keys.shown
-    if STORE.get(done.keys.summary) is None:
-        first = done.first
-        arrays = {
-            "top": shown_top(done.shown, grid),
-            "first": shown_top(first, grid),
-            "under": shown_bottom(first, grid),
-        }
-        tile = done.space.setup.tile
-        report["partial"] = first.field is not None or (tile is not None and tile.number > 1)
-        STORE.put(done.keys.summary, "summary", as_result(report, **arrays))
-
-
 def _keep_whole(plan: Plan, done: list[SetupOutcome], work: Work) -> None:
-    """Keep what is known of a job of several setups: figures, findings, pieces, and the finished block as a solid."""
-    key = job_key(plan)
+    """Keep what is known of a job of several setups: figures, pieces, the finished block as a solid, and what is found
+    on it."""
+    key, findings = job_key(plan), job_findings_key(plan)
     # After the last tile of a setup its own proof shows all of it.
-    if len(last_of_each(done)) < 2 or STORE.get(key) is not None:
+    if len(last_of_each(done)) < 2 or (STORE.get(key) is not None and STORE.get(findings) is not None):
         return
     whole = whole_of(plan, done, work)
+    if STORE.get(findings) is None:
+        STORE.put(findings, "findings", job_findings_result(plan, whole, done))
+    if STORE.get(key) is not None:
+        return
     pieces = solids_after(plan, done)
     mesh = joined([piece.mesh for piece in pieces])
     first = done[0].space
@@ -406,8 +350,6 @@ def _keep_whole(plan: Plan, done: list[SetupOutcome], work: Work) -> None:
         "compare": whole.numbers(),
         "ridge": whole.ridge,
         "pieces": [{"volume": piece.volume, "low": piece.low, "high": piece.high} for piece in pieces],
-        "findings": [item.as_dict() for item in whole_findings(plan, whole, done)],
-        "findings_in": [item.as_dict() for item in whole_findings(plan, whole, done, "in")],
         "overruns": {item.space.setup.id: item.overrun[0] for item in done if item.overrun is not None},
     }
     middles, corners = mesh.vertices[mesh.faces].mean(axis=1), len(mesh.vertices)
@@ -466,8 +408,8 @@ def calculate(calculation_id: int) -> None:
         with STORE.made_for(row.job_id):
             all_done = []
             for done in run_plan(plan, _loaded, work, title):
-                _keep_programs(done, title)
-                _keep_summary(done)
+                for key, stage, make in setup_results(done, title):
+                    kept(STORE, key, stage, make)
                 all_done.append(done)
             work.note("comparing the whole part", 0.99, 1.0)
             _keep_whole(plan, all_done, work)

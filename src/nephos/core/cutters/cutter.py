@@ -16,7 +16,7 @@ OrNone = Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)]
 class HolderStep(BaseModel):
     """One step of the holder (collet, nut, spindle nose), from the cutter upwards."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     diameter: Length
     length: Length
@@ -34,7 +34,7 @@ class Cutter(BaseModel):
     what a collet needs); `ramp_limit` the steepest it may be driven down along a path.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     number: int = Field(ge=1, le=999)
     name: str = Field(min_length=1, max_length=80)

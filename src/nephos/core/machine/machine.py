@@ -17,7 +17,7 @@ class Axis(BaseModel):
     Of one that turns the same in degrees; without a travel it turns without end.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     name: Literal["X", "Y", "Z", "A", "B", "C"]
     kind: Literal["linear", "rotary"] = "linear"
@@ -40,7 +40,7 @@ class Axis(BaseModel):
 class Machine(BaseModel):
     """What a machine can do. Its axes stand in the order of the words in a program."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     id: str = Field(min_length=1, max_length=40, pattern=r"^[a-z0-9-]+$")
     name: str = Field(min_length=1, max_length=60)

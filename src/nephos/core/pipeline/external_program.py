@@ -22,7 +22,8 @@ from nephos.core.pipeline.space import SetupSpace, first_block, setup_space, sto
 from nephos.core.pipeline.store import Result, as_result, key_of
 from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.schema import Operation, Plan, Setup
-from nephos.core.post.faults import program_faults
+from nephos.core.post.faults import Shop, program_faults
+from nephos.core.post.lex import words_of
 from nephos.core.post.read import Reading, read_program
 from nephos.core.stock.block import Block
 from nephos.core.stock.compare import compare
@@ -138,10 +139,17 @@ def _finding(item: Finding) -> dict[str, object]:
     return item.as_dict() | {"overridden": ""}
 
 
-def _faults(reading: Reading, ends: F64) -> list[Finding]:
+def _offset_of(plan: Plan) -> float | None:
+    """The work offset that the files of a job use, as 54 for G54; none where its post gives none."""
+    words = words_of("\n".join(plan.own_post.start).encode("ascii", "replace"))
+    used = words.values[(words.letters == ord("G")) & (words.values >= 54) & (words.values < 60)]
+    return float(used[-1]) if len(used) else None
+
+
+def _faults(reading: Reading, text: bytes, shop: Shop, ends: F64) -> list[Finding]:
     """What the program does that cannot be verified, as findings. `ends` (n,) are the seconds at which each move is done."""
     found = []
-    for fault in program_faults(reading):
+    for fault in program_faults(reading, text, shop):
         x, y, z = map(float, reading.points[min(fault.move + 1, len(reading.rapid))])
         place = (x, y, z) if np.isfinite([x, y, z]).all() else None
         moment = float(ends[min(fault.move, len(ends) - 1)])
@@ -163,6 +171,7 @@ def prove_external(
         if setup.kind == "rotary":
             raise Refused("a program for a bar that rotates cannot be proved here yet")
         reading = read_program(text)
+        shop = Shop({item.number: item for item in cutters}, machine_of(plan.machine), _offset_of(plan))
         stretches = stretches_of(reading, cutters, usual, bar_position(plan, setup))
         space = stock_space(plan, setup)
         # What it says counts from the work zero.
@@ -235,7 +244,9 @@ def prove_external(
                 "seconds": before,
                 "low": (np.nanmin(reading.points, axis=0) - space.zero).tolist(),
                 "high": (np.nanmax(reading.points, axis=0) - space.zero).tolist(),
-                "findings": [_finding(item) for item in _faults(reading, np.cumsum(np.concatenate(seconds)))]
+                "findings": [
+                    _finding(item) for item in _faults(reading, text, shop, np.cumsum(np.concatenate(seconds)))
+                ]
                 + findings,
                 "parts": parts,
                 "compare": _trueness(modelled, block, cut_with, gouges, work) if modelled else {},

@@ -7,9 +7,8 @@ import numpy as np
 from nephos.core.arrays import F64, U8
 from nephos.core.parallel import Report
 from nephos.core.pipeline.store import Result, as_result
-from nephos.core.pipeline.tile_work import own_columns
 from nephos.core.plan.schema import Operation, Setup
-from nephos.core.stock.block import Block
+from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.cut import cut_block
 from nephos.core.stock.rapids import Cuts, close_rapid_depths
 
@@ -19,7 +18,8 @@ def cut_and_kept(
 ) -> Result:
     """Cut a block with the moves of an operation, counted from `first`; what came of it."""
     cut = cut_block(block, points, kinds, first, operation.cutter, report)
-    where = own_columns(setup, block.grid)
+    # A tile changes a small part of the board only.
+    where = None if setup.tile is None else _swept(points, operation, block.grid)
     kept = kept_block(cut.block if where is None else cut.block.part(*where))
     facts: dict[str, object] = {"struck": [list(item) for item in cut.struck]}
     return as_result(
@@ -29,6 +29,18 @@ def cut_and_kept(
         cells=np.flatnonzero(cut.cells),
         **kept.arrays,
     )
+
+
+def _swept(points: F64, operation: Operation, grid: Grid) -> tuple[tuple[float, float], tuple[float, float]]:
+    """Corners of what moves (n + 1, 3) can change in a block, within its grid; a few columns where there are none."""
+    widest = max([operation.cutter.radius, *(radius for _, radius, _ in operation.cutter.bodies)])
+    known = points[np.isfinite(points).all(axis=1), :2]
+    if not len(known):
+        known = np.array([[grid.x0, grid.y0]])
+    reach = widest + 2 * grid.pitch
+    low = np.maximum(known.min(axis=0) - reach, [grid.x0 - grid.pitch, grid.y0 - grid.pitch])
+    high = np.minimum(known.max(axis=0) + reach, [grid.xs[-1] + grid.pitch, grid.ys[-1] + grid.pitch])
+    return (float(low[0]), float(low[1])), (float(high[0]), float(high[1]))
 
 
 def kept_block(block: Block) -> Result:

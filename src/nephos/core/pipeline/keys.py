@@ -47,6 +47,7 @@ class SetupKeys:
     compare: str
     pieces: str
     summary: str
+    findings: str
     files: str
 
 
@@ -224,6 +225,23 @@ def assumed(plan: Plan, setup: Setup) -> bool:
     return bool(setup.tile and _tile_causes(plan, setup)[-1])
 
 
+def reported_causes(plan: Plan, setup: Setup) -> list[object]:
+    """All of a plan that the report and the findings of a setup may read, besides its clamps: more than they do, so
+    that no verdict is older than what it is about."""
+    return [
+        setup.model_dump(mode="json", exclude={"operations", "keep_outs", "tiles"}),
+        [operation.model_dump(mode="json", exclude={"on", "shown", "coolant", "fine"}) for operation in setup.worked],
+        plan.stock.model_dump(mode="json"),
+        machine_of(plan.machine).model_dump(mode="json"),
+        plan.faces and plan.faces.model_dump(mode="json", exclude={"registration"}),
+        plan.tolerance,
+        plan.block_pitch,
+        [model.id for model in plan.models if model.shown],
+        plan.held_bar and plan.held_bar.model_dump(mode="json"),
+        plan.own_post.rotary and plan.own_post.rotary.model_dump(mode="json"),
+    ]
+
+
 def _keys_of(plan: Plan, setup: Setup, after: str | None) -> SetupKeys:
     """Keys of a setup that begins with the block `after` the one before it; none where it is the first."""
     space = space_key(plan, setup)
@@ -250,29 +268,20 @@ def _keys_of(plan: Plan, setup: Setup, after: str | None) -> SetupKeys:
         [operation.cutter.shape for operation in todo],
         plan.own_post.arcs,
     )
-    summary = key_of(
-        "summary",
-        compare,
-        setup.overrun,
-        plan.faces and plan.faces.parting,
-        setup.name,
-        setup.zero.model_dump(),
-        setup.packing,
-        plan.stock.material.name,
-        setup.tile and setup.tile.model_dump(),
-        setup.home,
-        [k.moves for k in operations.values()],
-        [[operation.cutter.model_dump(), operation.spindle_speed] for operation in todo],
-    )
+    moves = [k.moves for k in operations.values()]
+    # When a piece comes free is a share of an operation's time.
+    pieces = key_of("pieces", before, moves)
+    summary = key_of("summary", compare, pieces, moves, reported_causes(plan, setup))
+    findings = key_of("findings", summary, [item.model_dump(mode="json") for item in setup.keep_outs])
     files = key_of(
         "program",
         summary,
         plan.own_post.model_dump(),
         [operation.coolant for operation in todo],
-        [item.model_dump() for item in plan.overrides],
-        plan.units if plan.overrides else None,
+        # Files name the stops that were overridden, as they are found now.
+        [[item.model_dump() for item in plan.overrides], plan.units, findings] if plan.overrides else None,
     )
-    return SetupKeys(space, operations, before, shown, compare, key_of("pieces", before), summary, files)
+    return SetupKeys(space, operations, before, shown, compare, pieces, summary, findings, files)
 
 
 def plan_keys(plan: Plan) -> dict[str, SetupKeys]:

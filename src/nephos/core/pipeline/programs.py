@@ -15,12 +15,14 @@ from nephos.core.pipeline.space import SetupSpace
 from nephos.core.plan.place import bar_radius, zero_in_words
 from nephos.core.plan.schema import Operation, Override, Plan, Setup
 from nephos.core.post.control import PlannedStep, control_words, planned_control, spindle_faults, unplanned
+from nephos.core.post.faults import certified_fault
+from nephos.core.post.leads import leads_differ
 from nephos.core.post.meaning import MOVES_BY_ITSELF, difference, lines_of_moves
 from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import Post
 from nephos.core.post.split import split_steps, too_large
 from nephos.core.post.text import file_stem
-from nephos.core.post.write import BarPosition, Program, Step, arcs_of, write_program
+from nephos.core.post.write import BarPosition, Comment, Program, Step, arcs_of, write_program
 from nephos.core.strategies.registry import strategy
 from nephos.core.toolpath import Toolpath
 
@@ -88,23 +90,26 @@ def by_file(outcomes: tuple[Outcome, ...], post: Post) -> list[list[Outcome]]:
     return runs
 
 
-def header_lines(space: SetupSpace, outcomes: list[Outcome], title: str, stops: tuple[Override, ...] = ()) -> list[str]:
-    """What the comments at the top of a file tell."""
+def header_lines(
+    space: SetupSpace, outcomes: list[Outcome], title: str, stops: tuple[Override, ...] = ()
+) -> list[Comment]:
+    """The comments at the top of a file."""
     stock = space.plan.stock
     bottom = np.min([np.nanmin(outcome.points, axis=0) for outcome in outcomes], axis=0) - space.zero
     top = np.max([np.nanmax(outcome.points, axis=0) for outcome in outcomes], axis=0) - space.zero
-    across = f"Y {bottom[1]:.3f} to {top[1]:.3f}, " if space.setup.kind == "face" else ""
+    across = f"Y {bottom[1]:.3f} to {top[1]:.3f} - " if space.setup.kind == "face" else ""
     seconds = sum(outcome.total_seconds for outcome in outcomes)
     cutters = {outcome.operation.cutter.number: outcome.operation.cutter.name for outcome in outcomes}
     return [
-        title,
-        f"{space.setup.name}: zero at {zero_in_words(space.setup)}",
-        f"stock {stock.length:g} x {stock.width:g} x {stock.thickness:g} mm, {stock.material.name}",
-        *_words_for_bar(space),
-        *(f"cutter {number}: {name}" for number, name in cutters.items()),
-        f"X {bottom[0]:.3f} to {top[0]:.3f}, {across}Z {bottom[2]:.3f} to {top[2]:.3f} mm",
-        f"about {max(seconds / 60, 1):.0f} min",
-        *(f"posted in spite of a stop: {item.text}; {item.reason}" for item in stops),
+        ("job", title),
+        ("setup", space.setup.name),
+        ("zero", zero_in_words(space.setup)),
+        ("stock", f"{stock.length:g} x {stock.width:g} x {stock.thickness:g} mm - {stock.material.name}"),
+        *(("bar", text) for text in _words_for_bar(space)),
+        *(("cutter", f"{number} - {name}") for number, name in cutters.items()),
+        ("extent", f"X {bottom[0]:.3f} to {top[0]:.3f} - {across}Z {bottom[2]:.3f} to {top[2]:.3f} mm"),
+        ("time", f"about {max(seconds / 60, 1):.0f} min"),
+        *(("stop", f"posted in spite of: {item.text} - {item.reason}") for item in stops),
     ]
 
 
@@ -115,17 +120,17 @@ def _words_for_bar(space: SetupSpace) -> list[str]:
     if position is not None:
         up = "+Y up to +Z" if axis_of(space.plan).sense > 0 else "-Y up to +Z"
         return [
-            f"the bar stays in the chuck: A 0 as it was clamped, A {position:.3f} here",
+            f"it stays in the chuck: A 0 as it was clamped - A {position:.3f} here",
             f"A in degrees: positive A brings {up}",
         ]
     if rotary is None:
         return []
     axis = axis_of(space.plan)
     up = "+Y up to +Z" if axis.sense > 0 else "-Y up to +Z"
-    said = f"chuck on the {rotary.chuck}, {rotary.grip:g} mm of the bar in it"
+    said = f"chuck on the {rotary.chuck} - {rotary.grip:g} mm of the bar in it"
     if axis.word == "Y":
-        return [said, f"the bar is driven as Y, {axis.per_turn:.4f} mm a turn: positive Y brings {up}"]
-    return [said, f"A in degrees: positive A brings {up}", "go to A 0, as the bar was clamped, before each file"]
+        return [said, f"driven as Y - {axis.per_turn:.4f} mm a turn: positive Y brings {up}"]
+    return [said, f"A in degrees: positive A brings {up}", "go to A 0 as it was clamped before each file"]
 
 
 def programs_of(
@@ -168,7 +173,10 @@ def files_of(
     for k, part in enumerate(parts):
         told = [
             *header,
-            f"file {k + 1} of {len(parts)}{': run them in this order' if k == 0 else ', goes on from the one before'}",
+            (
+                "file",
+                f"{k + 1} of {len(parts)}{' - run them in this order' if k == 0 else ' - goes on from the one before'}",
+            ),
         ]
         home = space.setup.home if k + 1 == len(parts) else None
         program = write_program(post, f"{name}-{k + 1}of{len(parts)}", told, part, wait, home, position)
@@ -202,6 +210,8 @@ def _as_turned(reading: Reading, post: Post, name: str) -> Reading:
         Where the cutter leaves the plane of the axis.
     """
     if post.rotary is None or post.rotary.word == "Y":
+        if np.isfinite(reading.angles).any():
+            raise Refused(f"{name} moves the A axis, but the bar is driven as Y: look at the lines of the post")
         return reading
     across = reading.points[:, 1]
     if not (np.nan_to_num(across) == 0.0).all():
@@ -319,8 +329,14 @@ def certify(files: list[Posted], run: list[Outcome], space: SetupSpace, post: Po
         else:
             _bar_stays(program, reading, _where_bar_stands(space))
         _controls_as_planned(program, reading, run, post, wait, rotary)
+        fault = certified_fault(reading, program.text)
+        if fault:
+            raise Refused(f"{program.name}: {fault}: it was not posted; look at the lines of the post '{post.title}'")
         _planned(program, reading, clearance)
-        differs = difference(post, list(file.steps), program, reading)
+        position = _where_bar_stands(space)
+        differs = leads_differ(post, list(file.steps), program, reading, position) or difference(
+            post, list(file.steps), program, reading
+        )
         if differs:
             number, what = differs
             raise Refused(f"operation {number}, as the post '{post.title}' writes it: {what}")

@@ -174,7 +174,8 @@ def _compared(
         "gains": [
             asdict(item)
             for item in gains(
-                [o.number for o in todo],
+                # Kept by place in the order: a new number changes nothing here.
+                list(range(len(todo))),
                 first,
                 tops,
                 c.grid.pitch,
@@ -270,19 +271,20 @@ class _History:
         return found
 
     def freed(self, column: tuple[int, int], place: tuple[float, float]) -> tuple[int | None, float | None]:
-        """Which operation cut the piece at `column` free, and at which share of its time."""
+        """Which operation, by its place in the order, cut the piece at `column` free, and at which share of its
+        time."""
         for k, operation in enumerate(self.todo):
             labels, free = self.pieces[k]
             if int(labels[:, column[0], column[1]].max()) not in free:
                 continue
             kept = self.work.store.get(self.keys.operations[operation.number].frames)
             if kept is None:
-                return operation.number, None
+                return k, None
             frames = Frames(
                 grid_from(kept.facts), kept.arrays["start"], kept.arrays["moment"], kept.arrays["height"], MOMENTS
             )
             top = shown_top(self.blocks[k], shown_grid(self.blocks[k].grid))
-            return operation.number, freed_at(top, float(self.space.stock_low[2]), frames, place)
+            return k, freed_at(top, float(self.space.stock_low[2]), frames, place)
         return None, None
 
 
@@ -315,8 +317,10 @@ def _of_bar(block: Block) -> Result:
     return as_result({"pieces": []}, sorting=np.zeros(block.touched.shape, np.uint8))
 
 
-def _sorted_from(facts: dict[str, Any]) -> Sorted:
-    return Sorted(**(facts | {name: tuple(facts[name]) for name in ("low", "high", "place")}))
+def _sorted_from(facts: dict[str, Any], todo: list[Operation]) -> Sorted:
+    by = facts["freed_by"]
+    numbered = {"freed_by": None if by is None else todo[by].number}
+    return Sorted(**(facts | numbered | {name: tuple(facts[name]) for name in ("low", "high", "place")}))
 
 
 def proof_of(
@@ -357,10 +361,10 @@ def proof_of(
     return Proof(
         comparison,
         tuple(Worst(tuple(w["place"]), w["deviation"], w["reachable"]) for w in f["worst"]),
-        tuple(Gain(**g) for g in f["gains"]),
+        tuple(Gain(**(g | {"number": todo[g["number"]].number})) for g in f["gains"]),
         tuple((d, share) for d, share in f["balls"]),
         f["walls"],
-        tuple(_sorted_from(facts) for facts in pieces.facts["pieces"]),
+        tuple(_sorted_from(facts, todo) for facts in pieces.facts["pieces"]),
         pieces.arrays["sorting"],
         tuple(SeamStep(**(step | {"place": tuple(step["place"])})) for step in f["steps"]),
     )

@@ -3,11 +3,12 @@
 import hashlib
 import json
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields, is_dataclass
 from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import BaseModel
 
 Arrays = dict[str, NDArray[Any]]
 
@@ -49,22 +50,23 @@ STAGE_VERSIONS = {
     "passes": 15,
     "path": 13,
     "moves": 5,
-    "block": 9,
+    "block": 10,
     "frames": 2,
     "rapids": 1,
     "gouges": 1,
     "arcs": 1,
-    "compare": 8,
-    "pieces": 3,
-    "program": 6,
+    "compare": 9,
+    "pieces": 4,
+    "program": 7,
     "space": 4,
-    "summary": 14,
+    "summary": 15,
+    "findings": 1,
     "prepared": 1,
     "composed": 4,
     "mesh-summary": 5,
     "export": 1,
     "shadow": 1,
-    "whole": 3,
+    "whole": 4,
     "overrun": 1,
     "outline": 8,
     "external": 2,
@@ -77,9 +79,20 @@ STAGE_VERSIONS = {
 """Raised when a stage comes to give other results for the same causes, so that old ones are not used."""
 
 
+def _plain(value: object) -> object:
+    """A value as JSON has it. What is unknown is refused: its text may miss some of what a result depends on."""
+    if isinstance(value, BaseModel):
+        return value.model_dump(mode="json")
+    if is_dataclass(value) and not isinstance(value, type):
+        return {item.name: getattr(value, item.name) for item in fields(value)}
+    if isinstance(value, np.generic):
+        return value.item()
+    raise TypeError(f"a {type(value).__name__} cannot be part of a key")
+
+
 def key_of(stage: str, *causes: Any) -> str:
     """A hash of all that a stage's result depends on."""
-    text = json.dumps([stage, STAGE_VERSIONS[stage], causes], sort_keys=True, default=str)
+    text = json.dumps([stage, STAGE_VERSIONS[stage], causes], sort_keys=True, default=_plain)
     return f"{stage}-{hashlib.sha256(text.encode()).hexdigest()[:40]}"
 
 

@@ -146,7 +146,7 @@ def tiles_before(plan: Plan, setup: Setup) -> list[Setup]:
 
 
 def swept_past(setup: Setup) -> float:
-    """How far (mm) past its core a tile may cut."""
+    """How far (mm) past its core a tile may cut, with the error that is assumed for its slide."""
     tile = setup.tile
     if tile is None:
         return 0.0
@@ -156,20 +156,6 @@ def swept_past(setup: Setup) -> float:
     turned = float(np.hypot(x1 - x0, y1 - y0)) * np.radians(abs(error.rotation))
     past = max((past for past in tile.past if past < FAR), default=0.0)
     return past + 2 * widest + abs(error.dx) + abs(error.dy) + turned + _ROOM
-
-
-def own_columns(setup: Setup, grid: Grid) -> tuple[tuple[float, float], tuple[float, float]] | None:
-    """The corners of what a tile can change in the block; none where a setup is no tile."""
-    tile = setup.tile
-    if tile is None:
-        return None
-    x0, y0, x1, y1 = tile.core
-    spots = np.array([(x0, y0), (x1, y1), *tile.marks])
-    reach = swept_past(setup) + max(tile.mark_size) + _ROOM
-    ends = [np.inf if past >= FAR else 0.0 for past in tile.past]
-    low = np.maximum(spots.min(axis=0) - reach - ends[:2], [grid.x0 - grid.pitch, grid.y0 - grid.pitch])
-    high = np.minimum(spots.max(axis=0) + reach + ends[2:], [grid.xs[-1] + grid.pitch, grid.ys[-1] + grid.pitch])
-    return (float(low[0]), float(low[1])), (float(high[0]), float(high[1]))
 
 
 def _step_at(grid: Grid, higher: F64, axis: str, both: tuple[float, float], at: float) -> SeamStep | None:

@@ -148,6 +148,12 @@ def job_key(plan: Plan) -> str:
     return key_of("whole", "job", [keys[item.id].summary for item in plan.setups if item.worked], faces)
 
 
+def job_findings_key(plan: Plan) -> str:
+    """Under which the findings on the whole job are kept."""
+    keys = plan_keys(plan)
+    return key_of("findings", "job", job_key(plan), [keys[item.id].findings for item in plan.setups if item.worked])
+
+
 def sides_of(done: Sequence[SetupOutcome]) -> tuple[Side, ...]:
     """What each setup of a job has cut."""
     return tuple(side_of(item.space, item.shown) for item in last_of_each(done))

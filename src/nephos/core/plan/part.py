@@ -15,4 +15,4 @@ Place = Annotated[float, Field(ge=-10_000, le=10_000, allow_inf_nan=False)]
 class Part(BaseModel):
     """Base of all parts of a plan: frozen, nothing unknown allowed."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)

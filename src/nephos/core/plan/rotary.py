@@ -15,7 +15,7 @@ class Rotary(BaseModel):
     bar's other end. No part of the cutter comes nearer to either than the `clearance`. The `core` (a diameter) runs
     from end to end and is never cut. A `spigot` (a diameter) is left from the model's end to the tailstock."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     chuck: Literal["left", "right"] = Field(default="left", title="Chuck", description="the end that it holds")
     grip: _Length = Field(default=20.0, title="Grip", description="how much of the bar is in the jaws, mm")

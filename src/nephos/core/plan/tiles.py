@@ -17,7 +17,7 @@ FAR = 1e4
 
 
 class _Part(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
 
 class SlideError(_Part):

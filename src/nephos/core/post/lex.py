@@ -9,6 +9,8 @@ from nephos.core.parallel import kernel
 
 OPEN = 40
 """The letter of a word that stands for a comment that is not closed: an opening bracket."""
+MOST_DIGITS = 15
+"""Digits before the point that a number may have; a number with more cannot be read."""
 SKIP = 47
 """The letter of the word at the beginning of a line that a controller may leave out: a slash."""
 
@@ -88,9 +90,12 @@ def _lex(text: U8, letters: U8, values: F64, lines: I32, starts: I32) -> int:
         tens = 1.0
         digits = 0
         while k < n and 48 <= text[k] <= 57:
-            whole = whole * 10 + (text[k] - 48)
+            if digits <= MOST_DIGITS:
+                whole = whole * 10 + (text[k] - 48)
             digits += 1
             k += 1
+        # A number that does not fit would come out as another one.
+        long = digits > MOST_DIGITS
         if k < n and text[k] == 46:
             k += 1
             while k < n and 48 <= text[k] <= 57:
@@ -100,7 +105,7 @@ def _lex(text: U8, letters: U8, values: F64, lines: I32, starts: I32) -> int:
                 digits += 1
                 k += 1
         letters[count] = letter
-        values[count] = sign * (whole + parts / tens) if digits > 0 else np.nan
+        values[count] = sign * (whole + parts / tens) if digits > 0 and not long else np.nan
         lines[count], starts[count] = line, begin
         count += 1
     return count

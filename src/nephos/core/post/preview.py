@@ -7,6 +7,7 @@ import numpy as np
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.post.control import PlannedStep, control_words, planned_control, spindle_faults, unplanned
+from nephos.core.post.faults import certified_fault
 from nephos.core.post.meaning import MOVES_BY_ITSELF, goes_astray, strays
 from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import Post
@@ -53,7 +54,7 @@ def preview(post: Post) -> Preview:
         program = write_program(
             post,
             "sample",
-            ["Sample job, revision 1", "zero at the front left corner of the stock, on its top face"],
+            [("job", "Sample job, revision 1"), ("zero", "front left corner of the stock, on its top face")],
             steps,
             _WAIT,
         )
@@ -80,4 +81,5 @@ def _said_wrong(post: Post, steps: list[Step], program: Program, reading: Readin
         goes_astray(post, steps, program, reading)
         or unplanned(found, planned)
         or spindle_faults(found, reading.lines[reading.rapid == 0], speeds)
+        or certified_fault(reading, program.text)
     )

@@ -11,6 +11,7 @@ import numpy as np
 from nephos.core.arrays import F32, F64, I64, U8
 from nephos.core.errors import Refused
 from nephos.core.parallel import inlined, kernel
+from nephos.core.post.known_words import check_bytes, check_words
 from nephos.core.post.lex import words_of
 
 _STATES = {
@@ -26,15 +27,35 @@ _STATES = {
     11: "under inverse time (G93) each feed move needs its own F",
     12: "an arc moves the rotary axis",
     10: "the work offset changes in the middle of the program ({word}): only one work zero is known",
+    13: "I, J or R stands beside a move that is no arc",
+    14: "an arc has both a centre (I and J) and a radius (R)",
 }
 _CHORD = 0.001
 """How far (mm) the chords that stand for an arc may lie off it."""
 _OFF_CIRCLE = 0.02
 """How far (mm) the end of an arc may lie off its circle by rounding."""
 
-UNIT, DISTANCE, SPINDLE, TOOL, LENGTH, DWELL, PAUSE, COOLANT, OFFSET, SKIPPED, END = range(11)
+(
+    UNIT,
+    DISTANCE,
+    SPINDLE,
+    TOOL,
+    LENGTH,
+    DWELL,
+    PAUSE,
+    COOLANT,
+    OFFSET,
+    SKIPPED,
+    END,
+    CHANGE,
+    MACHINE_Z,
+    PATH,
+    FEED_MODE,
+) = range(15)
 """Kinds of events. What their value is: 20 or 21; 90 or 91; 3, 4 or 5; the number of the tool; that of the length offset,
--1 where it is taken off; seconds or what stands at P; 0 or 1; 7, 8 or 9; 54 to 59.3; none; 2 or 30."""
+-1 where it is taken off; seconds or what stands at P; 0 or 1; 7, 8 or 9; 54 to 59.3; none; 2 or 30; the number of the
+tool that a tool change (M6) puts in; Z in machine coordinates (G53), mm; the corner tolerance (G64 P), mm, not a number
+where none is given, 0 for the exact path; 93 or 94."""
 
 
 @dataclass(frozen=True)
@@ -44,7 +65,7 @@ class Reading:
 
     `points` (n + 1, 3) float64 millimetres; coordinates not yet given are not a number. `rapid`
     (n,) uint8, `feeds` (n,) float32 mm/min, `lines` (n,) int64 from 1 (the chords of an arc share theirs), `tools` (n,)
-    and `speeds` (n,) the T and S in force. `angles` (n + 1,) float64, where the A word has the part, degrees; not a number
+    the tool in the spindle (of a program without tool changes the one selected last) and `speeds` (n,) the S in force. `angles` (n + 1,) float64, where the A word has the part, degrees; not a number
     where none was given. `inverse` (n,) uint8, 1 where F is inverse time (G93), in 1 / min. `events` (m, 4) float64: kind, value, line, and before which move it comes.
     """
 
@@ -126,6 +147,12 @@ def _event(events: F64, count: int, kind: int, value: float, line: int, move: in
     return count + 1
 
 
+@inlined
+def _differs(a: float, b: float) -> bool:
+    """Whether one coordinate is another than before; one that was not known and is not known still is the same."""
+    return a != b and (a == a or b == b)
+
+
 @kernel
 def _interpret(
     letters: U8,
@@ -142,9 +169,11 @@ def _interpret(
     angles: F64,
     inverse: U8,
     problem: I64,
+    by_hand: bool,
 ) -> tuple[int, int]:
     """Moves and events of words; returns how many of each there are, -1 moves where the arrays are too short. Where a word
-    cannot be followed, `problem` gets the state and the number of the word."""
+    cannot be followed, `problem` gets the state and the number of the word. `by_hand` : the program has no tool change, so
+    that a T word says which tool is in the spindle."""
     n = len(letters)
     k = 0
     count = happened = 0
@@ -155,7 +184,7 @@ def _interpret(
     absolute = True
     scale = 1.0
     feed = 0.0
-    tool = 0
+    tool = selected = 0
     speed = 0.0
     offset = 0.0
     ended = False
@@ -164,7 +193,7 @@ def _interpret(
         line = word_lines[k]
         begin = k
         nx = ny = nz = ni = nj = nr = na = nf = np.nan
-        has = moveless = elsewhere = dwells = lengthens = False
+        has = moveless = elsewhere = reference = dwells = lengthens = changes = smooths = False
         pause = np.nan
         number_h = -1.0
         while k < n and word_lines[k] == line:
@@ -189,6 +218,7 @@ def _interpret(
                 has = True
             elif letter == 82:
                 nr = value
+                has = True
             elif letter == 65:
                 na = value
                 has = True
@@ -197,7 +227,9 @@ def _interpret(
             elif letter == 83:
                 speed = value
             elif letter == 84:
-                tool = int(value)
+                selected = int(value)
+                if by_hand:
+                    tool = selected
                 happened = _event(events, happened, 3, value, line, count)
             elif letter == 72:
                 number_h = value
@@ -219,9 +251,18 @@ def _interpret(
                     if timed != (code == 930):
                         feed = 0.0
                     timed = code == 930
+                    happened = _event(events, happened, 14, value, line, count)
+                elif code == 800:
+                    motion = -1
+                elif code == 610:
+                    happened = _event(events, happened, 13, 0.0, line, count)
+                elif code == 640:
+                    smooths = True
                 elif code == 40:
                     moveless = dwells = True
-                elif code == 280 or code == 300 or code == 530:
+                elif code == 280 or code == 300:
+                    elsewhere = reference = True
+                elif code == 530:
                     elsewhere = True
                 elif code == 430:
                     lengthens = True
@@ -233,7 +274,7 @@ def _interpret(
                         return count, happened
                     offset = value
                     happened = _event(events, happened, 8, value, line, count)
-                elif not (code == 170 or code == 400 or code == 610 or code == 640 or code == 800 or code == 911):
+                elif not (code == 170 or code == 400 or code == 911):
                     problem[0], problem[1] = 2, k
                     return count, happened
             elif letter == 77:
@@ -249,9 +290,11 @@ def _interpret(
                     happened = _event(events, happened, 10, value, line, count)
                 elif 3 <= code <= 5:
                     happened = _event(events, happened, 2, value, line, count)
+                elif code == 6:
+                    changes = True
                 elif 7 <= code <= 9:
                     happened = _event(events, happened, 7, value, line, count)
-            elif not (letter == 68 or letter == 76 or letter == 78 or letter == 79):
+            elif not (letter == 78 or letter == 79):
                 problem[0], problem[1] = 2, k
                 return count, happened
             k += 1
@@ -259,15 +302,34 @@ def _interpret(
             feed = nf if timed else nf * scale
         if dwells:
             happened = _event(events, happened, 5, pause, line, count)
+        if smooths:
+            happened = _event(events, happened, 13, pause * scale, line, count)
+        if changes:
+            tool = selected
+            happened = _event(events, happened, 11, tool, line, count)
         if lengthens:
             happened = _event(events, happened, 4, number_h, line, count)
         if ended and (elsewhere or (has and not moveless)):
             problem[0], problem[1] = 9, begin
             return count, happened
         if elsewhere:
-            # In the machine's own coordinates: where that is from the work zero is not known.
-            if count + 1 >= len(rapid):
+            if count + 2 >= len(rapid):
                 return -1, happened
+            if reference:
+                # Through the place that the line names, as a rapid.
+                px = x if nx != nx else nx * scale if absolute else x + nx * scale
+                py = y if ny != ny else ny * scale if absolute else y + ny * scale
+                pz = z if nz != nz else nz * scale if absolute else z + nz * scale
+                pa = a if na != na else na if absolute else a + na
+                if has and (absolute or _differs(px, x) or _differs(py, y) or _differs(pz, z) or _differs(pa, a)):
+                    x, y, z, a = px, py, pz, pa
+                    points[count + 1, 0], points[count + 1, 1], points[count + 1, 2] = x, y, z
+                    count = _note(
+                        count, 1, 0.0, line, tool, speed, a, timed, rapid, feeds, lines, tools, speeds, angles, inverse
+                    )
+            elif nz == nz:
+                happened = _event(events, happened, 12, nz * scale, line, count)
+            # In the machine's own coordinates: where that is from the work zero is not known.
             a = np.nan if na == na or not has else a
             x = np.nan if nx == nx or not has else x
             y = np.nan if ny == ny or not has else y
@@ -278,11 +340,17 @@ def _interpret(
                 count, 1, 0.0, line, tool, speed, a, timed, rapid, feeds, lines, tools, speeds, angles, inverse
             )
         elif has and not moveless:
+            if motion < 2 and (ni == ni or nj == nj or nr == nr):
+                problem[0], problem[1] = 13, begin
+                return count, happened
             if motion < 0 or (motion >= 1 and feed <= 0.0):
                 problem[0], problem[1] = 5 if motion < 0 else 4, begin
                 return count, happened
             if timed and motion >= 1 and nf != nf:
                 problem[0], problem[1] = 11, begin
+                return count, happened
+            if motion >= 2 and nr == nr and (ni == ni or nj == nj):
+                problem[0], problem[1] = 14, begin
                 return count, happened
             if motion >= 2 and na == na:
                 problem[0], problem[1] = 12, begin
@@ -359,7 +427,10 @@ def read_program(text: bytes) -> Reading:
         At the first word that it cannot follow, with its line: a program that is only half understood must not be
         certified. So at another plane, another work offset, G92, subprograms, and moves after the end of the program.
     """
+    check_bytes(text)
     words = words_of(text)
+    check_words(words, text)
+    by_hand = not ((words.letters == ord("M")) & (words.values == 6.0)).any()
     most = text.count(b"\n") + 3
     count = -1
     while count < 0:
@@ -384,6 +455,7 @@ def read_program(text: bytes) -> Reading:
             angles,
             inverse,
             problem,
+            by_hand,
         )
         most *= 2
     if problem[0]:
@@ -407,4 +479,4 @@ def read_program(text: bytes) -> Reading:
 
 def _most_events(letters: U8) -> int:
     """How many events words can make at most: G, M, T, H words and slashes, and one more for each G."""
-    return int(2 * np.count_nonzero(np.isin(letters, (71, 77, 84, 72, 47))))
+    return int(2 * np.count_nonzero(np.isin(letters, (71, 77, 84, 72, 47, 90))))

@@ -36,7 +36,7 @@ Lines = Annotated[tuple[Annotated[str, Field(max_length=200)], ...], Field(max_l
 
 
 class _Table(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
 
 class LineNumbers(_Table):

@@ -21,10 +21,27 @@ _SAID = {
     "µ": "u",
     "½": " 1/2",
 }
+_COMMAS = re.compile(r"\s*,[\s,]*")
 _UNSAFE = re.compile(r"[^A-Za-z0-9 .,:+*/'_-]")
 _CHECKSUM = re.compile(r"check (?=[0-9a-f]{16})")
-_ACTIVE = re.compile(r"^(\W*(?:[A-Z]{2,}|(?i:msg|debug|print|log\w*|probe\w*|abort|eval|py)))\s*,")
-"""A comment that begins with a word in capitals, or one of these, and a comma is a command to some controllers."""
+_COMMANDS = rb"msg|debug|print|log(?:open|append|close)?|probe(?:open|close)|abort|eval|py(?:run|eval)?"
+_ACTIVE = re.compile(rb"[(;]\s*(?:\w+\s*,|(?:" + _COMMANDS + rb")\b)", re.IGNORECASE)
+_SPREAD = re.compile(rb"[(;](?:" + _COMMANDS + rb"),", re.IGNORECASE)
+"""Comments that begin with a word and a comma, or with one of these words, are commands to some controllers, whatever
+spaces stand between the letters."""
+
+
+def active_comment(text: bytes) -> int:
+    """The first line (from 1) with a comment that is a command to some controllers; 0 where there is none.
+
+    >>> active_comment(b"G21\\n( m s g , change)\\n")
+    2
+    """
+    for found in re.finditer(rb"[(;][^)\n]*", text):
+        squeezed = found.group(0).replace(b" ", b"").replace(b"\t", b"")
+        if _ACTIVE.match(found.group(0)) or _SPREAD.match(squeezed):
+            return text.count(b"\n", 0, found.start()) + 1
+    return 0
 
 
 def plain_text(text: str) -> str:
@@ -42,22 +59,31 @@ def plain_text(text: str) -> str:
 
 
 def comment_text(text: str, marks: str) -> str:
-    """Free text for one line of a comment between `marks`, which are taken out, so that it is no command to any
-    controller."""
-    plain = plain_text(text)
+    """Free text for a comment between `marks`, which are taken out; a dash stands in the place of commas, as what stands
+    before a comma is a command to some controllers.
+
+    >>> comment_text("MSG,, lime (wet)", "()")
+    'MSG - lime wet'
+    """
+    plain = _COMMAS.sub(" - ", plain_text(text).strip(" ,"))
     for mark in marks:
         plain = plain.replace(mark, " ")
-    return _ACTIVE.sub(r"\1", " ".join(plain.split()))
+    return " ".join(plain.split())
 
 
 def title_text(title: str, marks: str, longest: int) -> str:
-    """A title as one line of a comment, of at most `longest` signs; what follows its last comma is kept whole."""
-    text = comment_text(title, marks)
-    if len(text) <= longest:
-        return text
-    name, comma, rest = text.rpartition(",")
-    room = longest - len(comma + rest)
-    return f"{name[:room].rstrip()}{comma}{rest}" if comma and room > 0 else text[:longest]
+    """A title as one line of a comment, of at most `longest` signs; what follows its last comma is kept whole.
+
+    >>> title_text("Heron, gate 4, revision 7", "()", 30)
+    'job: Heron - gate 4 revision 7'
+    >>> title_text("Heron, gate 4, revision 7", "()", 22)
+    'job: Heron revision 7'
+    """
+    name, _, rest = title.rpartition(",")
+    first, last = comment_text(name, marks), comment_text(rest, marks)
+    room = longest - len("job: ") - len(last) - 1
+    text = f"job: {first[: max(room, 0)].rstrip()} {last}" if first and room > 0 else f"job: {last}"
+    return text[:longest].rstrip()
 
 
 def file_stem(text: str) -> str:

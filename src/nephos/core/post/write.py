@@ -11,11 +11,14 @@ from nephos.core.errors import Refused
 from nephos.core.machine.rotary_axis import RotaryAxis
 from nephos.core.parallel import kernel
 from nephos.core.post.arcs import ArcPath, straight_only, with_arcs
-from nephos.core.post.checksum import NO_CHECKSUM, with_checksum
+from nephos.core.post.checksum import NO_CHECKSUM, retitled_checksum, with_checksum
 from nephos.core.post.control import number_text
 from nephos.core.post.schema import Post
 from nephos.core.post.text import comment_text, title_text
 from nephos.core.toolpath import Toolpath
+
+Comment = tuple[str, str]
+"""A comment: a word of ours that says what it is about, and free text."""
 
 
 @dataclass(frozen=True)
@@ -233,6 +236,10 @@ def arcs_of(post: Post, step: Step) -> ArcPath:
     return with_arcs(step.path, step.tolerance) if post.arcs and step.rotary is None else straight_only(step.path)
 
 
+_SHORTEST = 8
+"""Signs of free text that a comment holds at least."""
+
+
 class _Writer:
     def __init__(self, post: Post) -> None:
         self.post = post
@@ -257,14 +264,16 @@ class _Writer:
         for text in texts:
             self.words(text.format(**fields))
 
-    def comment(self, text: str) -> None:
+    def comment(self, word: str, text: str) -> None:
+        """Free text as comments. Each begins with a `word` of ours: what a comment begins with may be a command to a
+        controller."""
         style = self.post.comment
         if not style.on:
             return
         longest = min(style.longest, (self.post.longest_line or 1000) - len(style.open) - len(style.close))
         # What is longer goes on in another comment: nothing that was to be read may be lost.
-        for line in wrap(comment_text(text, style.open + style.close), longest):
-            self.raw_comment(comment_text(line, style.open + style.close))
+        for line in wrap(comment_text(text, style.open + style.close), max(longest - len(word) - 2, _SHORTEST)):
+            self.raw_comment(f"{word}: {line}")
 
     def raw_comment(self, text: str) -> None:
         """A comment of the writer's own words."""
@@ -354,7 +363,7 @@ class _Writer:
     ) -> tuple[I64, U8]:
         """One operation, or a part of it. Before the first one the bar is rotated to its `position`, if it has one."""
         post = self.post
-        self.comment(f"{step.number} {step.title}, {step.cutter.name}{', goes on' if step.resumed else ''}")
+        self.comment("op", f"{step.number} {step.title} - {step.cutter.name}{' - goes on' if step.resumed else ''}")
         if new_cutter:
             self.lines(post.cutter_first if first and post.cutter_first else post.cutter_change, fields)
         self.lines(post.operation_start, fields)
@@ -392,14 +401,17 @@ def title_line(post: Post, title: str) -> str:
     return title_text(title, style.open + style.close, longest) or "untitled"
 
 
-def retitled(post: Post, first_line: bytes, title: str) -> bytes:
-    """The first line of a file of this post under another title; as it is where it is no title."""
+def retitled(post: Post, head: bytes, title: str) -> bytes:
+    """The first bytes of a file of this post (as many as hold its check word) under another title; as they are where
+    the file has no title."""
     style = post.comment
-    ends = first_line[len(first_line.rstrip(b"\r\n")) :]
-    line = first_line.rstrip(b"\r\n").decode("ascii", "replace")
+    first, end, rest = head.partition(b"\n")
+    ends = first[len(first.rstrip(b"\r")) :] + end
+    line = first.rstrip(b"\r").decode("ascii", "replace")
     if not style.on or not (line.startswith(style.open) and line.endswith(style.close)):
-        return first_line
-    return f"{style.open}{title_line(post, title)}{style.close}".encode("ascii") + ends
+        return head
+    named = f"{style.open}{title_line(post, title)}{style.close}".encode("ascii")
+    return retitled_checksum(named + ends + rest)
 
 
 def _fields(step: Step, post: Post) -> dict[str, str]:
@@ -416,14 +428,14 @@ def _fields(step: Step, post: Post) -> dict[str, str]:
 def write_program(
     post: Post,
     name: str,
-    header: list[str],
+    header: list[Comment],
     steps: list[Step],
     spindle_wait: float,
     home: tuple[float, float] | None = None,
     position: BarPosition | None = None,
 ) -> Program:
-    """The text of one program: `header` as comments, with a check word, then each step with its cutter. A bar that a
-    face is cut on is first rotated to its `position`.
+    """The text of one program: `header` as comments, the title first, with a check word, then each step with its
+    cutter. A bar that a face is cut on is first rotated to its `position`.
 
     Each step begins with the cutter going up to the clearance, then across, with all words
     written, so that it can be read and started on its own. At `home`, X and Y from the work zero, the
@@ -436,9 +448,9 @@ def write_program(
     """
     writer = _Writer(post)
     if header:
-        writer.raw_comment(title_line(post, header[0]))
-    for text in header[1:]:
-        writer.comment(text)
+        writer.raw_comment(title_line(post, header[0][1]))
+    for word, text in header[1:]:
+        writer.comment(word, text)
     if header:
         writer.raw_comment(NO_CHECKSUM)
     plain = _fields(steps[0], post) | {"spindle_wait": number_text(spindle_wait)}

@@ -71,7 +71,7 @@ def choice(title: str, default: str, names: dict[str, str], *, fold: str = "", h
 class StrategySettings(BaseModel):
     """Base of the settings of every strategy."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     def check_cutter(self, cutter: Cutter) -> None:
         """Raise ValueError where a number cannot be worked with this cutter."""

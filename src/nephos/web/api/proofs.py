@@ -5,6 +5,7 @@ import tempfile
 import zipfile
 from typing import Annotated, Any, Literal
 
+from django.db.models import Q
 from django.http import FileResponse, HttpRequest, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
@@ -19,14 +20,14 @@ from nephos.core.pipeline.store import key_of
 from nephos.core.pipeline.whole import job_key
 from nephos.core.plan.schema import Plan, Setup, parse_plan
 from nephos.core.plan.tile_setups import cut_plan
-from nephos.core.post.checksum import check_word, checksum_state
+from nephos.core.post.checksum import HEAD, body_word, check_word, checksum_state
 from nephos.core.post.text import file_stem
 from nephos.core.post.write import retitled
 from nephos.core.stock.window import window_grid
 from nephos.web import jobs as service
 from nephos.web.api.meshes import body_pieces
 from nephos.web.blobs import read_chunks, read_range, save_blob, stream_chunks
-from nephos.web.derived import standing_stops
+from nephos.web.derived import derived, standing_stops
 from nephos.web.models import Job, Result, ResultArray
 from nephos.web.rows import to_be_made
 from nephos.web.tasks import cut_window_of, export_block, export_whole, prove_program
@@ -70,15 +71,24 @@ def _file_name(job: Job, name: str) -> str:
     return f"{file_stem(job.name)}_{name}"
 
 
-def _postable(job: Job) -> None:
-    stops = standing_stops(parse_plan(service.current_plan(job)))
+def _postable(job: Job, setup_id: str | None = None) -> None:
+    """Refuse files of a job, or of one of its setups, that are not checked as the job is now, or while a stop is
+    open."""
+    plan = parse_plan(service.current_plan(job))
+    found = derived(plan)
+    worked = {setup.id for setup in cut_plan(plan).setups if setup.worked}
+    mine = [item for item in found["setups"] if item["id"] in worked and setup_id in (None, item["id"])]
+    if any(item["programs"] is None for item in mine) or (setup_id is None and found["joined"] and not found["whole"]):
+        raise Refused("the files are not written and checked as the job is now: calculate it first")
+    stops = standing_stops(plan)
     if stops:
         raise Refused(f"nothing is posted: {stops[0]['text']}: {stops[0]['advice']}")
 
 
 def _heads(job: Job, plan: Plan, blob: int) -> tuple[bytes, bytes]:
-    """The first line of a program as it was written, and as it is now: the job may have another name or revision."""
-    old = read_range(blob, 0, 256).partition(b"\n")[0] + b"\n"
+    """The first bytes of a program as it was written, and as they are now: the job may have another name or
+    revision."""
+    old = read_range(blob, 0, HEAD)
     return old, retitled(plan.own_post, old, f"{job.name}, revision {job.revision}")
 
 
@@ -108,7 +118,7 @@ def all_programs(request: HttpRequest, job_id: int) -> FileResponse:
 def program(request: HttpRequest, job_id: int, setup_id: str, name: str) -> StreamingHttpResponse:
     """A posted program as a file to save. Refused while there is a stop that nobody has overridden."""
     job, plan, setup = _place(job_id, setup_id)
-    _postable(job)
+    _postable(job, setup_id)
     row = get_object_or_404(ResultArray, result_id=f"{setup_keys(plan, setup).files}/{name}", name="text")
     old, new = _heads(job, plan, row.blob_id)
     answer = StreamingHttpResponse(stream_chunks(row.blob_id, old, new), content_type="text/plain; charset=us-ascii")
@@ -125,10 +135,11 @@ def _origin(plan: Plan, text: bytes) -> tuple[Literal["current", "earlier", "alt
     if state == "altered":
         return "altered", "it was changed after it was posted: its check word does not fit"
     mine = [setup_keys(plan, setup).files for setup in plan.setups]
-    for row in Result.objects.filter(stage="program", facts__check=word):
+    same = Q(facts__check=word) | Q(facts__check__startswith=body_word(word))
+    for row in Result.objects.filter(same, stage="program"):
         if row.key.split("/")[0] in mine:
             return "current", f"it is {row.facts['name']} of this job as it is now, unchanged"
-    earlier = Result.objects.filter(stage="program", facts__check=word).first()
+    earlier = Result.objects.filter(same, stage="program").first()
     if earlier is not None:
         posted = earlier.facts.get("title", "another job")
         return "earlier", f"it is {earlier.facts['name']}, posted as {posted}, but not what this job would post now"

@@ -30,7 +30,7 @@ _MODULES = (
 class RepairSettings(BaseModel):
     """Base of the settings of every repair. Lengths are in the file's unit, before the model is sized."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
 
 def setting(
@@ -94,7 +94,7 @@ def repair_kind(key: str) -> RepairKind:
 class Repair(BaseModel):
     """One chosen step, as it stands in a plan."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     kind: str
     settings: SerializeAsAny[RepairSettings] = RepairSettings()
