@@ -20,7 +20,7 @@ from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.space import first_block, setup_space
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.whole import sides_of, solid_of, surface_makers, whole_of
-from nephos.core.pipeline.work import Work
+from nephos.core.pipeline.work import Step, Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.faces import turn_between
@@ -427,3 +427,19 @@ def test_each_surface_of_the_finished_part_names_the_setup_that_left_it(egg) -> 
     corners = (np.abs(off[:, :2]) > [29.5, 21.5]).any(axis=1)
     assert corners.any() and (owner[corners] == UNCUT).all()
     assert missed[on_egg].mean() < 0.05
+
+
+def test_progress_is_told_as_data_by_setup_and_operation() -> None:
+    told: list[tuple[Step, float, float]] = []
+    work = Work(MemoryStore(), note=lambda step, low, high: told.append((step, low, high)))
+    list(run_plan(egg_plan(pitch=0.7), lambda _: EGG, work))
+    steps = [step for step, _, _ in told]
+    assert [(s.setup, s.operation) for s in steps if s.stage == "operation"] == [
+        ("a", 10),
+        ("a", 20),
+        ("b", 30),
+        ("b", 40),
+    ]
+    assert [s.stage for s in steps if s.setup == "b"] == ["place", "operation", "operation", "compare", "post"]
+    lows = [low for _, low, _ in told]
+    assert lows == sorted(lows) and told[-1][2] == 1.0

@@ -1,5 +1,6 @@
 """Every finding that the proof or the settings tell: one job that has it, and one that just does not."""
 
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -12,6 +13,7 @@ from nephos.core.errors import Refused
 from nephos.core.findings.plan_checks import Finding, boundary_findings, operation_findings
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh
+from nephos.core.pipeline.keys import compare_limit
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.space import joined
@@ -273,7 +275,23 @@ def test_corners_that_no_cutter_reaches_name_the_ball_that_would() -> None:
     assert abs(x - 20) < 1.0, "the bottom of the groove"
     fine = op("finish_raster", standard_cutter("ball", 0.5, 4), 20, MIDDLE, stepover=0.15)
     both = found(cut(op("finish_raster", big, 10, MIDDLE, stepover=0.3), fine, mesh=valley()))
-    assert "unreachable" not in both or int(both["unreachable"].text.split(" %")[0]) <= 2
+    assert "unreachable" not in both
+
+
+def test_findings_and_compare_tell_one_number_by_one_limit() -> None:
+    done = cut(op("finish_raster", standard_cutter("ball", 6, 3), 10, MIDDLE, stepover=0.3), mesh=valley())
+    numbers = done.comparison.numbers()
+    assert numbers["limit"] == round(compare_limit(done.space.plan, done.space.setup), 5)
+    shares = [numbers[name] for name in ("within_tolerance", "could_reach", "unreachable", "gouged")]
+    assert sum(shares) == pytest.approx(1.0, abs=1e-4)
+    text = found(done)["unreachable"].text
+    within, corners = re.match(
+        r"(\d+) % of the area is within .* mm; on (\d+) % more is left in corners", text
+    ).groups()
+    assert int(within) == round(100 * numbers["within_tolerance"])
+    assert int(corners) == round(100 * numbers["unreachable"])
+    deviation = done.comparison.deviation[np.isfinite(done.comparison.deviation)]
+    assert numbers["leftover_max_unreachable"] == pytest.approx(float(deviation.max()), abs=1e-4)
 
 
 def test_another_cutter_of_the_job_counts_as_one_that_could_reach() -> None:

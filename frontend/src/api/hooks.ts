@@ -55,6 +55,9 @@ export const useJob = (id: number) =>
     refetchInterval: (query) => (query.state.data && isWorkedOn(query.state.data.derived) ? 500 : 5000),
   });
 
+/** What changes with each step of a calculation. */
+const STEP = ["id", "state", "setup", "operation", "stage"] as const;
+
 /** Watches the latest calculation while it runs; the job is read again when it ends or an operation is done. */
 export function useCalculation(job: Job | undefined) {
   const client = useQueryClient();
@@ -64,7 +67,7 @@ export function useCalculation(job: Job | undefined) {
     queryFn: async () => {
       const before = client.getQueryData<Calculation | null>(["calculation", job?.id]);
       const now = await request<Calculation | null>(`/jobs/${job?.id}/calculation`);
-      if (before && (before.state !== now?.state || before.note !== now.note))
+      if (before && (!now || STEP.some((key) => before[key] !== now[key])))
         void client.invalidateQueries({ queryKey: ["job", job?.id] });
       return now;
     },

@@ -248,7 +248,7 @@ export function ComparePanel(props: {
               <span>deepest gouge · most left</span>
               <span>
                 {lengthText(Math.abs(n.gouge_max ?? 0), unit, "fine")} ·{" "}
-                {lengthText(n.leftover_max_unreachable ?? 0, unit, "measured")}
+                {lengthText(Math.max(n.leftover_max ?? 0, n.leftover_max_unreachable ?? 0), unit, "measured")}
               </span>
             </div>
           </div>

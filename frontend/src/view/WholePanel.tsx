@@ -32,8 +32,10 @@ export function WholePanel(props: { shown: WholePaint; onShown: (shown: WholePai
     ["deepest gouge", mm(n["gouge_max"])],
     ["left, half of the surface below", mm(n["leftover_p50"])],
     ["left, 99 % of the surface below", mm(n["leftover_p99"])],
-    ["within the limit", percent(n["within_tolerance"])],
-    ["in corners that no side reaches", percent(n["unreachable"])],
+    [`within ${mm(n["limit"])}`, percent(n["within_tolerance"])],
+    ["left, could be reached", percent(n["could_reach"])],
+    ["left in corners that no side reaches", percent(n["unreachable"])],
+    ["gouged", percent(n["gouged"])],
     ["ridge between the faces", mm(whole.ridge)],
     ["pieces of the block", String(whole.pieces.length)],
   ];

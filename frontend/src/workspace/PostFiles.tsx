@@ -8,7 +8,7 @@ import { clock, lengthText } from "../lib/numbers";
 import { Ask, Button, Choose, Foot, Row, Said } from "../parts/controls";
 import { WordField } from "../parts/fields";
 import { Mark } from "../parts/Marks";
-import { infoOf, setupOf, useSheetState, withWork } from "./state";
+import { progressText, infoOf, setupOf, useSheetState, withWork } from "./state";
 import { partsOf, partTitle } from "./tiles";
 
 const Files = styled.ul`
@@ -231,7 +231,7 @@ function OpenedFile(props: {
 }
 
 export function PostFiles(props: { open: boolean; onClose: () => void; onCalculate: () => void }) {
-  const { job, derived, plan, keep, showExternal, busy, working, setupId } = useSheetState();
+  const { job, derived, plan, keep, showExternal, busy, progress, setupId } = useSheetState();
   const { data: posts } = usePosts();
   const [opened, setOpened] = useState<{
     name: string;
@@ -290,7 +290,7 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
         standing.length === 0 &&
         (busy ? (
           <p role="status">
-            The files are being written and read back for this post ({working || "waiting for a worker"}); the list
+            The files are being written and read back for this post ({progressText(progress, plan, derived)}); the list
             appears here when that is done.
           </p>
         ) : (

@@ -25,6 +25,7 @@ import {
   nextModel,
   setupOf,
   setupWith,
+  progressText,
   stateText,
   useSheetState,
   withNewBoundary,
@@ -147,11 +148,7 @@ function OperationRow(props: { operation: Operation; findings: Finding[] }) {
         {info?.line}
       </span>
       <span className="state right" data-state={info?.state}>
-        {stateText(
-          info?.state === "current" ? (finer ?? info) : info,
-          sheet,
-          derived.setups.flatMap((setup) => setup.operations.map((item) => item.number)),
-        )}
+        {stateText(info?.state === "current" ? (finer ?? info) : info, parts, sheet)}
       </span>
       {finer && (
         <span className="key wide">
@@ -292,7 +289,7 @@ interface Calculating {
 }
 
 function CalculateBar(props: Calculating) {
-  const { busy, derived, problem, plan } = useSheetState();
+  const { busy, derived, problem, plan, progress } = useSheetState();
 
   const todo = withWork(plan);
   const current = isCurrent(plan, derived);
@@ -305,9 +302,8 @@ function CalculateBar(props: Calculating) {
         <>
           <div className="line">
             <span>
-              {c.state === "waiting"
-                ? "waiting for a worker"
-                : `${c.note || "starting"} · ${Math.round(c.fraction * 100)} %`}
+              {progressText(progress, plan, derived)}
+              {progress && ` · ${Math.floor(c.fraction * 100)} %`}
               {c.left ? ` · ${clock(c.left)} left` : ""}
             </span>
             <Button onPress={props.onCancel}>Cancel</Button>

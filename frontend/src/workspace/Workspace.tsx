@@ -222,9 +222,8 @@ export function Workspace(props: { id: number }) {
   const busy = isBusy(calculation),
     saving = actions.write.isPending || actions.edit.isPending;
   const failed = calculation?.state === "failed" && calculation.revision === job?.revision ? calculation.reason : "";
-  const step = calculation?.step ?? 0,
-    ofThis = calculation?.revision === job?.revision,
-    working = busy ? (calculation?.note ?? "") : "",
+  const ofThis = calculation?.revision === job?.revision,
+    progress = calculation?.state === "working" ? calculation : null,
     said = problem || failed;
   // One value as long as nothing in it changes: the sheet and the inspector do not follow the run strip.
   const sheet: Sheet | null = useMemo(
@@ -240,9 +239,8 @@ export function Workspace(props: { id: number }) {
             live,
             keep,
             busy,
-            step,
             ofThis,
-            working,
+            progress,
             problem: said,
             looking: looking || saving,
             liveEdit,
@@ -267,9 +265,8 @@ export function Workspace(props: { id: number }) {
       live,
       keep,
       busy,
-      step,
       ofThis,
-      working,
+      progress,
       said,
       looking,
       saving,

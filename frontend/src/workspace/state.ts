@@ -1,9 +1,10 @@
 /** What is chosen and shown in the workspace, and the way to change the plan. */
-import { partsOf } from "./tiles";
+import { partsOf, partTitle } from "./tiles";
 import type { SectionMark } from "../lib/relief";
 import { createContext, useContext } from "react";
 import type {
   Boundary,
+  Calculation,
   Composition,
   Cutter,
   Derived,
@@ -74,9 +75,8 @@ export interface Sheet {
   showExternal: (shown: Shown | null) => void;
   busy: boolean;
   problem: string;
-  /** What the calculation does now, and how far that one step is (0 to 1). */
-  working: string;
-  step: number;
+  /** What the calculation does now; none while it waits, or where none runs. */
+  progress: Progress | null;
   /** Whether it is of the job as it is, not of an earlier revision that is being stopped. */
   ofThis: boolean;
   /** Whether what was changed or typed last has no answer yet: the numbers shown are still the ones before. */
@@ -238,20 +238,46 @@ export function copied(operations: Operation[], number: number, free: number): O
   return item ? [...operations, { ...item, number: free }] : operations;
 }
 
-/** The state of an operation in words. `order` are the numbers of the operations as they are calculated. */
+/** What a calculation does now, and how much of that is done (0 to 1). */
+export type Progress = Pick<Calculation, "setup" | "operation" | "stage" | "step">;
+
+/** How much of an operation of a setup (0 to 1) a calculation has done, all setups being worked out in their order. */
+export function operationShare(derived: Derived, setup: SetupInfo, number: number, at: Progress): number {
+  if (at.stage === "whole") return 1;
+  const now = derived.setups.findIndex((item) => item.id === at.setup);
+  const mine = derived.setups.indexOf(setup);
+  if (mine !== now) return mine < now ? 1 : 0;
+  if (at.stage !== "operation") return at.stage === "place" || at.stage === "" ? 0 : 1;
+  const order = setup.operations.map((item) => item.number);
+  const behind = order.indexOf(at.operation ?? -1) - order.indexOf(number);
+  return behind > 0 ? 1 : behind === 0 ? at.step : 0;
+}
+
+/** The state of an operation in words; `parts` are its setup, or the tiles of it. */
 export function stateText(
   info: OperationInfo | undefined,
-  sheet: Pick<Sheet, "busy" | "step" | "working" | "ofThis">,
-  order: number[],
+  parts: SetupInfo[],
+  sheet: Pick<Sheet, "busy" | "progress" | "ofThis" | "derived">,
 ): string {
   if (!info) return "";
   if (info.state !== "out of date" || !sheet.busy || !sheet.ofThis)
     return info.state === "blocked" ? `blocked: ${info.reason}` : info.state;
-  if (sheet.working === `operation ${info.number}`) return `calculating ${Math.round(sheet.step * 100)} %`;
-  const at = order.indexOf(Number(/^operation (\d+)$/.exec(sheet.working)?.[1]));
-  const done = AFTER.has(sheet.working) || (at >= 0 && order.indexOf(info.number) < at);
-  return done ? "calculated" : "waiting";
+  const { progress } = sheet;
+  if (!progress) return "waiting";
+  const shares = parts.map((part) => operationShare(sheet.derived, part, info.number, progress));
+  const share = shares.reduce((sum, one) => sum + one, 0) / Math.max(shares.length, 1);
+  const begun = share > 0 || (progress.operation === info.number && parts.some((part) => part.id === progress.setup));
+  return share === 1 ? "calculated" : begun ? `calculating ${Math.floor(share * 100)} %` : "waiting";
 }
 
-/** What a calculation does when all operations are done. */
-const AFTER = new Set(["comparing", "posting"]);
+const STAGES = { "": "starting", place: "placing the model", compare: "comparing", post: "posting" };
+
+/** What a calculation does now, in words. */
+export function progressText(progress: Progress | null, plan: FullPlan, derived: Derived): string {
+  if (!progress) return "waiting for a worker";
+  if (progress.stage === "whole") return "comparing the whole part";
+  const words = progress.stage === "operation" ? `operation ${progress.operation ?? ""}` : STAGES[progress.stage];
+  const info = derived.setups.find((item) => item.id === progress.setup);
+  if (!info || derived.setups.length < 2) return words;
+  return `${[setupOf(plan, info.id).name, partTitle(info)].filter(Boolean).join(", ")}: ${words}`;
+}

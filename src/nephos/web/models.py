@@ -184,8 +184,8 @@ class RealTime(models.Model):
 class Calculation(models.Model):
     """A run of the pipeline for one revision.
 
-    `fraction` is how much of it is done. `setup`, `operation` and `stage` say what is being worked out, and `step` how
-    much of that is done; `note` says it in words."""
+    `fraction` is how much of it is done. `setup` (a tile is one of its own), `operation` and `stage` say what is being
+    worked out, and `step` how much of that is done."""
 
     class State(models.TextChoices):
         WAITING = "waiting"
@@ -202,7 +202,6 @@ class Calculation(models.Model):
     setup = models.CharField(max_length=60, blank=True)
     operation = models.IntegerField(null=True)
     stage = models.CharField(max_length=40, blank=True)
-    note = models.CharField(max_length=120, blank=True)
     reason = models.TextField(blank=True)
     cancel = models.BooleanField(default=False)
     seconds = models.JSONField(default=dict)

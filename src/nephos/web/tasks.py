@@ -35,7 +35,7 @@ from nephos.core.pipeline.sides import block_before
 from nephos.core.pipeline.space import placed_parts, prepared_key, prepared_mesh, setup_space
 from nephos.core.pipeline.store import as_result, kept
 from nephos.core.pipeline.whole import job_findings_key, job_key, last_of_each, solids_after, surface_makers, whole_of
-from nephos.core.pipeline.work import Work
+from nephos.core.pipeline.work import Step, Work
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Plan, Setup, parse_plan
 from nephos.core.plan.tile_setups import cut_plan
@@ -306,12 +306,12 @@ class _Progress:
     def __init__(self, calculation_id: int) -> None:
         self.id = calculation_id
         self.told = 0.0
-        self.text = ""
+        self.now = Step("place")
         self.low, self.high = 0.0, 1.0
         self.most = 0.0
 
-    def note(self, text: str, low: float, high: float) -> None:
-        self.text, self.low, self.high = text, low, high
+    def note(self, step: Step, low: float, high: float) -> None:
+        self.now, self.low, self.high = step, low, high
         self.told = 0.0
         self(low)
 
@@ -323,7 +323,12 @@ class _Progress:
         self.told = now
         step = min(max((self.most - self.low) / max(self.high - self.low, 1e-9), 0.0), 1.0)
         Calculation.objects.filter(pk=self.id).update(
-            fraction=self.most, step=step, note=self.text, updated=timezone.now()
+            fraction=self.most,
+            step=step,
+            setup=self.now.setup,
+            operation=self.now.operation,
+            stage=self.now.stage,
+            updated=timezone.now(),
         )
         if Calculation.objects.filter(pk=self.id, cancel=True).exists():
             raise Cancelled
@@ -411,7 +416,7 @@ def calculate(calculation_id: int) -> None:
                 for key, stage, make in setup_results(done, title):
                     kept(STORE, key, stage, make)
                 all_done.append(done)
-            work.note("comparing the whole part", 0.99, 1.0)
+            work.note(Step("whole"), 0.99, 1.0)
             _keep_whole(plan, all_done, work)
             grid = shown_grid(done.block.grid)
             Job.objects.filter(pk=row.job_id).update(picture=shaded(shown_top(done.block, grid), grid.pitch))

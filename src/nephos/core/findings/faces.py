@@ -7,6 +7,7 @@ import numpy as np
 
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
+from nephos.core.findings.finished import true_in_words
 from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline.outcome import SetupOutcome
@@ -354,8 +355,8 @@ def whole_findings(plan: Plan, whole: Whole, done: Sequence[SetupOutcome], units
                 "no-side-reaches",
                 "note",
                 ROW,
-                f"{100 * numbers['unreachable']:.0f} % of the part's surface is in corners that no cutter of any side "
-                f"reaches, up to {mm(numbers['leftover_max_unreachable'])}",
+                f"{true_in_words(numbers, mm)}; on {100 * numbers['unreachable']:.0f} % more is left in corners that no "
+                f"cutter of any side reaches, up to {mm(numbers['leftover_max_unreachable'])}",
                 "finish with a smaller cutter, add a side, or sand them",
                 _least_reached(whole, done),
             )

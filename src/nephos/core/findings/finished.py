@@ -104,11 +104,17 @@ def _ball_in_words(balls: tuple[tuple[float, float], ...], mm: Say) -> str:
     return f"a ball of {mm(diameter)} would reach {100 * share:.0f} % of them; finish with one, or sand them"
 
 
+def true_in_words(numbers: dict[str, float], mm: Say) -> str:
+    """How much of the area is true to the model, and within what, as Compare shows it."""
+    return f"{100 * numbers.get('within_tolerance', 0.0):.0f} % of the area is within {mm(numbers.get('limit', 0.0))}"
+
+
 def trueness_findings(done: SetupOutcome, mm: Say) -> list[Finding]:
     """What is left. It concerns the operation that decides what could be reached."""
     numbers, found = done.comparison.numbers(), []
     row = str(finest_operation([outcome.operation for outcome in done.outcomes]).number)
     worst = done.proof.worst
+    within = true_in_words(numbers, mm)
     if numbers.get("could_reach", 0.0) > 0.05:
         place = next((item.place for item in worst if item.deviation > 0 and item.reachable), None)
         found.append(
@@ -116,8 +122,8 @@ def trueness_findings(done: SetupOutcome, mm: Say) -> list[Finding]:
                 "left-over",
                 "note",
                 row,
-                f"on {100 * numbers['could_reach']:.0f} % of the area more is left than the scallop, "
-                "where a cutter of this job could still reach",
+                f"{within}; on {100 * numbers['could_reach']:.0f} % more is left where a cutter of this job could still "
+                "reach",
                 "make the stepover smaller",
                 place,
             )
@@ -139,8 +145,8 @@ def trueness_findings(done: SetupOutcome, mm: Say) -> list[Finding]:
                 "unreachable",
                 "note",
                 row,
-                f"{100 * numbers['unreachable']:.0f} % of the area is in corners that no cutter here reaches, up to "
-                f"{mm(numbers['leftover_max_unreachable'])}",
+                f"{within}; on {100 * numbers['unreachable']:.0f} % more is left in corners that no cutter here reaches, up "
+                f"to {mm(numbers['leftover_max_unreachable'])}",
                 _ball_in_words(done.proof.balls, mm),
                 place,
             )

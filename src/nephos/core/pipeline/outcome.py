@@ -23,8 +23,8 @@ from nephos.core.toolpath import Kind, Toolpath
 class Outcome:
     """What is known of one operation after it was worked out.
 
-    `points` (n + 1, 3), `kinds` (n,), `seconds` (n,) are the moves read back from the posted text; the first ones may
-    begin at coordinates that are not yet known (not a number). `struck` names what above the flutes met material, how
+    `points` (n + 1, 3), `kinds` (n,), `seconds` (n,) are the planned moves on the grid of the text, with the approach
+    before them, which begins at coordinates that are not yet known (not a number). `struck` names what above the flutes met material, how
     deep (mm) and in which move; `depths` (n,) is how much (mm) each move took off where it took most. `gouges` are the
     places where moves go into the model, the deepest first."""
 

@@ -6,7 +6,8 @@ recalculates what depends on it and nothing else, and undo finds the old results
     passes(op) -> path(op) -> moves(op) -> block(op), frames(op) -> compare(setup), pieces(setup), program(file)
 
 Passes depend on the model and the operation (roughing also on the block before it); the path also on the block before,
-for its links; moves are the posted text read back, with times; the block is cut from those moves."""
+for its links. Moves are the path on the grid of the text (0.001 mm), with times; the block is cut from them. Each file is
+read back by a reader that shares nothing with the writer, and held against the moves."""
 
 import time
 from collections.abc import Iterator
@@ -41,7 +42,7 @@ from nephos.core.pipeline.space import SetupSpace, first_block, setup_space, sid
 from nephos.core.pipeline.store import Result, as_result
 from nephos.core.pipeline.tabs import held_tabs
 from nephos.core.pipeline.tile_work import block_with_errors, lowered, raised, seam_steps, tiles_before
-from nephos.core.pipeline.work import Meshes, Work
+from nephos.core.pipeline.work import Meshes, Note, Step, Work
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.plan.tile_setups import cut_plan, window_of
 from nephos.core.post.preview import preview
@@ -289,7 +290,7 @@ def run_setup(
     if said:
         raise Refused(f"the post '{plan.own_post.title}': {said}")
     begin = time.perf_counter()
-    work.note("placing the model", 0.0, 0.0)
+    work.note(Step("place", setup.id), 0.0, 0.0)
     space = setup_space(plan, setup, meshes, work) if before is None else tile_space(before.space, setup)
     work.seconds["place"] = time.perf_counter() - begin
     keys = setup_keys(plan, setup)
@@ -302,7 +303,7 @@ def run_setup(
     outcomes: list[Outcome] = []
     for k, operation in enumerate(todo):
         low, high = 0.9 * k / len(todo), 0.9 * (k + 1) / len(todo)
-        work.note(f"operation {operation.number}", low, high)
+        work.note(Step("operation", setup.id, operation.number), low, high)
         report = part(work.report, low, high)
         try:
             outcome, block = run_operation(
@@ -313,7 +314,7 @@ def run_setup(
             raise Refused(text if text.startswith("operation") else f"operation {operation.number}: {text}") from None
         outcomes.append(outcome)
         blocks.append(block)
-    work.note("comparing", 0.9, 0.98)
+    work.note(Step("compare", setup.id), 0.9, 0.98)
     gouges = sorted((item for outcome in outcomes for item in outcome.gouges), key=lambda item: -item.depth)
     shown = _as_assumed(space, outcomes, begun, block, keys, work)
     steps = partial(seam_steps, setup, tiles_before(plan, setup), block, shown)
@@ -329,7 +330,7 @@ def run_setup(
         gouges,
         part(work.report, 0.9, 0.98),
     )
-    work.note("posting", 0.98, 1.0)
+    work.note(Step("post", setup.id), 0.98, 1.0)
     begin = time.perf_counter()
     need = None
     if plan.faces is not None and setup.kind == "face":
@@ -358,6 +359,15 @@ def _as_assumed(
     return block_after(block, work.stage(keys.shown, "assumed", made))
 
 
+def _within(note: Note, low: float, high: float) -> Note:
+    """Steps of a setup as shares of the whole calculation, of which it is the part from `low` to `high`."""
+
+    def noted(step: Step, first: float, last: float) -> None:
+        note(step, low + (high - low) * first, low + (high - low) * last)
+
+    return noted
+
+
 def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> Iterator[SetupOutcome]:
     """Work out all setups of a plan that have something to do, one after another in the order of the sheet; those with
     tiles tile by tile."""
@@ -371,14 +381,7 @@ def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> I
     cut: set[int] = set()
     for k, setup in enumerate(todo):
         low, high = k / len(todo), (k + 1) / len(todo)
-        whole = f"{setup.name}: " if len(todo) > 1 else ""
-
-        def told(
-            text: str, first: float, last: float, low: float = low, high: float = high, whole: str = whole
-        ) -> None:
-            note(whole + text, low + (high - low) * first, low + (high - low) * last)
-
-        work.report, work.note = part(report, low, high), told
+        work.report, work.note = part(report, low, high), _within(note, low, high)
         done = run_setup(plan, setup, meshes, work, title, sides, before)
         cut |= {outcome.operation.number for outcome in done.outcomes if outcome.path.moves}
         goes_on = k + 1 < len(todo) and todo[k + 1].whole == setup.whole

@@ -48,13 +48,15 @@ class Comparison:
     gouge: float = 0.0
 
     def numbers(self) -> dict[str, float]:
-        """The figures of the report: millimetres, and the share of the area within the limit."""
+        """The figures of the report: millimetres, and shares of the area by one limit, which add up to one: within it,
+        more left that a cutter of the job could reach, more left that none could, gouged."""
         inside = np.isfinite(self.deviation)
         values = self.deviation[inside]
         if values.size == 0:
             return {}
         reached = np.maximum(self.deviation[inside & self.reachable], 0)
-        left = np.maximum(values, 0)
+        over, reachable = values > self.limit, self.reachable[inside]
+        corners = values[over & ~reachable]
         p50, p95, p99 = np.percentile(reached, (50, 95, 99)) if reached.size else (0.0, 0.0, 0.0)
         figures = {
             "gouge_max": max(float(-values.min()), self.gouge),
@@ -62,11 +64,12 @@ class Comparison:
             "leftover_p95": p95,
             "leftover_p99": p99,
             "leftover_max": reached.max(initial=0.0),
-            "leftover_max_unreachable": left.max(),
+            "leftover_max_unreachable": corners.max(initial=0.0),
             "limit": self.limit,
             "within_tolerance": np.mean(np.abs(values) <= self.limit),
-            "unreachable": 1 - np.mean(self.reachable[inside]),
-            "could_reach": np.mean((self.deviation > self.limit)[inside & self.reachable]) if reached.size else 0,
+            "could_reach": np.mean(over & reachable),
+            "unreachable": np.mean(over & ~reachable),
+            "gouged": np.mean(values < -self.limit),
         }
         return {key: round(float(value), 5) for key, value in figures.items()}
 

@@ -2,7 +2,7 @@
 
 import base64
 from datetime import datetime
-from typing import Any
+from typing import Any, Literal
 
 from django.conf import settings
 from django.db import transaction
@@ -56,14 +56,17 @@ class JobListed(Schema):
 
 
 class CalculationState(Schema):
-    """How far a calculation is."""
+    """How far a calculation is: `fraction` of all, and `step` of the stage of a setup, or of one of its operations, that
+    is worked out now."""
 
     id: int
     revision: int
-    state: str
+    state: Literal["waiting", "working", "done", "failed", "cancelled"]
     fraction: float
     step: float
-    note: str
+    setup: str
+    operation: int | None
+    stage: Literal["", "place", "operation", "compare", "post", "whole"]
     reason: str
     elapsed: float
     left: float | None
@@ -184,7 +187,9 @@ def calculation_state(row: Calculation | None) -> dict[str, Any] | None:
         "state": row.state,
         "fraction": row.fraction,
         "step": row.step,
-        "note": row.note,
+        "setup": row.setup,
+        "operation": row.operation,
+        "stage": row.stage,
         "reason": row.reason,
         "elapsed": elapsed,
         "left": left,

@@ -24,6 +24,7 @@ class Migration(migrations.Migration):
         _once("post", "key", "post_key_once"),
         _once("machine", "key", "machine_key_once"),
         migrations.AlterField("job", "updated", models.DateTimeField(auto_now=True, db_index=True)),
+        migrations.RemoveField("calculation", "note"),
         migrations.AddField("calculation", "setup", models.CharField(max_length=60, blank=True, default="")),
         migrations.AddField("calculation", "operation", models.IntegerField(null=True)),
         migrations.AddField("calculation", "stage", models.CharField(max_length=40, blank=True, default="")),
