@@ -3,6 +3,7 @@
 import io
 import json
 import struct
+import subprocess
 import zipfile
 
 import numpy as np
@@ -11,7 +12,7 @@ import trimesh
 from PIL import Image
 
 from meshes import box_mesh
-from nephos.core.errors import Refused
+from nephos.core.errors import NotYet, Refused
 from nephos.core.mesh import sandbox as fence
 from nephos.core.mesh.examine import examine
 from nephos.core.mesh.formats import check_name, read_mesh, write_mesh
@@ -205,8 +206,24 @@ def test_the_sandbox_stops_a_reader_that_eats_memory_or_never_ends(monkeypatch: 
     big = b"".join(b"v %d %d %d\n" % (k, k * 7 % 1000, k % 13) for k in range(600_000)) + b"f 1 2 3\n" * 1_500_000
     with pytest.raises(Refused, match="memory to be read"):
         fence.sandboxed("obj", big, "OBJ", memory=300 * 2**20)
-    with pytest.raises(Refused, match="took more than 1 s"):
+    with pytest.raises(Refused, match="took more than 1 s") as told:
         fence.sandboxed("obj", big, "OBJ", seconds=1)
+    assert not isinstance(told.value, NotYet), "what the file itself asks for stays refused"
+
+
+def test_a_small_file_on_a_busy_machine_may_be_tried_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The clock is no measure of a file: a reader that waits for its turn is given ten times its processor time."""
+    small = b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"
+    given: list[float] = []
+
+    def busy(words: list[str], **more: float) -> None:
+        given.append(more["timeout"])
+        raise subprocess.TimeoutExpired(words, more["timeout"])
+
+    monkeypatch.setattr(fence.subprocess, "run", busy)
+    with pytest.raises(NotYet, match=r"too busy.*import it again"):
+        fence.sandboxed("obj", small, "OBJ")
+    assert given == [10 * fence.SECONDS]
 
 
 def test_every_format_is_told_by_its_suffix_whatever_its_case() -> None:

@@ -1,5 +1,7 @@
 """Built-up reliefs: every way of combining and every shape against closed forms."""
 
+import sys
+from concurrent.futures import ThreadPoolExecutor
 from math import radians, tan
 
 import numpy as np
@@ -12,6 +14,7 @@ from hypothesis import strategies as st
 from nephos.core.cutters.profile import Profile
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
+from nephos.core.relief import lettering
 from nephos.core.relief.stack import inside_masks
 from nephos.core.relief.surface import composed, piece_areas, stack_of
 from nephos.core.surface.drop import drop_points
@@ -275,6 +278,27 @@ def test_lettering_of_a_shipped_font() -> None:
     # A and O and the two R have holes.
     assert sum(len(part.interiors) for part in shapely.get_parts(area)) == 4
     assert is_closed(surface(BODY, piece("t", line, height=1.5, shape={"kind": "slant", "angle": 60.0})))
+
+
+def test_many_threads_letter_at_once_and_get_one_outline() -> None:
+    """Fonts load tables and glyphs when they are first asked for; threads that share one must not get half of them."""
+    words = ("HARROW", "FEN TRAIL", "Gate 4, heron & lily", "0123456789 path-mark")
+
+    def drawn(word: str) -> bytes:
+        line = {"kind": "lettering", "text": word, "size": 8.0}
+        return shapely.to_wkb(piece_areas(relief(BODY, piece("t", line)), no_mesh)["t"])
+
+    expected = {word: drawn(word) for word in words}
+    before = sys.getswitchinterval()
+    sys.setswitchinterval(1e-6)
+    try:
+        for _ in range(4):
+            lettering._FONTS.clear()
+            lettering._glyph.cache_clear()
+            with ThreadPoolExecutor(8) as pool:
+                assert list(pool.map(drawn, words * 4)) == [expected[word] for word in words * 4]
+    finally:
+        sys.setswitchinterval(before)
 
 
 def test_slanted_lettering_lies_within_the_tolerance() -> None:

@@ -15,12 +15,14 @@ from threading import BoundedSemaphore
 import numpy as np
 
 from nephos.core.arrays import F64, I32
-from nephos.core.errors import Refused
+from nephos.core.errors import NotYet, Refused
 
 SECONDS = 8
-"""Seconds that a reader may take for a small file;"""
+"""Seconds of processor time that a reader may take for a small file."""
 _SECONDS_A_MB = 0.4
-"""and so many more for each megabyte of the file."""
+"""Seconds of processor time that a reader may take besides for each megabyte of the file."""
+_WALL = 10
+"""A reader may take this many times its processor time by the clock: on a busy machine it waits its turn."""
 _LEAST_MEMORY, _MEMORY_A_BYTE, _MOST_MEMORY = 2**30 + 2**29, 30, 6 * 2**30
 """Bytes of address space that a reader may take, by the size of the file."""
 LARGEST = 2**30
@@ -47,7 +49,7 @@ def _environment() -> dict[str, str]:
 
 
 def limits_for(size: int) -> tuple[int, int]:
-    """Memory (bytes) and seconds that a reader may take for a file of `size` bytes."""
+    """Memory (bytes) and seconds of processor time that a reader may take for a file of `size` bytes."""
     return min(_LEAST_MEMORY + _MEMORY_A_BYTE * size, _MOST_MEMORY), SECONDS + int(_SECONDS_A_MB * size / 2**20)
 
 
@@ -59,12 +61,12 @@ def sandboxed(key: str, data: bytes, title: str, memory: int | None = None, seco
     ------
     Refused
         With the reader's own sentence, or with one that says which limit was passed.
+    NotYet
+        Where the machine was too busy to read it in time: it can be tried again.
     """
     usual = limits_for(len(data))
     memory, seconds = memory or usual[0], seconds or usual[1]
-    too_long = (
-        f"reading this {title} file took more than {seconds} s and was broken off: thin it out, or export it as STL"
-    )
+    too_long = f"reading this {title} file took more than {seconds} s of processor time and was stopped: thin it out, or export it as STL"
     with _AT_ONCE, tempfile.TemporaryDirectory(prefix="nephos-") as folder:
         source, target = Path(folder, "in"), Path(folder, "out.npz")
         source.write_bytes(data)
@@ -84,12 +86,12 @@ def sandboxed(key: str, data: bytes, title: str, memory: int | None = None, seco
                 words,
                 check=False,
                 capture_output=True,
-                timeout=seconds + 2,
+                timeout=_WALL * seconds,
                 env=_environment(),
                 stdin=subprocess.DEVNULL,
             )
         except subprocess.TimeoutExpired:
-            raise Refused(too_long) from None
+            raise NotYet(f"this machine was too busy to read this {title} file in time: import it again") from None
         if done.returncode == 3:
             raise Refused(json.loads(done.stdout)["refused"])
         if done.returncode == 4:

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from functools import cache
 from math import pi
 from pathlib import Path
+from threading import RLock
 
 import numpy as np
 import shapely
@@ -22,12 +23,22 @@ FONTS = {"alegreya-bold": "Alegreya Bold, serif", "instrument-sans-semibold": "I
 _FOLDER = Path(__file__).parent / "fonts"
 
 
-@cache
+_FONTS: dict[str, tuple[TTFont, uharfbuzz.Font]] = {}
+_USING = RLock()
+"""Held while a font is loaded, drawn from or shaped with: the library reads tables and glyphs when they are first asked
+for, and threads that ask at one time get half of them."""
+
+
 def _font(key: str) -> tuple[TTFont, uharfbuzz.Font]:
     if key not in FONTS:
         raise Refused(f"there is no font '{key}': use one of {', '.join(FONTS)}")
-    path = _FOLDER / f"{key}.ttf"
-    return TTFont(path), uharfbuzz.Font(uharfbuzz.Face(uharfbuzz.Blob.from_file_path(str(path))))
+    with _USING:
+        if key not in _FONTS:
+            path = _FOLDER / f"{key}.ttf"
+            font = TTFont(path, lazy=False)
+            font.ensureDecompiled()
+            _FONTS[key] = font, uharfbuzz.Font(uharfbuzz.Face(uharfbuzz.Blob.from_file_path(str(path))))
+        return _FONTS[key]
 
 
 def _quadratic(a: F64, b: F64, c: F64, chord: float) -> F64:
@@ -43,8 +54,9 @@ def _quadratic(a: F64, b: F64, c: F64, chord: float) -> F64:
 def _glyph(key: str, name: str, chord: float) -> tuple[F64, ...]:
     """The contours of a glyph in font units."""
     font, _ = _font(key)
-    pen = DecomposingRecordingPen(font.getGlyphSet())
-    font.getGlyphSet()[name].draw(pen)
+    with _USING:
+        pen = DecomposingRecordingPen(font.getGlyphSet())
+        font.getGlyphSet()[name].draw(pen)
     contours: list[F64] = []
     run: list[F64] = []
     for word, points in pen.value:
@@ -98,7 +110,8 @@ def _shaped(text: str, words: Lettering, chord: float) -> _Line:
     buffer = uharfbuzz.Buffer()
     buffer.add_str(text)
     buffer.guess_segment_properties()
-    uharfbuzz.shape(shaper, buffer, {"kern": True, "liga": False})
+    with _USING:
+        uharfbuzz.shape(shaper, buffer, {"kern": True, "liga": False})
     gap = words.spacing * words.size
     letters = []
     for info, place in zip(buffer.glyph_infos, buffer.glyph_positions, strict=True):

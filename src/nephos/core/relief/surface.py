@@ -140,7 +140,7 @@ def stack_of(
                 smoothed = _smoothed(piece, layers, area, tuple(keys)) if piece.combine != "scale" else None
                 prepared = None
             else:
-                prepared = _PREPARED.get(key, lambda: _prepared(piece, outlines, named, chord))  # noqa: B023
+                prepared = _PREPARED.get(key, lambda: _ready(_prepared(piece, outlines, named, chord)))  # noqa: B023
                 area, smoothed = prepared.area, None
         except Refused as reason:
             raise PieceRefused(piece, str(reason)) from None
@@ -150,6 +150,14 @@ def stack_of(
     if not layers:
         raise Refused("the composition has no piece that is on: add one")
     return Composed(Stack(tuple(layers)), tuple(keys), limit)
+
+
+def _ready(prepared: PreparedPiece) -> PreparedPiece:
+    """The piece with the search tree of its area made: that is made at the first question, and is not safe where several
+    threads, which share kept pieces, ask it at one time."""
+    shapely.prepare(prepared.area)
+    shapely.contains_xy(prepared.area, 0.0, 0.0)
+    return prepared
 
 
 def _lines(prepared: PreparedPiece, tolerance: float, key: str) -> Lines:
