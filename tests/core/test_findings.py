@@ -12,6 +12,7 @@ from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.findings.plan_checks import Finding, boundary_findings, operation_findings
 from nephos.core.findings.proof_checks import outcome_findings
+from nephos.core.findings.stickout import stickout_findings
 from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline.keys import compare_limit
 from nephos.core.pipeline.outcome import SetupOutcome
@@ -404,3 +405,23 @@ def test_a_job_without_a_fault_says_nothing_that_stops() -> None:
     done = run(SLAB, rough(leave=0.2), op("finish_raster", BALL, 20, stepover=0.25), out(), size=SIZE)
     levels = {item.code: item.level for item in outcome_findings(done)}
     assert "stop" not in levels.values(), levels
+
+
+def test_a_cutter_stands_out_one_length_in_table_sheet_and_finding() -> None:
+    listed = standard_cutter("ball", 3, 5).model_copy(update={"stickout": 38.0, "overall_length": 60.0})
+    longer = listed.model_copy(update={"stickout": 45.0})
+    first = op("finish_raster", longer, 10, MIDDLE, stepover=0.5)
+    plan = cut(first).space.plan
+    (told,) = stickout_findings(plan, plan.setups[0], {5: listed})
+    assert told.code == "stickout-other" and told.level == "note"
+    assert "must stand out 45 mm; the list of cutters has 38 mm" in told.text and "pull it out to 45 mm" in told.advice
+    assert stickout_findings(plan, plan.setups[0], {5: longer}) == []
+    setup = plan.setups[0].model_copy(
+        update={"operations": (first, op("finish_raster", listed, 20, MIDDLE, stepover=0.5))}
+    )
+    both = plan.model_copy(update={"setups": (setup,)})
+    codes = [(item.code, item.row) for item in stickout_findings(both, setup, {5: longer})]
+    assert codes == [("two-stickouts", "20")]
+    fix = stickout_findings(both, setup, {5: longer})[0].fixes[0]
+    fixed = apply_edit(both, lambda _: None, dict(fix.edit))
+    assert stickout_findings(fixed, fixed.setups[0], {5: longer}) == []

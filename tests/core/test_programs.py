@@ -57,9 +57,9 @@ FAULTS = [
     ("no spindle at all", SOUND.replace("S12000 M3\n", ""), [("spindle-by-hand", "caution", 6)]),
     ("no speed", SOUND.replace("S12000 M3", "M3"), [("spindle-speed", "caution", 7)]),
     ("backwards", SOUND.replace("M3\n", "M4\n"), [("spindle-backwards", "stop", 3)]),
-    ("no unit", SOUND.replace("G21 ", ""), [("unit-missing", "caution", 5)]),
-    ("no kind of distance", SOUND.replace("G90 ", ""), [("distance-missing", "caution", 5)]),
-    ("no offset", SOUND.replace(" G54", ""), [("offset-missing", "caution", 5)]),
+    ("no unit", SOUND.replace("G21 ", ""), [("states-missing", "caution", 5)]),
+    ("no kind of distance", SOUND.replace("G90 ", ""), [("states-missing", "caution", 5)]),
+    ("no offset", SOUND.replace(" G54", ""), [("states-missing", "caution", 5)]),
     ("another unit", SOUND.replace("X20 F900", "G20\nX1 F30"), [("unit-change", "caution", 8)]),
     ("another tool's length", SOUND.replace("T1 M6", "T1 M6\nG43 H9"), [("length-offset", "stop", 3)]),
     (

@@ -2,6 +2,7 @@
 
 import asyncio
 import json
+import time
 
 import numpy as np
 import pytest
@@ -74,7 +75,7 @@ def test_the_whole_way_from_upload_to_program(shop: Client, job: dict) -> None:
         answer = shop.get(f"/api/jobs/{job['id']}/program/{info['id']}/{program['name']}")
         text = body_of(answer)
         assert answer["Content-Disposition"].endswith(f'_{program["name"]}"') and len(text) == program["size"]
-        assert text.startswith(b"(Hill, revision 1)") and text.rstrip().endswith(b"M30")
+        assert text.startswith(b"(job: Hill revision 1)") and text.rstrip().endswith(b"M30")
         line = shop.get(f"/api/results/{info['files_key']}/line/{program['numbers'][0]}/5").json()
         assert text.split(b"\n")[line["line"] - 1].decode() == line["text"] and line["file"] == program["name"]
 
@@ -229,7 +230,7 @@ def test_duplicate_rename_delete(shop: Client, job: dict) -> None:
     assert send(shop, f"/jobs/{copy['id']}", {"name": "Mound"}, "patch").json()["name"] == "Mound"
     assert send(shop, f"/jobs/{copy['id']}", {"name": ""}, "patch").status_code == 422
     assert shop.delete(f"/api/jobs/{job['id']}").status_code == 204
-    assert [j["name"] for j in shop.get("/api/jobs").json()] == ["Mound"]
+    assert [j["name"] for j in shop.get("/api/jobs").json()["jobs"]] == ["Mound"]
     assert shop.get(f"/api/jobs/{job['id']}").status_code == 404
 
 
@@ -418,3 +419,59 @@ def test_settings_are_copied_and_what_does_not_fit_is_refused(shop: Client, job:
         shop, f"/jobs/{job['id']}/edit", {"based_on": after["version"], "edit": edit | {"target": 999}, "note": ""}
     )
     assert wrong.status_code == 422 and "no longer" in wrong.json()["message"]
+
+
+# --- the list of jobs -------------------------------------------------------------------------------------------------
+
+
+def many_jobs(shop: Client, count: int) -> None:
+    """Jobs with a plan of a few operations each."""
+    plan = send(shop, "/jobs", {"name": "first"}).json()["plan"]
+    Job.objects.all().delete()
+    jobs = Job.objects.bulk_create([Job(name=f"Path-mark {k} of the fen", picture=b"png" * 300) for k in range(count)])
+    Revision.objects.bulk_create([Revision(job=job, number=1, plan=plan, note="new") for job in jobs], batch_size=2000)
+
+
+def test_ten_thousand_jobs_list_soon_in_two_queries(shop: Client, django_assert_num_queries) -> None:
+    many_jobs(shop, 10_000)
+    with connection.cursor() as cursor:
+        cursor.execute("ANALYZE")
+    with django_assert_num_queries(2):
+        answer = shop.get("/api/jobs")
+    page = answer.json()
+    assert (page["total"], page["page"], page["pages"], len(page["jobs"])) == (10_000, 1, 209, 48)
+    assert len(answer.content) < 20_000
+    spent = []
+    for address in ("/api/jobs", "/api/jobs?page=209", "/api/jobs?find=777 MARK", "/api/jobs?page=100"):
+        begin = time.perf_counter()
+        assert shop.get(address).status_code == 200
+        spent.append(time.perf_counter() - begin)
+    # 200 ms on a machine of its own; tests share theirs.
+    assert max(spent) < 1.0 and min(spent) < 0.2, spent
+
+
+def test_jobs_are_found_by_words_of_their_names_and_shown_page_by_page(shop: Client) -> None:
+    many_jobs(shop, 60)
+    assert len(shop.get("/api/jobs?page=2").json()["jobs"]) == 12
+    assert shop.get("/api/jobs?page=99").json()["page"] == 2, "the last one where there are fewer"
+    assert [job["name"] for job in shop.get("/api/jobs?find=FEN 17").json()["jobs"]] == ["Path-mark 17 of the fen"]
+    for find in ("%", "_", "\\", "'; DROP"):
+        assert shop.get("/api/jobs", {"find": find}).json()["total"] == 0, find
+    assert shop.get("/api/jobs?page=0").status_code == 422
+    send(shop, f"/jobs/{Job.objects.first().pk}", None, "delete")
+    assert shop.get("/api/jobs").json()["total"] == 59
+
+
+def test_a_picture_has_an_address_that_never_shows_another(shop: Client) -> None:
+    many_jobs(shop, 1)
+    job = Job.objects.get()
+    address = shop.get("/api/jobs").json()["jobs"][0]["picture"]
+    answer = shop.get(address)
+    assert answer.content == b"png" * 300 and "immutable" in answer["Cache-Control"]
+    assert shop.get(f"/api/jobs/{job.pk}").json()["picture"] == address
+    Job.objects.update(picture=b"other")
+    assert shop.get("/api/jobs").json()["jobs"][0]["picture"] != address
+    assert shop.get(f"/api/jobs/{job.pk}/picture")["Cache-Control"] == "no-store"
+    Job.objects.update(picture=None)
+    assert shop.get("/api/jobs").json()["jobs"][0]["picture"] is None
+    assert shop.get(f"/api/jobs/{job.pk}/picture").status_code == 404

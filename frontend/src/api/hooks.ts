@@ -1,5 +1,5 @@
 /** Server state. */
-import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { readPreview, readReach, type Spot } from "../lib/relief";
 import { loadArray, request, requestBytes, sendFile, type Typed } from "./client";
 import { lineOf } from "./line";
@@ -9,6 +9,7 @@ import type {
   Cutter,
   CutterLook,
   CutterRow,
+  DeletedListed,
   Derived,
   Edit,
   FileOrigin,
@@ -16,7 +17,7 @@ import type {
   FullPlan,
   GridFacts,
   Job,
-  JobListed,
+  JobPage,
   Listed,
   Machine,
   MachineListed,
@@ -35,8 +36,36 @@ import type {
 const busy = (calculation: Calculation | null | undefined) =>
   calculation?.state === "waiting" || calculation?.state === "working";
 
-export const useJobs = () =>
-  useQuery({ queryKey: ["jobs"], queryFn: () => request<JobListed[]>("/jobs"), refetchInterval: 4000 });
+/** A page of the jobs whose names have the words that are looked for. */
+export const useJobs = (page: number, find: string) =>
+  useQuery({
+    queryKey: ["jobs", page, find],
+    queryFn: () => request<JobPage>(`/jobs?${new URLSearchParams({ page: String(page), find }).toString()}`),
+    refetchInterval: 4000,
+    placeholderData: keepPreviousData,
+  });
+
+export type DeletedKind = "job" | "cutter" | "post" | "machine";
+const LISTS: Record<DeletedKind, string> = { job: "jobs", cutter: "cutters", post: "posts", machine: "machines" };
+
+/** What was deleted of a kind, and bringing it back. */
+export function useDeleted(kind: DeletedKind) {
+  const client = useQueryClient();
+  const { data, error } = useQuery({
+    queryKey: ["deleted", kind],
+    queryFn: () => request<DeletedListed[]>(`/deleted/${kind}`),
+    staleTime: 0,
+  });
+  const bringBack = useMutation({
+    mutationFn: (id: number) => request<undefined>(`/deleted/${kind}/${id}/restore`, "POST"),
+    onSettled: () =>
+      Promise.all([
+        client.invalidateQueries({ queryKey: ["deleted", kind] }),
+        client.invalidateQueries({ queryKey: [LISTS[kind]] }),
+      ]),
+  });
+  return { data, error, bringBack };
+}
 
 /** Whether workers are still reading or repairing a mesh, drawing a boundary, or looking at the ground for the estimates. */
 export function isWorkedOn(derived: Derived): boolean {
@@ -208,9 +237,17 @@ export async function loadLens(
   return { grid, data: (await loadArray<Float32Array>(key, "high")).data };
 }
 
-/** Whose file a program is, and where its proof against the stock will be found. */
-export const checkFile = (job: number, setup: string, file: File) =>
-  sendFile<FileOrigin>(`/jobs/${job}/check/${setup}`, file, () => undefined, new AbortController().signal);
+/**
+ * Whose file a program is, and where its proof will be found. `after` is the operation after which it is run: 0 as the
+ * setup begins, none where its file tells.
+ */
+export const checkFile = (job: number, setup: string, file: File, after: number | null) =>
+  sendFile<FileOrigin>(
+    `/jobs/${job}/check/${setup}${after === null ? "" : `?after=${after}`}`,
+    file,
+    () => undefined,
+    new AbortController().signal,
+  );
 
 export const usePosts = () => useQuery({ queryKey: ["posts"], queryFn: () => request<PostListed[]>("/posts") });
 

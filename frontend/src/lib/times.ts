@@ -2,6 +2,10 @@
 import type { JobTime } from "../api/types";
 import { clock } from "./numbers";
 
+/** A day as it stands everywhere on the page: 1 Dec 2026. */
+export const dayText = (moment: string): string =>
+  new Date(moment).toLocaleDateString("en-GB", { dateStyle: "medium" });
+
 /** Seconds of what was typed: 95 (minutes), 1:35 (hours and minutes) or 1:35:20; null where it is none. */
 export function readDuration(text: string): number | null {
   const parts = text.trim().split(":").map(Number);

@@ -5,6 +5,7 @@ import styled from "styled-components";
 import { useCutterActions, useCutterLook, useCutters, useShapes, useShelf } from "../api/hooks";
 import type { Cutter, CutterRow, Material } from "../api/types";
 import { ConfirmDelete } from "../parts/ConfirmDelete";
+import { Deleted } from "../parts/Deleted";
 import { Ask, Button, Choose, Foot, Quiet, Said } from "../parts/controls";
 import { CutterDrawing } from "../parts/CutterDrawing";
 import { feedText, lengthText } from "../lib/numbers";
@@ -320,6 +321,7 @@ export function CuttersPage() {
   return (
     <>
       <TopBar page="cutters">
+        <Deleted kind="cutter" />
         <ImportCutters />
         <a href="/api/cutters/file.csv" download>
           Save as CSV
@@ -398,7 +400,7 @@ export function CuttersPage() {
       {open && <CutterForm key={open.id ?? "new"} row={open} onClose={() => setOpen(null)} />}
       <ConfirmDelete
         name={gone?.data.name ?? null}
-        text="Jobs that use it keep it."
+        text="Jobs that use it keep it. It can be brought back for 30 days (Deleted…)."
         onDelete={() => gone && remove.mutate(gone.id)}
         onClose={() => setGone(null)}
       />

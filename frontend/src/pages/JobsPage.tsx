@@ -1,11 +1,12 @@
 /** The jobs of the shop, with their pictures. */
-import { useEffect, useState } from "react";
+import { useDeferredValue, useEffect, useState } from "react";
 import { DropZone, FileTrigger, Input, Link, SearchField, isFileDropItem } from "react-aria-components";
 import { useNavigate } from "react-router";
 import styled from "styled-components";
 import { useFormats, useJobList, useJobs, useStorage } from "../api/hooks";
 import type { JobListed } from "../api/types";
 import { ConfirmDelete } from "../parts/ConfirmDelete";
+import { Deleted } from "../parts/Deleted";
 import { Ask, Button, Foot, Quiet, Said } from "../parts/controls";
 import { NumberField, WordField } from "../parts/fields";
 import { useUpload } from "../parts/upload";
@@ -116,7 +117,7 @@ function JobTile(props: { job: JobListed; onCopy: () => void; onDelete: () => vo
   return (
     <Tile>
       <div className="picture">
-        {job.picture ? <img alt={job.name} src={`data:image/png;base64,${job.picture}`} /> : "no model yet"}
+        {job.picture ? <img alt={job.name} src={job.picture} loading="lazy" /> : "no model yet"}
       </div>
       <div className="words">
         <Open href={`/jobs/${job.id}`}>{job.name}</Open>
@@ -196,22 +197,43 @@ function StorageLine() {
   );
 }
 
-/** The jobs that have all words in their names, in the order of the list. */
-export function named<T extends { name: string }>(jobs: T[], wanted: string): T[] {
-  const words = wanted.toLowerCase().split(/\s+/).filter(Boolean);
-  return jobs.filter((job) => words.every((word) => job.name.toLowerCase().includes(word)));
+const Turn = styled.nav`
+  padding: 0 24px 14px;
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  color: ${(p) => p.theme.muted};
+`;
+
+/** The pages of the list, where it has more than one. */
+export function Pages(props: { page: number; pages: number; total: number; onPage: (page: number) => void }) {
+  const { page, pages } = props;
+  if (pages < 2) return null;
+  return (
+    <Turn aria-label="Pages of the jobs">
+      <Button isDisabled={page <= 1} onPress={() => props.onPage(page - 1)}>
+        Earlier page
+      </Button>
+      <span role="status">
+        page {page} of {pages} · {props.total} jobs
+      </span>
+      <Button isDisabled={page >= pages} onPress={() => props.onPage(page + 1)}>
+        Next page
+      </Button>
+    </Turn>
+  );
 }
 
 export function JobsPage() {
-  const { data: jobs, error } = useJobs();
+  const [wanted, setWanted] = useState(""),
+    [page, setPage] = useState(1);
+  const { data: list, error } = useJobs(page, useDeferredValue(wanted));
   const { create, copy, remove } = useJobList();
   const navigate = useNavigate();
   const upload = useUpload();
   const { data: formats } = useFormats();
   const [gone, setGone] = useState<JobListed | null>(null);
   const [name, setName] = useState<string | null>(null);
-  const [wanted, setWanted] = useState("");
-  const found = jobs && named(jobs, wanted);
   useEffect(() => {
     document.title = "Jobs · Nephos";
   }, []);
@@ -242,9 +264,17 @@ export function JobsPage() {
       }}
     >
       <TopBar page="jobs">
-        <Search aria-label="Find a job" value={wanted} onChange={setWanted}>
+        <Search
+          aria-label="Find a job"
+          value={wanted}
+          onChange={(words) => {
+            setWanted(words);
+            setPage(1);
+          }}
+        >
           <Input placeholder="Find a job" />
         </Search>
+        <Deleted kind="job" />
         <FileTrigger acceptedFileTypes={[".zip"]} onSelect={(files) => files?.[0] && fromFile(files[0])}>
           <Button>Import a job…</Button>
         </FileTrigger>
@@ -271,7 +301,7 @@ export function JobsPage() {
         </Strip>
       )}
       <Tiles>
-        {found?.map((job) => (
+        {list?.jobs.map((job) => (
           <JobTile
             key={job.id}
             job={job}
@@ -279,13 +309,16 @@ export function JobsPage() {
             onDelete={() => setGone(job)}
           />
         ))}
-        {found?.length === 0 && Boolean(jobs?.length) && <p>No job has “{wanted}” in its name.</p>}
-        {jobs?.length === 0 && <p>No jobs yet. Drop a mesh or a job file anywhere on this page, or press New job.</p>}
+        {list?.total === 0 && wanted.trim() !== "" && <p>No job has “{wanted}” in its name.</p>}
+        {list?.total === 0 && wanted.trim() === "" && (
+          <p>No jobs yet. Drop a mesh or a job file anywhere on this page, or press New job.</p>
+        )}
       </Tiles>
+      {list && <Pages page={list.page} pages={list.pages} total={list.total} onPage={setPage} />}
       <StorageLine />
       <ConfirmDelete
         name={gone?.name ?? null}
-        text="The job and all its revisions are deleted for good. Its mesh stays."
+        text="It can be brought back for 30 days (Deleted…), with all its revisions and its mesh."
         onDelete={() => gone && remove.mutate(gone.id)}
         onClose={() => setGone(null)}
       />

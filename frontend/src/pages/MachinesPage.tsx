@@ -7,6 +7,7 @@ import type { Axis, Machine, MachineListed } from "../api/types";
 import { lengthText } from "../lib/numbers";
 import { copyOf, travelText, withRotary } from "../lib/machines";
 import { ConfirmDelete } from "../parts/ConfirmDelete";
+import { Deleted } from "../parts/Deleted";
 import { Ask, Button, Choose, Foot, Quiet, Said } from "../parts/controls";
 import { NumberField, WordField } from "../parts/fields";
 import { List, Sheet } from "./CuttersPage";
@@ -216,6 +217,7 @@ export function MachinesPage() {
   return (
     <>
       <TopBar page="machines">
+        <Deleted kind="machine" />
         <FileTrigger acceptedFileTypes={[".json"]} onSelect={(files) => files?.[0] && importFile(files[0])}>
           <Button>Import a machine…</Button>
         </FileTrigger>
@@ -293,7 +295,7 @@ export function MachinesPage() {
       {open && <Editor key={open.key ?? "new"} shown={open} onClose={() => setOpen(null)} />}
       <ConfirmDelete
         name={gone?.data.name ?? null}
-        text="Jobs that took it keep it."
+        text="Jobs that took it keep it. It can be brought back for 30 days (Deleted…)."
         onDelete={() => gone && remove.mutate(gone.data.id)}
         onClose={() => setGone(null)}
       />

@@ -5,6 +5,7 @@ import styled from "styled-components";
 import { usePostActions, usePostPreview, usePosts } from "../api/hooks";
 import type { Post, PostListed } from "../api/types";
 import { ConfirmDelete } from "../parts/ConfirmDelete";
+import { Deleted } from "../parts/Deleted";
 import { Ask, Button, Choose, Foot, Quiet, Said } from "../parts/controls";
 import { LinesField, NumberField, WordField } from "../parts/fields";
 import { List, Sheet } from "./CuttersPage";
@@ -306,6 +307,7 @@ export function PostsPage() {
   return (
     <>
       <TopBar page="posts">
+        <Deleted kind="post" />
         <FileTrigger acceptedFileTypes={[".json"]} onSelect={(files) => files?.[0] && bring(files[0])}>
           <Button>Import a post…</Button>
         </FileTrigger>
@@ -382,7 +384,7 @@ export function PostsPage() {
       {open && <Editor key={open.key ?? "new"} shown={open} onClose={() => setOpen(null)} />}
       <ConfirmDelete
         name={gone?.data.title ?? null}
-        text="Jobs that took it keep it."
+        text="Jobs that took it keep it. It can be brought back for 30 days (Deleted…)."
         onDelete={() => gone && remove.mutate(gone.data.id)}
         onClose={() => setGone(null)}
       />

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Cutter, OperationInfo, Zero } from "../api/types";
-import { cuttersInOrder, standsOut, zeroShares } from "./PrintSheet";
+import { cuttersInOrder, zeroShares } from "./PrintSheet";
 
 const cutter = (number: number) => ({ number, overall_length: 50, stickout: null }) as unknown as Cutter;
 
@@ -24,9 +24,5 @@ describe("the printed sheet", () => {
     expect(zeroShares({ x: "low", y: "low", z: "top", at: [25, 50, 0] } as unknown as Zero, [100, 50, 20])).toEqual([
       0.25, 1, 0,
     ]);
-  });
-  it("lets a cutter stand out as it says, or all but what the collet holds", () => {
-    expect(standsOut(cutter(1))).toBe(30);
-    expect(standsOut({ ...cutter(1), stickout: 22 })).toBe(22);
   });
 });

@@ -1,8 +1,9 @@
 /** The route sheet on paper: what to fix, what to touch off, what to run, with boxes to tick. */
 import { useEffect } from "react";
 import styled from "styled-components";
-import { useJob, useJobs } from "../api/hooks";
-import type { Cutter, FullPlan, Job, OperationInfo, SetupInfo, Zero } from "../api/types";
+import { useJob } from "../api/hooks";
+import { findingsOf, jobFindings, toKnow } from "../workspace/findings";
+import type { FullPlan, Job, OperationInfo, SetupInfo, Zero } from "../api/types";
 import { clock, feedText, lengthText, type Unit } from "../lib/numbers";
 import { Button, Said } from "../parts/controls";
 import { CutterDrawing } from "../parts/CutterDrawing";
@@ -180,8 +181,6 @@ export function cuttersInOrder<T extends Worked>(operations: T[]): T[] {
   return [...found.values()];
 }
 
-export const standsOut = (cutter: Cutter): number => cutter.stickout ?? Math.max((cutter.overall_length ?? 0) - 20, 0);
-
 /** What hands do between two setups, to be ticked off. */
 function TurnOver(props: { info: SetupInfo }) {
   const { turn } = props.info;
@@ -219,7 +218,8 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
   const unit = plan.units ?? "mm";
   const setup = setupOf(plan, info.id);
   const time = realTime(info.time);
-  const stops = [...job.derived.findings, ...info.findings].filter((finding) => finding.level !== "note");
+  const mine = toKnow(findingsOf(job.derived, info));
+  const known = info === job.derived.setups[0] ? [...toKnow(jobFindings(job.derived)), ...mine] : mine;
   return (
     <>
       <div className="two">
@@ -227,7 +227,7 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
           <h2>{[setup.name, partTitle(info)].filter(Boolean).join(", ")}</h2>
           {info.tile && <p>cuts {info.tile.words} of the board</p>}
           {props.picture ? (
-            <img src={`data:image/png;base64,${props.picture}`} alt="The block after the cut" />
+            <img src={props.picture} alt="The block after the cut" />
           ) : (
             <p>{info.summary ? "" : "No picture yet: it is made when the job is calculated."}</p>
           )}
@@ -271,7 +271,7 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
           </tr>
         </thead>
         <tbody>
-          {cuttersInOrder(info.operations).map(({ cutter, outline }) => (
+          {cuttersInOrder(info.operations).map(({ cutter, outline, stickout }) => (
             <tr key={cutter.number}>
               <td>
                 <Box />
@@ -283,7 +283,7 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
               <td>{cutter.name}</td>
               <td className="n">{lengthText(cutter.diameter, unit, "measured")}</td>
               <td className="n">
-                {lengthText(standsOut(cutter), unit, "measured")} {unit}
+                {lengthText(stickout, unit, "measured")} {unit}
               </td>
               <td className="n">{cutter.spindle}</td>
               <td className="n">
@@ -337,11 +337,11 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
         {clock(info.time.total)}
         {time && ` · at this machine ${time}`}
       </p>
-      {stops.length > 0 && (
+      {known.length > 0 && (
         <>
           <h2>To know</h2>
           <ul>
-            {stops.map((finding) => (
+            {known.map((finding) => (
               <li key={finding.code + finding.row}>
                 <Mark level={finding.level} />{" "}
                 <span>
@@ -368,13 +368,12 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
 
 export function PrintSheet(props: { id: number }) {
   const { data: job, error } = useJob(props.id);
-  const { data: jobs } = useJobs();
   useEffect(() => {
     if (job) document.title = `${job.name}, sheet · Nephos`;
   }, [job]);
   if (error && !job) return <Said role="alert">{error.message}</Said>;
   if (!job) return <p style={{ padding: 20 }}>opening the job…</p>;
-  const picture = jobs?.find((item) => item.id === job.id)?.picture ?? null;
+  const { picture } = job;
   return (
     <Paper>
       <div className="screen" style={{ display: "flex", justifyContent: "flex-end", gap: 8, marginBottom: 10 }}>

@@ -8,6 +8,7 @@ import { clock, lengthText } from "../lib/numbers";
 import { Ask, Button, Choose, Foot, Row, Said } from "../parts/controls";
 import { WordField } from "../parts/fields";
 import { Mark } from "../parts/Marks";
+import { findingsOf, jobFindings, toKnow } from "./findings";
 import { progressText, infoOf, setupOf, useSheetState, withWork } from "./state";
 import { partsOf, partTitle } from "./tiles";
 
@@ -133,16 +134,33 @@ const STATES: Record<FileOrigin["state"], Finding["level"]> = {
   none: "note",
 };
 
+/** What is to be known before files are run. */
+function Known(props: { list: Finding[] }) {
+  if (!props.list.length) return null;
+  return (
+    <ul style={{ margin: 0, padding: 0, listStyle: "none" }} data-testid="cautions">
+      {props.list.map((finding, k) => (
+        <li key={`${finding.code}-${finding.row}-${k}`}>
+          <Mark level={finding.level} /> {/^\d+$/.test(finding.row) && `${finding.row}: `}
+          {finding.text}: {finding.advice}.
+        </li>
+      ))}
+    </ul>
+  );
+}
+
 /** The posted files of a setup, in the order that they are run in. */
 function SetupFiles(props: { job: Job; info: SetupInfo; named: boolean }) {
   const { job, info } = props;
+  const { derived } = useSheetState();
   const programs = info.programs ?? [];
   return (
     <>
       <p>
         {props.named && <b>{[setupOf(job.plan, info.id).name, partTitle(info)].filter(Boolean).join(", ")}. </b>}
-        Zero: {info.zero}. Verified: the text of each file reads back as planned.
+        Zero: {info.zero}. Each file was read back and says what was planned.
       </p>
+      <Known list={toKnow(findingsOf(derived, info)).filter((finding) => finding.level === "caution")} />
       <Files>
         {programs.map((program) => (
           <li key={program.name}>
@@ -172,8 +190,14 @@ function OpenedFile(props: {
   proof: ExternalProgram | null;
   problem: string;
   onShow: (proof: ExternalProgram) => void;
+  onAfter: (after: number) => void;
 }) {
-  const { plan } = useSheetState();
+  const { plan, derived, setupId } = useSheetState();
+  const worked = (infoOf(derived, setupId)?.operations ?? []).filter((item) => item.state !== "off");
+  const begins = {
+    0: "as the setup begins",
+    ...Object.fromEntries(worked.map((item) => [item.number, `after ${item.number} ${item.title}`])),
+  };
   const unit = plan.units ?? "mm";
   const { said, proof } = props;
   const span = (k: number) =>
@@ -187,6 +211,16 @@ function OpenedFile(props: {
         </span>
       </p>
       {props.problem && <Said role="alert">{props.problem}</Said>}
+      <Row>
+        <span>Block that it is run on</span>
+        <Choose
+          wide
+          label="Block that it is run on"
+          value={String(said.after)}
+          choices={begins}
+          onChange={(number) => props.onAfter(Number(number))}
+        />
+      </Row>
       {!proof && !props.problem && <p>It is being proved against the stock…</p>}
       {proof && (
         <>
@@ -212,8 +246,8 @@ function OpenedFile(props: {
               </>
             )}
           </Facts>
-          {proof.findings.map((finding) => (
-            <p key={finding.code + finding.row}>
+          {proof.findings.map((finding, k) => (
+            <p key={`${finding.code}-${k}`}>
               <Mark level={finding.level} />{" "}
               <span>
                 {finding.text}: {finding.advice}.
@@ -234,6 +268,7 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
   const { job, derived, plan, keep, showExternal, busy, progress, setupId } = useSheetState();
   const { data: posts } = usePosts();
   const [opened, setOpened] = useState<{
+    file: File;
     name: string;
     said: FileOrigin;
     proof: ExternalProgram | null;
@@ -257,14 +292,15 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
     const found = posts?.find((item) => item.data.id === id);
     if (found) keep({ ...plan, post: found.shipped ? id : (found.data as Post) }, "post");
   };
-  const look = (file: File) => {
+  const look = (file: File, after: number | null = null) => {
     setRefused("");
-    checkFile(job.id, infoOf(derived, setupId)?.id ?? setupId, file)
+    checkFile(job.id, infoOf(derived, setupId)?.id ?? setupId, file, after)
       .then((said) => {
-        setOpened({ name: file.name, said, proof: null, problem: "" });
+        const found = { file, name: file.name, said, proof: null, problem: "" };
+        setOpened(found);
         resultOf<ExternalProgram>(said.key, "external")
-          .then((proof) => setOpened({ name: file.name, said, proof, problem: "" }))
-          .catch((reason: Error) => setOpened({ name: file.name, said, proof: null, problem: reason.message }));
+          .then((proof) => setOpened({ ...found, proof }))
+          .catch((reason: Error) => setOpened({ ...found, problem: reason.message }));
       })
       .catch((reason: Error) => setRefused(reason.message));
   };
@@ -304,6 +340,9 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
       {current && standing.length > 0 && (
         <p>Nothing is posted while there is a stop. Fix it, or give the reason why you post it anyway.</p>
       )}
+      {standing.length === 0 && worked.length > 0 && (
+        <Known list={jobFindings(derived).filter((finding) => finding.level === "caution")} />
+      )}
       {standing.length === 0 &&
         worked.map((item) => <SetupFiles key={item.id} job={job} info={item} named={parts.length > 1} />)}
       {standing.length === 0 && current && (
@@ -314,6 +353,7 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
       {opened && (
         <OpenedFile
           {...opened}
+          onAfter={(after) => look(opened.file, after)}
           onShow={(proof) => {
             showExternal({ name: opened.name, proof });
             props.onClose();

@@ -139,6 +139,7 @@ class OperationAnswer(TypedDict):
     line: str
     outline: list[tuple[float, float]]
     cutter: Cutter
+    stickout: float
     feeds: FeedsAnswer
     state: Literal["current", "out of date", "blocked", "off"]
     tabs: list[TabAnswer]

@@ -5,6 +5,7 @@ from typing import Any
 import numpy as np
 from django.db import connection
 
+from nephos.core.cutters import Cutter
 from nephos.core.cutters.feeds import chip_sum, propose
 from nephos.core.estimate.estimate import EstimateInput
 from nephos.core.estimate.estimate_input import estimate_input
@@ -14,6 +15,7 @@ from nephos.core.findings.overrides import Seen, seen, standing
 from nephos.core.findings.placement import placement_findings
 from nephos.core.findings.plan_checks import boundary_findings, operation_findings
 from nephos.core.findings.reach import reach_findings
+from nephos.core.findings.stickout import stickout_findings
 from nephos.core.machine.job_time import calibrate, job_time
 from nephos.core.machine.machine import machine_of
 from nephos.core.memo import Memo
@@ -40,6 +42,7 @@ from nephos.core.plan.tiles import Tiles
 from nephos.core.strategies.cut_out import CutOutSettings, shown_tabs
 from nephos.core.strategies.registry import strategy
 from nephos.core.units import number_in
+from nephos.web.jobs import shop_cutters
 from nephos.web.models import RealTime, Result
 from nephos.web.summaries import Known, height_map_of, known, outline_keys, outline_rims
 from nephos.web.tile_answers import (
@@ -174,6 +177,7 @@ def _operations(
             "line": f"{operation.cutter.name} · {kind.describe(operation.settings, operation.cutter, number_in(plan.units))}",
             "outline": operation.cutter.outline(),
             "cutter": operation.cutter.model_dump(),
+            "stickout": operation.cutter.reach,
             "feeds": _feeds(plan, operation),
             **_operation_state(operation, done, blocked, keys),
         }
@@ -223,6 +227,7 @@ def _setup(
     blocked: str,
     like: dict[int, dict[str, Any]] | None,
     tiles: Tiles | None,
+    shop: dict[int, Cutter],
 ) -> dict[str, Any]:
     keys = setup_keys(plan, setup)
     wanted = [key for k in keys.operations.values() for key in (k.moves, k.block, k.frames)]
@@ -242,6 +247,7 @@ def _setup(
             setup,
             operation_findings(plan, setup)
             + reach_findings(plan, setup, shown)
+            + stickout_findings(plan, setup, shop)
             + boundary_findings(plan, setup, {name: drawn[key] for name, key in outlines.items() if key in drawn}),
         )
     ]
@@ -347,7 +353,8 @@ def _stamp() -> tuple[object, ...]:
         cursor.execute(
             "SELECT (SELECT count(*) FROM nephos_result), (SELECT max(created) FROM nephos_result), "
             "(SELECT max(id) FROM nephos_realtime), (SELECT count(*) FROM nephos_realtime), "
-            "(SELECT count(*) FROM nephos_mesh WHERE state = 'ready'), (SELECT count(*) FROM nephos_mesh)"
+            "(SELECT count(*) FROM nephos_mesh WHERE state = 'ready'), (SELECT count(*) FROM nephos_mesh), "
+            "(SELECT md5(string_agg(data::text, '' ORDER BY id)) FROM nephos_cutter WHERE deleted IS NULL)"
         )
         found: tuple[object, ...] = cursor.fetchone()
     return found
@@ -385,8 +392,9 @@ def _derived(plan: Plan) -> dict[str, Any]:
     tiles = {setup.id: setup.tiles for setup in plan.setups}
     setups: list[dict[str, Any]] = []
     first_of: dict[str, dict[int, dict[str, Any]]] = {}
+    shop = {cutter.number: cutter for cutter in shop_cutters()}
     for setup in cut_as.setups:
-        answer = _setup(cut_as, setup, shown, blocked, first_of.get(setup.whole), tiles.get(setup.whole))
+        answer = _setup(cut_as, setup, shown, blocked, first_of.get(setup.whole), tiles.get(setup.whole), shop)
         first_of.setdefault(setup.whole, {item["number"]: item for item in answer["operations"]})
         before = [item for other in setups if other["whole"] == setup.whole for item in other["findings"]]
         answer["findings"] = [item for item in answer["findings"] if not told_before(item, before)]

@@ -31,7 +31,7 @@ from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.proof import grid_facts
 from nephos.core.pipeline.proposed_faces import JOB_KINDS, proposed_job
 from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.sides import block_before
+from nephos.core.pipeline.sides import begun_after, block_before
 from nephos.core.pipeline.space import placed_parts, prepared_key, prepared_mesh, setup_space
 from nephos.core.pipeline.store import as_result, kept
 from nephos.core.pipeline.whole import job_findings_key, job_key, last_of_each, solids_after, surface_makers, whole_of
@@ -210,11 +210,19 @@ def export_model(key: str, name: str, plan: dict[str, Any], model: str) -> None:
 
 
 @app.task(queue="mesh")
-def prove_program(key: str, plan: dict[str, Any], setup: str, blob: int, usual: int) -> None:
-    """Prove a program from a file against the stock of a setup; what is found lies under `key`."""
+def prove_program(key: str, plan: dict[str, Any], setup: str, blob: int, usual: int, after: int = 0) -> None:
+    """Prove a program from a file against the stock of a setup as its operations up to `after` leave it; what is found
+    lies under `key`."""
     whole, item = _in_setup(plan, setup)
     with _or_refused([key], "external", "there is not enough memory to prove this file: use a coarser pitch"):
-        prove_external(whole, item, _loaded, b"".join(read_chunks(blob)), cutters_for(whole), usual, Work(STORE))
+        begun = begun_after(whole, item, after, STORE)
+        if begun is None and after:
+            raise NotYet(
+                f"operation {after} is not calculated as the job is now: press Calculate first, or check the program on "
+                "the stock as the setup begins"
+            )
+        text = b"".join(read_chunks(blob))
+        prove_external(whole, item, _loaded, text, cutters_for(whole), usual, Work(STORE), after, begun)
     Blob.objects.filter(pk=blob).delete()
 
 

@@ -15,15 +15,16 @@ from nephos.core.machine.kinematics import move_seconds
 from nephos.core.machine.machine import machine_of
 from nephos.core.parallel import part
 from nephos.core.pipeline.boundaries import shape_of
-from nephos.core.pipeline.keys import OperationKeys, bar_position, space_key
+from nephos.core.pipeline.keys import OperationKeys, bar_position, setup_keys, space_key
 from nephos.core.pipeline.outcome import Outcome
 from nephos.core.pipeline.proof import grid_facts
+from nephos.core.pipeline.sides import Begun
 from nephos.core.pipeline.space import SetupSpace, first_block, setup_space, stock_space
 from nephos.core.pipeline.store import Result, as_result, key_of
 from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.post.faults import Shop, program_faults
-from nephos.core.post.lex import words_of
+from nephos.core.post.lex import Words, words_of
 from nephos.core.post.read import Reading, read_program
 from nephos.core.stock.block import Block
 from nephos.core.stock.compare import compare
@@ -47,15 +48,21 @@ class Stretch:
     cutter: Cutter
 
 
-def external_key(plan: Plan, setup: Setup, text: bytes, cutters: list[Cutter], usual: int) -> str:
-    """Under which what is found out about a program is kept."""
+def external_key(plan: Plan, setup: Setup, text: bytes, cutters: list[Cutter], usual: int, after: int = 0) -> str:
+    """Under which what is found out about a program is kept that is run after operation `after` (0: on the stock as the
+    setup begins with it)."""
+    keys = setup_keys(plan, setup)
+    own = keys.operations.get(after)
+    begins = next((item.before for item in keys.operations.values()), keys.space)
     return key_of(
         "external",
+        begins if own is None else own.block,
         space_key(plan, setup),
         setup.zero.model_dump(),
         setup.packing,
         plan.block_pitch,
-        plan.machine,
+        machine_of(plan.machine),
+        plan.own_post.start,
         plan.units,
         [item.model_dump() for item in setup.keep_outs],
         hashlib.sha256(text).hexdigest(),
@@ -157,15 +164,37 @@ def _faults(reading: Reading, text: bytes, shop: Shop, ends: F64) -> list[Findin
     return found
 
 
+def _in_file(finding: Finding, reading: Reading, numbers: Words, ends: F64) -> Finding:
+    """A finding of a move with the line of the file that has it, and its N word. `ends` (n,) are the seconds at which
+    each move is done."""
+    if finding.moment is None or not len(ends):
+        return finding
+    move = min(int(np.searchsorted(ends, finding.moment - 1e-9)), len(ends) - 1)
+    line = int(reading.lines[move])
+    at = int(np.searchsorted(numbers.lines, line))
+    named = at < len(numbers) and numbers.lines[at] == line
+    where = f"N{numbers.values[at]:g}, line {line}" if named else f"line {line}"
+    return replace(finding, text=f"{finding.text} ({where})")
+
+
 def prove_external(
-    plan: Plan, setup: Setup, meshes: Meshes, text: bytes, cutters: list[Cutter], usual: int, work: Work
+    plan: Plan,
+    setup: Setup,
+    meshes: Meshes,
+    text: bytes,
+    cutters: list[Cutter],
+    usual: int,
+    work: Work,
+    after: int = 0,
+    begun: Begun | None = None,
 ) -> str:
-    """Prove a program against the stock of a setup; the answer is the key of what was found.
+    """Prove a program against the stock of a setup, as the operations up to `after` have left it (`begun`; uncut where
+    none is given); the answer is the key of what was found.
 
     The result's facts tell `moves`, `lines`, `seconds`, `low` and `high` (extents), `findings`, `compare`, and `parts`:
     for each cutter its number, name and the keys of two results like those of an operation, its moves and its changes
     of the block."""
-    key = external_key(plan, setup, text, cutters, usual)
+    key = external_key(plan, setup, text, cutters, usual, after)
 
     def made() -> Result:
         if setup.kind == "rotary":
@@ -177,16 +206,21 @@ def prove_external(
         # What it says counts from the work zero.
         reading = replace(reading, points=reading.points + space.zero)
         stock = block = first_block(space)
+        if begun is not None:
+            stock, block = begun.stock, begun.block
         modelled = setup_space(plan, setup, meshes, work) if any(model.shown for model in plan.models) else None
-        parts, findings, before = [], [], 0.0
-        history: list[Cuts] = []
+        parts: list[dict[str, object]] = []
+        found: list[Finding] = []
+        before = 0.0
+        history: list[Cuts] = [] if begun is None else list(begun.history)
+        first_move = sum(len(kinds) for _, kinds, _ in history)
         gouges: list[Gouge] = []
         seconds: list[F64] = []
         for k, stretch in enumerate(stretches):
             outcome = _outcome(reading, stretch, k + 1, plan)
             grid = shown_grid(block.grid)
             shown: F32 = shown_top(block, grid)
-            cut = cut_block(block, outcome.points, outcome.kinds, stretch.first, stretch.cutter)
+            cut = cut_block(block, outcome.points, outcome.kinds, first_move + stretch.first, stretch.cutter)
             cuts = (outcome.points, outcome.kinds, stretch.cutter.profile)
             close = close_rapid_depths(stock, history, cuts, cut.suspects, cut.cells)
             into = (
@@ -222,7 +256,7 @@ def prove_external(
                 ),
             )
             units: Units = plan.units
-            findings += [_finding(item) for item in motion_findings(space, outcome, before, units)]
+            found += motion_findings(space, outcome, before, units)
             parts.append(
                 {
                     "number": k + 1,
@@ -237,6 +271,10 @@ def prove_external(
             seconds.append(outcome.seconds)
             work.report(0.6 * (k + 1) / len(stretches))
         cut_with = [item.cutter for item in stretches]
+        ends = np.cumsum(np.concatenate(seconds))
+        words = words_of(text)
+        numbers = words.only(words.letters == ord("N"))
+        met = [_in_file(item, reading, numbers, ends) for item in found]
         return as_result(
             {
                 "moves": len(reading.rapid),
@@ -244,10 +282,7 @@ def prove_external(
                 "seconds": before,
                 "low": (np.nanmin(reading.points, axis=0) - space.zero).tolist(),
                 "high": (np.nanmax(reading.points, axis=0) - space.zero).tolist(),
-                "findings": [
-                    _finding(item) for item in _faults(reading, text, shop, np.cumsum(np.concatenate(seconds)))
-                ]
-                + findings,
+                "findings": [_finding(item) for item in (*_faults(reading, text, shop, ends), *met)],
                 "parts": parts,
                 "compare": _trueness(modelled, block, cut_with, gouges, work) if modelled else {},
             }

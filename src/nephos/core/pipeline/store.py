@@ -69,7 +69,7 @@ STAGE_VERSIONS = {
     "whole": 4,
     "overrun": 1,
     "outline": 8,
-    "external": 2,
+    "external": 3,
     "assumed": 1,
     "window": 1,
     "drawing": 1,

@@ -213,18 +213,14 @@ def _left_to_chance(p: _Program) -> list[Fault]:
         "compensation": "state of the radius compensation",
         "plane": "plane",
     }
-    found = [
-        Fault(
-            f"{code}-missing",
-            level,
-            f"no {names[code]} is given before the first move: the controller takes what it was left with",
-            f"begin the program with {words}",
-            first,
-            0,
-        )
-        for code, words, wanted, level in _STATES
-        if not groups & wanted
-    ]
+    found = []
+    missing = [(names[code], words, level) for code, words, wanted, level in _STATES if not groups & wanted]
+    if missing:
+        listed = ", ".join(name for name, _, _ in missing)
+        level: Literal["caution", "note"] = "caution" if any(item[2] == "caution" for item in missing) else "note"
+        text = f"not given before the first move: {listed}; the controller takes what it was left with"
+        advice = f"begin the program with {', '.join(words for _, words, _ in missing)}"
+        found.append(Fault("states-missing", level, text, advice, first, 0))
     units = p.events(UNIT)
     later = units[1:][(units[1:, 1] != units[:-1, 1]) & (units[1:, 3] > 0)] if len(units) else units
     if len(later):

@@ -1,16 +1,14 @@
 """Jobs: list, open, change, undo, calculate."""
 
-import base64
-from datetime import datetime
 from typing import Any, Literal
 
 from django.conf import settings
 from django.db import transaction
 from django.db.models import Q
-from django.http import FileResponse, HttpRequest
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.text import slugify
-from ninja import Router, Schema
+from ninja import Query, Router, Schema
 from pydantic import Field
 
 from nephos.core.errors import Refused
@@ -29,6 +27,7 @@ from nephos.web.deleted import delete
 from nephos.web.derived import derived
 from nephos.web.drawings import drawing_facts
 from nephos.web.health import require_space
+from nephos.web.job_list import JobPage, JobsWanted, job_page, job_picture, picture_address
 from nephos.web.jobfile import read_job_file, write_job_file
 from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.models import Piece as PieceRow
@@ -42,17 +41,6 @@ from nephos.web.tasks import propose as propose_task
 router = Router(tags=["jobs"])
 _LARGEST_DRAWING = 20 * 2**20
 BUSY = (Calculation.State.WAITING, Calculation.State.WORKING)
-
-
-class JobListed(Schema):
-    """A job on the jobs page."""
-
-    id: int
-    name: str
-    updated: datetime
-    picture: str | None
-    stock: str
-    operations: int
 
 
 class CalculationState(Schema):
@@ -82,6 +70,7 @@ class JobState(Schema):
     revision: int
     can_undo: bool
     can_redo: bool
+    picture: str | None
     plan: Plan
     derived: DerivedAnswer
     machine: Machine
@@ -166,15 +155,6 @@ class Wanted(Schema):
     suffix: str
 
 
-def _material(stock: dict[str, Any]) -> str:
-    material = stock.get("material", "")
-    return str(material["name"] if isinstance(material, dict) else material)
-
-
-def _short(length: float) -> str:
-    return f"{round(length, 2):g}"
-
-
 def calculation_state(row: Calculation | None) -> dict[str, Any] | None:
     """A calculation as it is sent, with the time left where it can be told."""
     if row is None:
@@ -214,6 +194,7 @@ def job_state(job: Job) -> dict[str, Any]:
         "revision": job.revision,
         "can_undo": revision.parent is not None,
         "can_redo": bool(job.redo),
+        "picture": picture_address(job.pk),
         "plan": plan,
         "derived": derived(plan),
         "machine": machine_of(plan.machine),
@@ -222,26 +203,20 @@ def job_state(job: Job) -> dict[str, Any]:
     }
 
 
-@router.get("", response=list[JobListed])
-def list_jobs(request: HttpRequest) -> list[dict[str, Any]]:
-    """All jobs, the one that was worked on last first."""
-    found = []
-    thumbnails = dict(Mesh.objects.filter(thumbnail__isnull=False).values_list("digest", "thumbnail"))
-    for job in Job.objects.order_by("-updated"):
-        plan = service.current_plan(job)
-        stock = plan["stock"]
-        picture = job.picture or next((thumbnails.get(model["mesh"]) for model in plan["models"]), None)
-        found.append(
-            {
-                "id": job.pk,
-                "name": job.name,
-                "updated": job.updated,
-                "picture": base64.b64encode(bytes(picture)).decode() if picture else None,
-                "stock": f"{_material(stock)} {_short(stock['length'])} × {_short(stock['width'])} × {_short(stock['thickness'])}",
-                "operations": sum(len(setup["operations"]) for setup in plan["setups"]),
-            }
-        )
-    return found
+@router.get("", response=JobPage)
+def list_jobs(request: HttpRequest, wanted: Query[JobsWanted]) -> JobPage:
+    """A page of the jobs, the one that was worked on last first."""
+    return job_page(wanted)
+
+
+@router.get("/{int:job_id}/picture")
+def picture(request: HttpRequest, job_id: int) -> HttpResponse:
+    """The picture of a job as PNG. With a mark (`v`) in its address it is always the same, and is kept by browsers."""
+    found = job_picture(job_id)
+    if found is None:
+        raise Http404("this job has no picture yet")
+    kept = "private, max-age=31536000, immutable" if "v" in request.GET else "no-store"
+    return HttpResponse(found, content_type="image/png", headers={"Cache-Control": kept})
 
 
 @router.post("", response=JobState)

@@ -1,6 +1,7 @@
 """What is done with a proved job: its files are fetched and checked, its block is looked at closely or written out,
 other programs are proved against it."""
 
+import re
 import tempfile
 import zipfile
 from typing import Annotated, Any, Literal
@@ -16,6 +17,7 @@ from pydantic import Field
 from nephos.core.errors import Refused
 from nephos.core.pipeline.external_program import external_key
 from nephos.core.pipeline.keys import setup_keys
+from nephos.core.pipeline.sides import operation_before
 from nephos.core.pipeline.store import key_of
 from nephos.core.pipeline.whole import job_key
 from nephos.core.plan.schema import Plan, Setup, parse_plan
@@ -50,8 +52,10 @@ class Spot(Schema):
 
 
 class FileOrigin(Schema):
-    """Whose file a program is, by its check word."""
+    """Whose file a program is, by its check word; and after which operation of the setup it is proved (0: on the stock
+    as the setup begins)."""
 
+    after: int
     state: Literal["current", "earlier", "altered", "unknown", "none"]
     words: str
     key: str
@@ -127,42 +131,67 @@ def program(request: HttpRequest, job_id: int, setup_id: str, name: str) -> Stre
     return answer
 
 
-def _origin(plan: Plan, text: bytes) -> tuple[Literal["current", "earlier", "altered", "unknown", "none"], str]:
-    """Whose file a text is, by its check word."""
+State = Literal["current", "earlier", "altered", "unknown", "none"]
+
+
+def _origin(plan: Plan, text: bytes) -> tuple[State, str, int]:
+    """Whose file a text is, by its check word; and the number of its first operation, 0 where that is not known."""
     state, word = checksum_state(text), check_word(text)
     if state == "none":
-        return "none", "it carries no check word: it was not posted by Nephos, or its comments were taken out"
+        return "none", "it carries no check word: it was not posted by Nephos, or its comments were taken out", 0
     if state == "altered":
-        return "altered", "it was changed after it was posted: its check word does not fit"
+        return "altered", "it was changed after it was posted: its check word does not fit", _first_operation(text)
     mine = [setup_keys(plan, setup).files for setup in plan.setups]
     same = Q(facts__check=word) | Q(facts__check__startswith=body_word(word))
     for row in Result.objects.filter(same, stage="program"):
         if row.key.split("/")[0] in mine:
-            return "current", f"it is {row.facts['name']} of this job as it is now, unchanged"
+            words = f"it is {row.facts['name']} of this job as it is now, unchanged"
+            return "current", words, int(row.facts["numbers"][0])
     earlier = Result.objects.filter(same, stage="program").first()
     if earlier is not None:
         posted = earlier.facts.get("title", "another job")
-        return "earlier", f"it is {earlier.facts['name']}, posted as {posted}, but not what this job would post now"
-    return "unknown", "it is as it was posted, but not from anything that this Nephos has kept"
+        words = f"it is {earlier.facts['name']}, posted as {posted}, but not what this job would post now"
+        return "earlier", words, int(earlier.facts["numbers"][0])
+    return "unknown", "it is as it was posted, but not from anything that this Nephos has kept", _first_operation(text)
+
+
+_OPERATION = re.compile(rb"[(;]op: (\d{1,4}) ")
+
+
+def _first_operation(text: bytes) -> int:
+    """The number of the first operation that a file of ours names in its comments; 0 where it names none."""
+    found = _OPERATION.search(text)
+    return int(found.group(1)) if found else 0
 
 
 @router.post("/{int:job_id}/check/{setup_id}", response=FileOrigin)
 def check_file(
-    request: HttpRequest, job_id: int, setup_id: str, cutter: Annotated[int, Query(ge=0, le=999)] = 0
+    request: HttpRequest,
+    job_id: int,
+    setup_id: str,
+    cutter: Annotated[int, Query(ge=0, le=999)] = 0,
+    after: Annotated[int | None, Query(ge=0, le=9999)] = None,
 ) -> dict[str, Any]:
-    """Take in a program as the raw body: whose it is, and under which key its proof against the stock will be found."""
+    """Take in a program as the raw body: whose it is, and under which key its proof will be found. It is proved on the
+    stock as it is `after` an operation (0: as the setup begins); where none is given, after those that come before its
+    own."""
     _, plan, setup = _place(job_id, setup_id)
     text = b"".join(body_pieces(request, _LARGEST))
     if not text.strip():
         raise Refused("the file is empty")
-    state, words = _origin(plan, text)
+    state, words, first = _origin(plan, text)
     cutters = service.cutters_for(plan)
-    usual = cutter or (setup.operations[0].cutter.number if setup.operations else 0)
-    key = external_key(plan, setup, text, cutters, usual)
+    numbers = [operation.number for operation in setup.worked]
+    after = operation_before(setup, first) if after is None else after if after in numbers else 0
+    following = [operation for operation in setup.worked if operation.number > after] or list(setup.operations)
+    usual = cutter or (following[0].cutter.number if following else 0)
+    key = external_key(plan, setup, text, cutters, usual, after)
     if to_be_made(key):
         blob = save_blob(iter([text]))
-        prove_program.defer(key=key, plan=plan.model_dump(mode="json"), setup=setup.id, blob=blob.pk, usual=usual)
-    return {"state": state, "words": words, "key": key}
+        prove_program.defer(
+            key=key, plan=plan.model_dump(mode="json"), setup=setup.id, blob=blob.pk, usual=usual, after=after
+        )
+    return {"state": state, "words": words, "key": key, "after": after}
 
 
 @router.post("/{int:job_id}/window/{setup_id}", response=dict[str, str])
