@@ -104,6 +104,11 @@ def through(method: str, path: str, headers: dict[str, str], pieces: list[bytes]
         "headers": [(k.encode(), v.encode()) for k, v in headers.items()],
     }
     asyncio.run(Gate(app)(scope, receive, send))
+    if sent[0]["status"] != 200:
+        named = {name.decode(): value.decode() for name, value in sent[0]["headers"]}
+        assert "default-src 'self'" in named["content-security-policy"], "as every answer has"
+        assert named["x-content-type-options"] == "nosniff" and named["referrer-policy"] == "no-referrer"
+        assert json.loads(sent[1]["body"])["request"] == named["x-request-id"]
     return sent[0]["status"], len(taken)
 
 
@@ -120,6 +125,7 @@ OWN = {"host": "localhost:8460", "cookie": "csrftoken=abc", "x-csrftoken": "abc"
         (OWN | {"content-length": "x"}, 400),
         (OWN | {"host": "[::1]"}, 400),
         (OWN | {"content-length": "5", "transfer-encoding": "chunked"}, 400),
+        (OWN | {"content-type": "multipart/form-data"}, 415),
     ],
 )
 def test_what_must_not_pass_is_turned_away_before_its_body(headers: dict, status: int) -> None:
@@ -495,12 +501,48 @@ def test_a_database_that_is_away_is_said_so(shop: Client, monkeypatch: pytest.Mo
         ("get", "/jobs/99999999999999999999999", None),
         ("get", "/times/%00", None),
         ("put", "/storage", {"limit": -1}),
+        (
+            "post",
+            "/jobs/preview/plan",
+            {"plan": {"schema_version": 1, "stock": {"length": 9}, "models": [{"placement": 3}]}},
+        ),
+        ("post", "/jobs/preview/plan", {"plan": {"schema_version": 1, "setups": [{"operations": [{"number": "x"}]}]}}),
+        ("post", "/jobs/preview/plan", {"plan": {"schema_version": True}}),
     ],
 )
 def test_what_no_database_takes_is_refused(shop: Client, method: str, path: str, body: object) -> None:
     shop.raise_request_exception = False
     answer = send(shop, path, body, method) if body is not None else getattr(shop, method)(f"/api{path}")
     assert 400 <= answer.status_code < 500, answer.content[:200]
+
+
+def test_a_form_is_none_of_the_bodies_that_are_taken(shop: Client) -> None:
+    shop.raise_request_exception = False
+    for address in ("/api/jobs", "/api/meshes", "/api/jobs/file", "/api/cutters/import", "/api/posts/preview"):
+        answer = shop.post(address, b"a=b", content_type="multipart/form-data")
+        assert 400 <= answer.status_code < 500, (address, answer.content[:200])
+
+
+def test_a_job_file_whose_revision_is_no_number_is_refused(shop: Client, job: dict, tmp_path: Path) -> None:
+    data = body_of(shop.get(f"/api/jobs/{job['id']}/file"))
+    (tmp_path / "a.zip").write_bytes(data)
+    for change in ({"revision": True}, {"version": True}, {"revision": 1.5}, {"revision": "1"}):
+        with zipfile.ZipFile(tmp_path / "a.zip") as source, zipfile.ZipFile(tmp_path / "b.zip", "w") as target:
+            for item in source.infolist():
+                text = source.read(item)
+                if item.filename == "job.json":
+                    text = json.dumps(json.loads(text) | change).encode()
+                target.writestr(item.filename, text)
+        answer = shop.post("/api/jobs/file", (tmp_path / "b.zip").read_bytes(), content_type="application/zip")
+        assert answer.status_code == 422, change
+
+
+def test_the_description_of_the_api_says_what_is_sent() -> None:
+    from nephos.web.api import api
+
+    found = api.get_openapi_schema()["components"]["schemas"]
+    assert found["Operation"]["properties"]["settings"]["additionalProperties"] is True
+    assert "outline" in found["CutterLook"]["required"]
 
 
 @pytest.mark.parametrize(

@@ -6,12 +6,18 @@ at here first, on the bare ASGI messages; the framework checks them again after 
 """
 
 import asyncio
+import json
+import logging
+import secrets
 from collections.abc import Awaitable, Callable
 from http.cookies import CookieError, SimpleCookie
 from typing import Any
 
 from django.conf import settings
 
+from nephos.web.guard import HEADERS
+
+LOG = logging.getLogger("nephos.requests")
 Message = dict[str, Any]
 Receive = Callable[[], Awaitable[Message]]
 Send = Callable[[Message], Awaitable[None]]
@@ -56,6 +62,8 @@ def _refusal(headers: dict[str, str], method: str, path: str) -> tuple[int, str]
         token = None
     if token is None or not headers.get("x-csrftoken"):
         return 403, "this request does not come from the page of Nephos: reload the page"
+    if headers.get("content-type", "").lower().startswith("multipart/"):
+        return 415, "Nephos takes no forms: send JSON, or the bytes of a file"
     origin = headers.get("origin")
     if origin and origin.split("://", 1)[-1] != headers.get("host"):
         return 403, "this page is of another site and may not do that"
@@ -68,9 +76,10 @@ def _refusal(headers: dict[str, str], method: str, path: str) -> tuple[int, str]
 
 
 async def _answer(send: Send, status: int, text: str) -> None:
-    import json
-
-    body = json.dumps({"message": text}).encode()
+    number = secrets.token_hex(6)
+    LOG.info("request %s turned away with %d: %s", number, status, text)
+    body = json.dumps({"message": text, "request": number}).encode()
+    more = {"X-Request-Id": number, **HEADERS}
     await send(
         {
             "type": "http.response.start",
@@ -79,6 +88,7 @@ async def _answer(send: Send, status: int, text: str) -> None:
                 (b"content-type", b"application/json"),
                 (b"content-length", str(len(body)).encode()),
                 (b"connection", b"close"),
+                *((name.lower().encode(), value.encode()) for name, value in more.items()),
             ],
         }
     )

@@ -6,15 +6,22 @@ from urllib.parse import urlsplit
 from django.core.exceptions import DisallowedHost
 from django.http import HttpRequest, HttpResponse, JsonResponse
 
-_POLICY = (
+CONTENT_POLICY = (
     "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' blob: data:; "
     "font-src 'self'; connect-src 'self'; worker-src 'self' blob:; object-src 'none'; base-uri 'none'; "
     "form-action 'self'; frame-ancestors 'none'"
 )
 
+HEADERS = {
+    "Content-Security-Policy": CONTENT_POLICY,
+    "Referrer-Policy": "no-referrer",
+    "X-Content-Type-Options": "nosniff",
+}
+"""Headers of every answer, those to requests that are turned away among them."""
+
 
 class OriginGuard:
-    """Refuses requests that another site's page sends, and adds the content policy to answers."""
+    """Refuses requests that another site's page sends, and adds the headers to answers."""
 
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response
@@ -29,6 +36,6 @@ class OriginGuard:
         if origin and urlsplit(origin).netloc != host:
             return JsonResponse({"message": "this page is of another site and may not do that"}, status=403)
         response = self.get_response(request)
-        response.headers.setdefault("Content-Security-Policy", _POLICY)
-        response.headers.setdefault("Referrer-Policy", "no-referrer")
+        for name, value in HEADERS.items():
+            response.headers.setdefault(name, value)
         return response

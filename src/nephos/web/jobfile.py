@@ -89,15 +89,11 @@ def _mesh_row(archive: zipfile.ZipFile, digest: str, name: str, limit: int) -> N
 def _checked(about: Any) -> tuple[str, int, dict[str, str]]:
     if not isinstance(about, dict) or about.get("format") != FORMAT:
         raise Refused("this is no job file: its job.json is of another kind")
-    if not isinstance(about.get("version"), int) or about["version"] > VERSION:
+    if type(about.get("version")) is not int or about["version"] > VERSION:
         raise Refused("this job file was written by a newer Nephos: update this one")
     name, revision, meshes = about.get("name"), about.get("revision"), about.get("meshes")
     fits = (
-        isinstance(name, str)
-        and name
-        and isinstance(revision, int)
-        and 0 < revision < 2**31
-        and isinstance(meshes, dict)
+        isinstance(name, str) and name and type(revision) is int and 0 < revision < 2**31 and isinstance(meshes, dict)
     )
     held: dict[str, str] = dict(meshes) if isinstance(meshes, dict) else {}
     if not fits or not all(isinstance(item, str) for pair in held.items() for item in pair):

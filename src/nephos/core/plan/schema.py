@@ -10,6 +10,7 @@ from pydantic import (
     Field,
     SerializeAsAny,
     ValidationError,
+    WithJsonSchema,
     field_validator,
     model_validator,
 )
@@ -166,7 +167,12 @@ class Operation(Part):
     fine: Cutter | None = Field(
         default=None, description="goes over what the cutter left, in the same way, as the next number"
     )
-    settings: SerializeAsAny[StrategySettings]
+    settings: Annotated[
+        SerializeAsAny[StrategySettings],
+        WithJsonSchema(
+            {"type": "object", "additionalProperties": True, "description": "those of the strategy, by their names"}
+        ),
+    ]
 
     @model_validator(mode="before")
     @classmethod

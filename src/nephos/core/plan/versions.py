@@ -150,9 +150,17 @@ _UPGRADES = {1: _from_1_to_2, 2: _from_2_to_3, 3: _from_3_to_4}
 def upgrade(document: dict[str, Any]) -> dict[str, Any]:
     """Bring a document of an older schema version up to date. Refuses one from the future."""
     version = document.get("schema_version", SCHEMA_VERSION)
-    if not isinstance(version, int) or not 1 <= version <= SCHEMA_VERSION:
+    if type(version) is not int or not 1 <= version <= SCHEMA_VERSION:
         raise Refused(f"this plan has schema version {version}, not 1 to {SCHEMA_VERSION}: update Nephos")
-    while version < SCHEMA_VERSION:
-        document = _UPGRADES[version](document)
-        version += 1
+    first = version
+    try:
+        while version < SCHEMA_VERSION:
+            document = _UPGRADES[version](document)
+            version += 1
+    except (KeyError, IndexError, TypeError, ValueError, AttributeError):
+        # Whatever parts of another version do to an upgrade.
+        raise Refused(
+            f"this plan says that it has schema version {first}, but its parts are of another one, or damaged: export it "
+            "again from where it came from"
+        ) from None
     return document

@@ -2,8 +2,10 @@
 
 from typing import Any
 
+from django.core.exceptions import BadRequest
 from django.db.utils import DataError
 from django.http import HttpRequest, HttpResponse
+from django.http.multipartparser import MultiPartParserError
 from ninja import NinjaAPI
 from ninja.errors import ValidationError as RequestInvalid
 from ninja.openapi.schema import OpenAPISchema
@@ -105,6 +107,9 @@ def failed(request: HttpRequest, reason: Exception) -> HttpResponse:
     unkept = isinstance(reason, DataError | UnicodeError) or (isinstance(reason, ValueError) and "NUL" in str(reason))
     if unkept:
         return api.create_response(request, {"message": _NOT_KEPT}, status=422)
+    if isinstance(reason, MultiPartParserError | BadRequest):
+        text = "the body is no form: send JSON, or the bytes of a file"
+        return api.create_response(request, {"message": text}, status=400)
     if isinstance(reason, OverflowError):
         return api.create_response(request, {"message": "a number is too large"}, status=422)
     return failure(request, reason)

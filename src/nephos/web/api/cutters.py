@@ -6,7 +6,7 @@ from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
-from pydantic import Field, ValidationError
+from pydantic import ConfigDict, Field, ValidationError
 
 from nephos.core.cutters import SHAPES, Cutter
 from nephos.core.cutters.exchange import read_cutters, to_csv, to_json
@@ -62,6 +62,8 @@ class LookBody(Schema):
 class CutterLook(Schema):
     """What can be said of a cutter: its section, the sum behind its feed, and what would be proposed; or what is wrong
     with it."""
+
+    model_config = ConfigDict(json_schema_serialization_defaults_required=True)
 
     problem: str = ""
     outline: Outline = Field(default_factory=list)
