@@ -358,7 +358,7 @@ def test_an_edit_that_is_none_or_wrong_is_refused_in_words() -> None:
         ({"do": "polish"}, "no edit 'polish'"),
         ({"do": "turn_model", "model": "m1", "axis": 7, "degrees": 1}, "axis"),
         ({"do": "turn_model", "model": "gone", "axis": 1, "degrees": 1}, "no longer in the job"),
-        ({"do": "size_model", "model": "m1", "axis": 0, "value": -4}, "greater than 0"),
+        ({"do": "size_model", "model": "m1", "axis": 0, "value": -4}, "more than 0"),
         ({"do": "size_model", "model": "m1", "axis": 0, "value": float("nan")}, "finite|number|greater"),
     ):
         with pytest.raises(Refused, match=said):

@@ -391,3 +391,24 @@ def test_mirroring_keeps_the_outside_out() -> None:
         return float(np.cross(b - a, c - a)[:, 2].mean())
 
     assert upward(flipped) == pytest.approx(upward(HILL))
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        ({"stepover": 9.0}, "operation 10: the stepover of 9 mm is larger than the cutter"),
+        ({"stepover": "x"}, "operation 10, stepover must be a number"),
+        ({"stepover": -1.0}, "operation 10, stepover must be more than 0"),
+        ({"nothing": 1}, "operation 10, nothing is not known here"),
+    ],
+)
+def test_what_is_wrong_with_a_setting_is_said_by_the_operations_number(change: dict, said: str) -> None:
+    cutter = standard_cutter("ball", 3, 1).model_dump()
+    operation = {"number": 10, "strategy": "finish_raster", "cutter": cutter, "settings": {"stepover": 0.5} | change}
+    document = {
+        "stock": {"length": 9, "width": 9, "thickness": 9},
+        "setups": [{"id": "a", "name": "Top", "operations": [operation]}],
+    }
+    with pytest.raises(Refused) as told:
+        parse_plan(document)
+    assert str(told.value).startswith(said) and " > " not in str(told.value)

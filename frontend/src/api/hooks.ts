@@ -1,7 +1,7 @@
 /** Server state. */
 import { keepPreviousData, useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { readPreview, readReach, type Spot } from "../lib/relief";
-import { loadArray, request, requestBytes, sendFile, type Typed } from "./client";
+import { loadArray, Refusal, request, requestBytes, sendFile, type Typed } from "./client";
 import { lineOf } from "./line";
 import type {
   Calculation,
@@ -336,6 +336,16 @@ const taken =
     client.setQueryData(key, state);
   };
 
+/** What adds something can be added to whatever the job is by now, such as after a change in another window. */
+async function sendEdit(id: number, body: { based_on: number; edit: Edit; note: string }): Promise<Job> {
+  const send = (based_on: number) => request<Job>(`/jobs/${id}/edit`, "POST", { ...body, based_on });
+  return send(body.based_on).catch(async (reason: unknown) => {
+    const stale = reason instanceof Refusal && reason.status === 409;
+    if (!stale || !String(body.edit["do"]).startsWith("add_")) throw reason;
+    return send((await request<Job>(`/jobs/${id}`)).version);
+  });
+}
+
 /** All that changes a job; each answer is the job as it then stands. */
 export function useJobActions(id: number) {
   const client = useQueryClient();
@@ -354,7 +364,7 @@ export function useJobActions(id: number) {
     edit: useMutation({
       ...settle,
       mutationFn: (v: { based_on: number; edit: Edit; note: string }) =>
-        line.go(v.based_on, (based_on) => request<Job>(`/jobs/${id}/edit`, "POST", { ...v, based_on })),
+        line.go(v.based_on, (based_on) => sendEdit(id, { ...v, based_on })),
     }),
     undo: useMutation({
       ...settle,

@@ -1,6 +1,7 @@
 /** The shop's cutters: list, add, change, take out. */
+import { ChooseFile } from "../parts/ChooseFile";
 import { useEffect, useRef, useState } from "react";
-import { Cell, Column, FileTrigger, Row as TableRow, Table, TableBody, TableHeader } from "react-aria-components";
+import { Cell, Column, Row as TableRow, Table, TableBody, TableHeader } from "react-aria-components";
 import styled from "styled-components";
 import { useCutterActions, useCutterLook, useCutters, useShapes, useShelf } from "../api/hooks";
 import type { Cutter, CutterRow, Material } from "../api/types";
@@ -270,7 +271,7 @@ function ImportCutters() {
     );
   return (
     <>
-      <FileTrigger
+      <ChooseFile
         acceptedFileTypes={[".csv", ".json"]}
         onSelect={(files) => {
           const file = files?.[0];
@@ -282,7 +283,7 @@ function ImportCutters() {
         }}
       >
         <Button>Import a table…</Button>
-      </FileTrigger>
+      </ChooseFile>
       <Ask title="Numbers that are taken" open={taken.length > 0} onClose={() => setTaken([])}>
         <p>{taken.length === 1 ? `Number ${taken[0]} is` : `Numbers ${taken.join(", ")} are`} in your list already.</p>
         <Foot>

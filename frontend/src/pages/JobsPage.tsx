@@ -1,6 +1,7 @@
 /** The jobs of the shop, with their pictures. */
+import { ChooseFile } from "../parts/ChooseFile";
 import { useDeferredValue, useEffect, useState } from "react";
-import { DropZone, FileTrigger, Input, Link, SearchField, isFileDropItem } from "react-aria-components";
+import { DropZone, Input, Link, SearchField, isFileDropItem } from "react-aria-components";
 import { useNavigate } from "react-router";
 import styled from "styled-components";
 import { useFormats, useJobList, useJobs, useStorage } from "../api/hooks";
@@ -275,15 +276,15 @@ export function JobsPage() {
           <Input placeholder="Find a job" />
         </Search>
         <Deleted kind="job" />
-        <FileTrigger acceptedFileTypes={[".zip"]} onSelect={(files) => files?.[0] && fromFile(files[0])}>
+        <ChooseFile acceptedFileTypes={[".zip"]} onSelect={(files) => files?.[0] && fromFile(files[0])}>
           <Button>Import a job…</Button>
-        </FileTrigger>
-        <FileTrigger
+        </ChooseFile>
+        <ChooseFile
           acceptedFileTypes={formats?.read ?? [".stl"]}
           onSelect={(files) => files?.[0] && fromFile(files[0])}
         >
           <Button>New job from a mesh…</Button>
-        </FileTrigger>
+        </ChooseFile>
         <Button $main onPress={() => setName("New job")}>
           New job
         </Button>

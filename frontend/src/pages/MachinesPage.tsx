@@ -1,6 +1,7 @@
 /** Machines: those that ship, and the shop's own. */
+import { ChooseFile } from "../parts/ChooseFile";
 import { useEffect, useState } from "react";
-import { Cell, Column, FileTrigger, Row as TableRow, TableBody, TableHeader } from "react-aria-components";
+import { Cell, Column, Row as TableRow, TableBody, TableHeader } from "react-aria-components";
 import styled from "styled-components";
 import { useMachineActions, useMachines } from "../api/hooks";
 import type { Axis, Machine, MachineListed } from "../api/types";
@@ -218,9 +219,9 @@ export function MachinesPage() {
     <>
       <TopBar page="machines">
         <Deleted kind="machine" />
-        <FileTrigger acceptedFileTypes={[".json"]} onSelect={(files) => files?.[0] && importFile(files[0])}>
+        <ChooseFile acceptedFileTypes={[".json"]} onSelect={(files) => files?.[0] && importFile(files[0])}>
           <Button>Import a machine…</Button>
-        </FileTrigger>
+        </ChooseFile>
         <Button
           $main
           isDisabled={!fresh}

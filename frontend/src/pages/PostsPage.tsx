@@ -1,6 +1,7 @@
 /** Posts: those that ship, and the shop's own, changed beside a live preview of what they write. */
+import { ChooseFile } from "../parts/ChooseFile";
 import { useEffect, useState } from "react";
-import { Cell, Column, FileTrigger, Row as TableRow, TableBody, TableHeader } from "react-aria-components";
+import { Cell, Column, Row as TableRow, TableBody, TableHeader } from "react-aria-components";
 import styled from "styled-components";
 import { usePostActions, usePostPreview, usePosts } from "../api/hooks";
 import type { Post, PostListed } from "../api/types";
@@ -308,9 +309,9 @@ export function PostsPage() {
     <>
       <TopBar page="posts">
         <Deleted kind="post" />
-        <FileTrigger acceptedFileTypes={[".json"]} onSelect={(files) => files?.[0] && bring(files[0])}>
+        <ChooseFile acceptedFileTypes={[".json"]} onSelect={(files) => files?.[0] && bring(files[0])}>
           <Button>Import a post…</Button>
-        </FileTrigger>
+        </ChooseFile>
         <Button
           $main
           isDisabled={!fresh}

@@ -1,8 +1,10 @@
 /** Fields for numbers and words. */
-import { useEffect, useRef, useState } from "react";
+import { useContext, useEffect, useId, useRef, useState } from "react";
 import { FieldError, Input, Label, Text, TextArea, TextField } from "react-aria-components";
 import styled from "styled-components";
 import { feedText, lengthText, parseNumber, type Unit } from "../lib/numbers";
+import { Quiet } from "./controls";
+import { FieldTrouble } from "./trouble";
 
 const Field = styled(TextField)<{ $tight?: boolean; $bare?: boolean }>`
   display: grid;
@@ -120,16 +122,21 @@ export function NumberField(props: NumberProps) {
     value === null ? "" : length ? (feed ? feedText : lengthText)(value, props.unit) : String(Number(value.toFixed(4)));
   const [text, setText] = useState(show(props.value));
   const [wrong, setWrong] = useState("");
-  const editing = useRef(false);
+  const id = useId();
+  const trouble = useContext(FieldTrouble);
+  const refused = trouble.field === id ? trouble.problem : "";
+  const editing = useRef(false),
+    lived = useRef(false);
   // What is shown while it is typed comes back as the value: Escape goes back to the one before.
   const before = useRef(props.value);
   const shown = show(props.value);
   useEffect(() => {
-    if (!editing.current) {
+    // What was refused stays as it was typed.
+    if (!editing.current && !refused) {
       setText(shown);
       setWrong("");
     }
-  }, [shown]);
+  }, [shown, refused]);
 
   const read = (typed: string): number | null | undefined => {
     if (props.empty !== undefined && !typed.trim()) {
@@ -153,7 +160,10 @@ export function NumberField(props: NumberProps) {
     editing.current = true;
     setText(typed);
     const value = read(typed);
-    if (value !== undefined) props.onLive?.(value);
+    trouble.ask(id);
+    // Of what does not parse whole nothing is shown, and so nothing can be kept of its beginning.
+    if (value !== undefined || lived.current) props.onLive?.(value === undefined ? before.current : value);
+    lived.current = value !== undefined;
   };
   const commit = () => {
     const old = editing.current ? show(before.current) : shown;
@@ -161,7 +171,16 @@ export function NumberField(props: NumberProps) {
     const value = read(text);
     if (value === undefined) return;
     setText(show(value));
-    if (show(value) !== old) props.onChange(value);
+    if (show(value) === old) return;
+    trouble.ask(id);
+    props.onChange(value);
+  };
+  const takeBack = () => {
+    editing.current = false;
+    trouble.clear();
+    setText(shown);
+    setWrong("");
+    props.onLive?.(props.value);
   };
   const nudge = (event: React.KeyboardEvent) => {
     if (event.key === "Enter") commit();
@@ -180,7 +199,7 @@ export function NumberField(props: NumberProps) {
     const next = Number((now + (event.key === "ArrowUp" ? step : -step)).toFixed(6));
     if (!outOfRange(next, props)) type(show(next));
   };
-  const problem = wrong || props.error;
+  const problem = wrong || refused || props.error;
   return (
     <Field
       $tight={props.tight ?? false}
@@ -204,6 +223,11 @@ export function NumberField(props: NumberProps) {
       </div>
       {props.help && <Help slot="description">{props.help}</Help>}
       <Wrong>{problem}</Wrong>
+      {(wrong || refused) && (
+        <Quiet style={{ gridColumn: "1 / -1", justifySelf: "end" }} onPress={takeBack}>
+          Back to {shown === "" ? (props.empty ?? "none") : shown}
+        </Quiet>
+      )}
     </Field>
   );
 }

@@ -1,10 +1,10 @@
 /** The run strip before anything is calculated: operations as long as they are estimated to take. */
 import { clock } from "../lib/numbers";
-import { infoOf, setupOf, useSheetState } from "./state";
+import { infoOf, progressText, setupOf, standText, useSheetState } from "./state";
 import { Blocks, EstimatedBand, Strip, TimeScale } from "./stripParts";
 
 export function EstimatedStrip() {
-  const { plan, derived, setupId } = useSheetState();
+  const { plan, derived, setupId, busy, progress } = useSheetState();
   const off = new Set(
     setupOf(plan, setupId)
       .operations?.filter((item) => item.on === false)
@@ -30,7 +30,11 @@ export function EstimatedStrip() {
       <div className="now">
         <div className="clock">≈ {clock(total)}</div>
         <div className="code">estimated, without cutter changes</div>
-        <div className="code">Calculate to drag through the moves</div>
+        <div className="code">
+          {busy
+            ? progressText(progress, plan, derived)
+            : standText(plan, derived) || "Calculate to drag through the moves"}
+        </div>
       </div>
       <div>
         <EstimatedBand>

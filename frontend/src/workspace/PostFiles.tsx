@@ -1,6 +1,6 @@
 /** Posting: which post, what prevents it, the files; and the check of an external program. */
+import { ChooseFile } from "../parts/ChooseFile";
 import { useState } from "react";
-import { FileTrigger } from "react-aria-components";
 import styled from "styled-components";
 import { checkFile, resultOf, usePosts } from "../api/hooks";
 import type { ExternalProgram, FileOrigin, Finding, FullPlan, Job, Post, Program, SetupInfo } from "../api/types";
@@ -362,9 +362,9 @@ export function PostFiles(props: { open: boolean; onClose: () => void; onCalcula
       )}
       {refused && <Said role="alert">{refused}</Said>}
       <Foot>
-        <FileTrigger onSelect={(files) => files?.[0] && look(files[0])}>
+        <ChooseFile onSelect={(files) => files?.[0] && look(files[0])}>
           <Button>Check a program from disk…</Button>
-        </FileTrigger>
+        </ChooseFile>
         <span style={{ flex: 1 }} />
         <a href={`/jobs/${job.id}/sheet`} target="_blank" rel="noreferrer" style={{ alignSelf: "center" }}>
           Printable sheet

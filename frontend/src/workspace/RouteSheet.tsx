@@ -1,6 +1,7 @@
 /** The route sheet: stock, model, then numbered operations. */
+import { ChooseFile } from "../parts/ChooseFile";
 import { memo, useState } from "react";
-import { DropZone, FileTrigger, isFileDropItem, type DropItem } from "react-aria-components";
+import { DropZone, isFileDropItem, type DropItem } from "react-aria-components";
 import styled from "styled-components";
 import { proposeOperation, useFormats, useStrategies } from "../api/hooks";
 import { placedOf, type Calculation, type Finding, type Operation, type Setup } from "../api/types";
@@ -26,6 +27,7 @@ import {
   setupOf,
   setupWith,
   progressText,
+  standText,
   stateText,
   useSheetState,
   withNewBoundary,
@@ -255,7 +257,7 @@ function AddOperation() {
     proposeOperation(job.id, key)
       .then((operation) => {
         setOpen(false);
-        keep(withOperations(plan, setupId, [...setupOf(plan, setupId).operations, operation]), "add operation");
+        keep((now) => withOperations(now, setupId, [...setupOf(now, setupId).operations, operation]), "add operation");
         choose({ kind: "operation", number: operation.number });
       })
       .catch((reason: Error) => setProblem(reason.message));
@@ -292,7 +294,8 @@ function CalculateBar(props: Calculating) {
   const { busy, derived, problem, plan, progress } = useSheetState();
 
   const todo = withWork(plan);
-  const current = isCurrent(plan, derived);
+  const current = isCurrent(plan, derived),
+    stand = standText(plan, derived);
   const c = props.calculation;
   const empty = todo.length === 0;
   return (
@@ -306,7 +309,7 @@ function CalculateBar(props: Calculating) {
               {progress && ` · ${Math.floor(c.fraction * 100)} %`}
               {c.left ? ` · ${clock(c.left)} left` : ""}
             </span>
-            <Button onPress={props.onCancel}>Cancel</Button>
+            <Button onPress={props.onCancel}>Stop</Button>
           </div>
           <div className="bar" role="progressbar" aria-valuenow={Math.round(c.fraction * 100)} aria-label="Calculation">
             <i style={{ width: `${100 * c.fraction}%` }} />
@@ -315,13 +318,7 @@ function CalculateBar(props: Calculating) {
       ) : (
         <div className="line">
           <span>
-            {current
-              ? "all is up to date"
-              : c?.state === "cancelled"
-                ? "cancelled; what was done is kept"
-                : empty
-                  ? "no operation is on"
-                  : "not all is up to date"}
+            {stand || (c?.state === "cancelled" ? "stopped; what was done is kept" : "not all is up to date")}
           </span>
           <span style={{ display: "flex", gap: 6, alignItems: "center" }}>
             <Button $main={!current} isDisabled={current || empty} onPress={props.onCalculate}>
@@ -436,12 +433,9 @@ export const RouteSheet = memo(function RouteSheet(props: Calculating) {
           >
             + Boundary
           </Quiet>
-          <FileTrigger
-            acceptedFileTypes={formats?.read ?? [".stl"]}
-            onSelect={(files) => files?.[0] && bring(files[0])}
-          >
+          <ChooseFile acceptedFileTypes={formats?.read ?? [".stl"]} onSelect={(files) => files?.[0] && bring(files[0])}>
             <Quiet>+ Import a mesh</Quiet>
-          </FileTrigger>
+          </ChooseFile>
           <Quiet
             onPress={() => {
               edit({ do: "add_composition" }, "add a relief");

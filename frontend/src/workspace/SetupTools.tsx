@@ -1,7 +1,7 @@
 /** Setups on the route sheet: added, proposed, moved, copied, switched off. */
 import { useState } from "react";
 import { proposeKind, useJobKinds } from "../api/hooks";
-import type { Setup } from "../api/types";
+import type { FullPlan, Setup } from "../api/types";
 import { Ask, Button, Choose, Foot, Quiet, Said } from "../parts/controls";
 import { AngleAboutX, Note } from "./inspector/shared";
 import { Tools } from "./rows";
@@ -38,7 +38,16 @@ export function SetupTools(props: { setup: Setup }) {
       >
         ↓
       </Quiet>
-      <Quiet onPress={() => edit({ do: "copy_setup", setup: setup.id }, "copy a setup")}>Copy</Quiet>
+      <Quiet
+        onPress={() =>
+          edit({ do: "copy_setup", setup: setup.id }, "copy a setup", (after) => {
+            const added = addedSetup(plan, after);
+            if (added) choose({ kind: "setup", id: added.id });
+          })
+        }
+      >
+        Copy
+      </Quiet>
       <Quiet
         isDisabled={alone}
         onPress={() =>
@@ -63,8 +72,12 @@ export function SetupTools(props: { setup: Setup }) {
   );
 }
 
+/** The setup that a plan has more than the one before. */
+export const addedSetup = (before: FullPlan, after: FullPlan): Setup | undefined =>
+  after.setups.find((setup) => !before.setups.some((other) => other.id === setup.id));
+
 export function AddSetup() {
-  const { edit } = useSheetState();
+  const { edit, plan, choose } = useSheetState();
   const [open, setOpen] = useState(false);
   const [side, setSide] = useState("bottom");
   const [angle, setAngle] = useState(45);
@@ -82,7 +95,10 @@ export function AddSetup() {
           <Button
             $main
             onPress={() => {
-              edit({ do: "add_setup", side, angle: side === "angle" ? angle : 0 }, "add a setup");
+              edit({ do: "add_setup", side, angle: side === "angle" ? angle : 0 }, "add a setup", (after) => {
+                const added = addedSetup(plan, after);
+                if (added) choose({ kind: "setup", id: added.id });
+              });
               setOpen(false);
             }}
           >

@@ -1,4 +1,5 @@
 /** The workspace of a job: sheet, view, inspector, run strip. */
+import { FieldTrouble } from "../parts/trouble";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
 import { isBusy, previewPlan, useCalculation, useJob, useJobActions } from "../api/hooks";
@@ -61,6 +62,9 @@ export function Workspace(props: { id: number }) {
   const [draft, setDraft] = useState<{ plan: FullPlan; derived: Derived | null; base: number } | null>(null);
   const [time, setTime] = useState(Infinity);
   const [problem, setProblem] = useState("");
+  const [asker, ask] = useState<string | null>(null);
+  const clear = useCallback(() => setProblem(""), []);
+  const trouble = useMemo(() => ({ problem, field: asker, ask, clear }), [problem, asker, clear]);
   const [tool, setTool] = useState<Tool>("none");
   const [faults, showFaults] = useState<Fault | null>(null);
   const [reliefLook, lookAtRelief] = useState<ReliefLook | null>(null);
@@ -103,17 +107,21 @@ export function Workspace(props: { id: number }) {
 
   const { mutate: makeEdit } = actions.edit,
     { mutate: writePlan } = actions.write;
+  // Changes that are made after something else was waited for, such as an upload, go by the job as it is by then.
+  const latest = useRef(job);
+  latest.current = job;
   const edit = useCallback(
-    (change: Edit, note: string) => {
-      if (!job) return;
+    (change: Edit, note: string, then?: (plan: FullPlan) => void) => {
+      if (!latest.current) return;
       asked.current++;
       setLooking(false);
       makeEdit(
-        { based_on: job.version, edit: change, note },
+        { based_on: latest.current.version, edit: change, note },
         {
-          onSuccess: () => {
+          onSuccess: (after) => {
             setDraft(null);
             setProblem("");
+            then?.(after.plan);
           },
           onError: (reason) => {
             setDraft(null);
@@ -122,17 +130,20 @@ export function Workspace(props: { id: number }) {
         },
       );
     },
-    [job, makeEdit],
+    [makeEdit],
   );
 
+  const newest = useRef<FullPlan | null>(null);
   const keep = useCallback(
-    (plan: FullPlan, note: string) => {
-      if (!job) return;
+    (change: FullPlan | ((plan: FullPlan) => FullPlan), note: string) => {
+      const now = latest.current;
+      if (!now) return;
+      const plan = typeof change === "function" ? change(newest.current ?? now.plan) : change;
       asked.current++;
       setLooking(false);
-      setDraft({ plan, derived: null, base: job.version });
+      setDraft({ plan, derived: null, base: now.version });
       writePlan(
-        { based_on: job.version, plan, note },
+        { based_on: now.version, plan, note },
         {
           onSuccess: () => {
             setDraft(null);
@@ -145,10 +156,11 @@ export function Workspace(props: { id: number }) {
         },
       );
     },
-    [job, writePlan],
+    [writePlan],
   );
 
   const plan = draft?.plan ?? job?.plan;
+  newest.current = plan ?? null;
   const derived = draft?.derived ?? job?.derived;
   const [seen, setSeen] = useState("");
   const setupId = plan ? shownSetup(plan, chosen, seen) : "";
@@ -209,7 +221,8 @@ export function Workspace(props: { id: number }) {
   );
   // What nobody pressed must not talk over what was said of the number that is being typed.
   const startQuietly = useCallback(() => calculate(undefined), [calculate]);
-  useBackground(job, calculation, automatic, startQuietly);
+  const stopIt = useCallback(() => cancel(), [cancel]);
+  useBackground(job, calculation, automatic, startQuietly, stopIt);
   const setAutomatic = useCallback((on: boolean) => {
     localStorage.setItem("calculate", on ? "automatically" : "by hand");
     keepAutomatic(on);
@@ -280,7 +293,6 @@ export function Workspace(props: { id: number }) {
       showExternal,
     ],
   );
-  const stopIt = useCallback(() => cancel(), [cancel]);
   const back = useCallback(() => stepTo(undo), [stepTo, undo]),
     again = useCallback(() => stepTo(redo), [stepTo, redo]);
 
@@ -294,40 +306,42 @@ export function Workspace(props: { id: number }) {
   if (!sheet) return <Waiting>opening the job…</Waiting>;
   return (
     <SheetState.Provider value={sheet}>
-      <Page>
-        <Header saving={saving} onUndo={back} onRedo={again} onCalculate={start} onRename={rename} />
-        <RouteSheet
-          calculation={calculation ?? null}
-          onCalculate={start}
-          onCancel={stopIt}
-          automatic={automatic}
-          onByItself={setAutomatic}
-        />
-        <View
-          mode={mode}
-          onMode={setMode}
-          list={list}
-          moment={time === Infinity && mode !== "paths" ? null : moment}
-          complete={complete}
-          focus={focus}
-          onTime={(value) => {
-            setTime(value);
-            setMode("proof");
-          }}
-          onExternalOff={() => showExternal(null)}
-        />
-        <Inspector />
-        <RunStrip
-          list={list}
-          total={total}
-          time={Math.min(time, total)}
-          moment={moment}
-          onTime={(value) => {
-            setTime(value);
-            if (mode === "place" || mode === "compare") setMode("paths");
-          }}
-        />
-      </Page>
+      <FieldTrouble.Provider value={trouble}>
+        <Page>
+          <Header saving={saving} onUndo={back} onRedo={again} onCalculate={start} onRename={rename} />
+          <RouteSheet
+            calculation={calculation ?? null}
+            onCalculate={start}
+            onCancel={stopIt}
+            automatic={automatic}
+            onByItself={setAutomatic}
+          />
+          <View
+            mode={mode}
+            onMode={setMode}
+            list={list}
+            moment={time === Infinity && mode !== "paths" ? null : moment}
+            complete={complete}
+            focus={focus}
+            onTime={(value) => {
+              setTime(value);
+              setMode("proof");
+            }}
+            onExternalOff={() => showExternal(null)}
+          />
+          <Inspector />
+          <RunStrip
+            list={list}
+            total={total}
+            time={Math.min(time, total)}
+            moment={moment}
+            onTime={(value) => {
+              setTime(value);
+              if (mode === "place" || mode === "compare") setMode("paths");
+            }}
+          />
+        </Page>
+      </FieldTrouble.Provider>
     </SheetState.Provider>
   );
 }

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Calculation, Job } from "../api/types";
-import { isWaiting } from "./background";
+import { isUseless, isWaiting } from "./background";
 
 const job = (change: object = {}, info: object = {}) =>
   ({
@@ -26,7 +26,7 @@ describe("calculating automatically", () => {
   });
   it("leaves alone what is done, at work, or was given up", () => {
     expect(isWaiting(job({}, { programs: [] }), null)).toBe(false);
-    expect(isWaiting(job(), calculation("working", 2))).toBe(false);
+    expect(isWaiting(job(), calculation("working", 3))).toBe(false);
     expect(isWaiting(job(), calculation("failed", 3))).toBe(false);
     expect(isWaiting(job(), calculation("cancelled", 3))).toBe(false);
   });
@@ -35,5 +35,12 @@ describe("calculating automatically", () => {
     expect(isWaiting(job({ findings: [stop] }), null)).toBe(false);
     expect(isWaiting(job({ findings: [{ ...stop, overridden: "held by wax" }] }), null)).toBe(true);
     expect(isWaiting(job({}, { operations: [{ state: "blocked" }] }), null)).toBe(false);
+  });
+  it("starts anew what a change has made useless, and stops it where nothing can be calculated", () => {
+    expect(isUseless(job(), calculation("working", 2))).toBe(true);
+    expect(isUseless(job(), calculation("waiting", 3))).toBe(false);
+    expect(isUseless(job(), calculation("cancelled", 2))).toBe(false);
+    expect(isWaiting(job(), calculation("working", 2))).toBe(true);
+    expect(isWaiting(job({ findings: [{ level: "stop", overridden: "" }] }), calculation("working", 2))).toBe(false);
   });
 });

@@ -9,32 +9,42 @@ const REST = 1500;
 
 const stands = (finding: Finding) => finding.level === "stop" && !finding.overridden;
 
+/** Whether what is being calculated is of no use any more: it is of another revision. */
+export const isUseless = (job: Job, calculation: Calculation | null | undefined): boolean =>
+  isBusy(calculation) && calculation?.revision !== job.revision;
+
 /** Whether a job could be worked out now and has not been: nor was it tried for this revision and given up. */
 export function isWaiting(job: Job, calculation: Calculation | null | undefined): boolean {
-  if (isBusy(calculation) || calculation?.revision === job.revision) return false;
+  if (calculation?.revision === job.revision) return false;
   const able = !job.derived.setups.some((info) => info.operations.some((item) => item.state === "blocked"));
   return (
     able && withWork(job.plan).length > 0 && !isCurrent(job.plan, job.derived) && !job.derived.findings.some(stands)
   );
 }
 
-/** Starts a calculation once a job that is not up to date has come to rest, unless it is switched off. */
+/**
+ * Starts a calculation once a job that is not up to date has come to rest, unless it is switched off. One that a change
+ * has made useless is started anew in any case, or stopped where the job cannot be calculated as it is now.
+ */
 export function useBackground(
   job: Job | undefined,
   calculation: Calculation | null | undefined,
   on: boolean,
   start: () => void,
+  stop: () => void,
 ): void {
-  const latest = useRef(start);
+  const latest = useRef({ start, stop });
   useEffect(() => {
-    latest.current = start;
+    latest.current = { start, stop };
   });
   // Until it is known whether it was tried already, nothing is started.
-  const wanted = on && job !== undefined && calculation !== undefined && isWaiting(job, calculation);
+  const known = job !== undefined && calculation !== undefined;
+  const useless = known && isUseless(job, calculation);
+  const wanted = known && (on || useless) && isWaiting(job, calculation);
   const version = job?.version;
   useEffect(() => {
-    if (!wanted) return undefined;
-    const timer = setTimeout(() => latest.current(), REST);
+    if (!wanted && !useless) return undefined;
+    const timer = setTimeout(() => (wanted ? latest.current.start() : latest.current.stop()), REST);
     return () => clearTimeout(timer);
-  }, [wanted, version]);
+  }, [wanted, useless, version]);
 }

@@ -15,7 +15,8 @@ const plan = {
   stock: { length: 100, width: 70, thickness: 24 },
   setups: [{ id: "a", name: "A", operations: [{ number: 10 }, { number: 20, on: true }, { number: 30, on: false }] }],
 } as unknown as FullPlan;
-const derivedWith = (list: unknown[]) => ({ setups: [{ id: "a", operations: list }] }) as unknown as Derived;
+const derivedWith = (list: unknown[]) =>
+  ({ findings: [], setups: [{ id: "a", whole: "a", findings: [], operations: list }] }) as unknown as Derived;
 
 describe("the run strip before anything is calculated", () => {
   it("lays out the operations that are on, as long as they are estimated", () => {

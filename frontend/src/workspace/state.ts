@@ -10,6 +10,7 @@ import type {
   Derived,
   Edit,
   ExternalProgram,
+  Finding,
   FullPlan,
   Job,
   Model,
@@ -54,12 +55,12 @@ export interface Sheet {
   choose: (what: Chosen) => void;
   /** Show what a change would give, without keeping it; the plan itself `now`, before its answer is there. */
   live: (plan: FullPlan | null, now?: boolean) => void;
-  /** Keep a change. */
-  keep: (plan: FullPlan, note: string) => void;
+  /** Keep a change: the changed plan, or what makes it of the plan as it is by then. */
+  keep: (plan: FullPlan | ((plan: FullPlan) => FullPlan), note: string) => void;
   /** Show what an edit would give, without keeping it. */
   liveEdit: (edit: Edit | null) => void;
-  /** Have the server make an edit, and keep it. */
-  edit: (edit: Edit, note: string) => void;
+  /** Have the server make an edit, and keep it; `then` is told the plan after it. */
+  edit: (edit: Edit, note: string, then?: (plan: FullPlan) => void) => void;
   /** What a click in the view does now, besides turning it. */
   tool: Tool;
   setTool: (tool: Tool) => void;
@@ -138,6 +139,18 @@ export const withPiece = (plan: FullPlan, model: string, piece: string, change: 
 /** The setups that have something to do. */
 export const withWork = (plan: FullPlan): Setup[] =>
   plan.setups.filter((setup) => setup.on !== false && setup.operations.some((item) => item.on));
+
+const unsettled = (finding: Finding) => finding.level === "stop" && !finding.overridden;
+
+/** What keeps a job from being done, in words; empty where nothing does. */
+export function standText(plan: FullPlan, derived: Derived): string {
+  if (withWork(plan).length === 0) return "no operation is on";
+  const blocked = derived.setups.flatMap((info) => info.operations).find((item) => item.state === "blocked");
+  if (blocked) return `blocked: ${blocked.reason ?? "look at the findings"}`;
+  const stops = [...derived.findings, ...derived.setups.flatMap((info) => info.findings)].filter(unsettled).length;
+  if (stops) return `${stops === 1 ? "a stop keeps" : `${stops} stops keep`} the files from being posted`;
+  return isCurrent(plan, derived) ? "all is up to date" : "";
+}
 
 /** Whether all is calculated: each setup, and the whole part where several setups leave it. */
 export function isCurrent(plan: FullPlan, derived: Derived): boolean {

@@ -1,6 +1,6 @@
 /** The curves of a drawn boundary: added, bent, given points by numbers, or imported from a drawing. */
+import { ChooseFile } from "../../parts/ChooseFile";
 import { useEffect, useRef, useState } from "react";
-import { FileTrigger } from "react-aria-components";
 import styled from "styled-components";
 import { readCurves } from "../../api/hooks";
 import type { Boundary, FullPlan } from "../../api/types";
@@ -158,14 +158,14 @@ export function CurveList(props: { boundary: Boundary }) {
         </ToggleQuiet>
         <Quiet onPress={() => keep(changed([...curves, freshCurve(plan, false)]), "add a polygon")}>+ Polygon</Quiet>
         <Quiet onPress={() => keep(changed([...curves, freshCurve(plan, true)]), "add a curve")}>+ Smooth curve</Quiet>
-        <FileTrigger
+        <ChooseFile
           acceptedFileTypes={[".svg", ".dxf"]}
           onSelect={(files) => {
             if (files?.[0]) void bring(files[0]);
           }}
         >
           <Button>Import SVG or DXF…</Button>
-        </FileTrigger>
+        </ChooseFile>
       </Buttons>
       {tool === "draw" && (
         <Note role="status">

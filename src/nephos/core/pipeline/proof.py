@@ -12,6 +12,7 @@ import shapely
 
 from nephos.core.arrays import F32, F64, I32, U8, Bool
 from nephos.core.cutters.profile import Profile
+from nephos.core.errors import Refused
 from nephos.core.parallel import Report
 from nephos.core.pipeline.bar_space import box_on_bar
 from nephos.core.pipeline.boundaries import region_of
@@ -158,6 +159,11 @@ def _compared(
             deepest,
             report,
             None if plan.faces is None else ground_height(plan, setup),
+        )
+    if not c.deviation.size:
+        raise Refused(
+            f"nothing of the model lies where operation {finest.number} goes: move the model, or give the operation another "
+            "boundary"
         )
     if not gouges and deepest < _FAR_OFF:
         c = replace(c, gouge=0.0)

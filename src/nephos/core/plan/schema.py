@@ -4,6 +4,7 @@ Lengths are millimetres, angles degrees, feeds mm/min. The document carries a sc
 older documents are brought up to date (versions.py).
 """
 
+from collections.abc import Sequence
 from typing import Annotated, Any, Literal
 
 from pydantic import (
@@ -20,6 +21,7 @@ from nephos.core.errors import Refused
 from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.materials import Material, shipped_material
 from nephos.core.mesh.repair.registry import Repair
+from nephos.core.plain_errors import plain_message
 from nephos.core.plan.boundary import BUILT_IN, Boundary, Limit
 from nephos.core.plan.joined_faces import Faces
 from nephos.core.plan.part import Align, Angle, Factor, Part, Place, Side, Size
@@ -372,13 +374,50 @@ class Plan(Part):
         return self.pitch or max(0.2, round((self.stock.length * self.stock.width / most) ** 0.5, 3))
 
 
-def reasons(error: ValidationError) -> list[str]:
-    """The validation errors as plain sentences, one each."""
+_LISTED = {"setups": "name", "operations": "number", "models": "name", "boundaries": "name", "keep_outs": "name"}
+"""Lists of a plan, and by which field an entry of each is called in a sentence."""
+_CALLED = {"operations": "operation", "setups": "", "models": "", "boundaries": "boundary", "keep_outs": "clamp"}
+
+
+_UNSAID = {"settings", "placement"}
+
+
+def _entry(node: Any, step: int | str) -> Any:
+    """What lies under a key or at a place of a part of a document; none where nothing does."""
+    if isinstance(node, dict):
+        return node.get(step)
+    inside = isinstance(node, list | tuple) and isinstance(step, int) and step < len(node)
+    return node[step] if inside else None
+
+
+def _place_in_words(document: object, steps: Sequence[int | str]) -> str:
+    """Where a field of a document is, as people say it: "operation 20, stepover"."""
+    words: list[str] = []
+    node: Any = document
+    listed = ""
+    for step in steps:
+        node = _entry(node, step)
+        if isinstance(step, int):
+            if listed:
+                name = node.get(_LISTED[listed], step + 1) if isinstance(node, dict) else step + 1
+                words.append(f"{_CALLED[listed]} {name}".strip())
+            listed = ""
+        elif step in _LISTED:
+            listed = step
+        elif step not in _UNSAID and not step.startswith("function-"):
+            words.append(step.replace("_", " "))
+    # The setup is known from the operation's number.
+    return ", ".join(words[1:] if len(words) > 1 and words[1].startswith("operation ") else words)
+
+
+def reasons(error: ValidationError, document: object = None) -> list[str]:
+    """The validation errors as plain sentences, one each; places in a `document` by the names that it has there."""
     sentences = []
     for item in error.errors():
-        place = " > ".join(str(step) for step in item["loc"] if step != "function-after")
-        message = item["msg"].removeprefix("Value error, ")
-        sentences.append(f"{place}: {message}" if place else message)
+        place = _place_in_words(document, item["loc"])
+        message = plain_message(item)
+        about = item["type"] == "value_error"
+        sentences.append(f"{place}: {message}" if place and about else f"{place} {message}".strip())
     return sentences
 
 
@@ -386,7 +425,8 @@ def parse_plan(document: object) -> Plan:
     """Validate a plan document; refuses it with all its errors in one message."""
     if not isinstance(document, dict):
         raise Refused("a plan must be a JSON object")
+    newest = upgrade(document)
     try:
-        return Plan.model_validate(upgrade(document))
+        return Plan.model_validate(newest)
     except ValidationError as error:
-        raise Refused("; ".join(reasons(error))) from None
+        raise Refused("; ".join(reasons(error, newest))) from None

@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from nephos.core.errors import Refused
+from nephos.core.plain_errors import plain_message
 
 BLANKS = ("spindle", "spindle_wait", "tool", "cutter", "operation")
 """What may stand in braces in the lines of a post."""
@@ -176,22 +177,7 @@ def checked_post(document: object) -> Post:
 
 def _sentence(item: dict[str, Any]) -> str:
     place = " > ".join(str(step).replace("_", " ") for step in item["loc"])
-    context = item.get("ctx", {})
-    said = {
-        "missing": "is missing",
-        "extra_forbidden": "is nothing that a post has",
-        "string_too_short": "must not be empty",
-        "greater_than_equal": f"must be {context.get('ge')} or more",
-        "less_than_equal": f"must be {context.get('le')} or less",
-        "string_too_long": f"may have {context.get('max_length')} characters",
-        "literal_error": f"must be {context.get('expected')}",
-        "int_parsing": "must be a whole number",
-        "int_type": "must be a whole number",
-        "int_from_float": "must be a whole number",
-        "string_type": "must be text",
-        "bool_parsing": "must be true or false",
-        "bool_type": "must be true or false",
-    }.get(item["type"])
+    said = {"extra_forbidden": "is nothing that a post has"}.get(item["type"])
     if item["type"] == "string_pattern_mismatch":
         said = {
             "id": "may hold small letters, digits and dashes",
@@ -199,7 +185,7 @@ def _sentence(item: dict[str, Any]) -> str:
             "open": "must be one sign, such as ( or ;",
             "close": "must be one sign, such as ), or nothing",
         }.get(str(item["loc"][-1]), "must begin with a letter and hold letters and digits only")
-    message = said or str(item["msg"]).removeprefix("Value error, ")
+    message = said or plain_message(item)
     return f"{place}: {message}" if place and item["type"] == "value_error" else f"{place} {message}".strip()
 
 

@@ -1,6 +1,6 @@
 /** The outline of a piece: what it is made from. */
+import { ChooseFile } from "../../../parts/ChooseFile";
 import { useState } from "react";
-import { FileTrigger } from "react-aria-components";
 import { readCurves, useFormats, useReliefForms } from "../../../api/hooks";
 import type { ReliefPiece } from "../../../api/types";
 import { Choose, Quiet, Said, ToggleQuiet } from "../../../parts/controls";
@@ -54,9 +54,9 @@ function DrawnCurves(props: { source: Extract<Source, { kind: "drawn" }>; onChan
         inside another is a hole. Drag the points in the view.
       </Note>
       <Buttons>
-        <FileTrigger acceptedFileTypes={[".svg", ".dxf"]} onSelect={(files) => files?.[0] && void bring(files[0])}>
+        <ChooseFile acceptedFileTypes={[".svg", ".dxf"]} onSelect={(files) => files?.[0] && void bring(files[0])}>
           <Quiet>Import SVG or DXF…</Quiet>
-        </FileTrigger>
+        </ChooseFile>
         <Quiet onPress={() => props.onChange({ ...props.source, curves: props.source.curves.map(finer) })}>
           Twice as many points
         </Quiet>
@@ -85,9 +85,9 @@ function MeshFile(props: { source: Extract<Source, { kind: "mesh" }>; onChange: 
     <>
       <Note>{job.meshes[props.source.mesh]?.name ?? "a mesh"}, seen from above</Note>
       <Buttons>
-        <FileTrigger acceptedFileTypes={formats?.read ?? [".stl"]} onSelect={(files) => files?.[0] && bring(files[0])}>
+        <ChooseFile acceptedFileTypes={formats?.read ?? [".stl"]} onSelect={(files) => files?.[0] && bring(files[0])}>
           <Quiet>Another file…</Quiet>
-        </FileTrigger>
+        </ChooseFile>
       </Buttons>
       {upload.state && <Note role="status">{upload.state}</Note>}
       {upload.problem && <Said role="alert">{upload.problem}</Said>}

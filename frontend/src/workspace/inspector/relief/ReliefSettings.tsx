@@ -1,6 +1,6 @@
 /** A built-up relief: the list of its pieces, the one that is chosen, a section, and how near outlines come. */
+import { ChooseFile } from "../../../parts/ChooseFile";
 import { useEffect, useState } from "react";
-import { FileTrigger } from "react-aria-components";
 import styled from "styled-components";
 import { useFormats, useReliefForms, useReliefPreview } from "../../../api/hooks";
 import type { Composition, Cutter, Model } from "../../../api/types";
@@ -117,7 +117,7 @@ function AddPiece(props: { model: string; composition: Composition; piece: strin
         onChange={(kind) => kind && add({ kind, of: props.piece ?? null }, "add a piece")}
       />
       <Buttons>
-        <FileTrigger
+        <ChooseFile
           acceptedFileTypes={formats?.read ?? [".stl"]}
           onSelect={(files) =>
             files?.[0] &&
@@ -125,7 +125,7 @@ function AddPiece(props: { model: string; composition: Composition; piece: strin
           }
         >
           <Quiet>Set in a mesh or height image…</Quiet>
-        </FileTrigger>
+        </ChooseFile>
         {Object.entries(meshes).map(([mesh, name]) => (
           <Quiet key={mesh} onPress={() => setIn(mesh, name)}>
             Set in {name}
