@@ -33,7 +33,7 @@ describe("a field for a number", () => {
     const { user, field, onChange, onLive } = number();
     await user.clear(field());
     await user.type(field(), "12/8");
-    expect(onLive.mock.calls.map(([value]) => value as number)).toEqual([1, 12, 1.5]);
+    expect(onLive.mock.calls.map(([value]) => value as number)).toEqual([1, 12, 2.5, 1.5]);
     expect(onChange).not.toHaveBeenCalled();
     await user.tab();
     expect(onChange.mock.calls).toEqual([[1.5]]);
