@@ -338,7 +338,12 @@ def test_inverse_time_keeps_the_feed_over_the_surface(done: SetupOutcome) -> Non
     cutting = outcome.path.kinds != 0
     said = reading.feeds[reading.rapid == 0][: cutting.sum()]
     asked = (outcome.path.feeds / np.maximum(lengths, 1e-9))[cutting]
-    assert np.abs(said / asked - 1).max() < 1e-3
+    assert (said <= asked * 1.001).all(), "never faster than planned"
+    # Slower only where an axis would have to go beyond its limit.
+    turned = np.degrees(np.abs(np.diff(outcome.path.points[:, 1]))[cutting] / 15.0)
+    free = turned * asked < 5400 * 0.999
+    assert free.mean() > 0.5 and np.abs(said / asked - 1)[free].max() < 1e-3
+    assert (turned * said <= 5400 * 1.001).all()
 
 
 @pytest.mark.parametrize("post", ["rs274-rotary-a-minute", "rs274-rotary-y"])
@@ -357,16 +362,18 @@ def test_the_other_kinds_of_post_say_the_same_moves(post: str, done: SetupOutcom
 def test_feeds_a_minute_are_those_of_the_standard() -> None:
     axis = RotaryAxis("A", 360.0, 1, False, 10.0)
     points = np.array([[0.0, 0.0, 5.0], [10.0, 0.0, 5.0], [10.0, 10.0, 5.0], [13.0, 18.0, 5.0]])
-    feeds = axis_feeds(points, np.full(3, 1000, np.float32), axis, False)
-    assert feeds[0] == pytest.approx(1000)
+    machine = MACHINES["rotary-router"]
+    feeds = axis_feeds(points, np.full(3, 400, np.float32), axis, False, machine)
+    assert feeds[0] == pytest.approx(400)
     # A alone: degrees a minute, at half of the reference radius.
-    assert feeds[1] == pytest.approx(1000 / 5.0 * 180 / np.pi)
+    assert feeds[1] == pytest.approx(400 / 5.0 * 180 / np.pi)
     # Both: millimetres along X, in the time that the whole takes.
-    assert feeds[2] == pytest.approx(1000 * 3.0 / np.hypot(3.0, 8.0 / 10 * 5))
-    places, words = machine_moves(
-        points, np.ones(3, np.uint8), np.full(3, 1000, np.float32), axis, MACHINES["rotary-router"]
-    )
+    assert feeds[2] == pytest.approx(400 * 3.0 / np.hypot(3.0, 8.0 / 10 * 5))
+    places, words = machine_moves(points, np.ones(3, np.uint8), np.full(3, 400, np.float32), axis, machine)
     assert places.shape == (4, 4) and np.allclose(words, feeds)
+    # Near the axis the feed over the surface asks for more than the axis can turn.
+    fast = axis_feeds(points, np.full(3, 1000, np.float32), axis, False, machine)
+    assert fast[1] == pytest.approx(5400) and fast[2] < 1000 * 3.0 / np.hypot(3.0, 4.0)
     assert whole_turns(721.0 * TURN * 10 / 360, 0.0, 10.0) == 2
 
 

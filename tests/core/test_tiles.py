@@ -220,6 +220,7 @@ def test_a_strip_takes_the_step_down_to_nothing(side: str, dz: float) -> None:
     assert all("STRIP" in program.name for program in strip.programs)
     assert all(item.depth <= TOLERANCE for item in strip.outcomes[0].gouges)
     assert not strip.outcomes[0].rapid_depth.any()
+    assert strip.comparison.numbers()["gouge_max"] < 0.4, "by the surface that it is meant to make"
     assert abs(strip.proof.steps[0].most) < 0.06 < abs(cut(plan)[-1].proof.steps[0].most) + 0.1
     left, found = cut(plan)[-1].block, strip.shown
     off = found.top.astype(float) - left.top

@@ -12,6 +12,7 @@ import numpy as np
 
 from nephos.core.arrays import F32, F64
 from nephos.core.machine.machine import Machine
+from nephos.core.post.schema import Post
 from nephos.core.toolpath import Kind, Toolpath
 
 _LEAST_RADIUS = 1.0
@@ -44,14 +45,34 @@ def surface_lengths(points: F64, radius: float) -> F64:
     return lengths
 
 
-def axis_feeds(points: F64, feeds: F32, axis: RotaryAxis, inverse: bool) -> F64:
-    """(n,) the feed words of moves: 1 / min where `inverse`, else mm / min, or degrees / min where only A moves."""
+def _least_minutes(step: F64, turned: F64, axis: RotaryAxis, machine: Machine) -> F64:
+    """(n,) the shortest time (min) of moves in which no axis exceeds its own feed limit."""
+    x_limit, y_limit, z_limit = machine.feed_limit
+    around = next((item.feed_limit for item in machine.rotary if item.name == "A"), np.inf)
+    limit = around if axis.word == "A" else y_limit
+    found: F64 = np.maximum.reduce([np.abs(step[:, 0]) / x_limit, np.abs(step[:, 2]) / z_limit, np.abs(turned) / limit])
+    return found
+
+
+def axis_feeds(
+    points: F64, feeds: F32, axis: RotaryAxis, inverse: bool, machine: Machine, written: F64 | None = None
+) -> F64:
+    """(n,) the feed words of moves: 1 / min where `inverse`, else mm / min, or degrees / min where only A moves.
+
+    `written` are the points as a program has them, rounded: a controller takes the length of a move, which may be a few
+    of its last decimals along X and Z, from there.
+
+    Where the feed over the surface asks an axis for more than its limit, near the rotary axis above all, the word is that
+    of the limit: a controller that does not hold its limits itself would lose steps."""
     lengths = np.maximum(surface_lengths(points, axis.radius), 1e-9)
-    minutes = lengths / np.maximum(feeds.astype(np.float64), 1e-9)
     step = np.diff(points, axis=0)
     turned = step[:, 1] * axis.share
+    minutes = np.maximum(
+        lengths / np.maximum(feeds.astype(np.float64), 1e-9), _least_minutes(step, turned, axis, machine)
+    )
     if axis.word == "A":
-        straight = np.hypot(step[:, 0], step[:, 2])
+        shown = step if written is None else np.diff(written, axis=0)
+        straight = np.hypot(shown[:, 0], shown[:, 2])
         said = np.where(straight > 1e-9, straight, np.abs(turned))
     else:
         said = np.sqrt(step[:, 0] ** 2 + step[:, 2] ** 2 + turned**2)
@@ -59,19 +80,21 @@ def axis_feeds(points: F64, feeds: F32, axis: RotaryAxis, inverse: bool) -> F64:
     return found
 
 
-def program_path(path: Toolpath, axis: RotaryAxis, zero: F64, turns: int, millimetres: float) -> Toolpath:
+def program_path(path: Toolpath, axis: RotaryAxis, zero: F64, turns: int, post: Post, machine: Machine) -> Toolpath:
     """A path on the unrolled surface as a program says it: X, the word for the way round, and Z from the work zero.
 
-    `turns` whole turns are added. Degrees and inverse feeds stand `millimetres` (of the program's unit) times as large,
-    as all else is divided by it when it is written."""
+    `turns` whole turns are added. Degrees and inverse feeds stand as many times as large as the `post`'s unit has
+    millimetres, as all else is divided by that when it is written."""
+    millimetres, grid = post.millimetres, post.millimetres * 10.0**-post.decimals
     points = path.points - zero
+    written = np.rint(points / grid) * grid
     along = path.points[:, 1] * axis.share + axis.sense * turns * axis.per_turn
     points[:, 1] = along * (millimetres if axis.word == "A" else 1.0)
-    feeds = axis_feeds(path.points, path.feeds, axis, axis.inverse)
+    feeds = axis_feeds(path.points, path.feeds, axis, axis.inverse, machine, written)
     if axis.inverse:
         feeds = feeds * millimetres
     elif axis.word == "A":
-        step = np.diff(path.points, axis=0)
+        step = np.diff(written, axis=0)
         only_a = np.hypot(step[:, 0], step[:, 2]) <= 1e-9
         feeds = np.where(only_a, feeds * millimetres, feeds)
     return Toolpath(points, path.kinds, feeds.astype(np.float32))
@@ -86,7 +109,7 @@ def machine_moves(points: F64, kinds: np.ndarray, feeds: F32, axis: RotaryAxis, 
         found = np.column_stack([points[:, 0], np.zeros(len(points)), points[:, 2], around])
     else:
         found = np.column_stack([points[:, 0], around, points[:, 2]])
-    return found, axis_feeds(points, moving, axis, False).astype(np.float32)
+    return found, axis_feeds(points, moving, axis, False, machine).astype(np.float32)
 
 
 def whole_turns(end: float, begin: float, radius: float) -> int:

@@ -195,7 +195,7 @@ def _rotary_steps(space: SetupSpace, run: list[Outcome], post: Post, over: float
     for outcome in run:
         begin = float(outcome.path.points[0, 1])
         turns = whole_turns(end, begin, axis.radius)
-        path = program_path(outcome.path, axis, space.zero, turns, post.millimetres)
+        path = program_path(outcome.path, axis, space.zero, turns, post, machine_of(space.plan.machine))
         steps.append(step_of(outcome.operation, path, space.plan, over, axis))
         end = float(outcome.path.points[-1, 1]) + turns * 2 * np.pi * axis.radius
     return steps

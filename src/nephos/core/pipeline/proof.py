@@ -20,10 +20,10 @@ from nephos.core.pipeline.keys import SetupKeys, compare_limit, finest_operation
 from nephos.core.pipeline.space import SetupSpace
 from nephos.core.pipeline.standing import ground_height
 from nephos.core.pipeline.store import Result, as_result
-from nephos.core.pipeline.tile_work import SeamStep, swept_past, tiles_before
+from nephos.core.pipeline.tile_work import SeamStep, lowering, swept_past, tiles_before
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Operation
-from nephos.core.plan.tiles import FAR
+from nephos.core.plan.tiles import FAR, Blend
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.compare import Comparison, compare, laid_over
 from nephos.core.stock.compare_bar import compare_bar
@@ -160,12 +160,24 @@ def _compared(
             report,
             None if plan.faces is None else ground_height(plan, setup),
         )
+    if 0 < min(c.deviation.shape) < 2:
+        raise Refused(
+            f"the block's pitch of {block.grid.pitch:g} mm is as coarse as the part: set a finer pitch in the accuracy of the "
+            "stock"
+        )
     if not c.deviation.size:
         raise Refused(
             f"nothing of the model lies where operation {finest.number} goes: move the model, or give the operation another "
             "boundary"
         )
-    if not gouges and deepest < _FAR_OFF:
+    blend = setup.tile.blend if setup.tile is not None else None
+    if blend is not None:
+        c = _against_strip(c, blend)
+    if with_errors or blend is not None:
+        # Measured on the columns: the block is another than the moves make, or than the model.
+        deep = float(-np.nanmin(c.deviation, initial=0.0))
+        c = replace(c, gouge=deep if with_errors or deep > limit else gouges[0].depth if gouges else 0.0)
+    elif not gouges:
         c = replace(c, gouge=0.0)
     rows, columns = block.grid.window((c.grid.x0, c.grid.y0), (c.grid.xs[-1], c.grid.ys[-1]))
     inside = np.isfinite(c.deviation)
@@ -201,6 +213,15 @@ def _compared(
     return as_result(
         grid_facts(c.grid) | told, deviation=c.deviation, reachable=c.reachable.astype(np.uint8), under=c.under
     )
+
+
+def _against_strip(c: Comparison, blend: Blend) -> Comparison:
+    """The compare of a strip, against the surface that it is meant to make: the model, lowered towards the seam."""
+    x, y = np.meshgrid(c.grid.xs, c.grid.ys)
+    low = lowering(np.column_stack([x.ravel(), y.ravel()]), blend).reshape(x.shape)
+    upright = _normals(c.under, c.grid.pitch)[..., 2]
+    inside = ((x if blend.axis == "x" else y) - blend.at) * blend.towards >= 0
+    return replace(c, deviation=(c.deviation + np.where(inside, low * upright, 0.0)).astype(np.float32))
 
 
 def _compared_region(space: SetupSpace, work: Work, finest: Operation) -> shapely.Geometry:

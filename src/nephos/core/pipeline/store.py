@@ -57,7 +57,7 @@ STAGE_VERSIONS = {
     "arcs": 1,
     "compare": 9,
     "pieces": 4,
-    "program": 7,
+    "program": 8,
     "space": 4,
     "summary": 15,
     "findings": 1,

@@ -7,7 +7,7 @@ from nephos.core.parallel import kernel
 from nephos.core.post.arcs import SAG, VERTEX, ArcPath
 from nephos.core.post.read import Reading
 from nephos.core.post.schema import Post
-from nephos.core.post.write import Program, Step, arcs_of
+from nephos.core.post.write import Program, Step, arcs_of, feed_places
 from nephos.core.toolpath import Kind
 
 MOVES_BY_ITSELF = "a line of the post moves the cutter: take it out, or give it in the machine's own coordinates (G53)"
@@ -94,11 +94,13 @@ def difference(post: Post, steps: list[Step], program: Program, reading: Reading
         if not np.array_equal(reading.rapid[moves] == 1, arcs.path.kinds[planned] == Kind.RAPID):
             return step.number, "a rapid is read where a feed was planned, or a feed for a rapid"
         feeding = reading.rapid[moves] == 0
-        slack = 0.5 * post.millimetres * 10.0**-post.feed_decimals * (1 + 1e-6) + 1e-3
-        slack = slack + 1e-6 * arcs.path.feeds[planned]
-        if (np.abs(reading.feeds[moves] - arcs.path.feeds[planned]) > slack)[feeding].any():
-            return step.number, "a feed differs"
         timed = step.rotary is not None and step.rotary.inverse
+        # Of inverse time the path of the step has the words in millimetres, as all of its numbers.
+        read = reading.feeds[moves] * (post.millimetres if timed else 1.0)
+        slack = 0.5 * post.millimetres * 10.0 ** -feed_places(post, step) * (1 + 1e-6) + (1e-6 if timed else 1e-3)
+        slack = slack + 1e-6 * arcs.path.feeds[planned]
+        if (np.abs(read - arcs.path.feeds[planned]) > slack)[feeding].any():
+            return step.number, "a feed differs"
         if ((reading.inverse[moves] == 1) != timed)[feeding].any():
             return step.number, "feeds are read as inverse time where they are a minute, or the other way round"
         asked = mine[program.asked(reading.lines[mine])]

@@ -240,6 +240,19 @@ _SHORTEST = 8
 """Signs of free text that a comment holds at least."""
 
 
+_INVERSE_PLACES = 6
+"""Decimals of an inverse time word: F0.05 with three would be a feed within 1 % only."""
+_MINUTE_PLACES = 4
+"""Decimals of a feed per minute on a bar: where mostly A moves, it is small."""
+
+
+def feed_places(post: Post, step: Step) -> int:
+    """Decimals of the feed words of a step."""
+    if step.rotary is None:
+        return post.feed_decimals
+    return max(post.feed_decimals, _INVERSE_PLACES if step.rotary.inverse else _MINUTE_PLACES)
+
+
 class _Writer:
     def __init__(self, post: Post) -> None:
         self.post = post
@@ -291,6 +304,7 @@ class _Writer:
         feed: float | None = None,
         added: bool = False,
         rotary: RotaryAxis | None = None,
+        places: int | None = None,
     ) -> None:
         """A move with all its words, in millimetres; without a feed it is a rapid. On a bar Y stands at the axis."""
         post, w = self.post, self.post.words
@@ -301,15 +315,16 @@ class _Writer:
             if value is not None:
                 text += f" {word}{rounded(np.array([value]), post)[0] / 10**post.decimals:.{post.decimals}f}"
         if feed is not None:
-            text += f" {w.f}{feed / post.millimetres:.{post.feed_decimals}f}"
+            text += f" {w.f}{feed / post.millimetres:.{post.feed_decimals if places is None else places}f}"
         (self.added if added else self.leads).append(self.line)
         self.words(text)
 
-    def moves(self, arcs: ArcPath, rotary: RotaryAxis | None) -> tuple[I64, U8]:
-        post, path = self.post, arcs.path
+    def moves(self, step: Step, arcs: ArcPath) -> tuple[I64, U8]:
+        post, path, rotary = self.post, arcs.path, step.rotary
+        places = feed_places(post, step)
         units = rounded(path.points, post)
         centres = np.rint(arcs.centres / post.millimetres * 10**post.decimals).astype(np.int64)
-        feeds = np.rint(path.feeds / post.millimetres * 10**post.feed_decimals).astype(np.int64)
+        feeds = np.rint(path.feeds / post.millimetres * 10.0**places).astype(np.int64)
         out = np.empty((8 * 24 + 16) * path.moves + 16, np.uint8)
         lines = np.empty(path.moves, np.int64)
         w, n = post.words, post.line_numbers
@@ -321,7 +336,7 @@ class _Writer:
             centres,
             arcs.turns,
             post.decimals,
-            post.feed_decimals,
+            places,
             post.full_words,
             rotary is not None and rotary.inverse,
             self.number,
@@ -384,8 +399,8 @@ class _Writer:
         if step.resumed and z < step.clearance - 1e-9:
             inverse = step.rotary is not None and step.rotary.inverse
             feed = step.entering * post.millimetres / (step.clearance - z) if inverse else step.entering
-            self.go(z=z, feed=feed, added=True)
-        written = self.moves(arcs, step.rotary)
+            self.go(z=z, feed=feed, added=True, places=feed_places(post, step))
+        written = self.moves(step, arcs)
         if step.broken and arcs.path.points[-1, 2] < step.clearance - 1e-9:
             self.go(z=step.clearance, added=True)
         if step.coolant != "none":
