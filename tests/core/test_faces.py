@@ -7,15 +7,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from meshes import ellipsoid, grid_mesh, underside_of
+from meshes import box_mesh, ellipsoid, grid_mesh, underside_of
 from nephos.core.cutters import standard_cutter
-from nephos.core.findings.faces import faces_findings, whole_findings
+from nephos.core.errors import Refused
+from nephos.core.findings.faces import _inner_places, _touches, faces_findings, whole_findings
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.keys import plan_keys
 from nephos.core.pipeline.overrun import smallest_overrun
-from nephos.core.pipeline.proposed_faces import proposed_faces
+from nephos.core.pipeline.proposed_faces import _refuse_open, proposed_faces
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.space import first_block, setup_space
 from nephos.core.pipeline.store import MemoryStore
@@ -443,3 +444,39 @@ def test_progress_is_told_as_data_by_setup_and_operation() -> None:
     assert [s.stage for s in steps if s.setup == "b"] == ["place", "operation", "operation", "compare", "post"]
     lows = [low for _, low, _ in told]
     assert lows == sorted(lows) and told[-1][2] == 1.0
+
+
+def test_an_open_scan_is_not_cut_from_several_faces() -> None:
+    """It has no underside: from behind it would be milled hollow."""
+    x, y = np.meshgrid(np.linspace(0, 40, 41), np.linspace(0, 30, 31))
+    sheet = grid_mesh(x, y, 6 + 2 * np.sin(x / 5) * np.cos(y / 4))
+    top = Mesh(
+        sheet.vertices, np.ascontiguousarray(sheet.faces[sheet.vertices[sheet.faces][:, :, 2].min(axis=1) > 1.0])
+    )
+    placement = Placement(align=("centre", "centre", "centre"), offset=(0, 0, 0))
+    model = Model(id="m", name="scan", mesh="m", placement=placement)
+    plan = Plan(stock=Stock(length=120, width=110, thickness=16), models=(model,), setups=(Setup(id="a", name="a"),))
+    look = quick_look(top)
+    shown = [(model, placed_model(look.support, model, plan.stock), look)]
+    cutters = [standard_cutter("flat", 6, 1), standard_cutter("ball", 3, 2)]
+    for kind in ("two-faces", "four-faces"):
+        with pytest.raises(Refused, match=r"open on one side.*Flat back.*Hollow the back"):
+            proposed_faces(plan, kind, lambda _: top, shown, cutters, Work(MemoryStore()))
+    # A solid with a hole in it is none.
+    holed = Mesh(EGG.vertices, np.ascontiguousarray(EGG.faces[20:]))
+    _refuse_open([(model, shown[0][1], look)], lambda _: holed, Work(MemoryStore()))
+
+
+def test_a_tab_beside_a_hollow_holds_where_it_touches() -> None:
+    """The middle of its end lies in the bowl of a spoon: what counts is whether any of it is in the part."""
+    mesh = box_mesh((0, 0, 0), (40, 20, 10))
+    hollow = box_mesh((30, 5, 4), (39.9, 15, 10.1))
+    bowl = Mesh(
+        np.concatenate([mesh.vertices, hollow.vertices]),
+        np.concatenate([mesh.faces, hollow.faces[:, ::-1] + len(mesh.vertices)]).astype(np.int32),
+    )
+    out = np.array([1.0, 0.0, 0.0])
+    tab = FaceTab(id="t", at=(39.9, 10, 7), angle=0, width=8, thickness=4, inward=2)
+    assert not _touches(bowl, np.array([[38.9, 10.0, 7.0]]), 0.3), "its middle is in the hollow"
+    assert not _touches(bowl, _inner_places(tab.model_copy(update={"at": (39.8, 10.0, 14.0)}), out), 0.3)
+    assert _touches(bowl, _inner_places(tab.model_copy(update={"at": (39.9, 4.0, 7.0)}), out), 0.3)

@@ -33,6 +33,7 @@ from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.whole import solids_after, whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, reasons
 from nephos.core.plan.tile_setups import cut_plan
 from nephos.core.plan.versions import RENAMED_STRATEGIES
@@ -183,6 +184,24 @@ def _cut_parser() -> argparse.ArgumentParser:
     return parser
 
 
+def _say_scale(plan: Plan, mesh: Mesh, asked: bool) -> None:
+    """Say on stderr where the model is cut in another size than its file has and none was asked for."""
+    look = quick_look(mesh)
+    own = plan.models[0].model_copy(
+        update={
+            "placement": plan.models[0].placement.model_copy(update={"size": (None, None, None), "unit": look.unit})
+        }
+    )
+    now, before = (float(placed_model(look.support, model, plan.stock).size.max()) for model in (plan.models[0], own))
+    if asked or abs(now - before) <= 1e-6 * before:
+        return
+    print(
+        f"nephos cut: note: the model is {before:.6g} mm long in its file and is cut {now:.6g} mm long; give --size-x to "
+        "choose, or larger --stock to keep it",
+        file=sys.stderr,
+    )
+
+
 def cut(words: list[str]) -> int:
     """Run `./nephos cut`; returns the exit status."""
     parser = _cut_parser()
@@ -201,6 +220,8 @@ def cut(words: list[str]) -> int:
         plan = proposed_plan(arguments, meshes["model"]) if arguments.kind else _plan_from(arguments, meshes["model"])
     post_of(plan.post)
     work = Work(MemoryStore())
+    if source.suffix.lower() != ".json":
+        _say_scale(plan, meshes["model"], bool(arguments.size_x or arguments.height))
     looks = {model.id: quick_look(prepared_mesh(model, meshes.__getitem__, work)) for model in plan.models}
     sure = {model.id: True for model in plan.models}
     placed = placed_models(plan, lambda model: looks[model.id].support)

@@ -261,10 +261,9 @@ def _bad_tabs(plan: Plan, faces: Faces, done: Sequence[SetupOutcome]) -> dict[st
     for tab in faces.tabs:
         places = _along(tab, faces.border)
         out = (places[-1] - places[0]) / np.linalg.norm(places[-1] - places[0])
-        inner = np.array([*tab.at]) - 0.5 * tab.inward * out
         frame = np.array([*tab.at]) + (faces.border + BEYOND + _IN_FRAME) * out
-        seen = first.matrix[:3, :3] @ inner + first.matrix[:3, 3]
-        if not _touches(first.mesh, seen, tab.thickness / 2):
+        seen = _inner_places(tab, out) @ first.matrix[:3, :3].T + first.matrix[:3, 3]
+        if not _touches(first.mesh, seen, tab.thickness / 6):
             bad["beside"].append(tab)
         elif (places[-1] < 0).any() or (places[-1] > size).any():
             bad["nothing"].append(tab)
@@ -279,18 +278,34 @@ def _bad_tabs(plan: Plan, faces: Faces, done: Sequence[SetupOutcome]) -> dict[st
     return bad
 
 
-def _touches(mesh: Mesh, place: F64, within: float) -> bool:
-    """Whether a place (3,) is inside a mesh, or no farther than `within` mm from it."""
-    corners = mesh.vertices[mesh.faces][:, :, :2]
-    near = (corners.min(axis=1) <= place[:2] + within).all(axis=1) & (corners.max(axis=1) >= place[:2] - within).all(
-        axis=1
+def _inner_places(tab: FaceTab, out: F64) -> F64:
+    """(n, 3) places of a tab's end in the part, over its depth, width and height, in stock space: one alone may lie in a
+    hollow, such as the bowl of a spoon."""
+    across = np.array([-out[1], out[0], 0.0])
+    wide = tab.width if tab.shape == "bar" else tab.thickness
+    return np.array(
+        [
+            np.array([*tab.at])
+            - depth * tab.inward * out
+            + side * wide * across
+            + up * tab.thickness * np.array([0, 0, 1.0])
+            for depth in (0.1, 0.4, 0.7, 1.0)
+            for side in (-1 / 3, 0.0, 1 / 3)
+            for up in (-1 / 3, 0.0, 1 / 3)
+        ]
     )
+
+
+def _touches(mesh: Mesh, places: F64, within: float) -> bool:
+    """Whether any of the places (n, 3) is inside a mesh, or no farther than `within` mm from it."""
+    corners = mesh.vertices[mesh.faces][:, :, :2]
+    low, high = places[:, :2].min(axis=0) - within, places[:, :2].max(axis=0) + within
+    near = (corners.min(axis=1) <= high).all(axis=1) & (corners.max(axis=1) >= low).all(axis=1)
     if not near.any():
         return False
-    # All faces over and under the place are among them, so that inside and outside are told apart rightly.
+    # All faces over and under the places are among them, so that inside and outside are told apart rightly.
     some = build_index(mesh.vertices, mesh.faces[near])
-    distance = float(signed_distances(some, place[None], within + _FAR)[0])
-    return distance <= within
+    return bool((signed_distances(some, places, within + _FAR) <= within).any())
 
 
 def _standing(done: SetupOutcome, places: F64) -> F64:

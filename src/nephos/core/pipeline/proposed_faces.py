@@ -20,7 +20,7 @@ from nephos.core.machine.machine import machine_of
 from nephos.core.pipeline.end_tabs import end_tabs
 from nephos.core.pipeline.overrun import finishing_corner, rim_reach, smallest_overrun
 from nephos.core.pipeline.proposed_rotary import proposed_rotary
-from nephos.core.pipeline.space import SetupSpace, setup_space
+from nephos.core.pipeline.space import SetupSpace, prepared_mesh, setup_space
 from nephos.core.pipeline.standing import BEYOND, shadow_of
 from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.boundary import Limit
@@ -247,6 +247,28 @@ def _middle_of_rim(space: SetupSpace, work: Work, other: SetupSpace) -> float:
     return (mine + float(space.stock_high[2]) - theirs) / 2
 
 
+_OPEN = 0.2
+"""A mesh whose openings are larger than this share of its box's side is an open sheet, no solid with a few holes."""
+
+
+def _refuse_open(shown: Sequence[Shown], meshes: Meshes, work: Work) -> None:
+    """Refuse meshes without an underside, such as scans from above: from behind they would be milled hollow.
+
+    The area vectors of a closed surface add up to nothing (Gauss); of an open sheet they add up to its opening."""
+    for model, _, _ in shown:
+        mesh = prepared_mesh(model, meshes, work)
+        corners = mesh.vertices[mesh.faces]
+        opening = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]).sum(axis=0) / 2
+        size = mesh.high - mesh.low
+        faces = np.array([size[1] * size[2], size[0] * size[2], size[0] * size[1]])
+        if (np.abs(opening) > _OPEN * np.maximum(faces, 1e-9)).any():
+            raise Refused(
+                f"'{model.name}' is open on one side, as scans are: cut from several faces it would be milled hollow from "
+                "behind. Give it an underside (repair: Flat back) or a wall (repair: Hollow the back), or cut it from one "
+                "face"
+            )
+
+
 def proposed_faces(
     plan: Plan, kind: Kind, meshes: Meshes, shown: Sequence[Shown], cutters: Sequence[Cutter], work: Work
 ) -> Plan:
@@ -259,6 +281,7 @@ def proposed_faces(
     """
     if plan.stock.kind == "round":
         raise Refused("a part of several faces is cut from a board: take a box as stock")
+    _refuse_open(shown, meshes, work)
     boxes = [placed for _, placed, _ in shown]
     low, high = np.min([box.low for box in boxes], axis=0), np.max([box.high for box in boxes], axis=0)
     size = np.array(plan.stock.size)
