@@ -143,10 +143,10 @@ def test_a_cut_out_from_the_command_line(tmp_path: Path) -> None:
 
 
 def test_a_model_is_never_scaled_without_a_word(hill_file: Path, tmp_path: Path, capsys) -> None:
-    """A hill of 24 mm in stock of 20 mm: it is made smaller to fit, and that is said."""
+    """A hill that is higher than its stock is made smaller to fit, and that is said."""
     words = [str(hill_file), "--kind", "three-axis", "--pitch", "1", "--out", str(tmp_path / "out")]
-    assert run("cut", [*words, "--stock", "22,22,14"]) == 0
+    assert run("cut", [*words, "--stock", "40,40,6"]) == 0
     first = capsys.readouterr().err
-    assert run("cut", [*words, "--stock", "34,34,14", "--size-x", "18"]) == 0
+    assert run("cut", [*words, "--stock", "60,60,14", "--size-x", "18"]) == 0
     assert "is cut" not in capsys.readouterr().err, "a size that was asked for needs no word"
     assert "mm long in its file and is cut" in first and "--size-x" in first
