@@ -186,16 +186,17 @@ def _speeds(p: _Program) -> list[Fault]:
     return found
 
 
-_STATES: tuple[tuple[str, str, frozenset[str], Literal["caution", "note"]], ...] = (
-    ("unit", "G20 or G21", frozenset({"unit"}), "caution"),
-    ("distance", "G90 or G91", frozenset({"distance"}), "caution"),
-    ("offset", "G54", frozenset({"offset"}), "caution"),
-    ("feed-mode", "G94", frozenset({"feed mode"}), "caution"),
-    ("length", "G43 or G49", frozenset({"length"}), "caution"),
-    ("compensation", "G40", frozenset({"compensation"}), "note"),
-    ("plane", "G17", frozenset({"plane"}), "note"),
+_STATES: tuple[tuple[str, str, str, Literal["caution", "note"]], ...] = (
+    ("unit", "unit", "G20 or G21", "caution"),
+    ("distance", "kind of distance", "G90 or G91", "caution"),
+    ("offset", "work offset", "G54", "caution"),
+    ("feed mode", "feed mode", "G94", "caution"),
+    ("length", "state of the tool length offset", "G43 or G49", "caution"),
+    ("compensation", "state of the radius compensation", "G40", "note"),
+    ("plane", "plane", "G17", "note"),
 )
-"""States that a controller keeps from the program before: code, words, groups, level."""
+"""States that a controller keeps from the program before: the group of their words, what they are called, the words to
+write, and how much it matters."""
 
 
 def _left_to_chance(p: _Program) -> list[Fault]:
@@ -204,17 +205,8 @@ def _left_to_chance(p: _Program) -> list[Fault]:
     first = p.line(0)
     before = p.words.only((p.words.letters == ord("G")) & (p.words.lines <= first))
     groups = {G_WORDS[value].group for value in before.values.tolist() if value in G_WORDS}
-    names = {
-        "unit": "unit",
-        "distance": "kind of distance",
-        "offset": "work offset",
-        "feed-mode": "feed mode",
-        "length": "state of the tool length offset",
-        "compensation": "state of the radius compensation",
-        "plane": "plane",
-    }
     found = []
-    missing = [(names[code], words, level) for code, words, wanted, level in _STATES if not groups & wanted]
+    missing = [(name, words, level) for group, name, words, level in _STATES if group not in groups]
     if missing:
         listed = ", ".join(name for name, _, _ in missing)
         level: Literal["caution", "note"] = "caution" if any(item[2] == "caution" for item in missing) else "note"
