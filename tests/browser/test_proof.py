@@ -168,9 +168,10 @@ def test_a_post_is_refused_on_a_stop_until_somebody_says_why(hill_job, tmp_path:
     until(driver, lambda d: "because: a vacuum holds it" in text(d))
     assert current_plan(Job.objects.get())["overrides"][0]["reason"] == "a vacuum holds it"
     press(driver, "Close")
-    until(driver, lambda d: "all is up to date" in text(d).replace("not all is up to date", ""), 90)
-    # The proof shows that it comes free, where and when: a second stop.
-    until(driver, lambda d: "comes free" in text(d) and "2 stop" in text(d))
+    # The proof shows that it comes free, where and when: a second stop, with which a job is not done.
+    until(driver, lambda d: "comes free" in text(d) and "2 stop" in text(d), 90)
+    until(driver, lambda d: "a stop keeps the files from being posted" in text(d))
+    assert "all is up to date" not in text(driver).replace("not all is up to date", "")
     press_like(driver, "Show")
     until(driver, lambda d: d.find_elements(By.CSS_SELECTOR, "[data-mode='proof'], [data-mode='paths']"))
     press(driver, "Post files…")
@@ -187,7 +188,7 @@ def test_a_post_is_refused_on_a_stop_until_somebody_says_why(hill_job, tmp_path:
     link.click()
     path = saved(tmp_path, f"mound_{link.text}")
     time.sleep(0.5)
-    assert "posted in spite of a stop" in path.read_text() and len(read_program(path.read_bytes()).rapid)
+    assert "(stop: posted in spite of: " in path.read_text() and len(read_program(path.read_bytes()).rapid)
     # The file is known again, and a changed one is told.
     chooser = driver.find_element(By.CSS_SELECTOR, "section input[type=file]")
     chooser.send_keys(str(path))

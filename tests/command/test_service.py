@@ -72,22 +72,17 @@ def test_children_end_with_a_closed_terminal_and_with_a_killed_supervisor(home: 
     first = start(home, port)
     wait_until_up(first)
     assert len(children(home)) >= 3, "the web server, its processes and the worker"
-    first.send_signal(signal.SIGHUP)
-    _, told = first.communicate(timeout=30)
-    assert first.returncode == 0 and "stopping" in told
-    assert not children(home) and not answers(port)
-
-    second = start(home, port)
-    wait_until_up(second)
     supervisor = int((home / "running.lock").read_text().split()[0])
     os.kill(supervisor, signal.SIGKILL)
-    second.communicate(timeout=30)
+    first.communicate(timeout=30)
     assert gone(home), "children end with a supervisor that is killed"
 
-    third = start(home, port)
-    assert f"http://localhost:{port}" in wait_until_up(third), "and the port is free at once"
-    assert run(home, "stop").returncode == 0
-    third.communicate(timeout=20)
+    second = start(home, port)
+    assert f"http://localhost:{port}" in wait_until_up(second), "and the port is free at once"
+    second.send_signal(signal.SIGHUP)
+    _, told = second.communicate(timeout=30)
+    assert second.returncode == 0 and "stopping" in told
+    assert not children(home) and not answers(port)
 
 
 def test_what_a_dead_supervisor_left_is_found_and_ended(home: Path) -> None:

@@ -6,7 +6,6 @@ Seeded, so that what was green stays green; `./nephos test --random` draws other
 import io
 import json
 import os
-import time
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
@@ -27,7 +26,12 @@ from nephos.core.post.schema import parse_post
 SEED = int(os.environ.get("NEPHOS_FUZZ_SEED", "7"))
 ROUNDS = int(os.environ.get("NEPHOS_FUZZ_ROUNDS", "1"))
 LONGEST = 12.0
-"""Seconds within which even the worst small file is refused."""
+"""Seconds of processor time within which even the worst small file is refused."""
+
+
+def spent() -> float:
+    """Seconds of processor time of this process and of its children that ended: others share the machine."""
+    return sum(os.times()[:4])
 
 
 def _zipped(inner: bytes, method: int) -> bytes:
@@ -107,12 +111,12 @@ def mutated(data: bytes, rng: np.random.Generator) -> bytes:
 
 
 def _tried(read: Callable[[], object]) -> None:
-    begin = time.monotonic()
+    begin = spent()
     try:
         read()
     except Refused as reason:
         assert 3 < len(str(reason)) < 600 and "Traceback" not in str(reason)
-    assert time.monotonic() - begin < LONGEST
+    assert spent() - begin < LONGEST
 
 
 @pytest.mark.parametrize("name", MESHES)
@@ -189,7 +193,7 @@ ARRAY_DXF = _DXF_WORDS.replace(" ", "\n").encode()
 
 @pytest.mark.parametrize(("name", "data"), [("use.svg", _nested_use(7)), ("array.dxf", ARRAY_DXF)])
 def test_a_small_drawing_that_never_ends_is_refused_in_time(name: str, data: bytes) -> None:
-    begin = time.monotonic()
+    begin = spent()
     with pytest.raises(Refused):
         read_curves(name, data)
-    assert time.monotonic() - begin < LONGEST
+    assert spent() - begin < LONGEST
