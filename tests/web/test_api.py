@@ -13,7 +13,7 @@ from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 from procrastinate.manager import JobManager
 
-from nephos.command.sample import sample_cutters
+from nephos.command.sample import fill_shelf, sample_cutters, sample_pieces
 from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.pipeline.store import as_result
@@ -419,6 +419,12 @@ def test_settings_are_copied_and_what_does_not_fit_is_refused(shop: Client, job:
         shop, f"/jobs/{job['id']}/edit", {"based_on": after["version"], "edit": edit | {"target": 999}, "note": ""}
     )
     assert wrong.status_code == 422 and "no longer" in wrong.json()["message"]
+
+
+def test_the_shelf_of_a_shop_whose_first_start_was_broken_off_is_filled_once(shop: Client) -> None:
+    fill_shelf()
+    fill_shelf()
+    assert len(shop.get("/api/shelf/pieces").json()) == len(sample_pieces())
 
 
 # --- the list of jobs -------------------------------------------------------------------------------------------------

@@ -147,6 +147,12 @@ def _wrap(relief: Mesh) -> None:
     propose.defer(key="sample-post", job_id=job.pk, based_on=job.version, kind="rotary", calculated=True)
 
 
+def fill_shelf() -> None:
+    """Put the sample's pieces on an empty shelf. A first start that was broken off has filled it already."""
+    if not PieceRow.objects.exists():
+        PieceRow.objects.bulk_create([PieceRow(data=piece.model_dump()) for piece in sample_pieces()])
+
+
 def load_sample() -> None:
     """Make the meshes, fill the cutters and jobs of an empty shop, and calculate the heron."""
     if not CutterRow.every.exists() and not Job.every.exists():
@@ -154,8 +160,7 @@ def load_sample() -> None:
             CutterRow.objects.create(number=cutter.number, data=cutter.model_dump())
     if Job.every.exists():
         return
-    for piece in sample_pieces():
-        PieceRow.objects.create(data=piece.model_dump())
+    fill_shelf()
     folder = HOME / "meshes"
     make(folder)
     for name in reversed(_OTHERS):
