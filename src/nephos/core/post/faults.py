@@ -161,21 +161,15 @@ def _speeds(p: _Program) -> list[Fault]:
         mine = feeding[(tools == number) & (speeds > 0)]
         ratio = reading.speeds[mine] / cutter.spindle
         odd = mine[(ratio > _SPEED_RATIO) | (ratio < 1 / _SPEED_RATIO)]
-        if len(odd):
-            move = int(odd[0])
-            text = (
-                f"line {p.line(move)} cuts at {reading.speeds[move]:g} rpm; the list of cutters has {cutter.spindle:g} for "
-                f"'{cutter.name}'"
-            )
-            found.append(Fault("speed-unusual", "caution", text, "check the S word", p.line(move), move))
         fast = mine[(reading.feeds[mine] > _FEED_RATIO * cutter.feed) & (reading.inverse[mine] == 0)]
-        if len(fast):
-            move = int(fast[0])
-            text = (
-                f"line {p.line(move)} feeds at {reading.feeds[move]:.0f} mm/min; the list of cutters has {cutter.feed:g} for "
-                f"'{cutter.name}'"
-            )
-            found.append(Fault("feed-unusual", "caution", text, "check the F word", p.line(move), move))
+        for code, moves, values, unit, own, word in (
+            ("speed-unusual", odd, reading.speeds, "rpm", cutter.spindle, "S"),
+            ("feed-unusual", fast, reading.feeds, "mm/min", cutter.feed, "F"),
+        ):
+            if len(moves):
+                move = int(moves[0])
+                text = f"line {p.line(move)} has {values[move]:.0f} {unit}; the list of cutters has {own:g} for '{cutter.name}'"
+                found.append(Fault(code, "caution", text, f"check the {word} word", p.line(move), move))
     if machine is not None:
         most = max(machine.feed_limit)
         over = feeding[(reading.feeds[feeding] > most * 1.001) & (reading.inverse[feeding] == 0)]
