@@ -173,7 +173,7 @@ with postgres.connect("older") as connection:
     connection.execute("INSERT INTO nephos_job (id, name, version, revision, redo, created, updated) "
         "VALUES (7, 'Old', 1, 1, '[]', now(), now())")
     connection.execute("INSERT INTO nephos_cutter (number, data) VALUES (3, '{{}}')")
-print(backup.write_backup(Path({str(file)!r}), url=backup._url("older")))
+print(backup.write_backup(Path({str(file)!r}), url=postgres.url("older")))
 """,
     )
     done = run(home, "restore", str(file), "--yes")

@@ -121,9 +121,8 @@ def test_a_full_disk_is_one_line(
     usage = shutil.disk_usage("/")
     monkeypatch.setattr(shutil, "disk_usage", lambda path: usage._replace(free=3 * 2**20))
     assert service.run("start", ["--port", str(free_port())]) == 1
-    assert (
-        capsys.readouterr().err.strip()
-        == f"nephos: only 3 MB are free on the disk of {HOME}: Nephos needs 500 MB to start"
+    assert capsys.readouterr().err.strip() == (
+        f"nephos: only 3 MB are free on the disk of Nephos ({HOME}): Nephos needs 500 MB to start"
     )
 
 

@@ -19,6 +19,7 @@ from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 from procrastinate.manager import JobManager
 
+from nephos import disks
 from nephos.command import backup
 from nephos.command.machine import SetupFailed
 from nephos.command.sample import sample_cutters
@@ -352,8 +353,8 @@ def test_what_a_running_calculation_needs_stays(shop: Client, job: dict, monkeyp
 def test_with_a_full_disk_work_is_refused_before_it_begins(
     shop: Client, job: dict, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    where = health.Disk("of the database", Path("/var/lib/data"), 3 * 2**20)
-    monkeypatch.setattr(health, "disks", lambda: [health.Disk("of Nephos", Path("/"), 75 * 2**30), where])
+    where = disks.Disk("of the database", Path("/var/lib/data"), 3 * 2**20)
+    monkeypatch.setattr(disks, "disks", lambda: [disks.Disk("of Nephos", Path("/"), 75 * 2**30), where])
     for answer in (upload(shop, write_stl(small_hill(cells=5))), send(shop, f"/jobs/{job['id']}/calculate")):
         assert answer.status_code == 422 and "only 3 MB are free" in answer.json()["message"]
     row = Calculation.objects.create(job_id=job["id"], revision=job["revision"])
@@ -367,11 +368,11 @@ def test_with_a_full_disk_work_is_refused_before_it_begins(
 def test_the_disk_of_the_database_is_measured_too(monkeypatch: pytest.MonkeyPatch) -> None:
     """As root the cluster lies in /var/lib, which may be another disk."""
     usage = shutil.disk_usage("/")
-    monkeypatch.setattr(health, "database_folder", lambda: Path("/var/lib/nephos/not-yet-there"))
+    monkeypatch.setattr(disks, "database_folder", lambda: Path("/var/lib/nephos/not-yet-there"))
     monkeypatch.setattr(
         shutil, "disk_usage", lambda path: usage._replace(free=5 if str(path).startswith("/var/lib") else 10**11)
     )
-    assert health.fullest() == health.Disk("of the database", Path("/var/lib/nephos/not-yet-there"), 5)
+    assert disks.fullest() == disks.Disk("of the database", Path("/var/lib/nephos/not-yet-there"), 5)
     monkeypatch.setenv("NEPHOS_DATABASE_URL", "postgresql://nephos:x@elsewhere/nephos")
     assert health.free_bytes() == 10**11, "that of a database on another machine is not measured here"
 

@@ -4,6 +4,7 @@ import { act, renderHook, waitFor } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { describe, expect, it, vi } from "vitest";
 import { useJob, useJobActions } from "./hooks";
+import type { FullPlan } from "./types";
 
 const job = (version: number) => ({ version, derived: { models: {}, setups: [] } });
 
@@ -60,5 +61,63 @@ describe("a change of a job", () => {
       await later();
     });
     expect(result.current.job.data?.version).toBe(2);
+  });
+
+  it("carries a whole plan that had to wait over to what the edit before it led to", async () => {
+    const sent: { address: string; body: { based_on: number; plan?: unknown } }[] = [];
+    const answers: ((body: unknown) => void)[] = [];
+    vi.stubGlobal(
+      "fetch",
+      (address: string, init: { body: string }) =>
+        new Promise((resolve) => {
+          sent.push({ address, body: JSON.parse(init.body) as { based_on: number } });
+          answers.push((body) => resolve({ ok: true, status: 200, json: () => Promise.resolve(body) }));
+        }),
+    );
+    const client = new QueryClient();
+    const inPage = (props: { children: ReactNode }) => (
+      <QueryClientProvider client={client}>{props.children}</QueryClientProvider>
+    );
+    const { result } = renderHook(() => useJobActions(5), { wrapper: inPage });
+    const setup = (id: string) => ({ id, operations: [] });
+    const from = { units: "mm", setups: [setup("a")] } as unknown as FullPlan;
+    const plan = { ...from, units: "in" } as FullPlan;
+    act(() => {
+      result.current.edit.mutate({ based_on: 1, edit: { do: "add_setup" }, note: "" });
+      result.current.write.mutate({ based_on: 1, from, plan, note: "" });
+    });
+    await waitFor(() => expect(sent).toHaveLength(1));
+    await act(async () => {
+      answers[0]?.({ ...job(2), plan: { units: "mm", setups: [setup("a"), setup("b")] } });
+      await later();
+    });
+    await waitFor(() => expect(sent).toHaveLength(2));
+    expect(sent[1]?.body).toMatchObject({
+      based_on: 2,
+      plan: { units: "in", setups: [setup("a"), setup("b")] },
+    });
+  });
+
+  it("sends what adds something once more after a change in another window, and nothing else", async () => {
+    const sent: string[] = [];
+    vi.stubGlobal("fetch", (address: string, init: { method: string; body: string | null }) => {
+      const based = init.body ? (JSON.parse(init.body) as { based_on: number }).based_on : 0;
+      sent.push(`${init.method} ${address} ${based}`);
+      const stale = init.method === "POST" && based < 9;
+      const body = stale ? { message: "changed in another window" } : job(9);
+      return Promise.resolve({ ok: !stale, status: stale ? 409 : 200, json: () => Promise.resolve(body) });
+    });
+    const client = new QueryClient();
+    const inPage = (props: { children: ReactNode }) => (
+      <QueryClientProvider client={client}>{props.children}</QueryClientProvider>
+    );
+    const { result } = renderHook(() => useJobActions(6), { wrapper: inPage });
+    await act(() => result.current.edit.mutateAsync({ based_on: 3, edit: { do: "add_model" }, note: "" }));
+    expect(sent).toEqual(["POST /api/jobs/6/edit 3", "GET /api/jobs/6 0", "POST /api/jobs/6/edit 9"]);
+    await act(() =>
+      expect(result.current.edit.mutateAsync({ based_on: 3, edit: { do: "size_model" }, note: "" })).rejects.toThrow(
+        "another window",
+      ),
+    );
   });
 });

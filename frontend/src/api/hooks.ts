@@ -1,5 +1,6 @@
 /** Server state. */
 import { keepPreviousData, useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { rebased } from "../lib/rebase";
 import { readPreview, readReach, type Spot } from "../lib/relief";
 import { loadArray, Refusal, request, requestBytes, sendFile, type Typed } from "./client";
 import { lineOf } from "./line";
@@ -358,8 +359,15 @@ export function useJobActions(id: number) {
   return {
     write: useMutation({
       ...settle,
-      mutationFn: (v: { based_on: number; plan: FullPlan; note: string }) =>
-        line.go(v.based_on, (based_on) => request<Job>(`/jobs/${id}/plan`, "PUT", { ...v, based_on })),
+      // A whole plan that had to wait was made without the change before it: it is carried over to what that led to.
+      mutationFn: (v: { based_on: number; from: FullPlan; plan: FullPlan; note: string }) =>
+        line.go(v.based_on, (based_on, before) =>
+          request<Job>(`/jobs/${id}/plan`, "PUT", {
+            based_on,
+            plan: before ? rebased(v.from, v.plan, before.plan) : v.plan,
+            note: v.note,
+          }),
+        ),
     }),
     edit: useMutation({
       ...settle,

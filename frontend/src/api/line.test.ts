@@ -31,7 +31,7 @@ function server(version: number) {
 
 describe("changes in quick succession", () => {
   it("follow one another, each on the version that the one before led to", async () => {
-    const line = new Line(),
+    const line = new Line<{ version: number }>(),
       far = server(7);
     const one = line.go(7, far.send),
       two = line.go(7, far.send),
@@ -45,7 +45,7 @@ describe("changes in quick succession", () => {
   });
 
   it("are refused together where another window was quicker, and go on after", async () => {
-    const line = new Line(),
+    const line = new Line<{ version: number }>(),
       far = server(7);
     far.elsewhere();
     const told = Promise.allSettled([line.go(7, far.send), line.go(7, far.send)]);
@@ -58,7 +58,7 @@ describe("changes in quick succession", () => {
   });
 
   it("are based on what the page knows where nothing is on its way", async () => {
-    const line = new Line(),
+    const line = new Line<{ version: number }>(),
       far = server(3);
     const one = line.go(3, far.send);
     await far.answer();

@@ -133,17 +133,16 @@ export function Workspace(props: { id: number }) {
     [makeEdit],
   );
 
-  const newest = useRef<FullPlan | null>(null);
   const keep = useCallback(
     (change: FullPlan | ((plan: FullPlan) => FullPlan), note: string) => {
       const now = latest.current;
       if (!now) return;
-      const plan = typeof change === "function" ? change(newest.current ?? now.plan) : change;
+      const plan = typeof change === "function" ? change(now.plan) : change;
       asked.current++;
       setLooking(false);
       setDraft({ plan, derived: null, base: now.version });
       writePlan(
-        { based_on: now.version, plan, note },
+        { based_on: now.version, from: now.plan, plan, note },
         {
           onSuccess: () => {
             setDraft(null);
@@ -160,7 +159,6 @@ export function Workspace(props: { id: number }) {
   );
 
   const plan = draft?.plan ?? job?.plan;
-  newest.current = plan ?? null;
   const derived = draft?.derived ?? job?.derived;
   const [seen, setSeen] = useState("");
   const setupId = plan ? shownSetup(plan, chosen, seen) : "";

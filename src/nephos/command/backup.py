@@ -11,6 +11,7 @@ import sys
 import time
 import zipfile
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -32,12 +33,6 @@ _KEPT_BEFORE_UPGRADES = 5
 _MIGRATIONS = Path(__file__).parents[1] / "web" / "migrations"
 _COMING, _GOING = "nephos_restoring", "nephos_replaced"
 """Names of the database that a restore fills, and of the one that it replaces until that is dropped."""
-
-
-def _url(name: str | None = None) -> str:
-    config = load_config()
-    name = name or os.environ.get("NEPHOS_DATABASE", "nephos")
-    return f"host=127.0.0.1 port={config.database_port} user=nephos password={config.database_password} dbname={name}"
 
 
 def tables() -> list[str]:
@@ -88,7 +83,7 @@ def _columns(connection: "psycopg.Connection[Any]", table: str) -> list[str]:
 def write_backup(target: Path, results: bool = False, url: str | None = None) -> dict[str, Any]:
     """Write a backup; returns what it says of itself. The file is there whole or not at all."""
     partial = target.with_name(target.name + ".part")
-    with psycopg.connect(url or _url()) as connection:
+    with psycopg.connect(url or postgres.url()) as connection:
         connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY")
         done = connection.execute(
             "SELECT name FROM django_migrations WHERE app = %s ORDER BY name DESC LIMIT 1", [_APP]
@@ -263,9 +258,9 @@ def _fill_beside(source: Path, about: dict[str, Any]) -> None:
         connection.execute(f"CREATE DATABASE {_COMING}")
     migration = str(about["migration"])
     _migrate(_COMING, migration)
-    fill(source, about, _url(_COMING))
+    fill(source, about, postgres.url(_COMING))
     _migrate(_COMING)
-    _check(source, about, _url(_COMING))
+    _check(source, about, postgres.url(_COMING))
 
 
 def _check(source: Path, about: dict[str, Any], url: str) -> None:
@@ -302,11 +297,13 @@ def _put_in_place() -> None:
         with connection.transaction():
             connection.execute(f"ALTER DATABASE nephos RENAME TO {_GOING}")
             connection.execute(f"ALTER DATABASE {_COMING} RENAME TO nephos")
-        connection.execute(f"DROP DATABASE {_GOING} WITH (FORCE)")
+        # From here on the restore is done: what cannot be dropped now is dropped by the next one.
+        with suppress(psycopg.Error):
+            connection.execute(f"DROP DATABASE {_GOING} WITH (FORCE)")
 
 
 def _has_tables() -> bool:
-    with psycopg.connect(_url()) as connection:
+    with psycopg.connect(postgres.url()) as connection:
         found = connection.execute("SELECT to_regclass('nephos_job')").fetchone()
         return found is not None and found[0] is not None
 
@@ -331,7 +328,7 @@ def before_upgrade() -> None:
     """Back up a database that is about to be migrated, and keep the last few of these files."""
     if not _has_tables():
         return
-    with psycopg.connect(_url()) as connection:
+    with psycopg.connect(postgres.url()) as connection:
         done = {
             str(row[0])
             for row in connection.execute("SELECT name FROM django_migrations WHERE app = %s", [_APP]).fetchall()
@@ -339,10 +336,7 @@ def before_upgrade() -> None:
         (jobs,) = connection.execute("SELECT count(*) FROM nephos_job").fetchone() or (0,)
     if _newest() in done or not jobs:
         return
+    keep_aside(f"before-{_newest()}")
     folder = HOME / "backups"
-    folder.mkdir(parents=True, exist_ok=True)
-    target = folder / f"before-{_newest()}-{time.strftime('%Y%m%d-%H%M%S')}.zip"
-    write_backup(target)
-    say(f"before this upgrade all was backed up to {target.relative_to(HOME.parent)}")
     for old in sorted(folder.glob("before-0*.zip"), key=lambda path: path.stat().st_mtime)[:-_KEPT_BEFORE_UPGRADES]:
         old.unlink()

@@ -112,19 +112,17 @@ def start(config: Config) -> None:
     _ensure_database(config)
 
 
-def connect(name: str = "nephos", **more: Any) -> "psycopg.Connection[Any]":
+def url(name: str | None = None) -> str:
+    """How a database of the cluster is reached; that of the environment, or `nephos`, where none is named."""
+    config, name = load_config(), name or os.environ.get("NEPHOS_DATABASE", "nephos")
+    return f"host=127.0.0.1 port={config.database_port} user=nephos password={config.database_password} dbname={name}"
+
+
+def connect(name: str, **more: Any) -> "psycopg.Connection[Any]":
     """A connection to a database of the cluster, which must run."""
     import psycopg
 
-    config = load_config()
-    return psycopg.connect(
-        host="127.0.0.1",
-        port=config.database_port,
-        user="nephos",
-        password=config.database_password,
-        dbname=name,
-        **more,
-    )
+    return psycopg.connect(url(name), **more)
 
 
 def runs() -> bool:

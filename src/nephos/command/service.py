@@ -15,7 +15,8 @@ from types import FrameType
 
 from nephos.command import backup, lock, postgres
 from nephos.command.machine import SetupFailed, ensure_built, ensure_kernels, ensure_packages, say
-from nephos.home import HOME, ROOT, database_folder, load_config
+from nephos.disks import LEAST_FREE, fullest
+from nephos.home import HOME, ROOT, load_config
 from nephos.processes import child_environment, end_strays
 
 _LOOKED_AT = 2.0
@@ -104,10 +105,12 @@ def start(words: list[str]) -> int:
         say("what an earlier start left running was stopped")
     if not _free(port):
         raise SetupFailed(f"port {port} is in use by another program: give a free one with --port")
-    for folder in (HOME, database_folder()):
-        free = shutil.disk_usage(next(at for at in (folder, *folder.parents) if at.exists())).free
-        if free < 500 * 2**20:
-            raise SetupFailed(f"only {free // 2**20} MB are free on the disk of {folder}: Nephos needs 500 MB to start")
+    disk = fullest()
+    if disk.free < LEAST_FREE:
+        raise SetupFailed(
+            f"only {disk.free // 2**20} MB are free on the disk {disk.title} ({disk.folder}): Nephos needs "
+            f"{LEAST_FREE // 2**20} MB to start"
+        )
     os.environ["NEPHOS_PORT"] = str(port)
     # Counts of all web processes together; those of the last run are nobody's.
     shutil.rmtree(HOME / "metrics", ignore_errors=True)
@@ -116,7 +119,9 @@ def start(words: list[str]) -> int:
     ensure_built()
     # Set both: a shell that starts us in the background has SIGINT ignored.
     for number in _ENDING:
-        signal.signal(number, _on_signal)
+        # Whoever starts it with `nohup` wants it to outlive the terminal.
+        if number != signal.SIGHUP or signal.getsignal(number) != signal.SIG_IGN:
+            signal.signal(number, _on_signal)
     processes: dict[str, subprocess.Popen[bytes]] = {}
     try:
         postgres.start(load_config())

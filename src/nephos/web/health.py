@@ -2,11 +2,9 @@
 
 import errno
 import os
-import shutil
 import time
 from dataclasses import asdict, dataclass
 from math import ceil
-from pathlib import Path
 
 import psycopg
 from django.db import connection
@@ -16,11 +14,9 @@ from prometheus_client import CONTENT_TYPE_LATEST, REGISTRY, CollectorRegistry, 
 from prometheus_client.multiprocess import MultiProcessCollector
 
 from nephos.core.errors import Refused
-from nephos.home import HOME, database_folder
+from nephos.disks import LEAST_FREE, fullest
 from nephos.web.queues import QUEUES
 
-LEAST_FREE = int(os.environ.get("NEPHOS_LEAST_FREE", str(500 * 2**20)))
-"""Bytes that must be free on the disk for uploads and calculations."""
 SILENT = 20.0
 """A worker that was not heard of for so many seconds is not there."""
 
@@ -38,36 +34,6 @@ class Health:
     free_megabytes: int
     waiting: int
     problem: str
-
-
-@dataclass(frozen=True)
-class Disk:
-    """A disk that Nephos writes to: what lies on it, the folder, and the bytes that are free."""
-
-    title: str
-    folder: Path
-    free: int
-
-
-def _free_in(folder: Path) -> int:
-    while not folder.exists():
-        folder = folder.parent
-    return shutil.disk_usage(folder).free
-
-
-def disks() -> list[Disk]:
-    """The disks of the data folder and of the database, which may be one; that of a database on another machine is not
-    measured here."""
-    found = [Disk("of Nephos", HOME, _free_in(HOME))]
-    if not os.environ.get("NEPHOS_DATABASE_URL"):
-        folder = database_folder()
-        found.append(Disk("of the database", folder, _free_in(folder)))
-    return found
-
-
-def fullest() -> Disk:
-    """The disk with the least room."""
-    return min(disks(), key=lambda disk: disk.free)
 
 
 def free_bytes() -> int:
