@@ -19,8 +19,8 @@ def child_environment(role: str) -> dict[str, str]:
 
 
 def end_with_parent() -> None:
-    """Have this process told to end (SIGTERM) when its parent ends, however that ends. Nothing for a process that
-    nobody started with :func:`child_environment`."""
+    """Ask the kernel to send this process SIGTERM when its parent ends, even if that is killed. Does nothing in a process
+    that was not started with :func:`child_environment`."""
     if _MARK not in os.environ:
         return
     ctypes.CDLL(None, use_errno=True).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
@@ -46,7 +46,7 @@ def strays() -> list[int]:
 
 
 def end_strays(patience: float = 10.0) -> int:
-    """End what a dead supervisor left: told to first, killed after `patience` seconds; returns how many there were."""
+    """End the processes of a dead supervisor: SIGTERM, then SIGKILL after `patience` seconds. Returns their number."""
     found = left = strays()
     for pid in found:
         _send(pid, signal.SIGTERM)

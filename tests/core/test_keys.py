@@ -1,6 +1,6 @@
 """Nothing stale: whatever field of a plan is changed, a result whose key stays the same is the same to the byte.
 
-Plans of all kinds are changed one field at a time and worked out anew in an empty store. Where a key of the changed plan
+Plans of all kinds are changed one field at a time and recalculated in an empty store. Where a key of the changed plan
 is one of the plan before, what lies under it must be equal."""
 
 import json
@@ -74,7 +74,7 @@ def tiled_plan() -> Plan:
 
 
 def coarser(plan: Plan) -> Plan:
-    """The plan with lines three times as far apart: it is worked out often here."""
+    """The plan with lines three times as far apart, to save time."""
     document = plan.model_dump(mode="json")
     for setup in document["setups"]:
         for operation in setup["operations"]:

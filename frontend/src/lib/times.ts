@@ -2,7 +2,7 @@
 import type { JobTime } from "../api/types";
 import { clock } from "./numbers";
 
-/** A day as it stands everywhere on the page: 1 Dec 2026. */
+/** A date in the form used on all pages: 1 Dec 2026. */
 export const dayText = (moment: string): string =>
   new Date(moment).toLocaleDateString("en-GB", { dateStyle: "medium" });
 

@@ -1,4 +1,4 @@
-/** Which field a refused change came from, so that the sentence stands there and what was typed stays. */
+/** The field that made the last refused change: it shows the reason and keeps its text. */
 import { createContext } from "react";
 
 export interface Trouble {

@@ -134,7 +134,7 @@ const STATES: Record<FileOrigin["state"], Finding["level"]> = {
   none: "note",
 };
 
-/** What is to be known before files are run. */
+/** Cautions to read before the files are run. */
 function Known(props: { list: Finding[] }) {
   if (!props.list.length) return null;
   return (

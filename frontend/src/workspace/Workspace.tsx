@@ -107,7 +107,7 @@ export function Workspace(props: { id: number }) {
 
   const { mutate: makeEdit } = actions.edit,
     { mutate: writePlan } = actions.write;
-  // Changes that are made after something else was waited for, such as an upload, go by the job as it is by then.
+  // A change made after a wait, such as an upload, must use the newest version of the job.
   const latest = useRef(job);
   latest.current = job;
   const edit = useCallback(

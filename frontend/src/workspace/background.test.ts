@@ -36,7 +36,7 @@ describe("calculating automatically", () => {
     expect(isWaiting(job({ findings: [{ ...stop, overridden: "held by wax" }] }), null)).toBe(true);
     expect(isWaiting(job({}, { operations: [{ state: "blocked" }] }), null)).toBe(false);
   });
-  it("starts anew what a change has made useless, and stops it where nothing can be calculated", () => {
+  it("restarts a calculation of another revision, and stops it if nothing can be calculated", () => {
     expect(isUseless(job(), calculation("working", 2))).toBe(true);
     expect(isUseless(job(), calculation("waiting", 3))).toBe(false);
     expect(isUseless(job(), calculation("cancelled", 2))).toBe(false);

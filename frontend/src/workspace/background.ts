@@ -9,7 +9,7 @@ const REST = 1500;
 
 const stands = (finding: Finding) => finding.level === "stop" && !finding.overridden;
 
-/** Whether what is being calculated is of no use any more: it is of another revision. */
+/** Whether the running calculation belongs to another revision. */
 export const isUseless = (job: Job, calculation: Calculation | null | undefined): boolean =>
   isBusy(calculation) && calculation?.revision !== job.revision;
 
@@ -23,8 +23,8 @@ export function isWaiting(job: Job, calculation: Calculation | null | undefined)
 }
 
 /**
- * Starts a calculation once a job that is not up to date has come to rest, unless it is switched off. One that a change
- * has made useless is started anew in any case, or stopped where the job cannot be calculated as it is now.
+ * Starts a calculation when an out-of-date job has not changed for a moment, if automatic calculation is on. A calculation
+ * of another revision is always restarted, or stopped if the job cannot be calculated now.
  */
 export function useBackground(
   job: Job | undefined,

@@ -55,7 +55,7 @@ export interface Sheet {
   choose: (what: Chosen) => void;
   /** Show what a change would give, without keeping it; the plan itself `now`, before its answer is there. */
   live: (plan: FullPlan | null, now?: boolean) => void;
-  /** Keep a change: the changed plan, or what makes it of the plan as it is by then. */
+  /** Keep a change: the changed plan, or a function from the newest plan to the changed one. */
   keep: (plan: FullPlan | ((plan: FullPlan) => FullPlan), note: string) => void;
   /** Show what an edit would give, without keeping it. */
   liveEdit: (edit: Edit | null) => void;
@@ -254,7 +254,7 @@ export function copied(operations: Operation[], number: number, free: number): O
 /** What a calculation does now, and how much of that is done (0 to 1). */
 export type Progress = Pick<Calculation, "setup" | "operation" | "stage" | "step">;
 
-/** How much of an operation of a setup (0 to 1) a calculation has done, all setups being worked out in their order. */
+/** Share (0 to 1) of an operation that a calculation has done. Setups are calculated in order. */
 export function operationShare(derived: Derived, setup: SetupInfo, number: number, at: Progress): number {
   if (at.stage === "whole") return 1;
   const now = derived.setups.findIndex((item) => item.id === at.setup);

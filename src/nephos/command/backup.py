@@ -25,7 +25,7 @@ from nephos.home import HOME, load_config
 FORMAT, VERSION = "nephos-backup", 1
 _APP = "nephos"
 LEFT_OUT = frozenset({"calculation", "result", "resultarray"})
-"""Models that a backup leaves out: what is being calculated, and results, which can be calculated again."""
+"""Models that a backup leaves out: running calculations, and results, which can be recalculated."""
 RESULTS = ("result", "resultarray")
 """Of these, what a backup with results has."""
 _FILES = "SELECT file_id FROM nephos_mesh WHERE state <> 'refused'"
@@ -153,7 +153,7 @@ def _migrations() -> list[str]:
 
 
 def fill(source: Path, about: dict[str, Any], url: str) -> None:
-    """Put a backup's rows in the place of all rows of a database that is at the backup's own migration; all or nothing.
+    """Replace all rows of a database at the backup's own migration by those of the backup, in one transaction.
 
     Migrations seed some tables, such as the materials, so all of them are emptied first.
     """
@@ -241,7 +241,7 @@ def restore(words: list[str]) -> int:
 
 
 def keep_aside(what: str) -> None:
-    """Back up what is there now into the folder `backups`, before it is thrown away; nothing where there is nothing."""
+    """Back up the present database into the folder `backups`, before it is replaced; nothing if there is none."""
     if not _has_tables():
         return
     target = HOME / "backups" / f"{what}-{time.strftime('%Y%m%d-%H%M%S')}.zip"

@@ -75,7 +75,7 @@ WORKER = ["-m", "nephos.command.worker"]
 
 
 _ENDING = (signal.SIGTERM, signal.SIGINT, signal.SIGHUP)
-"""Told to stop, Ctrl-C, and the terminal was closed."""
+"""SIGTERM of `stop`, Ctrl-C, and a closed terminal."""
 
 
 class _Stopped(Exception):
@@ -309,7 +309,7 @@ def worker(words: list[str]) -> int:
     finally:
         connection.close()
     say("working; Ctrl-C stops it")
-    # In the place of this process: signals reach it, and the password is no longer among the words that `ps` shows.
+    # Replace this process, so that signals reach the worker and `ps` no longer shows the password.
     os.execv(sys.executable, [sys.executable, *WORKER])
 
 

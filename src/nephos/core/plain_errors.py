@@ -5,7 +5,7 @@ from typing import Any
 
 
 def plain_message(item: Mapping[str, Any]) -> str:
-    """What is wrong with a value, without its place: "must be more than 0"."""
+    """The message of a validation error, without the name of the field: "must be more than 0"."""
     context = {
         name: f"{value:g}" if isinstance(value, int | float) else value for name, value in item.get("ctx", {}).items()
     }

@@ -184,8 +184,8 @@ class RealTime(models.Model):
 class Calculation(models.Model):
     """A run of the pipeline for one revision.
 
-    `fraction` is how much of it is done. `setup` (a tile is one of its own), `operation` and `stage` say what is being
-    worked out, and `step` how much of that is done."""
+    `fraction` is the share done. `setup` (a tile counts as one), `operation` and `stage` name the present step, and `step`
+    is the share done of that."""
 
     class State(models.TextChoices):
         WAITING = "waiting"

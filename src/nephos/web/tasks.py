@@ -77,8 +77,8 @@ def _loaded(digest: str) -> CoreMesh:
 
 
 def _fault() -> str:
-    """What is said of an error that nobody foresaw: a full disk, or a fault of our own with the mark under which the log
-    has it. To be called while it is handled."""
+    """The sentence for an unexpected error: a full disk, or a fault of our own with its mark in the log. Call it inside the
+    `except` block."""
     full = full_disk(sys.exception() or Exception())
     if full:
         LOG.error("the disk is full", exc_info=True)

@@ -1,4 +1,4 @@
-"""Findings on stickout: a cutter is put in once and stands out one length, in the list of cutters and on the machine."""
+"""Findings on stickout: one cutter has one stickout, in the list of cutters and on the machine."""
 
 from collections.abc import Mapping
 

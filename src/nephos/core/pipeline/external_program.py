@@ -49,8 +49,7 @@ class Stretch:
 
 
 def external_key(plan: Plan, setup: Setup, text: bytes, cutters: list[Cutter], usual: int, after: int = 0) -> str:
-    """Under which what is found out about a program is kept that is run after operation `after` (0: on the stock as the
-    setup begins with it)."""
+    """Key of the proof of a program that is run after operation `after` (0: on the block that the setup begins with)."""
     keys = setup_keys(plan, setup)
     own = keys.operations.get(after)
     begins = next((item.before for item in keys.operations.values()), keys.space)

@@ -80,7 +80,7 @@ STAGE_VERSIONS = {
 
 
 def _plain(value: object) -> object:
-    """A value as JSON has it. What is unknown is refused: its text may miss some of what a result depends on."""
+    """A value as JSON. Unknown types are refused: their text may leave out part of what a result depends on."""
     if isinstance(value, BaseModel):
         return value.model_dump(mode="json")
     if is_dataclass(value) and not isinstance(value, type):

@@ -1,4 +1,4 @@
-"""A check word in the header of a file, by which it can be told later whether it is as it was posted.
+"""Checksum in the header of a file: shows later whether the file is unchanged since it was posted.
 
 Of its 16 hexadecimal digits the first twelve are of all but the first line, the others of the first line. That line
 names the job, which may be renamed after the file was posted: then they alone are written anew."""

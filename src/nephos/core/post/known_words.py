@@ -107,7 +107,7 @@ def _group_of(words: Words, text: bytes) -> I64:
 
 
 def _first_repeat(lines: I64, groups: I64) -> int | None:
-    """The first word whose group stands on its line already."""
+    """The first word whose group occurs earlier on its line."""
     order = np.lexsort((np.arange(len(lines)), groups, lines))
     same = (np.diff(lines[order]) == 0) & (np.diff(groups[order]) == 0)
     return int(order[1:][same].min()) if same.any() else None
@@ -149,7 +149,7 @@ def check_words(words: Words, text: bytes) -> None:
             fine |= _beside(read, needed, (value,))
         alone = np.flatnonzero((read.letters == ord(letter)) & ~fine)
         if len(alone):
-            raise _refuse(read, int(alone[0]), text, "'{word}' stands without the word that it belongs to")
+            raise _refuse(read, int(alone[0]), text, "'{word}' without the word that it belongs to")
     moving = np.isin(read.letters, np.frombuffer(b"XYZAIJR", np.uint8))
     waits = np.flatnonzero(moving & _beside(read, "G", (4.0,)))
     if len(waits):
@@ -180,7 +180,7 @@ def check_bytes(text: bytes) -> None:
     alone[:-1] &= data[1:] != 10
     for mask, said in (
         (odd, "the control character 0x{byte:02x} in it is a command to some controllers"),
-        (alone, "a carriage return stands alone in it: some controllers begin a new line there"),
+        (alone, "a carriage return without a line feed: some controllers begin a new line there"),
     ):
         if mask.any():
             at = int(mask.argmax())

@@ -1,7 +1,6 @@
-"""The approach to each step of a file, held against what is planned: up to the clearance, across, and down where the step
-goes on with an operation that was cut off.
+"""Check of the approach to each step of a file: up to the clearance, across, and down if the step continues an operation.
 
-What is expected follows from the steps alone; nothing is taken from the writer but on which lines it stands."""
+The expected moves are computed from the steps alone. Only the line numbers come from the writer."""
 
 from dataclasses import dataclass
 
@@ -46,7 +45,7 @@ def leads_differ(
 ) -> tuple[int, str] | None:
     """The first step whose approach is not read as it is planned: its number, and what differs. None where all are.
 
-    Each move of the approach stands on a line of its own, ends within half of the post's last decimal of its place, and
+    Each move of the approach has its own line, ends within half of the post's last decimal of its place, and
     is the rapid or the feed that it should be; none may be missing.
     """
     slack = 0.5 * post.millimetres * 10.0**-post.decimals * (1 + 1e-6)

@@ -59,8 +59,8 @@ def plain_text(text: str) -> str:
 
 
 def comment_text(text: str, marks: str) -> str:
-    """Free text for a comment between `marks`, which are taken out; a dash stands in the place of commas, as what stands
-    before a comma is a command to some controllers.
+    """Free text for a comment between `marks`, which are removed. Commas become dashes: some controllers treat
+    the word before a comma as a command.
 
     >>> comment_text("MSG,, lime (wet)", "()")
     'MSG - lime wet'

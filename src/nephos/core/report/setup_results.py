@@ -30,7 +30,7 @@ def findings_result(done: SetupOutcome) -> Result:
 
 
 def job_findings_result(plan: Plan, whole: Whole, done: Sequence[SetupOutcome]) -> Result:
-    """What is found on the part after all setups, likewise."""
+    """Findings on the part after all setups, in millimetres and in inches."""
     return as_result(
         {
             "findings": [finding.as_dict() for finding in whole_findings(plan, whole, done)],

@@ -44,8 +44,7 @@ BUSY = (Calculation.State.WAITING, Calculation.State.WORKING)
 
 
 class CalculationState(Schema):
-    """How far a calculation is: `fraction` of all, and `step` of the stage of a setup, or of one of its operations, that
-    is worked out now."""
+    """Progress of a calculation: `fraction` of all, and `step` of the present stage of a setup or operation."""
 
     id: int
     revision: int
