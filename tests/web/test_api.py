@@ -26,14 +26,6 @@ pytestmark = pytest.mark.django_db(transaction=True)
 
 
 @pytest.fixture()
-def shop(client: Client) -> Client:
-    tasks.STORE = DatabaseStore()
-    for cutter in sample_cutters():
-        Cutter.objects.create(number=cutter.number, data=cutter.model_dump())
-    return client
-
-
-@pytest.fixture()
 def job(shop: Client) -> dict:
     mesh = upload(shop, write_stl(small_hill(cells=60))).json()
     tasks.read_uploaded(mesh["id"])
