@@ -1,5 +1,5 @@
 /** Server state. */
-import { keepPreviousData, useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { rebased } from "../lib/rebase";
 import { readPreview, readReach, type Spot } from "../lib/relief";
 import { loadArray, Refusal, request, requestBytes, sendFile, type Typed } from "./client";
@@ -10,7 +10,6 @@ import type {
   Cutter,
   CutterLook,
   CutterRow,
-  DeletedListed,
   Derived,
   Edit,
   FileOrigin,
@@ -18,7 +17,6 @@ import type {
   FullPlan,
   GridFacts,
   Job,
-  JobPage,
   Listed,
   Machine,
   MachineListed,
@@ -36,37 +34,6 @@ import type {
 
 const busy = (calculation: Calculation | null | undefined) =>
   calculation?.state === "waiting" || calculation?.state === "working";
-
-/** A page of the jobs whose names have the words that are looked for. */
-export const useJobs = (page: number, find: string) =>
-  useQuery({
-    queryKey: ["jobs", page, find],
-    queryFn: () => request<JobPage>(`/jobs?${new URLSearchParams({ page: String(page), find }).toString()}`),
-    refetchInterval: 4000,
-    placeholderData: keepPreviousData,
-  });
-
-export type DeletedKind = "job" | "cutter" | "post" | "machine";
-const LISTS: Record<DeletedKind, string> = { job: "jobs", cutter: "cutters", post: "posts", machine: "machines" };
-
-/** What was deleted of a kind, and bringing it back. */
-export function useDeleted(kind: DeletedKind) {
-  const client = useQueryClient();
-  const { data, error } = useQuery({
-    queryKey: ["deleted", kind],
-    queryFn: () => request<DeletedListed[]>(`/deleted/${kind}`),
-    staleTime: 0,
-  });
-  const bringBack = useMutation({
-    mutationFn: (id: number) => request<undefined>(`/deleted/${kind}/${id}/restore`, "POST"),
-    onSettled: () =>
-      Promise.all([
-        client.invalidateQueries({ queryKey: ["deleted", kind] }),
-        client.invalidateQueries({ queryKey: [LISTS[kind]] }),
-      ]),
-  });
-  return { data, error, bringBack };
-}
 
 /** Whether workers are still reading or repairing a mesh, drawing a boundary, or looking at the ground for the estimates. */
 export function isWorkedOn(derived: Derived): boolean {
@@ -390,22 +357,6 @@ export function useJobActions(id: number) {
       ...calculation,
       mutationFn: () => request<Calculation | null>(`/jobs/${id}/cancel`, "POST"),
     }),
-  };
-}
-
-export function useJobList() {
-  const client = useQueryClient();
-  const settle = { onSuccess: () => client.invalidateQueries({ queryKey: ["jobs"] }) };
-  return {
-    create: useMutation({
-      ...settle,
-      mutationFn: (v: { name: string; mesh?: number }) => request<Job>("/jobs", "POST", v),
-    }),
-    copy: useMutation({
-      ...settle,
-      mutationFn: (v: { id: number; name: string }) => request<Job>(`/jobs/${v.id}/copy`, "POST", { name: v.name }),
-    }),
-    remove: useMutation({ ...settle, mutationFn: (id: number) => request<undefined>(`/jobs/${id}`, "DELETE") }),
   };
 }
 

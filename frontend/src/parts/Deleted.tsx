@@ -1,7 +1,7 @@
 /** Deleted jobs, cutters, posts and machines, to be brought back. */
 import { useState } from "react";
 import styled from "styled-components";
-import { type DeletedKind, useDeleted } from "../api/hooks";
+import { type DeletedKind, useDeleted } from "../api/jobList";
 import { dayText } from "../lib/times";
 import { Ask, Button, Foot, Quiet, Said } from "./controls";
 
