@@ -53,7 +53,7 @@ def test_a_slimmer_cutter_lies_within_its_own_shape(shape: str, by: float) -> No
     ("change", "said"),
     [
         ({"flute_length": 80.0}, "longer than the whole cutter"),
-        ({"stickout": 90.0}, "its stick-out"),
+        ({"stickout": 90.0}, "its stickout"),
         ({"shape": "bull-nose", "corner_radius": 4.0}, "3 mm or less"),
         ({"shape": "engraver", "tip_diameter": 7.0, "angle": 30.0}, "thicker"),
         ({"shape": "v", "angle": 10.0}, "larger angle"),

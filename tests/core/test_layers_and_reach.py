@@ -218,7 +218,7 @@ def test_a_holder_that_will_meet_the_stock_is_told_with_what_helps() -> None:
     (finding,) = reach_findings(plan, plan.setups[0], shown)
     assert finding.code == "reach" and finding.row == "10" and "holder" in finding.text
     labels = {fix.label.split()[0]: fix for fix in finding.fixes}
-    longer = apply_edit(plan, lambda _: look, labels["Stick-out"].edit)
+    longer = apply_edit(plan, lambda _: look, labels["Stickout"].edit)
     assert reach_findings(longer, longer.setups[0], shown) == []
     less = apply_edit(plan, lambda _: look, labels["Cut"].edit)
     assert [item.code for item in reach_findings(less, less.setups[0], shown)] == ["not-deep-enough"]

@@ -108,7 +108,7 @@ const NUMBERS: NumberRow[] = [
   { key: "flute_length", label: "Flute length", kind: "length", high: 500, step: 1 },
   { key: "shank_diameter", label: "Shank", kind: "length", high: 100, step: 0.5 },
   { key: "overall_length", label: "Overall length", kind: "length", high: 1000, step: 1 },
-  { key: "stickout", label: "Stands out", kind: "length", high: 1000, step: 1, empty: "all but 20 mm" },
+  { key: "stickout", label: "Stickout", kind: "length", high: 1000, step: 1, empty: "all but 20 mm" },
   { key: "flutes", label: "Flutes", kind: "plain", high: 12, step: 1, low: 1 },
 ];
 const FEEDS: NumberRow[] = [
@@ -354,7 +354,7 @@ export function CuttersPage() {
             <Column>Group</Column>
             <Column>Diameter</Column>
             <Column>Flute length</Column>
-            <Column>Stands out</Column>
+            <Column>Stickout</Column>
             <Column>Flutes</Column>
             <Column>Feed</Column>
             <Column>Plunge</Column>

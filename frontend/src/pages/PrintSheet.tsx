@@ -8,7 +8,7 @@ import { clock, feedText, lengthText, type Unit } from "../lib/numbers";
 import { Button, Said } from "../parts/controls";
 import { CutterDrawing } from "../parts/CutterDrawing";
 import { Mark } from "../parts/Marks";
-import { realTime } from "../lib/times";
+import { dayText, realTime } from "../lib/times";
 import { SlideDrawing, TurnDrawing } from "../workspace/TurnRow";
 import { setupOf, zeroOf } from "../workspace/state";
 import { partTitle } from "../workspace/tiles";
@@ -265,7 +265,7 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
             <th />
             <th>Cutter</th>
             <th>Diameter</th>
-            <th>Stands out at least</th>
+            <th>Stickout at least</th>
             <th>Spindle</th>
             <th>Feed</th>
           </tr>
@@ -385,7 +385,7 @@ export function PrintSheet(props: { id: number }) {
       <div className="top">
         <h1>{job.name}</h1>
         <span className="facts">
-          revision {job.revision} · {job.machine.name} · {new Date().toLocaleDateString("en-GB")}
+          revision {job.revision} · {job.machine.name} · {dayText(new Date().toISOString())}
         </span>
       </div>
       {job.derived.setups

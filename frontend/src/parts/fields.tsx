@@ -125,6 +125,8 @@ export function NumberField(props: NumberProps) {
   const id = useId();
   const trouble = useContext(FieldTrouble);
   const refused = trouble.field === id ? trouble.problem : "";
+  const { leave } = trouble;
+  useEffect(() => () => leave(id), [leave, id]);
   const editing = useRef(false),
     lived = useRef(false);
   // What is shown while it is typed comes back as the value: Escape goes back to the one before.
@@ -160,9 +162,11 @@ export function NumberField(props: NumberProps) {
     editing.current = true;
     setText(typed);
     const value = read(typed);
-    trouble.ask(id);
     // Of what does not parse whole nothing is shown, and so nothing can be kept of its beginning.
-    if (value !== undefined || lived.current) props.onLive?.(value === undefined ? before.current : value);
+    if (props.onLive && (value !== undefined || lived.current)) {
+      trouble.ask(id);
+      props.onLive(value === undefined ? before.current : value);
+    }
     lived.current = value !== undefined;
   };
   const commit = () => {

@@ -4,27 +4,31 @@ import { useState } from "react";
 import { describe, expect, it, vi } from "vitest";
 import { show } from "../testing/render";
 import { NumberField } from "./fields";
-import { FieldTrouble } from "./trouble";
+import { FieldTrouble, useRefusal } from "./trouble";
 
 const asked = { live: vi.fn(), keep: vi.fn() };
 
 /** A sheet that refuses every stepover over 3. */
 function Sheet() {
   const [value, setValue] = useState(1.2);
-  const [field, ask] = useState<string | null>(null);
-  const [problem, setProblem] = useState("");
+  const [open, setOpen] = useState(true);
+  const { trouble, elsewhere, begin, clear } = useRefusal();
   const keep = (typed: number | null) => {
+    const refuse = begin();
     asked.keep(typed);
-    if ((typed ?? 0) > 3) setProblem("the stepover is larger than the cutter: use 2.7 mm or less");
+    if ((typed ?? 0) > 3) refuse("the stepover is larger than the cutter: use 2.7 mm or less");
     else {
-      setProblem("");
+      clear();
       setValue(typed ?? 0);
     }
   };
   return (
-    <FieldTrouble.Provider value={{ problem, field, ask, clear: () => setProblem("") }}>
-      <NumberField label="Stepover" unit="mm" value={value} onLive={asked.live} onChange={keep} />
-      <NumberField label="Feed" unit="mm" kind="plain" value={5} onLive={asked.live} onChange={keep} />
+    <FieldTrouble.Provider value={trouble}>
+      {open && <NumberField label="Stepover" unit="mm" value={value} onLive={asked.live} onChange={keep} />}
+      <NumberField label="Feed" unit="mm" kind="plain" value={5} onChange={keep} />
+      <button onClick={() => keep(9)}>Coarser</button>
+      <button onClick={() => setOpen(false)}>Another operation</button>
+      <p data-testid="sheet">{elsewhere}</p>
     </FieldTrouble.Provider>
   );
 }
@@ -56,5 +60,18 @@ describe("what is typed", () => {
     await user.clear(field("Stepover"));
     await user.type(field("Stepover"), "2{Enter}");
     expect(field("Stepover").value).toBe("2");
+  });
+
+  it("is said with the sheet where no field made the change, or its field is gone", async () => {
+    const { user } = show(<Sheet />);
+    await user.type(field("Feed"), "1");
+    await user.click(screen.getByText("Coarser"));
+    expect(screen.getByTestId("sheet").textContent).toContain("larger than the cutter");
+    expect(screen.getAllByText(/larger than the cutter/)).toHaveLength(1);
+    await user.clear(field("Stepover"));
+    await user.type(field("Stepover"), "9{Enter}");
+    expect(screen.getByTestId("sheet").textContent).toBe("");
+    await user.click(screen.getByText("Another operation"));
+    expect(screen.getByTestId("sheet").textContent).toContain("larger than the cutter");
   });
 });

@@ -1,5 +1,5 @@
 /** The workspace of a job: sheet, view, inspector, run strip. */
-import { FieldTrouble } from "../parts/trouble";
+import { FieldTrouble, useRefusal } from "../parts/trouble";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
 import { isBusy, previewPlan, useCalculation, useJob, useJobActions } from "../api/hooks";
@@ -61,10 +61,7 @@ export function Workspace(props: { id: number }) {
   const [mode, setMode] = useState<Mode>("place");
   const [draft, setDraft] = useState<{ plan: FullPlan; derived: Derived | null; base: number } | null>(null);
   const [time, setTime] = useState(Infinity);
-  const [problem, setProblem] = useState("");
-  const [asker, ask] = useState<string | null>(null);
-  const clear = useCallback(() => setProblem(""), []);
-  const trouble = useMemo(() => ({ problem, field: asker, ask, clear }), [problem, asker, clear]);
+  const { trouble, elsewhere, begin, clear } = useRefusal();
   const [tool, setTool] = useState<Tool>("none");
   const [faults, showFaults] = useState<Fault | null>(null);
   const [reliefLook, lookAtRelief] = useState<ReliefLook | null>(null);
@@ -76,10 +73,11 @@ export function Workspace(props: { id: number }) {
   const look = useCallback(
     (plan: FullPlan | null, change: Edit | null, now = false) => {
       const turn = ++asked.current;
+      const refuse = begin();
       setLooking(Boolean(plan && job));
       if (!plan || !job) {
         setDraft(null);
-        setProblem("");
+        clear();
         return;
       }
       if (now) setDraft((old) => ({ plan, derived: old?.derived ?? null, base: job.version }));
@@ -90,17 +88,17 @@ export function Workspace(props: { id: number }) {
         .then((seen) => {
           if (turn === asked.current) {
             setDraft({ ...seen, base: job.version });
-            setProblem("");
+            clear();
           }
         })
         .catch((reason: Error) => {
-          if (turn === asked.current) setProblem(reason.message);
+          if (turn === asked.current) refuse(reason.message);
         })
         .finally(() => {
           if (turn === asked.current) setLooking(false);
         });
     },
-    [job],
+    [job, begin, clear],
   );
   const live = useCallback((plan: FullPlan | null, now?: boolean) => look(plan, null, now), [look]);
   const liveEdit = useCallback((change: Edit | null) => look(change && job ? job.plan : null, change), [look, job]);
@@ -114,23 +112,24 @@ export function Workspace(props: { id: number }) {
     (change: Edit, note: string, then?: (plan: FullPlan) => void) => {
       if (!latest.current) return;
       asked.current++;
+      const refuse = begin();
       setLooking(false);
       makeEdit(
         { based_on: latest.current.version, edit: change, note },
         {
           onSuccess: (after) => {
             setDraft(null);
-            setProblem("");
+            clear();
             then?.(after.plan);
           },
           onError: (reason) => {
             setDraft(null);
-            setProblem(reason.message);
+            refuse(reason.message);
           },
         },
       );
     },
-    [makeEdit],
+    [makeEdit, begin, clear],
   );
 
   const keep = useCallback(
@@ -139,6 +138,7 @@ export function Workspace(props: { id: number }) {
       if (!now) return;
       const plan = typeof change === "function" ? change(now.plan) : change;
       asked.current++;
+      const refuse = begin();
       setLooking(false);
       setDraft({ plan, derived: null, base: now.version });
       writePlan(
@@ -146,16 +146,16 @@ export function Workspace(props: { id: number }) {
         {
           onSuccess: () => {
             setDraft(null);
-            setProblem("");
+            clear();
           },
           onError: (reason) => {
             setDraft(null);
-            setProblem(reason.message);
+            refuse(reason.message);
           },
         },
       );
     },
-    [writePlan],
+    [writePlan, begin, clear],
   );
 
   const plan = draft?.plan ?? job?.plan;
@@ -193,9 +193,9 @@ export function Workspace(props: { id: number }) {
     { mutate: rename } = actions.rename;
   const stepTo = useCallback(
     (step: typeof undo) => {
-      if (job) step(job.version, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") });
+      if (job) step(job.version, { onError: (reason) => begin()(reason.message), onSuccess: () => clear() });
     },
-    [job],
+    [begin, clear, job],
   );
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
@@ -214,8 +214,8 @@ export function Workspace(props: { id: number }) {
 
   const [automatic, keepAutomatic] = useState(localStorage.getItem("calculate") !== "by hand");
   const start = useCallback(
-    () => calculate(undefined, { onError: (reason) => setProblem(reason.message), onSuccess: () => setProblem("") }),
-    [calculate],
+    () => calculate(undefined, { onError: (reason) => begin()(reason.message), onSuccess: () => clear() }),
+    [begin, clear, calculate],
   );
   // What nobody pressed must not talk over what was said of the number that is being typed.
   const startQuietly = useCallback(() => calculate(undefined), [calculate]);
@@ -235,7 +235,7 @@ export function Workspace(props: { id: number }) {
   const failed = calculation?.state === "failed" && calculation.revision === job?.revision ? calculation.reason : "";
   const ofThis = calculation?.revision === job?.revision,
     progress = calculation?.state === "working" ? calculation : null,
-    said = problem || failed;
+    said = elsewhere || failed;
   // One value as long as nothing in it changes: the sheet and the inspector do not follow the run strip.
   const sheet: Sheet | null = useMemo(
     () =>

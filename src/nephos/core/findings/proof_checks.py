@@ -232,7 +232,7 @@ _STRUCK: dict[str, tuple[str, Level, str, str]] = {
         "holder-in-wall",
         "stop",
         "the holder goes {depth} into the material",
-        "give the cutter a longer stick-out, or clear the stock above first",
+        "give the cutter a longer stickout, or clear the stock above first",
     ),
 }
 

@@ -221,7 +221,7 @@ def reached(terrain: Terrain, operation: Operation, wary: bool = False) -> tuple
 
 
 def _longer(terrain: Terrain, operation: Operation) -> float | None:
-    """A stick-out with which an operation gets down to where it goes; none where no length of its cutter does."""
+    """A stickout with which an operation gets down to where it goes; none where no length of its cutter does."""
     most = operation.cutter.overall_length - GRIP
     for share in (0.25, 0.5, 0.75, 1.0):
         length = float(np.floor(operation.cutter.reach + share * (most - operation.cutter.reach)))
@@ -282,7 +282,7 @@ def _found(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: Terrain | 
         if longer is not None and own:
             fixes.append(
                 Fix(
-                    f"Stick-out {size(longer)}",
+                    f"Stickout {size(longer)}",
                     {"do": "stick_out", "setup": setup.id, "operation": operation.number, "length": longer},
                 )
             )

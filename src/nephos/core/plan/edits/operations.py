@@ -78,7 +78,7 @@ def stick_out(plan: Plan, looks: Looks, setup: str, operation: Number, length: L
     """Let an operation's cutter stand out of its holder so far; all operations with the very same cutter follow."""
     old = operation_of(plan, setup, operation).cutter
     if length > old.overall_length:
-        raise Refused(f"the stick-out cannot be {length:g} mm: the cutter is {old.overall_length:g} mm long")
+        raise Refused(f"the stickout cannot be {length:g} mm: the cutter is {old.overall_length:g} mm long")
     longer = old.model_copy(update={"stickout": length})
     for item in plan.setups:
         plan = with_operations(
