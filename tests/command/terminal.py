@@ -1,6 +1,7 @@
 """`./nephos` as a person at the terminal runs it, in a home of its own."""
 
 import os
+import signal
 import socket
 import subprocess
 import sys
@@ -34,7 +35,9 @@ def run(home: Path, *words: str, **more) -> "subprocess.CompletedProcess[str]":
     )
 
 
-def start(home: Path, port: int) -> "subprocess.Popen[str]":
+def start(home: Path, port: int, nohup: bool = False) -> "subprocess.Popen[str]":
+    """Nephos started by a terminal; with `nohup` it goes on when that is closed. The tests themselves may run so."""
+    hangup = signal.SIG_IGN if nohup else signal.SIG_DFL
     return subprocess.Popen(
         [str(ROOT / "nephos"), "start", "--empty", "--port", str(port)],
         env=environment(home),
@@ -42,6 +45,7 @@ def start(home: Path, port: int) -> "subprocess.Popen[str]":
         stderr=subprocess.PIPE,
         text=True,
         stdin=subprocess.DEVNULL,
+        preexec_fn=lambda: signal.signal(signal.SIGHUP, hangup),  # noqa: PLW1509
     )
 
 

@@ -69,9 +69,12 @@ def gone(home: Path, seconds: float = 15.0) -> bool:
 
 def test_children_end_with_a_closed_terminal_and_with_a_killed_supervisor(home: Path) -> None:
     port = free_port()
-    first = start(home, port)
+    first = start(home, port, nohup=True)
     wait_until_up(first)
     assert len(children(home)) >= 3, "the web server, its processes and the worker"
+    first.send_signal(signal.SIGHUP)
+    time.sleep(1.0)
+    assert first.poll() is None and answers(port), "started with nohup it stays"
     supervisor = int((home / "running.lock").read_text().split()[0])
     os.kill(supervisor, signal.SIGKILL)
     first.communicate(timeout=30)

@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 
 from cutting import FLAT, op, run
 from nephos.command.warm import small_hill
-from nephos.core.linking.air_cuts import without_air
-from nephos.core.stock.block import box_block
+from nephos.core.cutters import Profile, standard_cutter
+from nephos.core.linking.air_cuts import without_air, without_finished
+from nephos.core.stock.block import Block, box_block
 from nephos.core.stock.sweep import sweep
 from nephos.core.toolpath import Pass
 
@@ -21,8 +22,8 @@ def fresh():
     return box_block((0, 0, 0), (60, 40, 10), 0.25)
 
 
-def cut(passes: tuple[Pass, ...]) -> np.ndarray:
-    block = fresh()
+def cut(passes: tuple[Pass, ...], block: Block | None = None, cutter: Profile = CUTTER) -> np.ndarray:
+    block = block or fresh()
     top, touched = block.top.copy(), np.full(block.touched.shape, -1, np.int32)
     for item in passes:
         sweep(
@@ -32,7 +33,7 @@ def cut(passes: tuple[Pass, ...]) -> np.ndarray:
             np.ascontiguousarray(item.points),
             np.ones(len(item.points) - 1, np.uint8),
             0,
-            CUTTER,
+            cutter,
         )
     return top
 
@@ -134,3 +135,26 @@ def test_roughing_leaves_out_long_stretches_in_air() -> None:
     after = feed & (np.arange(len(feed)) >= begin)
     assert first.lengths[after & (first.depths <= 0.002)].sum() < 0.05 * first.lengths[after].sum()
     assert all(outcome.rapid_depth.max() == 0 for outcome in done.outcomes)
+
+
+@settings(max_examples=15, deadline=None)
+@given(st.integers(0, 1000))
+def test_a_finishing_leaves_out_only_what_other_sides_have_finished(seed: int) -> None:
+    """Lines over hills that are done to the left of a bent line: nowhere does more stay than the tolerance."""
+    rng = np.random.default_rng(seed)
+    profile = standard_cutter("ball", 3).profile
+    a, b = rng.uniform(0.1, 0.4, 2)
+    ys = np.arange(2.0, 28.0, 0.4)
+    x = np.linspace(2.0, 58.0, 113)
+    passes = tuple(
+        Pass(np.column_stack([x, np.full(len(x), y), 3 + np.sin(a * x) + np.cos(b * y)])[:: (1 if k % 2 else -1)])
+        for k, y in enumerate(ys)
+    )
+    bare = box_block((0, 0, 0), (60, 30, 8), 0.25)
+    gx, gy = np.meshgrid(bare.grid.xs, bare.grid.ys)
+    # Another side has left about what its own lines leave.
+    finished = cut(passes, bare, profile) + rng.uniform(0, 0.008, bare.top.shape).astype(np.float32)
+    block = bare.cut_above(np.where(gx < 30 + 8 * np.sin(gy / 4), finished, bare.top).astype(np.float32), bare.touched)
+    kept = without_finished(passes, block, profile, 10.0, 0.01, 3.0)
+    assert (cut(kept, block, profile) - cut(passes, block, profile)).max() <= 0.0101
+    assert length(kept) < 0.75 * length(passes)

@@ -359,12 +359,12 @@ def test_a_ball_gets_into_a_round_groove_that_is_wider_than_itself(radius: float
 def test_what_operations_brought_on_a_plane_in_closed_form() -> None:
     """A plane at 45 degrees under a block: straight up it stands h over it, along the normal h over the root of two."""
     under = np.tile(np.arange(20, dtype=np.float32), (10, 1))
-    before, after = under + 4.0, under + np.float32(0.02)
-    (gain,) = gains([10], before, [after], 1.0, (slice(None), slice(None)), under, np.ones((10, 20), bool), 0.015)
+    after, volumes = under + np.float32(0.02), [200 * 4.0, 200 * 0.02]
+    (gain,) = gains([10], volumes, [after], 1.0, (slice(None), slice(None)), under, np.ones((10, 20), bool), 0.015)
     assert (
         gain.removed == pytest.approx(200 * 3.98, rel=1e-4)
         and gain.left == pytest.approx(0.02 / np.sqrt(2), abs=1e-4)
         and gain.within == 1.0
     )
-    (coarse,) = gains([10], before, [after], 1.0, (slice(None), slice(None)), under, np.ones((10, 20), bool), 0.01)
+    (coarse,) = gains([10], volumes, [after], 1.0, (slice(None), slice(None)), under, np.ones((10, 20), bool), 0.01)
     assert coarse.within == 0.0

@@ -103,15 +103,10 @@ def ensure_frontend() -> None:
         _stamp("build", built)
 
 
-def ensure_built(packages: dict[str, str] | None = None) -> None:
-    """All that is made from the sources: the page and the kernels, side by side, as both keep one core busy; and beside
-    them more Debian packages, as of :func:`ensure_packages`, that take their time to come."""
-    with ThreadPoolExecutor(3) as pool:
-        for done in [
-            pool.submit(ensure_packages, packages or {}),
-            pool.submit(ensure_frontend),
-            pool.submit(ensure_kernels),
-        ]:
+def ensure_built() -> None:
+    """All that is made from the sources: the page and the kernels, side by side, as both keep one core busy."""
+    with ThreadPoolExecutor(2) as pool:
+        for done in [pool.submit(ensure_frontend), pool.submit(ensure_kernels)]:
             done.result()
 
 

@@ -14,7 +14,7 @@ from pathlib import Path
 from types import FrameType
 
 from nephos.command import backup, lock, postgres
-from nephos.command.machine import SetupFailed, ensure_built, ensure_kernels, ensure_packages, say
+from nephos.command.machine import SetupFailed, ensure_built, ensure_frontend, ensure_kernels, ensure_packages, say
 from nephos.disks import LEAST_FREE, fullest
 from nephos.home import HOME, ROOT, load_config
 from nephos.processes import child_environment, end_strays
@@ -231,6 +231,32 @@ def _checked(title: str, words: list[str], cwd: Path = ROOT) -> bool:
     return done.returncode == 0
 
 
+BROWSER = {"chromium": "chromium", "chromedriver": "chromium-driver"}
+"""What the browser's tests run in: commands, and the Debian packages that they come with."""
+
+
+def _checks() -> list[tuple[str, list[str], Path]]:
+    """What is checked besides the tests in Python: title, command and folder of each."""
+    python, page = [sys.executable, "-m"], ROOT / "frontend"
+    return [
+        ("vitest", ["npm", "run", "-s", "test"], page),
+        ("mypy", [*python, "mypy"], ROOT),
+        ("tsc", ["npm", "run", "-s", "types"], page),
+        ("eslint", ["npm", "run", "-s", "lint"], page),
+        ("prettier", ["npm", "run", "-s", "format:check"], page),
+        ("ruff", [*python, "ruff", "check", "-q", "src", "tests", "demo"], ROOT),
+        ("ruff format", [*python, "ruff", "format", "-q", "--check", "src", "tests", "demo"], ROOT),
+    ]
+
+
+def _all_tests(every: bool) -> list[str]:
+    """The command for the tests in Python, with those marked slow where `every` asks for them.
+
+    Each on one core: four run beside one another, as the browser's tests wait for the page most of the time."""
+    chosen = ["env", "NEPHOS_CORES=1", sys.executable, "-m", "pytest", "-n", "4", "--dist", "worksteal"]
+    return [*chosen, "--durations=12", *([] if every else ["-m", "not slow"])]
+
+
 def test(words: list[str]) -> int:
     """Lint, types and tests, after setting up what they need; `--all` runs those marked slow too."""
     if "--random" in words:
@@ -244,30 +270,22 @@ def test(words: list[str]) -> int:
         say(f"random cases, seed {os.environ['NEPHOS_FUZZ_SEED']}")
     every = "--all" in words
     words = [word for word in words if word != "--all"]
-    ensure_built({"chromium": "chromium", "chromedriver": "chromium-driver"})
     was_running = lock.running() is not None
     postgres.start(load_config())
     try:
         if words:
+            ensure_built()
+            ensure_packages(BROWSER)
             chosen = [sys.executable, "-m", "pytest", *words]
             return subprocess.run(chosen, check=False, cwd=ROOT, stdin=subprocess.DEVNULL).returncode
-        python, page = [sys.executable, "-m"], ROOT / "frontend"
-
-        # Each on one core: three run beside one another, as the browser's tests wait for the page most of the time.
-        tests = ["env", "NEPHOS_CORES=1", *python, "pytest", "-n", "3", "--dist", "worksteal", "--durations=12"]
-        tests += [] if every else ["-m", "not slow"]
-        checks: list[tuple[str, list[str], Path]] = [
-            ("pytest", tests, ROOT),
-            ("vitest", ["npm", "run", "-s", "test"], page),
-            ("mypy", [*python, "mypy"], ROOT),
-            ("tsc", ["npm", "run", "-s", "types"], page),
-            ("eslint", ["npm", "run", "-s", "lint"], page),
-            ("prettier", ["npm", "run", "-s", "format:check"], page),
-            ("ruff", [*python, "ruff", "check", "-q", "src", "tests", "demo"], ROOT),
-            ("ruff format", [*python, "ruff", "format", "-q", "--check", "src", "tests", "demo"], ROOT),
-        ]
-        with ThreadPoolExecutor(2) as pool:
-            passed = list(pool.map(lambda check: _checked(*check), checks))
+        with ThreadPoolExecutor(3) as pool:
+            kernels, browser = pool.submit(ensure_kernels), pool.submit(ensure_packages, BROWSER)
+            ensure_frontend()
+            # What needs no kernels is checked while they are compiled.
+            checked = pool.submit(lambda: [_checked(*check) for check in _checks()])
+            kernels.result()
+            browser.result()
+            passed = [_checked("pytest", _all_tests(every)), *checked.result()]
         return 0 if all(passed) else 1
     finally:
         if not was_running:
@@ -315,7 +333,7 @@ def worker(words: list[str]) -> int:
 
 def screenshots(words: list[str]) -> int:
     """Make docs/screenshots anew against a running Nephos."""
-    ensure_packages({"chromium": "chromium", "chromedriver": "chromium-driver"})
+    ensure_packages(BROWSER)
     return subprocess.run([sys.executable, "-m", "demo.screenshots", *words], check=False, cwd=ROOT).returncode
 
 

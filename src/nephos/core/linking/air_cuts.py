@@ -8,7 +8,7 @@ from nephos.core.arrays import F64, Bool
 from nephos.core.cutters.profile import Profile
 from nephos.core.polyline import densified
 from nephos.core.stock.block import Block
-from nephos.core.stock.cut import removed
+from nephos.core.stock.cut import last_cuts, removed
 from nephos.core.toolpath import Pass
 
 EVERY = 0.5
@@ -34,9 +34,7 @@ def without_air(
     """
     if not passes:
         return passes
-    paths = [densified(np.ascontiguousarray(item.points), EVERY) for item in passes]
-    gap = np.full((1, 3), np.nan)
-    points = np.concatenate([part for path in paths for part in (path, gap)])
+    paths, points = _stretches(passes)
     depths = removed(block, points, np.ones(len(points) - 1, np.uint8), cutter)
     found: list[Pass] = []
     at = 0
@@ -53,6 +51,38 @@ def without_air(
                 del left_out[k]
                 break
         found += kept
+    return tuple(found)
+
+
+def _stretches(passes: tuple[Pass, ...]) -> tuple[list[F64], F64]:
+    """Each pass, densified, and all of them in one array (n, 3) with no numbers between them."""
+    paths = [densified(np.ascontiguousarray(item.points), EVERY) for item in passes]
+    gap = np.full((1, 3), np.nan)
+    return paths, np.concatenate([part for path in paths for part in (path, gap)])
+
+
+def without_finished(
+    passes: tuple[Pass, ...], block: Block, cutter: Profile, least: float, worth: float, ends: float
+) -> tuple[Pass, ...]:
+    """Finishing passes, broken where for `least` mm or more the block is finished already, from other sides.
+
+    Nowhere is more than `worth` mm left standing by that. Each stretch for itself may take less where many take more
+    together, so that what they all leave is looked at.
+
+    Parameters
+    ----------
+    passes : none of them plunging. block : as it is before the first, of columns. ends : passes are not shortened by less
+    than this (mm) at their ends.
+    """
+    if not passes:
+        return passes
+    paths, points = _stretches(passes)
+    cuts = last_cuts(block, points, cutter, worth) > 0
+    found: list[Pass] = []
+    at = 0
+    for item, path in zip(passes, paths, strict=True):
+        found += broken(item, path, _to_its_ends(path, cuts[at : at + len(path) - 1], ends), least)
+        at += len(path) + 1
     return tuple(found)
 
 
@@ -99,6 +129,18 @@ def broken(item: Pass, path: F64, cuts: Bool, least: float) -> list[Pass]:
         # Over the seam it goes on; so it begins where the last one does, in the air, not in the full.
         found = [np.concatenate([found[-1], found[0][1:]]), *found[1:-1]]
     return [replace(item, points=points, closed=False, helix=None) for points in found]
+
+
+def _to_its_ends(path: F64, cuts: Bool, least: float) -> Bool:
+    """Which stretches (n,) of a path stay where it is not to be shortened by less than `least` mm at an end."""
+    if not cuts.any():
+        return cuts
+    gone = np.concatenate([[0.0], np.cumsum(np.sqrt((np.diff(path, axis=0) ** 2).sum(axis=1)))])
+    first, last = int(cuts.argmax()), len(cuts) - int(cuts[::-1].argmax())
+    kept: Bool = cuts.copy()
+    kept[:first] |= gone[first] < least
+    kept[last:] |= gone[-1] - gone[last] < least
+    return kept
 
 
 def _corners(points: F64, path: F64) -> Bool:

@@ -9,6 +9,7 @@ from nephos.core.cutters import Profile
 from nephos.core.parallel import kernel
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.bound import HALF_DIAGONAL, lower_bound
+from nephos.core.stock.intervals import taken_together
 from nephos.core.stock.sweep import sweep
 from nephos.core.surface.contact import underside
 
@@ -91,6 +92,7 @@ class LinkBlock:
 
     def __init__(self, block: Block, keep_up: bool) -> None:
         self.top, self.grid = _coarser(block.top, block.grid, _LINK_CELLS)
+        self._intervals = taken_together(block.intervals, round(self.grid.pitch / block.grid.pitch))
         self.bound, self.bound_grid = _coarser(block.bound, block.grid, _BOUND_CELLS)
         self.uncut = float(self.bound.max())
         self._touched: I32 = np.zeros(self.top.shape, np.int32)
@@ -145,5 +147,5 @@ class LinkBlock:
         """Take away what a pass cuts."""
         if self._keep_up:
             feeding = np.ones(len(points) - 1, np.uint8)
-            sweep(self.top, self._touched, self.grid, points, feeding, 0, cutter)
+            sweep(self.top, self._touched, self.grid, points, feeding, 0, cutter, intervals=self._intervals)
             lower_bound(self.bound, self.bound_grid, points, feeding, cutter)

@@ -29,7 +29,7 @@ from nephos.core.post.read import Reading, read_program
 from nephos.core.stock.block import Block
 from nephos.core.stock.compare import compare
 from nephos.core.stock.cut import cut_block
-from nephos.core.stock.frames import record_frames, shown_grid, shown_top
+from nephos.core.stock.frames import record_frames, shown_grid, shown_intervals, shown_top
 from nephos.core.stock.rapids import Cuts, close_rapid_depths
 from nephos.core.surface.gouge import Gouge, gouges_along
 from nephos.core.toolpath import Kind, Toolpath
@@ -231,7 +231,15 @@ def prove_external(
             )
             history.append(cuts)
             gouges += into
-            frames = record_frames(shown, grid, outcome.points, outcome.kinds, outcome.seconds, stretch.cutter.profile)
+            frames = record_frames(
+                shown,
+                grid,
+                outcome.points,
+                outcome.kinds,
+                outcome.seconds,
+                stretch.cutter.profile,
+                shown_intervals(block, grid),
+            )
             names = (f"{key}-{k}-moves", f"{key}-{k}-frames")
             work.store.put(
                 names[0],

@@ -124,8 +124,7 @@ def _compared(
     space: SetupSpace,
     work: Work,
     todo: list[Operation],
-    first: F32,
-    tops: list[F32],
+    blocks: list[Block],
     block: Block,
     gouges: list[Gouge],
     before: Comparison | None,
@@ -194,14 +193,13 @@ def _compared(
             for item in gains(
                 # Kept by place in the order: a new number changes nothing here.
                 list(range(len(todo))),
-                first,
-                tops,
+                [block.volume for block in blocks],
+                [block.top for block in blocks[1:]],
                 c.grid.pitch,
                 (rows, columns),
                 c.under,
                 inside,
                 limit,
-                c.grid.radius,
             )
         ],
         "balls": _balls_that_would(space, c, normals, cutters, plan.tolerance),
@@ -367,13 +365,10 @@ def proof_of(
     `blocks` are the stock and the block after each operation, `shown` the finished one with the errors that are assumed
     for slides, `before` the compare of the tiles before this one, `steps` finds those at the seams, `gouges` those of all operations, the deepest first.
     """
-    tops = [block.top for block in blocks]
     kept = work.stage(
         keys.compare,
         "compare",
-        lambda: _compared(
-            space, work, todo, tops[0], tops[1:], shown, gouges, before, steps, shown is not blocks[-1], report
-        ),
+        lambda: _compared(space, work, todo, blocks, shown, gouges, before, steps, shown is not blocks[-1], report),
     )
     on_bar = space.setup.kind == "rotary"
     pieces = work.stage(

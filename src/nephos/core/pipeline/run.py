@@ -21,7 +21,7 @@ import shapely
 from nephos.core.arrays import F32, F64, U8
 from nephos.core.errors import NothingToCut, Refused
 from nephos.core.findings.overrides import overridden
-from nephos.core.linking.air_cuts import NOTHING, without_air
+from nephos.core.linking.air_cuts import NOTHING, without_air, without_finished
 from nephos.core.linking.link import THROUGH_AIR, LinkTask, link
 from nephos.core.linking.pass_order import in_short_order
 from nephos.core.machine.kinematics import move_seconds
@@ -47,7 +47,7 @@ from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.plan.tile_setups import cut_plan, window_of
 from nephos.core.post.preview import preview
 from nephos.core.stock.block import Block
-from nephos.core.stock.frames import record_frames, shown_grid, shown_top
+from nephos.core.stock.frames import record_frames, shown_grid, shown_intervals, shown_top
 from nephos.core.stock.passed_on import Side
 from nephos.core.stock.rapids import Cuts
 from nephos.core.strategies.following.tile_window import passes_in_window
@@ -58,6 +58,8 @@ WHOLE_OUTLINE = frozenset({"cut_out", "drill", "score"})
 """Strategies that know what of the outline is a tile's own."""
 GRID = 0.001
 """Moves end on a grid of so many millimetres: what a metric program can say."""
+_LIFT_SECONDS = 0.8
+"""A finishing cutter goes on through air that takes it no longer than this: lifting takes as long."""
 
 
 def _moves(path: Toolpath, machine: Machine, axis: RotaryAxis | None, in_tile: bool) -> Result:
@@ -98,6 +100,24 @@ def _block_near(block: Block, near: shapely.Geometry, operation: Operation, wind
     x0, y0, x1, y1 = near.bounds
     reach = 2 * operation.cutter.diameter + 8 * block.grid.pitch
     return block.part((x0 - reach, y0 - reach), (x1 + reach, y1 + reach))
+
+
+def _only_what_cuts(whole: Passes, operation: Operation, block: Block, tolerance: float, in_tile: bool) -> Passes:
+    """The passes of an operation without what of them runs through air."""
+    cutter, on_bar = operation.cutter, block.grid.radius is not None
+    if strategy(operation.strategy).skips_air:
+        least = THROUGH_AIR * cutter.diameter
+        worth = max(getattr(operation.settings, "minimum", NOTHING), NOTHING)
+        kept = without_air(whole.passes, block, cutter.profile, least, worth)
+        # What waits for what over the seam of a bar is not known there: its passes keep their order.
+        return replace(whole, passes=kept if on_bar else in_short_order(kept, cutter.diameter, least))
+    if whole.on_surface and block.has_gaps and not on_bar:
+        # Earlier setups have finished a part of the surface from their sides.
+        least = operation.cutting_feed / 60 * _LIFT_SECONDS
+        # Lines that tiles share end at their seams.
+        ends = least if in_tile else cutter.diameter
+        return replace(whole, passes=without_finished(whole.passes, block, cutter.profile, least, tolerance, ends))
+    return whole
 
 
 def run_operation(
@@ -177,14 +197,7 @@ def run_operation(
 
     def linked() -> Result:
         leave = getattr(operation.settings, "leave", 0.0)
-        whole = passes_from(passes)
-        if kind.skips_air:
-            least = THROUGH_AIR * operation.cutter.diameter
-            worth = max(getattr(operation.settings, "minimum", NOTHING), NOTHING)
-            kept = without_air(whole.passes, block, operation.cutter.profile, least, worth)
-            # What waits for what over the seam of a bar is not known there: its passes keep their order.
-            ordered = kept if axis is not None else in_short_order(kept, operation.cutter.diameter, least)
-            whole = replace(whole, passes=ordered)
+        whole = _only_what_cuts(passes_from(passes), operation, block, plan.tolerance, tile is not None)
         path = link(
             whole,
             LinkTask(
@@ -247,7 +260,13 @@ def run_operation(
     def recorded() -> Result:
         grid = shown_grid(block.grid)
         frames = record_frames(
-            shown_top(block, grid), grid, points, kinds, moves.arrays["seconds"], operation.cutter.profile
+            shown_top(block, grid),
+            grid,
+            points,
+            kinds,
+            moves.arrays["seconds"],
+            operation.cutter.profile,
+            shown_intervals(block, grid),
         )
         return as_result(
             grid_facts(grid) | {"moments": frames.moments},

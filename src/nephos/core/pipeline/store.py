@@ -47,15 +47,15 @@ class MemoryStore:
 
 
 STAGE_VERSIONS = {
-    "passes": 15,
-    "path": 13,
+    "passes": 16,
+    "path": 14,
     "moves": 5,
-    "block": 10,
-    "frames": 2,
+    "block": 11,
+    "frames": 3,
     "rapids": 1,
     "gouges": 1,
     "arcs": 1,
-    "compare": 9,
+    "compare": 10,
     "pieces": 4,
     "program": 8,
     "space": 4,

@@ -8,6 +8,7 @@ import numpy as np
 
 from nephos.core.arrays import F32, F64, I32, U8, Bool
 from nephos.core.errors import Refused
+from nephos.core.stock.intervals import Intervals, all_material, volume_of
 
 MOST_CELLS = 40_000_000
 
@@ -72,6 +73,23 @@ class Block:
         heights = np.where(self.high > self.low, self.high, np.float32(self.foot))
         top: F32 = heights.max(axis=0)
         return top
+
+    @property
+    def has_gaps(self) -> bool:
+        """Whether any column has air under its top."""
+        return len(self.low) > 1 or bool((self.low > self.foot).any())
+
+    @property
+    def intervals(self) -> Intervals:
+        """The intervals of its columns for kernels: none are needed where all under the top is material."""
+        if not self.has_gaps:
+            return all_material(*self.bound.shape)
+        return Intervals(np.ascontiguousarray(self.low), np.ascontiguousarray(self.high))
+
+    @property
+    def volume(self) -> float:
+        """Volume of the material, mm^3."""
+        return volume_of(self.low, self.high, self.grid.pitch, self.grid.radius)
 
     @property
     def cut_field(self) -> F32:

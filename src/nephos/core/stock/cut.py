@@ -51,6 +51,7 @@ def cut_block(block: Block, points: F64, kinds: U8, first: int, cutter: Cutter, 
         cutter.profile,
         np.array([[radius, height] for _, radius, height in bodies]),
         part(report, 0, 0.5),
+        block.intervals,
     )
     struck = tuple(
         (name, float(depth), int(move))
@@ -79,7 +80,19 @@ def removed(block: Block, points: F64, kinds: U8, cutter: Profile) -> F32:
     if block.grid.radius is not None:
         return removed_from_bar(block, points, kinds, cutter)
     top, touched = block.top.copy(), np.full(block.touched.shape, -1, np.int32)
-    return sweep(top, touched, block.grid, points, kinds, 0, cutter)
+    return sweep(top, touched, block.grid, points, kinds, 0, cutter, intervals=block.intervals)
+
+
+def last_cuts(block: Block, points: F64, cutter: Profile, worth: float) -> F32:
+    """Which feed moves along `points` (n + 1, 3) the columns need that lose more than `worth` mm by all of them: 0 for
+    moves, (n,) float32, without which none of these columns is left more than half of that higher."""
+    top, kinds = block.top.copy(), np.ones(len(points) - 1, np.uint8)
+    marks = np.full(top.shape, -1, np.int32)
+    sweep(top, marks, block.grid, points, kinds, 0, cutter, intervals=block.intervals)
+    before = np.maximum(block.high - block.low, 0.0).sum(axis=0)
+    after = np.maximum(np.minimum(block.high, top) - block.low, 0.0).sum(axis=0)
+    goal = np.where(before - after > worth, top + np.float32(worth / 2), -np.inf).astype(np.float32)
+    return sweep(goal, marks, block.grid, points, kinds, 0, cutter)
 
 
 def _field_of(block: Block, before: F32, points: F64, kinds: U8, cutter: Cutter) -> F32:

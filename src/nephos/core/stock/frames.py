@@ -13,7 +13,8 @@ from nephos.core.parallel import kernel
 from nephos.core.stock.bar import shown_bar_grid
 from nephos.core.stock.bar_frames import recorded_rays
 from nephos.core.stock.block import Block, Grid
-from nephos.core.stock.sweep import sweep_rows
+from nephos.core.stock.intervals import Intervals, all_material, lowest_end
+from nephos.core.stock.sweep import sweep_columns, sweep_rows
 
 MOMENTS = 65_000
 SHOWN_CELLS = 160_000
@@ -56,6 +57,17 @@ def shown_top(block: Block, shown: Grid) -> F32:
     return np.ascontiguousarray(block.top[np.ix_(j, i)])
 
 
+def shown_intervals(block: Block, shown: Grid) -> Intervals:
+    """As :func:`shown_top`, the intervals of the columns; none of a bar, whose rays are recorded by their tops."""
+    g = block.grid
+    if g.radius is not None:
+        return all_material(shown.ny, shown.nx)
+    i = np.clip(np.rint((shown.xs - g.x0) / g.pitch).astype(int), 0, g.nx - 1)
+    j = np.clip(np.rint((shown.ys - g.y0) / g.pitch).astype(int), 0, g.ny - 1)
+    low, high = block.intervals
+    return Intervals(low[:, j[:, None], i], high[:, j[:, None], i])
+
+
 def shown_bottom(block: Block, shown: Grid) -> F32:
     """As :func:`shown_top`, of the lowest material."""
     g = block.grid
@@ -80,6 +92,8 @@ def _record(
     heights: F32,
     hits: F32,
     ids: I64,
+    low_ends: F32,
+    high_ends: F32,
 ) -> int:
     """Sweep moment by moment; writes the columns that changed. Returns how many, or -1 if there is no room."""
     rows, columns = top.shape
@@ -105,35 +119,41 @@ def _record(
             if ja <= jb and ia <= ib:
                 if count + (jb - ja + 1) * (ib - ia + 1) > len(cells):
                     return -1
-                sweep_rows(
-                    top[ja : jb + 1],
-                    touched[ja : jb + 1],
-                    x0,
-                    y0,
-                    pitch,
-                    ja,
-                    points[first : last + 1],
-                    ids[first:last],
-                    cutter,
-                    hits[first:last],
-                )
+                part, marks, hit = top[ja : jb + 1], touched[ja : jb + 1], hits[first:last]
+                path, numbers = points[first : last + 1], ids[first:last]
+                if len(low_ends):
+                    low, high = low_ends[:, ja : jb + 1], high_ends[:, ja : jb + 1]
+                    sweep_columns(part, marks, x0, y0, pitch, ja, path, numbers, cutter, hit, low, high)
+                else:
+                    sweep_rows(part, marks, x0, y0, pitch, ja, path, numbers, cutter, hit)
                 for j in range(ja, jb + 1):
                     for i in range(ia, ib + 1):
                         if touched[j, i] >= first:
                             cells[count] = j * columns + i
                             moments[count] = moment[first]
-                            heights[count] = top[j, i]
+                            # Where nothing is left the column is shown with no height, at its lower end.
+                            gone = top[j, i] == -np.inf
+                            heights[count] = lowest_end(low_ends, high_ends, j, i) if gone else top[j, i]
                             touched[j, i] = -1
                             count += 1
         first = last
     return count
 
 
-def record_frames(top: F32, grid: Grid, points: F64, kinds: U8, seconds: F64, cutter: Profile) -> Frames:
+def record_frames(
+    top: F32,
+    grid: Grid,
+    points: F64,
+    kinds: U8,
+    seconds: F64,
+    cutter: Profile,
+    intervals: Intervals | None = None,
+) -> Frames:
     """Cut `top` (ny, nx) over `grid` and keep what changed when; `top` is left as it was.
 
-    `points`, `kinds` as in :func:`nephos.core.stock.sweep.sweep`; `seconds` (n,) of each move.
+    `points`, `kinds`, `intervals` as in :func:`nephos.core.stock.sweep.sweep`; `seconds` (n,) of each move.
     """
+    columns = all_material(*top.shape) if intervals is None else intervals
     ends = np.cumsum(seconds)
     total = max(float(ends[-1]) if len(ends) else 0.0, 1e-9)
     moment = np.minimum((ends / total * MOMENTS).astype(np.int64), MOMENTS)
@@ -160,6 +180,7 @@ def record_frames(top: F32, grid: Grid, points: F64, kinds: U8, seconds: F64, cu
             heights,
             np.zeros(len(kinds), np.float32),
             ids,
+            *columns,
         )
         if count >= 0:
             break

@@ -1,6 +1,7 @@
 """What each operation brought the block nearer to the model."""
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -20,21 +21,19 @@ class Gain:
 
 def gains(
     numbers: list[int],
-    before: F32,
+    volumes: list[float],
     tops: list[F32],
     pitch: float,
     window: tuple[slice, slice],
     under: F32,
     inside: Bool,
     limit: float,
-    around: float | None = None,
 ) -> tuple[Gain, ...]:
     """What each of several operations brought.
 
     Parameters
     ----------
-    before : (ny, nx) heights of the block before the first, `tops` after each.
-    around : reference radius of a bar, whose heights are radii; none for a block.
+    volumes : of the block before the first and after each (mm^3). tops : (ny, nx) heights of the block after each.
     window : rows and columns of the block that were compared; `under` (heights of the model) and `inside` lie over it.
 
     Notes
@@ -45,17 +44,10 @@ def gains(
     """
     gy, gx = np.gradient(under.astype(np.float64), pitch)
     cosine = 1.0 / np.sqrt(1.0 + gx * gx + gy * gy)
-    found, last = [], before
-    for number, top in zip(numbers, tops, strict=True):
-        if around is None:
-            taken = float((last - top).sum(dtype=np.float64))
-        else:
-            # Each ray stands for a wedge: (r1^2 - r2^2) / 2 times its angle.
-            taken = float(((last - top) * (last + top)).sum(dtype=np.float64)) / (2 * around)
-        removed = taken * pitch * pitch
+    found = []
+    for number, top, (before, after) in zip(numbers, tops, pairwise(volumes), strict=True):
         distance = ((top[window] - under) * cosine)[inside]
         left = float(np.maximum(distance, 0.0).mean()) if distance.size else 0.0
         within = float((np.abs(distance) <= limit).mean()) if distance.size else 0.0
-        found.append(Gain(number, round(removed, 1), round(left, 4), round(within, 4)))
-        last = top
+        found.append(Gain(number, round(before - after, 1), round(left, 4), round(within, 4)))
     return tuple(found)

@@ -11,6 +11,7 @@ from nephos.core.arrays import F32, F64, I32, I64, U8
 from nephos.core.cutters.profile import Profile
 from nephos.core.parallel import Report, in_parallel, inlined, kernel, silent
 from nephos.core.stock.block import Grid
+from nephos.core.stock.intervals import Intervals, all_material, material_between, top_beneath
 from nephos.core.surface.contact import along_line, underside
 
 RAPID_DEPTH = 0.002
@@ -184,11 +185,25 @@ def _heading(
 
 
 @kernel
-def _sweep_any(
-    top: F32, touched: I32, x0: float, y0: float, pitch: float, j0: int, points: F64, ids: I64, p: Profile, hits: F32
+def sweep_columns(
+    top: F32,
+    touched: I32,
+    x0: float,
+    y0: float,
+    pitch: float,
+    j0: int,
+    points: F64,
+    ids: I64,
+    p: Profile,
+    hits: F32,
+    low_ends: F32,
+    high_ends: F32,
 ) -> None:
-    """For every shape: where along the move the cutter is lowest over a cell is where it would rest on a line of that
-    slope."""
+    """For every shape, and for columns with gaps (`low_ends`, `high_ends` as in
+    :class:`~nephos.core.stock.intervals.Intervals`): where along the move the cutter is lowest over a cell is where it
+    would rest on a line of that slope. A top that comes to lie in a gap falls to the material under it (to -inf where there
+    is none), and a move that goes through nothing but a gap takes nothing off."""
+    gaps = len(low_ends) > 0
     rows, columns = top.shape
     r = p.radius
     for k in range(len(ids)):
@@ -224,9 +239,14 @@ def _sweep_any(
                 # All cells of the row lie within the radius of the move; on the rim rounding must not say otherwise.
                 z = np.float32(pz + m * s + underside(min(sqrt(v * v + (u - s) * (u - s)), r), p))
                 if z < old:
+                    taken = old - z
+                    if gaps:
+                        taken = np.float32(material_between(low_ends, high_ends, j, i, z, old))
+                        z = np.float32(top_beneath(low_ends, high_ends, j, i, z))
                     top[j, i] = z
-                    touched[j, i] = mark
-                    hit = max(hit, old - z)
+                    if taken > 0.0:
+                        touched[j, i] = mark
+                        hit = max(hit, taken)
         hits[k] = max(hits[k], hit)
 
 
@@ -240,7 +260,8 @@ def sweep_rows(
     elif p.slope == np.inf and p.flat == 0.0:
         _sweep_ball(top, touched, x0, y0, pitch, j0, points, ids, p.radius, hits)
     else:
-        _sweep_any(top, touched, x0, y0, pitch, j0, points, ids, p, hits)
+        none = np.empty((0, 0, 0), np.float32)
+        sweep_columns(top, touched, x0, y0, pitch, j0, points, ids, p, hits, none, none)
 
 
 FEW = 256
@@ -347,8 +368,10 @@ def _sweep_and_watch(
     hits: F32,
     bodies: F64,
     strikes: F64,
+    low_ends: F32,
+    high_ends: F32,
 ) -> None:
-    """`sweep_rows` move by move, watching what stands above the flutes against the block as it is by then.
+    """`sweep_rows`, or `sweep_columns` where there are gaps, move by move, watching what stands above the flutes against the block as it is by then.
 
     `bodies` (b, 2) radius and height over the tip; `strikes` (b, 2) gets the worst depth and its move.
     """
@@ -367,7 +390,12 @@ def _sweep_and_watch(
                     if depth > strikes[q, 0]:
                         strikes[q, 0] = depth
                         strikes[q, 1] = ids[k]
-        sweep_rows(top, touched, x0, y0, pitch, j0, points[k : k + 2], ids[k : k + 1], p, hits[k : k + 1])
+        if len(low_ends):
+            sweep_columns(
+                top, touched, x0, y0, pitch, j0, points[k : k + 2], ids[k : k + 1], p, hits[k : k + 1], low_ends, high_ends
+            )  # fmt: skip
+        else:
+            sweep_rows(top, touched, x0, y0, pitch, j0, points[k : k + 2], ids[k : k + 1], p, hits[k : k + 1])
 
 
 def sweep_watching(
@@ -380,6 +408,7 @@ def sweep_watching(
     cutter: Profile,
     bodies: F64,
     report: Report = silent,
+    intervals: Intervals | None = None,
 ) -> tuple[F32, F64]:
     """As :func:`sweep`, watching shank and holder.
 
@@ -396,7 +425,8 @@ def sweep_watching(
     lowest = float(np.fmin.reduce(points[:, 2], initial=np.inf))
     near = np.flatnonzero(lowest + bodies[:, 1] < top.max(initial=-np.inf)) if len(bodies) else np.empty(0, np.int64)
     if len(near) == 0:
-        return sweep(top, touched, grid, points, kinds, first_id, cutter, report), strikes
+        return sweep(top, touched, grid, points, kinds, first_id, cutter, report, intervals=intervals), strikes
+    columns = all_material(*top.shape) if intervals is None else intervals
     ids = np.arange(first_id, first_id + len(kinds), dtype=np.int64)
     points, watched = np.ascontiguousarray(points), np.ascontiguousarray(bodies[near])
     bands = max(1, grid.ny // 24 + 1)
@@ -418,6 +448,7 @@ def sweep_watching(
             hits[band],
             watched,
             found[band],
+            *columns.rows(first, last),
         )
 
     in_parallel(work, grid.ny, bands, report)
@@ -437,6 +468,7 @@ def sweep(
     cutter: Profile,
     report: Report = silent,
     straight: float = 0.0,
+    intervals: Intervals | None = None,
 ) -> F32:
     """Take the swept cutter out of `top` in place; returns how deep each move went into material.
 
@@ -448,6 +480,7 @@ def sweep(
     first_id : number of the first move, written into `touched`.
     straight : moves of a kind whose points lie within this many millimetres of one straight line
         are swept as that line (and carry the number of its last move).
+    intervals : of the columns, as they were at the last cut before; without them all under `top` is material.
 
     Returns
     -------
@@ -459,19 +492,15 @@ def sweep(
     bands = grid.ny if len(chosen) < FEW else max(1, grid.ny // 24 + 1)
     hits = np.zeros((grid.ny // bands + 2, len(chosen)), np.float32)
 
+    columns = all_material(*top.shape) if intervals is None else intervals
+
     def work(first: int, last: int) -> None:
-        sweep_rows(
-            top[first:last],
-            touched[first:last],
-            grid.x0,
-            grid.y0,
-            grid.pitch,
-            first,
-            points,
-            ids,
-            cutter,
-            hits[first // bands],
-        )
+        rows, marks, hit = top[first:last], touched[first:last], hits[first // bands]
+        if len(columns.low):
+            part = columns.rows(first, last)
+            sweep_columns(rows, marks, grid.x0, grid.y0, grid.pitch, first, points, ids, cutter, hit, *part)
+        else:
+            sweep_rows(rows, marks, grid.x0, grid.y0, grid.pitch, first, points, ids, cutter, hit)
 
     in_parallel(work, grid.ny, bands, report)
     found = np.zeros(moves, np.float32)

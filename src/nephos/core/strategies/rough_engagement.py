@@ -64,10 +64,10 @@ def _turned(path: Path, direction: str, at: F64 | None) -> F64:
 
 
 def _paths(region: Region, settings: RoughFrontsSettings, cutter: Cutter, block: Block) -> list[Path]:
-    met = material_above(block, region.level + TRACE, cutter.radius, margin=0.0)
+    met = material_above(block, region.level + TRACE, cutter.radius, 0.0, region.cleared)
     outside = areas_of(region.polygon.difference(met))
     x_low, y_low, x_high, y_high = region.polygon.buffer(cutter.radius).bounds
-    standing = Standing.above(block, region.level, (x_low, y_low), (x_high, y_high))
+    standing = Standing.above(block, region.level, (x_low, y_low), (x_high, y_high), region.cleared)
     clearing = Clearing(cutter.radius, settings.engagement, settings.stepover, standing)
     return list(clearing.paths(region.polygon, outside))
 

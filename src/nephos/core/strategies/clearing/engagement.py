@@ -1,13 +1,14 @@
 """How much of a cutter's round is in the material along a level path, on a grid of what stands at that level."""
 
 from dataclasses import dataclass
-from math import sqrt
+from math import inf, sqrt
 
 import numpy as np
 
 from nephos.core.arrays import F64, I64, Bool
 from nephos.core.parallel import inlined, kernel
 from nephos.core.stock.block import Block, Grid
+from nephos.core.strategies.clearing.levels import stands_over
 
 _ANGLES = 36
 """Places of the half of the round that goes ahead; the other half has cleared its path itself."""
@@ -85,10 +86,17 @@ class Standing:
     stands: Bool
 
     @classmethod
-    def above(cls, block: Block, level: float, low: tuple[float, float], high: tuple[float, float]) -> "Standing":
-        """What of a block stands above a level between two corners on the plan."""
+    def above(
+        cls,
+        block: Block,
+        level: float,
+        low: tuple[float, float],
+        high: tuple[float, float],
+        cleared: float = inf,
+    ) -> "Standing":
+        """What of a block stands above a level, where all over `cleared` is gone, between two corners on the plan."""
         rows, columns = block.grid.window(low, high)
-        stands: Bool = np.ascontiguousarray(block.top[rows, columns] > level + 0.02)
+        stands: Bool = np.ascontiguousarray(stands_over(block, level + 0.02, cleared)[rows, columns])
         grid = block.grid
         return cls(
             Grid(

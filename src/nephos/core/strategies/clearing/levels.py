@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
-from math import ceil, sqrt
+from math import ceil, inf, sqrt
 
 import contourpy
 import numpy as np
@@ -11,10 +11,11 @@ import shapely
 from scipy import ndimage
 from shapely.geometry import MultiPolygon, Polygon
 
-from nephos.core.arrays import F64
+from nephos.core.arrays import F64, Bool
 from nephos.core.cutters import Cutter, Profile
 from nephos.core.parallel import Report, inlined, kernel
 from nephos.core.stock.block import Block
+from nephos.core.stock.intervals import stands_between
 from nephos.core.surface.drop import Surface, SurfaceArrays, drop_at, drop_grid
 from nephos.core.surface.rotary import RotaryIndex
 
@@ -223,17 +224,26 @@ def lookup_step(reach: float, pitch: float) -> float:
     return max(1, int(reach / 6 / pitch)) * pitch
 
 
-def material_above(block: Block, level: float, reach: float, margin: float = 1.0) -> shapely.Geometry:
-    """Where a cutter of radius `reach` would meet material above `level`, and `margin` cells more of the grid that it
-    is looked up on."""
+def stands_over(block: Block, level: float, cleared: float) -> Bool:
+    """(ny, nx) bool, which columns have material over `level`. All above `cleared` is gone by then: in a column with a
+    gap between the two nothing stands."""
+    if not block.has_gaps:
+        return np.asarray(block.top > level)
+    return stands_between(block.low, block.high, level, max(cleared, level + TRACE))
+
+
+def material_above(
+    block: Block, level: float, reach: float, margin: float = 1.0, cleared: float = inf
+) -> shapely.Geometry:
+    """Where a cutter of radius `reach` would meet material between `level` and `cleared`, over which all is gone by
+    then, and `margin` cells more of the grid that it is looked up on."""
     around = block.grid.radius
     if around is not None:
         # On the unrolled surface a cutter covers the more the nearer it is to the axis.
         reach *= around / max(level, 0.25 * around)
     factor = round(lookup_step(reach, block.grid.pitch) / block.grid.pitch)
-    top = block.top[: block.grid.ny // factor * factor, : block.grid.nx // factor * factor]
-    coarse = top.reshape(top.shape[0] // factor, factor, top.shape[1] // factor, factor).max(axis=(1, 3))
-    full = coarse > level
+    stands = stands_over(block, level, cleared)[: block.grid.ny // factor * factor, : block.grid.nx // factor * factor]
+    full = stands.reshape(stands.shape[0] // factor, factor, stands.shape[1] // factor, factor).any(axis=(1, 3))
     if full.all():
         return shapely.box(-1e6, -1e6, 1e6, 1e6)
     if not full.any():

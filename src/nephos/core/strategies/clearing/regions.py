@@ -4,6 +4,7 @@ import itertools
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
+from math import inf
 
 import numpy as np
 import shapely
@@ -41,19 +42,21 @@ from nephos.core.toolpath import Pass
 class Region:
     """A connected piece of a level; `above` are the numbers of those that must be cut before it, `edge` is the outline
     of all the ground where the cutter may be at its level: where its own outline lies on that there is a wall beside
-    it, elsewhere cleared ground."""
+    it, elsewhere cleared ground. Over the height `cleared` nothing stands any more when it is cut."""
 
     polygon: Polygon
     level: float
     above: tuple[int, ...] = ()
     edge: shapely.Geometry = field(default_factory=MultiLineString)
+    cleared: float = inf
 
 
 @dataclass(frozen=True)
 class Layer:
     """The ground to be cut at one height. Where it is `own` it is level ground between two levels, cut after the one
     and before the other; `worthy` is as much of the ground as has enough standing on it, None where all has; `cleared`
-    is where nothing stands any more; `free` is where the cutter may be, with or without anything to cut."""
+    is where nothing stands any more; `free` is where the cutter may be, with or without anything to cut; `under` is the
+    level before, over which all is gone by then."""
 
     level: float
     ground: shapely.Geometry
@@ -61,6 +64,7 @@ class Layer:
     worthy: shapely.Geometry | None = None
     cleared: shapely.Geometry = field(default_factory=MultiPolygon)
     free: shapely.Geometry = field(default_factory=MultiPolygon)
+    under: float = inf
 
 
 @dataclass(frozen=True)
@@ -86,27 +90,28 @@ class _Heights:
         refine = partial(refine_contour, task.index, self.field, height, self.safe, below(task), task.tolerance / 2)
         return areas_of(filled(self.field, -np.inf, height, refine).intersection(task.region))
 
-    def standing(self, free: shapely.Geometry, level: float) -> MultiPolygon:
-        """Where of a ground the cutter meets what stands above a height."""
+    def standing(self, free: shapely.Geometry, level: float, under: float) -> MultiPolygon:
+        """Where of a ground the cutter meets what stands above a height, where all over `under` is gone by then."""
         margin = -0.5 if self.aside else 1.0
-        return areas_of(
-            free.intersection(material_above(self.block, level, self.task.cutter.radius - self.aside, margin))
-        )
+        reach = self.task.cutter.radius - self.aside
+        return areas_of(free.intersection(material_above(self.block, level, reach, margin, under)))
 
-    def layers(self, level: float, flats: Sequence[float]) -> list[Layer]:
-        """The layer of a level, and before it those of level ground between it and the one above."""
+    def layers(self, level: float, flats: Sequence[float], under: float) -> list[Layer]:
+        """The layer of a level, and before it those of level ground between it and the one above, `under`."""
         free, radius = self.free(level), self.task.cutter.radius
-        ground = self.standing(free, level + TRACE)
+        ground = self.standing(free, level + TRACE, under)
         found = []
         for height in flats:
             wide = self.free(height)
-            here = self.standing(wide, height + max(self.worth, TRACE))
+            here = self.standing(wide, height + max(self.worth, TRACE), under)
             # Slivers along walls are no level ground; and a strip of the next level's ground as well, so that nothing
             # stays between.
             alone = here.difference(ground).buffer(-0.1 * radius).buffer(0.3 * radius)
-            found.append(Layer(height, alone.intersection(here), own=True, cleared=wide.difference(here), free=wide))
-        worthy = self.standing(ground, level + self.worth) if self.worth > TRACE else None
-        return [*found, Layer(level, ground, worthy=worthy, cleared=free.difference(ground), free=free)]
+            found.append(
+                Layer(height, alone.intersection(here), own=True, cleared=wide.difference(here), free=wide, under=under)
+            )
+        worthy = self.standing(ground, level + self.worth, under) if self.worth > TRACE else None
+        return [*found, Layer(level, ground, worthy=worthy, cleared=free.difference(ground), free=free, under=under)]
 
 
 def largest(geometry: shapely.Geometry) -> float:
@@ -144,7 +149,10 @@ def level_layers(task: Task, stepdown: float, leave: float, at_flats: bool, wort
     flats = flat_heights(task.index, 4 * task.cutter.diameter**2) if at_flats else []
     extras = extra_levels(levels, top, ground_levels(flats, task.floor, leave + allowance))
     heights = _Heights(task, block, field, safe, leave, worth)
-    found = in_parallel(lambda k, _: heights.layers(levels[k], extras[k]), len(levels), 1, part(task.report, 0.5, 1.0))
+    over = [inf, *levels]
+    found = in_parallel(
+        lambda k, _: heights.layers(levels[k], extras[k], over[k]), len(levels), 1, part(task.report, 0.5, 1.0)
+    )
     return worth_cutting([layer for band in found for layer in band])
 
 
@@ -200,6 +208,7 @@ def stacked(layers: Sequence[Layer], smallest: float, tolerance: float, seam: Se
                 layer.level,
                 _lies_over(tree, over, piece, layer.level, seam),
                 edge,
+                layer.under,
             )
             for piece in itertools.compress(pieces, kept)
         ]
