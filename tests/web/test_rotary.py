@@ -66,7 +66,10 @@ def test_a_core_that_is_no_number_is_refused_in_words(shop: Client, job: dict) -
 def test_a_face_on_the_bar_begins_with_what_the_rotation_left(shop: Client, job: dict) -> None:
     """A flat is cut after the bar was turned: its block, the whole part and both files are there; the bar is not calculated
     again."""
-    first = calculated(shop, job)
+    plan = job["plan"]
+    plan["setups"][0]["operations"][1]["settings"]["leave"] = 0.3
+    left = send(shop, f"/jobs/{job['id']}/plan", {"based_on": job["version"], "plan": plan, "note": "leave"}, "put")
+    first = calculated(shop, left.json())
     edit = {"do": "add_setup", "side": "angle", "angle": 60.0}
     added = send(shop, f"/jobs/{job['id']}/edit", {"based_on": first["version"], "edit": edit}).json()
     plan = added["plan"]

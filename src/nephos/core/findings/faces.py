@@ -363,12 +363,36 @@ def whole_findings(plan: Plan, whole: Whole, done: Sequence[SetupOutcome], units
                 whole.ridge_at,
             )
         )
+    if whole.held is not None:
+        found.append(
+            Finding(
+                "not-free",
+                "stop",
+                ROW,
+                f"the part is not cut free: up to {mm(round(whole.ridge, 1))} of stock beside it hold it in its frame, "
+                "besides its tabs",
+                "let the sides cut deeper, with longer cutters, or take thinner stock",
+                whole.held,
+            )
+        )
+    if whole.uncut is not None and whole.uncut.share > 0:
+        found.append(
+            Finding(
+                "not-cut",
+                "stop",
+                ROW,
+                f"no side cuts {100 * whole.uncut.share:.1f} % of the part's surface: up to "
+                f"{mm(round(whole.uncut.most, 1))} of stock stay on it",
+                "let the sides cut deeper, add a side or a smaller cutter, or accept it and carve it by hand",
+                whole.uncut.place,
+            )
+        )
     numbers = whole.numbers()
     if numbers.get("unreachable", 0.0) > 0.02:
         found.append(
             Finding(
                 "no-side-reaches",
-                "note",
+                "caution",
                 ROW,
                 f"{true_in_words(numbers, mm)}; on {100 * numbers['unreachable']:.0f} % more is left in corners that no "
                 f"cutter of any side reaches, up to {mm(numbers['leftover_max_unreachable'])}",

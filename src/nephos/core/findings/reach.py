@@ -316,6 +316,18 @@ def _uncut_findings(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: T
         return []
     mm = length_in(plan.units)
     deepest = max(cutting, key=lambda operation: operation.cut_to or 0.0)
+    if len({item.whole for item in plan.setups if item.worked}) > 1:
+        # What all sides together leave is known once they are calculated (findings/faces.py).
+        return [
+            Finding(
+                "not-deep-enough",
+                "note",
+                str(deepest.number),
+                f"no operation of this side goes deeper than {mm(terrain.top - terrain.foot - above)}: what lies deeper is "
+                "left to the other sides",
+                "use longer cutters where they do not reach it either",
+            )
+        ]
     return [
         Finding(
             "not-deep-enough",

@@ -12,14 +12,16 @@ from nephos.core.arrays import F64, Bool
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
 from nephos.core.parallel import Report, silent
+from nephos.core.pipeline.cut_free import Uncut, held_in_frame, uncut_surface, with_uncut
 from nephos.core.pipeline.keys import plan_keys
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.space import SetupSpace, first_block, side_of
-from nephos.core.pipeline.standing import prism, shadow_of
+from nephos.core.pipeline.standing import prism, shadow_of, tab_mesh
 from nephos.core.pipeline.store import Result, as_result, key_of
 from nephos.core.pipeline.work import Work
+from nephos.core.plan.joined_faces import FaceTab
 from nephos.core.plan.place import to_setup
-from nephos.core.plan.schema import Plan, Setup, Stock
+from nephos.core.plan.schema import Operation, Plan, Setup, Stock
 from nephos.core.stock.bar import bar_mesh
 from nephos.core.stock.block import Block
 from nephos.core.stock.columns import CutSide
@@ -41,11 +43,16 @@ _BAR = 256
 @dataclass(frozen=True)
 class Whole:
     """The compare of each setup's own surfaces in the finished block, by the setup's id, and the `ridge`: how thick (mm)
-    what is left between the faces beside the part is at most, and where (stock space)."""
+    what is left between the faces beside the part is at most, and where (stock space).
+
+    `uncut` is surface of a part of several faces that no side has cut, and `held` a place of it where it hangs in its
+    frame by more than its tabs; none where it is free."""
 
     comparisons: dict[str, Comparison]
     ridge: float
     ridge_at: tuple[float, float, float] | None
+    uncut: Uncut | None = None
+    held: tuple[float, float, float] | None = None
 
     def numbers(self) -> dict[str, float]:
         """The figures over all surfaces of the part."""
@@ -53,12 +60,16 @@ class Whole:
         if not found:
             return {}
         widest = max(item.limit for item in found)
+        deviation = np.concatenate([item.deviation.ravel() for item in found])
+        reachable = np.concatenate([item.reachable.ravel() for item in found])
+        if self.uncut is not None:
+            deviation, reachable = with_uncut(deviation, reachable, self.uncut)
         pooled = Comparison(
             found[0].grid,
-            np.concatenate([item.deviation.ravel() for item in found])[None],
-            np.concatenate([item.reachable.ravel() for item in found])[None],
+            deviation[None],
+            reachable[None],
             widest,
-            np.concatenate([item.under.ravel() for item in found])[None],
+            np.zeros((1, len(deviation)), np.float32),
             max(item.gouge for item in found),
         )
         return pooled.numbers()
@@ -81,6 +92,11 @@ def _final(space: SetupSpace, own: CutSide, others: tuple[Side, ...]) -> Block:
     return columns_left(block, space.matrix, others)
 
 
+def _widest(operations: Sequence[Operation]) -> float:
+    """Radius (mm) of the thickest cutter of operations."""
+    return max((operation.cutter.radius for operation in operations), default=0.0)
+
+
 def _beside(space: SetupSpace, work: Work, block: Block) -> tuple[float, F64 | None]:
     """How thick what is left beside the part, within the border and off the tabs, is at most; and where."""
     faces = space.plan.faces
@@ -92,11 +108,15 @@ def _beside(space: SetupSpace, work: Work, block: Block) -> tuple[float, F64 | N
     # Half of the border: material at its outer wall belongs to the frame. Gaps that no cutter enters are left out.
     radius = min((operation.cutter.radius for operation in space.setup.worked), default=0.0)
     fits = radius + _ROOM
-    gaps = around.buffer(faces.border).difference(outline).buffer(-fits).buffer(fits)
-    area = gaps.intersection(around.buffer(faces.border / 2)).difference(outline.buffer(_OFF * pitch))
-    for tab in faces.tabs:
-        at = space.matrix @ [*tab.at, 1.0]
-        area = area.difference(shapely.Point(at[:2]).buffer(faces.border + max(tab.width, tab.thickness) + 4.0))
+    # Roughing leaves its stock on tabs too.
+    skin = max((getattr(operation.settings, "leave", 0.0) for operation in space.setup.worked), default=0.0) + _ROOM
+    tabs = shapely.union_all([_footprint(space, tab, faces.border).buffer(skin) for tab in faces.tabs])
+    wide, room = around.buffer(faces.border), _widest(space.setup.worked) + skin
+    gaps = wide.difference(outline).buffer(-fits).buffer(fits)
+    # The border is cleared by the thickest cutter, which leaves its round in the corners between tabs and part.
+    open_ = wide.difference(outline.union(tabs))
+    gaps = gaps.difference(open_.difference(open_.buffer(-room).buffer(room)).intersection(tabs.buffer(2 * room)))
+    area = gaps.intersection(around.buffer(faces.border / 2)).difference(outline.union(tabs).buffer(_OFF * pitch))
     if area.is_empty:
         return 0.0, None
     shapely.prepare(area)
@@ -107,6 +127,11 @@ def _beside(space: SetupSpace, work: Work, block: Block) -> tuple[float, F64 | N
     most = float(thick[j, i])
     place = np.linalg.inv(space.matrix) @ [block.grid.xs[i], block.grid.ys[j], float(block.top[j, i]), 1.0]
     return most, place[:3] if most > 0 else None
+
+
+def _footprint(space: SetupSpace, tab: FaceTab, border: float) -> shapely.Geometry:
+    """The outline of a tab as a setup sees it."""
+    return shapely.MultiPoint(tab_mesh(tab, border).moved(space.matrix).vertices[:, :2]).convex_hull
 
 
 def _compared(done: SetupOutcome, own: Side, others: tuple[Side, ...], work: Work) -> Result:
@@ -133,11 +158,36 @@ def _bar_surface(own: CutBar, others: tuple[Side, ...], found: Comparison) -> Bo
     return result
 
 
+def _freed(plan: Plan, done: Sequence[SetupOutcome], sides: Sequence[Side], work: Work) -> Result:
+    """What no side has cut of a part of several faces, and whether it hangs in its frame."""
+    faces, first = plan.faces, done[0]
+    if faces is None:
+        raise ValueError("a part of several faces is asked for")
+    back = np.asarray(np.linalg.inv(first.space.matrix), np.float64)
+    mesh = first.space.mesh.moved(back)
+    corner = max((_widest(item.space.setup.worked) for item in done), default=0.0)
+    uncut = uncut_surface(mesh, sides, np.array(plan.stock.size), faces.tabs, faces.border, corner)
+    own = sides[0]
+    held = None
+    if not isinstance(own, CutBar):
+        outline = shadow_of(work, plan, first.space.setup, (), first.space.mesh)
+        held = held_in_frame(first, _final(first.space, own, tuple(sides[1:])), outline, mesh, sides)
+    return as_result(
+        {"share": uncut.share, "most": uncut.most, "place": uncut.place, "held": held}, heights=uncut.heights
+    )
+
+
 def whole_key(plan: Plan, setup: str) -> str:
     """Under which the compare of a setup's surfaces in the finished block is kept."""
     keys = plan_keys(plan)
     worked = [item for item in plan.setups if item.worked]
     return key_of("whole", keys[setup].compare, [keys[item.id].block for item in worked], plan.tolerance)
+
+
+def freed_key(plan: Plan) -> str:
+    """Under which it is kept what of a part of several faces is uncut, and whether it is free."""
+    keys = plan_keys(plan)
+    return key_of("whole", "freed", [[keys[item.id].space, keys[item.id].block] for item in plan.setups if item.worked])
 
 
 def job_key(plan: Plan) -> str:
@@ -197,7 +247,12 @@ def whole_of(plan: Plan, done: Sequence[SetupOutcome], work: Work, report: Repor
         found[item.space.setup.id] = replace(c, deviation=np.where(kept.arrays["mine"] == 1, c.deviation, np.nan))
         if f["ridge"] > ridge:
             ridge, at = f["ridge"], tuple(f["ridge_at"])
-    return Whole(found, ridge, at)
+    if plan.faces is None:
+        return Whole(found, ridge, at)
+    kept = work.stage(freed_key(plan), "whole", lambda: _freed(plan, done, sides, work))
+    f = kept.facts
+    uncut = Uncut(f["share"], f["most"], f["place"] and tuple(f["place"]), kept.arrays["heights"])
+    return Whole(found, ridge, at, uncut, f["held"] and tuple(f["held"]))
 
 
 def solids_after(plan: Plan, done: Sequence[SetupOutcome]) -> tuple[Solid, ...]:
