@@ -129,8 +129,15 @@ def told_and_taken(
     return told, [float(outcome.seconds.sum()) for outcome in done.outcomes]
 
 
-@pytest.mark.parametrize("mesh", [mound, pitted])
-@pytest.mark.parametrize(("key", "near"), [("rough_offset", 0.2), ("rough_raster", 0.2)])
+@pytest.mark.parametrize(
+    ("mesh", "key", "near"),
+    [
+        (mound, "rough_offset", 0.2),
+        (pitted, "rough_raster", 0.2),
+        pytest.param(pitted, "rough_offset", 0.2, marks=pytest.mark.slow),
+        pytest.param(mound, "rough_raster", 0.2, marks=pytest.mark.slow),
+    ],
+)
 def test_roughing_takes_about_as_long_as_was_said(mesh, key: str, near: float) -> None:
     told, taken = told_and_taken(mesh(), op(key, FLAT, 10, STOCK, stepdown=2.5, stepover=2.5, leave=0.4))
     assert told[0] == pytest.approx(taken[0], rel=near)
@@ -158,7 +165,8 @@ def bowls() -> Mesh:
 
 
 @pytest.mark.parametrize(
-    ("mesh", "shape", "diameter"), [(mound, "ball", 4.0), (pitted, "flat", 3.0), (bowls, "flat", 3.0)]
+    ("mesh", "shape", "diameter"),
+    [pytest.param(mound, "ball", 4.0, marks=pytest.mark.slow), (pitted, "flat", 3.0), (bowls, "flat", 3.0)],
 )
 def test_a_second_roughing_takes_about_as_long_as_was_said(mesh, shape: str, diameter: float) -> None:
     """Of the ground in pits only the corners are left to it, in bowls the steps; on a hill it has to go nearly
@@ -169,7 +177,10 @@ def test_a_second_roughing_takes_about_as_long_as_was_said(mesh, shape: str, dia
     assert told[1] == pytest.approx(taken[1], rel=0.2)
 
 
-@pytest.mark.parametrize(("mesh", "steeper"), [(mound, 20.0), (pitted, 40.0), (bowls, 40.0), (dykes, 35.0)])
+@pytest.mark.parametrize(
+    ("mesh", "steeper"),
+    [(mound, 20.0), pytest.param(pitted, 40.0, marks=pytest.mark.slow), (bowls, 40.0), (dykes, 35.0)],
+)
 def test_levels_take_about_as_long_as_was_said(mesh, steeper: float) -> None:
     """Round a hill and in pits contours are closed; in bowls they end where it gets shallow; from low dykes the cutter
     is lifted each time."""
@@ -186,7 +197,9 @@ def test_steep_and_shallow_take_about_as_long_as_was_said() -> None:
     assert told[0] == pytest.approx(taken[0], rel=0.2)
 
 
-@pytest.mark.parametrize("mesh", [mound, pitted, bowls])
+@pytest.mark.parametrize(
+    "mesh", [pytest.param(mound, marks=pytest.mark.slow), pitted, pytest.param(bowls, marks=pytest.mark.slow)]
+)
 def test_levels_after_roughing_take_about_as_long_as_was_said(mesh) -> None:
     """The cutter need not go down slowly from over the block then."""
     levels = op("finish_waterline", BALL, 20, {"boundary": Limit(boundary="box")}, stepdown=0.5, steeper=40.0)
@@ -196,8 +209,15 @@ def test_levels_after_roughing_take_about_as_long_as_was_said(mesh) -> None:
     assert told[1] == pytest.approx(taken[1], rel=0.2)
 
 
-@pytest.mark.parametrize("roughed", [False, True])
-@pytest.mark.parametrize("side", ["outside", "on"])
+@pytest.mark.parametrize(
+    ("roughed", "side"),
+    [
+        (True, "outside"),
+        (False, "on"),
+        pytest.param(True, "on", marks=pytest.mark.slow),
+        pytest.param(False, "outside", marks=pytest.mark.slow),
+    ],
+)
 def test_cutting_out_takes_about_as_long_as_was_said(roughed: bool, side: str) -> None:
     """It begins where roughing has left off round the part."""
     before = [op("rough_offset", FLAT, 10, STOCK, stepdown=2.5, stepover=2.5, leave=0.4)] if roughed else []

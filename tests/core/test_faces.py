@@ -8,15 +8,22 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from meshes import box_mesh, ellipsoid, grid_mesh, underside_of
-from nephos.core.cutters import standard_cutter
+from nephos.core.cutters import standard_cutter, usual_cutters
 from nephos.core.errors import Refused
-from nephos.core.findings.faces import _inner_places, _touches, faces_findings, whole_findings
+from nephos.core.findings.faces import (
+    _inner_places,
+    _touches,
+    faces_findings,
+    most_push,
+    tabs_hold,
+    whole_findings,
+)
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.keys import plan_keys
 from nephos.core.pipeline.overrun import smallest_overrun
-from nephos.core.pipeline.proposed_faces import _refuse_open, proposed_faces
+from nephos.core.pipeline.proposed_faces import _refuse_open, proposed_faces, stock_for
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.space import first_block, setup_space
 from nephos.core.pipeline.store import MemoryStore
@@ -346,6 +353,29 @@ def test_proposals_cut_an_egg_from_two_and_from_four_faces() -> None:
         assert not stops
         assert whole.numbers()["gouge_max"] <= 0.01 and whole.ridge < 0.02
         assert parse_plan(proposed.model_dump(mode="json")) == proposed
+
+
+@pytest.mark.parametrize("kind", ["two-faces", "four-faces"])
+@pytest.mark.parametrize("half", [(30.0, 15.0, 8.0), (150.0, 40.0, 12.0)])
+def test_what_is_proposed_holds_by_its_tabs_and_does_not_bend_its_frame(kind, half: tuple[float, float, float]) -> None:
+    part = ellipsoid(half)
+    look, cutters = quick_look(part), usual_cutters()
+    x, y, z = stock_for(np.array(part.size), kind, cutters, egg_plan())
+    plan = egg_plan(setups=(), faces=None, stock=Stock(length=x, width=y, thickness=z))
+    placed = placed_model(look.support, plan.models[0], plan.stock)
+    proposed = proposed_faces(
+        plan, kind, lambda _: part, [(plan.models[0], placed, look)], cutters, Work(MemoryStore())
+    )
+    assert tabs_hold(proposed, proposed.faces, [placed]) >= 2 * most_push(proposed)
+    codes = {item.code for item in faces_findings(proposed, [placed])}
+    assert not codes & {"tabs-weak", "frame-bends", "frame-thin", "border-narrow"}
+    for setup in proposed.setups:
+        rough, *others = (o for o in setup.operations if o.strategy == "rough_offset")
+        assert min(2 * half[0] / 15, 8.0) <= rough.cutter.diameter <= 12.0, "as thick as the part allows"
+        assert all(o.cutter.diameter < rough.cutter.diameter for o in others)
+        assert setup.operations[-1].strategy == "finish_raster"
+        for o in setup.operations[:-1]:
+            assert o.settings.stepover == pytest.approx(0.4 * o.cutter.diameter), "settings follow the cutter"
 
 
 def test_a_plan_of_version_3_cuts_its_back_as_before() -> None:

@@ -16,7 +16,7 @@ from nephos.command.warm import small_hill
 from nephos.core.cutters import Cutter, HolderStep, standard_cutter
 from nephos.core.findings.placement import placement_findings
 from nephos.core.findings.proof_checks import outcome_findings
-from nephos.core.findings.reach import reach_findings
+from nephos.core.findings.reach import fitted, reach_findings, terrain_of
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.programs import step_of
@@ -24,7 +24,7 @@ from nephos.core.pipeline.space import joined
 from nephos.core.plan.boundary import Boundary, Limit
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.proposed import proposed_sheet
+from nephos.core.plan.proposed import proposed_operation, proposed_sheet
 from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
 from nephos.core.post.schema import post_named
 from nephos.core.post.write import arcs_of, write_program
@@ -279,3 +279,19 @@ def test_every_repair_keeps_the_scale(edit: dict) -> None:
     assert placed_model(look.support, changed.models[0], changed.stock).scale == pytest.approx(scale)
     undone = apply_edit(changed, lambda _: look, {"do": "drop_repair", "model": "m1", "step": 0})
     assert placed_model(look.support, undone.models[0], undone.stock).scale == pytest.approx(scale)
+
+
+def test_a_cutter_that_is_replaced_for_its_reach_brings_its_own_steps() -> None:
+    """Steps of a 3 mm cutter with one of 6 mm would take twice the time."""
+    mesh = figure()
+    plan, shown = proposed(mesh, 90.0)
+    terrain = terrain_of(plan, plan.setups[0], shown)
+    assert terrain is not None
+    holder = {"holder": (HolderStep(diameter=40, length=60),)}
+    short = standard_cutter("flat", 3, 1).model_copy(update=holder | {"overall_length": 40.0, "stickout": 12.0})
+    long = standard_cutter("flat", 6, 2).model_copy(update=holder | {"overall_length": 150.0, "stickout": 110.0})
+    asked = proposed_operation(plan, (short,), "rough_offset", 10, short)
+    done = fitted(terrain, asked, (short, long))
+    assert done is not None and done.cutter.number == 2
+    assert done.settings.stepover == pytest.approx(2 * asked.settings.stepover)
+    assert done.settings.stepdown == pytest.approx(2 * asked.settings.stepdown)

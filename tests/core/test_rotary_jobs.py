@@ -32,7 +32,7 @@ TOLERANCE = 0.01
 
 def noisy() -> Mesh:
     """An egg with bumps of half a millimetre."""
-    egg = ellipsoid((22.0, 9.0, 11.0), 40)
+    egg = ellipsoid((16.0, 7.0, 8.0), 32)
     rng = np.random.default_rng(5)
     return Mesh(egg.vertices * (1 + rng.normal(0, 0.02, (len(egg.vertices), 1))), egg.faces)
 
@@ -69,7 +69,7 @@ MESHES = {
     [
         pytest.param("noisy", 0.2, marks=pytest.mark.slow),
         ("noisy", 0.5),
-        ("star", 0.3),
+        pytest.param("star", 0.3, marks=pytest.mark.slow),
         pytest.param("open", 0.4, marks=pytest.mark.slow),
         ("overlap", 0.4),
     ],

@@ -122,7 +122,7 @@ def _tried(read: Callable[[], object]) -> None:
 @pytest.mark.parametrize("name", MESHES)
 def test_damaged_meshes_are_read_or_refused(name: str) -> None:
     rng = np.random.default_rng([SEED, len(name), *name.encode()])
-    for _ in range((150 if name in OWN else 8) * ROUNDS):
+    for _ in range((90 if name in OWN else 6) * ROUNDS):
         data = mutated(MESHES[name], rng)
         _tried(lambda data=data: read_mesh(name, data))
 

@@ -12,7 +12,7 @@ from nephos.core.plan.schema import parse_plan
 from nephos.web.models import Cutter, Job, Revision
 
 pytestmark = pytest.mark.django_db(transaction=True)
-EXAMPLES = int(os.environ.get("NEPHOS_FUZZ_ROUNDS", "1")) * 12
+EXAMPLES = int(os.environ.get("NEPHOS_FUZZ_ROUNDS", "1")) * 7
 TOKEN = "a" * 32
 HEADERS = {"Host": "localhost", "Cookie": f"csrftoken={TOKEN}", "X-CSRFToken": TOKEN}
 

@@ -76,7 +76,7 @@ def test_a_change_in_the_second_setup_keeps_the_first_current(shop: Client, job:
     done = calculated(shop, coarse(shop, job))
     changed = edited(shop, done, do="change_setup", setup="b", change={"clearance": 8.0})
     states = [[item["state"] for item in setup["operations"]] for setup in changed["derived"]["setups"]]
-    assert states[0] == ["current", "current"] and "out of date" in states[1]
+    assert set(states[0]) == {"current"} and "out of date" in states[1]
     assert changed["derived"]["whole"] is None
 
 

@@ -51,7 +51,7 @@ def proposed_plan(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
             model = _sized(model, float(size[0]) * share)
             size = size * share
         stock = (
-            stock_for(size, kind, usual_cutters())
+            stock_for(size, kind, usual_cutters(), Plan(stock=probe))
             if kind in KINDS
             else tuple((size + np.array([2 * _AROUND, 2 * _AROUND, 6.0])).tolist())
         )

@@ -319,7 +319,7 @@ def _faces(plan: Plan, boxes: list[Placed]) -> dict[str, Any] | None:
         if setup.id in corners and corners[setup.id] in kept
     }
     return {
-        "hold": tabs_hold(plan, plan.faces),
+        "hold": tabs_hold(plan, plan.faces, boxes),
         "push": most_push(plan),
         "step": registration_step(plan, plan.faces, boxes),
         "smallest": smallest,

@@ -14,10 +14,11 @@ from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.standing import BEYOND
 from nephos.core.pipeline.whole import Whole
 from nephos.core.plan.faces import step_of
-from nephos.core.plan.force import cutting_push, elastic_modulus
+from nephos.core.plan.force import FRAME_BENDS, cutting_push, frame_bends
 from nephos.core.plan.joined_faces import Faces, FaceTab
 from nephos.core.plan.place import Placed
 from nephos.core.plan.schema import Plan
+from nephos.core.plan.tab_stress import used_share
 from nephos.core.surface.index import build_index
 from nephos.core.surface.inside import signed_distances
 from nephos.core.units import Units, length_in
@@ -32,22 +33,19 @@ _IN_FRAME = 0.5
 """The frame must stand so far (mm) behind the end of a tab."""
 _THIN_FRAME = 4.0
 """A frame narrower than this (mm) breaks when the stock is clamped."""
-_BENDS = 0.1
-"""A frame that bends by more than this (mm) gets a finding."""
 _FAR = 100.0
 """The part is looked for so far (mm) round a tab's inner end."""
-_SHEAR = 1 / 6
-"""Wood shears along the grain at about a third of what it takes to cut it; half of that is kept in reserve."""
 
 
-def holding_stress(plan: Plan) -> float:
-    """Force (N) that a square millimetre of a tab holds."""
-    return plan.stock.material.cutting_force * _SHEAR
-
-
-def tabs_hold(plan: Plan, faces: Faces) -> float:
-    """Force (N) that all tabs hold together."""
-    return sum(tab.section for tab in faces.tabs) * holding_stress(plan)
+def tabs_hold(plan: Plan, faces: Faces, boxes: Sequence[Placed]) -> float:
+    """Force (N) of a cutter that the tabs hold by themselves, at the worst place of the models' `boxes` and in the worst
+    direction."""
+    if not faces.tabs:
+        return 0.0
+    size = np.array(plan.stock.size)
+    low = np.min([box.low for box in boxes], axis=0) if boxes else np.zeros(3)
+    high = np.max([box.high for box in boxes], axis=0) if boxes else size
+    return 1.0 / used_share(faces.tabs, max(faces.border, 0.1), (low, high), 1.0, plan.stock.material)
 
 
 def most_push(plan: Plan) -> float:
@@ -100,10 +98,8 @@ def _border(plan: Plan, faces: Faces, boxes: Sequence[Placed], units: Units) -> 
         return found
     longest = float((high - low).max()) + 2 * faces.border
     push = max((cutting_push(plan, o) for setup in plan.setups for o in setup.worked), default=0.0)
-    # A beam held at both ends with a load in its middle: F L^3 / (192 E I), I = h b^3 / 12.
-    inertia = float(size[2]) * frame**3 / 12
-    bends = push * longest**3 / (192 * elastic_modulus(plan.stock.material) * inertia)
-    if bends > _BENDS:
+    bends = frame_bends(plan.stock.material, push, longest, float(size[2]), frame)
+    if bends > FRAME_BENDS:
         found.append(
             Finding(
                 "frame-bends",
@@ -116,7 +112,7 @@ def _border(plan: Plan, faces: Faces, boxes: Sequence[Placed], units: Units) -> 
     return found
 
 
-def _tabs(plan: Plan, faces: Faces, units: Units) -> list[Finding]:
+def _tabs(plan: Plan, faces: Faces, boxes: Sequence[Placed]) -> list[Finding]:
     if not faces.tabs:
         return [
             Finding(
@@ -143,7 +139,7 @@ def _tabs(plan: Plan, faces: Faces, units: Units) -> list[Finding]:
             if end not in ends
         ]
     push = most_push(plan)
-    hold = tabs_hold(plan, faces)
+    hold = tabs_hold(plan, faces, boxes)
     if hold >= push:
         return found
     return [
@@ -152,8 +148,9 @@ def _tabs(plan: Plan, faces: Faces, units: Units) -> list[Finding]:
             "tabs-weak",
             "caution",
             ROW,
-            f"{len(faces.tabs)} tabs hold {hold:.0f} N against {push:.0f} N of the cutter",
-            "make them thicker, wider or more",
+            f"{len(faces.tabs)} tabs hold {hold:.0f} N at the far side of the part against {push:.0f} N of the cutter: they bend "
+            "or twist off",
+            "make them thicker, wider or more, farther apart, or the stepdown smaller",
         ),
     ]
 
@@ -179,7 +176,7 @@ def faces_findings(plan: Plan, boxes: Sequence[Placed], units: Units | None = No
     if faces is None or len([setup for setup in plan.setups if setup.worked]) < 2:
         return []
     units = units or plan.units
-    return _border(plan, faces, boxes, units) + _tabs(plan, faces, units) + _registration(plan, faces, boxes, units)
+    return _border(plan, faces, boxes, units) + _tabs(plan, faces, boxes) + _registration(plan, faces, boxes, units)
 
 
 def overrun_findings(done: SetupOutcome, units: Units) -> list[Finding]:

@@ -10,6 +10,7 @@ from scipy import ndimage
 
 from nephos.core.arrays import F64, Bool
 from nephos.core.cutters import Cutter
+from nephos.core.cutters.feeds import working_diameter
 from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.memo import Memo
 from nephos.core.mesh.summary import MeshSummary
@@ -24,6 +25,8 @@ from nephos.core.units import length_in, size_in
 _CELLS = 80
 _SAMPLES = 24_000
 _COPIES = 12
+_STEPS = ("stepover", "stepdown", "step_x", "step_y")
+"""Settings that follow the size of a cutter."""
 GRIP = 15.0
 """What a collet holds of a cutter at least, mm."""
 SLACK = 0.3
@@ -260,7 +263,7 @@ def reach_findings(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> list[Fin
         for o in setup.worked
     )
     return _KNOWN.get(
-        (setup.id, plan.units, lying, matters),
+        (setup.id, plan.units, lying, matters, _of_several(plan)),
         lambda: _found(plan, setup, shown, _TERRAINS.get(lying, lambda: terrain_of(plan, setup, shown))),
     )
 
@@ -294,7 +297,8 @@ def _found(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: Terrain | 
                     {"do": "cut_to_depth", "setup": setup.id, "operation": operation.number, "depth": depth},
                 )
             )
-        fixes += _model_fixes(plan, shown, goes - deep, size)
+        if not _of_several(plan):
+            fixes += _model_fixes(plan, shown, goes - deep, size)
         found.append(
             Finding(
                 "reach",
@@ -308,6 +312,11 @@ def _found(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: Terrain | 
     return found
 
 
+def _of_several(plan: Plan) -> bool:
+    """Whether the part is cut in several setups: what one does not reach another may."""
+    return len({item.whole for item in plan.setups if item.worked}) > 1
+
+
 def _uncut_findings(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: Terrain) -> list[Finding]:
     """How much of the model lies deeper than any operation goes."""
     cutting = [operation for operation in setup.worked if not isinstance(operation.settings, CutOutSettings)]
@@ -316,7 +325,7 @@ def _uncut_findings(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: T
         return []
     mm = length_in(plan.units)
     deepest = max(cutting, key=lambda operation: operation.cut_to or 0.0)
-    if len({item.whole for item in plan.setups if item.worked}) > 1:
+    if _of_several(plan):
         # What all sides together leave is known once they are calculated (findings/faces.py).
         return [
             Finding(
@@ -363,6 +372,17 @@ def _model_fixes(plan: Plan, shown: Sequence[Shown], by: float, size: object) ->
     return fixes
 
 
+def with_settings_of(operation: Operation, before: Cutter) -> Operation:
+    """An operation whose cutter was another one `before`, with stepover and stepdown as much larger or smaller as its
+    cutter is."""
+    ratio = working_diameter(operation.cutter) / working_diameter(before)
+    if ratio == 1.0:
+        return operation
+    settings = operation.settings
+    steps = {name: round(getattr(settings, name) * ratio, 3) for name in _STEPS if name in type(settings).model_fields}
+    return operation.model_copy(update={"settings": settings.model_copy(update=steps)})
+
+
 def fitted(terrain: Terrain, operation: Operation, cutters: Sequence[Cutter]) -> Operation | None:
     """An operation with a cutter that gets down to where it goes: its own, another of its shape, or one of them
     standing out farther.
@@ -389,6 +409,7 @@ def fitted(terrain: Terrain, operation: Operation, cutters: Sequence[Cutter]) ->
     for cutter in [*choices, *longer]:
         try:
             tried = Operation.model_validate(operation.model_dump() | {"cutter": cutter.model_dump()})
+            tried = with_settings_of(tried, operation.cutter)
         except ValueError:
             continue
         told = reached(terrain, tried, wary=True)

@@ -17,7 +17,7 @@ __all__ = ["end_tabs"]
 
 _CELLS = 97
 """An end is looked at on a grid of so many cells along its longer side."""
-_DIAMETERS = (12.0, 10.0, 8.0, 6.0, 5.0, 4.0, 3.0, 2.5, 2.0, 1.5)
+_DIAMETERS = (16.0, 14.0, 12.0, 10.0, 8.0, 6.0, 5.0, 4.0, 3.0, 2.5, 2.0, 1.5)
 _SHARE = 0.6
 """A tab is at most so large a share of the end's smaller side."""
 _DEEPEST = 0.35
@@ -64,7 +64,7 @@ def _seen_from(mesh: Mesh, sign: int) -> _End:
     return _End(depth, low[0] + np.arange(nx) * pitch, low[1] + np.arange(ny) * pitch, pitch)
 
 
-def _best(end: _End, length: float, most: float) -> tuple[float, int, int, float] | None:
+def _best(end: _End, length: float, most: float, least: float) -> tuple[float, int, int, float] | None:
     """Diameter, row and column of the tab that holds best, and how far (mm) it has to go in until all of it does."""
     middle_u, middle_v = float(end.u.mean()), float(end.v.mean())
     off = np.hypot(end.u[None, :] - middle_u, end.v[:, None] - middle_v)
@@ -73,7 +73,7 @@ def _best(end: _End, length: float, most: float) -> tuple[float, int, int, float
     small = min(float(np.ptp(end.u)), float(np.ptp(end.v)))
     best: tuple[float, float, int, int, float] | None = None
     for diameter in _DIAMETERS:
-        if diameter > max(min(_SHARE * small, most), _DIAMETERS[-1]):
+        if diameter > max(min(_SHARE * small, most), _DIAMETERS[-1]) or (diameter < least and best is not None):
             continue
         n = max(round(diameter / 2 / end.pitch), 1)
         disc: Bool = np.hypot(*np.mgrid[-n : n + 1, -n : n + 1]) <= n + 1e-9
@@ -88,13 +88,16 @@ def _best(end: _End, length: float, most: float) -> tuple[float, int, int, float
     return None if best is None else best[1:]
 
 
-def end_tabs(mesh: Mesh, within: shapely.Geometry, first: int, most: float = _DIAMETERS[0]) -> list[FaceTab]:
+def end_tabs(
+    mesh: Mesh, within: shapely.Geometry, first: int, most: float = 12.0, least: float = 0.0
+) -> list[FaceTab]:
     """A round tab at each end along X of the part of a mesh inside an area.
 
     Parameters
     ----------
     mesh : the placed mesh in the stock's space. within : the part's outline on the plan. first : number of the first tab.
-    most : diameter (mm) that is enough; no tab is thicker.
+    most : diameter (mm) that is enough; no tab is thicker. least : diameter (mm) that it has to be where the part is
+    thick enough, however far inside; thinner ones are taken where no such place is.
 
     Returns
     -------
@@ -111,7 +114,7 @@ def end_tabs(mesh: Mesh, within: shapely.Geometry, first: int, most: float = _DI
     found: list[FaceTab] = []
     for sign in (-1, 1):
         end = _seen_from(part, sign)
-        chosen = _best(end, length, most)
+        chosen = _best(end, length, most, least)
         if chosen is None:
             continue
         diameter, j, i, deepest = chosen

@@ -14,7 +14,7 @@ from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.cutters.profile import Profile
 from nephos.core.errors import Refused
-from nephos.core.findings.faces import holding_stress, most_push
+from nephos.core.findings.faces import most_push, tabs_hold
 from nephos.core.findings.reach import GRIP, Shown, fitted, terrain_of
 from nephos.core.machine.machine import machine_of
 from nephos.core.pipeline.end_tabs import end_tabs
@@ -24,8 +24,9 @@ from nephos.core.pipeline.space import SetupSpace, prepared_mesh, setup_space
 from nephos.core.pipeline.standing import BEYOND, shadow_of
 from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.boundary import Limit
+from nephos.core.plan.force import cutting_push, frame_width
 from nephos.core.plan.joined_faces import Faces, FaceTab, Registration
-from nephos.core.plan.place import placed_model
+from nephos.core.plan.place import Placed, placed_model
 from nephos.core.plan.proposed import nearest_cutter, proposed_operation, proposed_sheet
 from nephos.core.plan.schema import Operation, Plan, Setup, parse_plan
 from nephos.core.strategies.following.tabs import Frame, loops_of, places_on, point_on
@@ -42,10 +43,16 @@ _CLEAR = 1.2
 _SPARE = 0.2
 """A proposed overrun is so much (mm) more than the smallest one."""
 _ROOM = 0.1
-_HOLD = 3.0
-"""Tabs at the ends hold so many times the push of the cutters."""
-_END_TABS = (5.0, 12.0)
-"""Their diameters (mm) at least and at most, where the part is thick enough."""
+_ROUGH = 1 / 10
+"""The first roughing cutter is as thick as this share of the part's longer side."""
+_TWICE = 1.6
+"""From so many diameters of the finisher on a roughing cutter is followed by a second one."""
+_HOLD = 2.0
+"""Tabs hold so many times the push of the cutters, at the worst place and in the worst direction."""
+_END_TABS = (5.0, 6.0, 8.0, 10.0, 12.0, 14.0, 16.0)
+"""Diameters (mm) of tabs at the ends: the first that holds, where the part is thick enough."""
+_MORE_TABS = ((0, 1.0), (1, 1.0), (2, 1.0), (2, 1.5), (4, 1.5), (6, 2.0), (8, 3.0))
+"""Where tabs along an outline do not hold, so many more are taken, and so many times wider."""
 _PER_TAB = 90.0
 """A tab for so much (mm) of outline."""
 _INSET = 1.5
@@ -80,27 +87,44 @@ def _up(value: float, step: float = 0.1) -> float:
 
 
 def _cutters(longest: float, height: float, cutters: Sequence[Cutter], room: float) -> tuple[Cutter, Cutter]:
-    """A flat cutter for roughing, no thicker than the border's `room` allows, and a ball for finishing."""
+    """A flat cutter for roughing, no thicker than the border's `room` allows, and a ball for finishing.
+
+    What a cutter clears in a minute grows with the square of its diameter, and so does what it leaves to the next: a
+    sixth of the smaller side or so still gets round the limbs of a figure."""
     limit = max(room / _CLEAR, 1.0)
     flats = [cutter for cutter in cutters if cutter.shape == "flat" and cutter.diameter <= limit]
-    rough = nearest_cutter(flats or cutters, "flat", min(max(longest / 25, 3.0), 10.0, limit))
+    rough = nearest_cutter(flats or cutters, "flat", min(max(longest * _ROUGH, 3.0), 12.0, limit))
     fine = nearest_cutter(cutters, "ball", min(max(longest / 60, 1.0), 6.0, max(height / 2, 1.0), limit))
     return rough, fine
 
 
+def _second(rough: Cutter, fine: Cutter, cutters: Sequence[Cutter]) -> Cutter | None:
+    """A cutter for a second roughing, where the first leaves more in corners than the finisher should meet."""
+    if rough.diameter < _TWICE * fine.diameter:
+        return None
+    second = nearest_cutter(cutters, "flat", (rough.diameter * fine.diameter) ** 0.5)
+    return second if second.diameter < 0.8 * rough.diameter else None
+
+
 def _operations(
-    plan: Plan, setup: Setup, rough: Cutter, fine: Cutter, first: int, kind: Kind, border: float
+    plan: Plan, roughs: Sequence[Cutter], fine: Cutter, first: int, kind: Kind, border: float
 ) -> tuple[Operation, ...]:
-    roughing = proposed_operation(plan, (rough,), "rough_offset", first, rough, leave=0.4)
     facing = {"facing": _MEET} if kind == "four-faces" else {}
     # Lines along a rim end up to a stepover beside it; the trip round the outline takes what they leave there.
-    finishing = proposed_operation(plan, (fine,), "finish_raster", first + 10, fine, outline="on", **facing)
+    last = first + 10 * len(roughs)
+    finishing = proposed_operation(plan, (fine,), "finish_raster", last, fine, outline="on", **facing)
     # Waste between the limbs of a figure would block the later sides.
     cleared = Limit(boundary="border", contain="inside")
     if kind == "four-faces":
         cleared = Limit(boundary="box", contain="inside", offset=border)
+    roughings = [
+        proposed_operation(plan, (cutter,), "rough_offset", first + 10 * k, cutter, leave=0.4).model_copy(
+            update={"boundary": cleared}
+        )
+        for k, cutter in enumerate(roughs)
+    ]
     return (
-        roughing.model_copy(update={"boundary": cleared}),
+        *roughings,
         finishing.model_copy(update={"boundary": Limit(boundary="silhouette", contain="outside")}),
     )
 
@@ -166,9 +190,40 @@ def _heights(index: SurfaceIndex, places: F64, nowhere: float) -> F64:
     return np.where(found > nowhere, found, np.nan)
 
 
-def _tabs(plan: Plan, work: Work, outline: _Outline, kind: Kind, border: float) -> tuple[FaceTab, ...]:
-    """Where the part is thick and its outline straight, at the height of the part there; of four faces at both ends
-    along X."""
+def _holding(
+    plan: Plan, work: Work, outline: _Outline, kind: Kind, border: float, boxes: Sequence[Placed]
+) -> tuple[FaceTab, ...]:
+    """The fewest and smallest tabs that hold the part; those that hold most where none do."""
+    push, best, most = most_push(plan), tuple[FaceTab, ...](), -1.0
+    if kind == "four-faces":
+        # Where the part is thick enough near its ends, else farther in.
+        choices = [(0, 1.0, (d, 0.0)) for d in _END_TABS] + [(0, 1.0, (d, d)) for d in _END_TABS]
+    else:
+        choices = [(n, w, (0.0, 0.0)) for n, w in _MORE_TABS]
+    for more, wider, diameters in choices:
+        tabs = _tabs(plan, work, outline, kind, border, more, wider, diameters)
+        if not tabs:
+            continue
+        hold = tabs_hold(plan, Faces(parting=1.0, border=border, tabs=tabs), boxes)
+        if hold > most:
+            best, most = tabs, hold
+        if hold >= _HOLD * push:
+            break
+    return best
+
+
+def _tabs(
+    plan: Plan,
+    work: Work,
+    outline: _Outline,
+    kind: Kind,
+    border: float,
+    more: int,
+    wider: float,
+    diameters: tuple[float, float],
+) -> tuple[FaceTab, ...]:
+    """Where the part is thick and its outline straight, at the height of the part there, `more` of them than usual and so
+    many times `wider`; of four faces at both ends along X, with `diameters` (mm) of the largest and the smallest that are asked for."""
     space = outline.space
     shape = shadow_of(work, plan, space.setup, (), space.mesh)
     found: list[FaceTab] = []
@@ -179,26 +234,20 @@ def _tabs(plan: Plan, work: Work, outline: _Outline, kind: Kind, border: float) 
         length = float(np.hypot(*np.diff(loop.rim, axis=0).T).sum())
         if kind == "four-faces":
             area = shapely.Polygon(loop.rim).buffer(_ROOM)
-            found += end_tabs(space.mesh, area, len(found) + 1, _enough(plan))
+            found += end_tabs(space.mesh, area, len(found) + 1, *diameters)
             continue
         inside = _inset(loop.rim)
         under, top = outline.heights(inside)
         thick = np.nan_to_num(top - under, nan=0.0)
-        count = min(max(round(length / _PER_TAB), 3), 12)
+        count = min(max(round(length / _PER_TAB), 3) + more, 12)
         width, depth = space.stock_high[:2].tolist()
         frame = Frame((0.0, 0.0, width, depth), tuple(other.rim for other in loops), border + BEYOND)
         shares = places_on(loop.rim, np.maximum(thick, 0.01), count, 12.0, frame=frame)
         for share in shares:
             tab = _tab_at(outline, point_on(loop.rim, share), _outward(loop.rim, share), f"tab-{len(found) + 1}")
             if tab is not None:
-                found.append(tab)
+                found.append(tab.model_copy(update={"width": round(wider * tab.width, 1)}))
     return tuple(found)
-
-
-def _enough(plan: Plan) -> float:
-    """Diameter (mm) at which two tabs hold several times what the cutters push, and do not bend away from them."""
-    section = _HOLD * most_push(plan) / (2 * holding_stress(plan))
-    return float(np.clip(2 * np.sqrt(section / np.pi), *_END_TABS))
 
 
 def _inset(rim: F64) -> F64:
@@ -289,7 +338,12 @@ def proposed_faces(
         float(np.minimum(low, size - high)[:2].min()) if kind == "two-faces" else float(min(low[0], size[0] - high[0]))
     )
     frame = min(FRAME, around / 3)
-    rough, fine = _cutters(float((high - low)[:2].max()), float((high - low)[2]), cutters, around - frame)
+    longest = float((high - low)[:2].max())
+    rough, fine = _cutters(longest, float((high - low)[2]), cutters, around - frame)
+    if kind == "two-faces":
+        # A long part needs a wide frame, and leaves its cutters what they need beside it.
+        wide = _CLEAR * max(rough.diameter, fine.diameter) + 1.0
+        frame = max(frame, min(_frame(plan, rough, longest + 2 * wide, float(size[2])), around - wide))
     border = round(min(_CLEAR * max(rough.diameter, fine.diameter) + 1.0, around - frame), 1)
     if border < max(rough.diameter, fine.diameter):
         need = (high - low)[:2] + 2 * (_CLEAR * max(rough.diameter, fine.diameter) + FRAME)
@@ -297,13 +351,17 @@ def proposed_faces(
             f"there are {max(around, 0):.1f} mm of stock round the part, too little for a border for the cutters and a "
             f"frame: take stock of {need[0]:.0f} x {need[1]:.0f} mm or more, or a smaller part"
         )
+    second = _second(rough, fine, cutters)
+    roughs = [rough] if second is None else [rough, second]
     sides = _SIDES[kind]
     setups = tuple(
         Setup(id=side.id, name=side.name, side=side.side, overrun=max(fine.radius, 0.5), operations=())
         for side in sides
     )
     setups = tuple(
-        setup.model_copy(update={"operations": _operations(plan, setup, rough, fine, 10 + 20 * k, kind, border)})
+        setup.model_copy(
+            update={"operations": _operations(plan, roughs, fine, 10 + 10 * k * (len(roughs) + 1), kind, border)}
+        )
         for k, setup in enumerate(setups)
     )
     bare = plan.model_copy(update={"setups": setups, "faces": None})
@@ -313,7 +371,7 @@ def proposed_faces(
     if kind == "four-faces":
         # From the front, heights count from the back of the stock.
         parting_y = round(float(size[1]) - _middle_of_rim(spaces["front"], work, spaces["back"]), 2)
-    tabs = _tabs(bare, work, _Outline(spaces["top"], spaces["bottom"]), kind, border)
+    tabs = _holding(bare, work, _Outline(spaces["top"], spaces["bottom"]), kind, border, boxes)
     if not tabs:
         raise Refused(
             "the part has no thickness along its outline for tabs to hold it: an open mesh has a front only; fill its "
@@ -347,11 +405,19 @@ def _with_overruns(plan: Plan, spaces: dict[str, SetupSpace], work: Work) -> Pla
     return plan.model_copy(update={"setups": tuple(found)})
 
 
-def stock_for(size: F64, kind: Kind, cutters: Sequence[Cutter]) -> tuple[float, float, float]:
-    """Stock (x, y, z in mm) that a part of `size` (3,) is cut from with a border and a frame all round."""
+def _frame(plan: Plan, rough: Cutter, longest: float, height: float) -> float:
+    """Width (mm) of a frame round a part and its border, `longest` mm long: wide enough not to bend."""
+    push = cutting_push(plan, proposed_operation(plan, (rough,), "rough_offset", 10, rough))
+    return max(FRAME, ceil(frame_width(plan.stock.material, push, longest, height)))
+
+
+def stock_for(size: F64, kind: Kind, cutters: Sequence[Cutter], plan: Plan) -> tuple[float, float, float]:
+    """Stock (x, y, z in mm) that a part of `size` (3,) is cut from with a border and a frame all round, of the material
+    of a plan's stock."""
     rough, fine = _cutters(float(size[:2].max()), float(size[2]), cutters, 100.0)
     border = _CLEAR * max(rough.diameter, fine.diameter) + 1.0
-    around = 2 * (border + FRAME)
+    frame = _frame(plan, rough, float(size[:2].max()) + 2 * border, float(size[2])) if kind == "two-faces" else FRAME
+    around = 2 * (border + frame)
     across = around if kind == "two-faces" else 6.0
     return (
         _up(float(size[0]) + around, 1.0),
@@ -387,7 +453,7 @@ def _with_room(plan: Plan, kind: Kind, shown: Sequence[Shown], cutters: Sequence
     )
     boxes = [placed for _, placed, _ in shown]
     size = np.max([box.high for box in boxes], axis=0) - np.min([box.low for box in boxes], axis=0)
-    need = stock_for(size, kind, cutters)
+    need = stock_for(size, kind, cutters, plan)
     stock = plan.stock.model_copy(
         update={
             name: max(now, more)

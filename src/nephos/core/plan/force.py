@@ -21,6 +21,21 @@ def elastic_modulus(material: Material) -> float:
     return _ELASTIC.get(material.group, 5000.0)
 
 
+FRAME_BENDS = 0.1
+"""A frame that bends by more than this (mm) is too narrow."""
+
+
+def frame_bends(material: Material, push: float, longest: float, height: float, width: float) -> float:
+    """How far (mm) the side of a frame bends, `longest` mm long, `height` high and `width` wide, under a push (N) in its
+    middle: a beam held at both ends, F L^3 / (192 E I) with I = h b^3 / 12."""
+    return push * longest**3 / (192 * elastic_modulus(material) * height * width**3 / 12)
+
+
+def frame_width(material: Material, push: float, longest: float, height: float) -> float:
+    """Width (mm) at which a frame bends by no more than :data:`FRAME_BENDS`."""
+    return float((frame_bends(material, push, longest, height, 1.0) / FRAME_BENDS) ** (1 / 3))
+
+
 def cutting_push(plan: Plan, operation: Operation) -> float:
     """Sideways force (N) of a cutter at its stepdown: the chip's section times the material's cutting force."""
     chip = operation.cutting_feed / (operation.cutter.flutes * operation.spindle_speed)
