@@ -317,6 +317,16 @@ def test_seams_are_proposed_on_plain_ground_within_the_travel() -> None:
         apply_edit(plan, lambda _: look, {"do": "cut_in_tiles", "setup": "a", "size": 500.0})
 
 
+@pytest.mark.parametrize(("deep", "axes", "z"), [(60.0, "x", "top"), (24.0, "x", "bottom"), (60.0, "xy", "bottom")])
+def test_a_zero_of_tiles_is_where_something_is_left_to_touch_off(deep: float, axes: str, z: str) -> None:
+    """Hills 20 mm deep in the middle of stock with room for the cutters before the front edge, and with none."""
+    plan = board(ROUGH, FINISH).model_copy(update={"stock": Stock(length=120, width=deep, thickness=12)})
+    for axis in axes:
+        edit = {"do": "cut_in_tiles", "setup": "a", "axis": axis, "count": 2}
+        plan = apply_edit(plan, lambda _: quick_look(hills()), edit)
+    assert plan.setups[0].zero.z == z
+
+
 def test_a_bar_is_not_tiled() -> None:
     with pytest.raises(Refused, match="not cut in tiles"):
         apply_edit(

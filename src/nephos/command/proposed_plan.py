@@ -83,9 +83,6 @@ def _in_tiles(plan: Plan, look: MeshSummary, bed: list[float] | None) -> Plan:
     longer = [axis for k, axis in enumerate(("x", "y")) if plan.stock.size[k] > machine.travel[k]]
     for axis in longer:
         plan = apply_edit(plan, lambda _: look, {"do": "cut_in_tiles", "setup": "top", "axis": axis})
-    if len(longer) == 2:
-        # Inside the board the top is cut away by the tiles before.
-        plan = apply_edit(plan, lambda _: look, {"do": "corner_zero", "setup": "top", "z": "bottom"})
     return plan if longer else apply_edit(plan, lambda _: look, {"do": "cut_in_tiles", "setup": "top", "count": 2})
 
 
@@ -139,10 +136,11 @@ def _of_faces(plan: Plan, kind: Kind, mesh: Mesh, look: MeshSummary, sized: bool
         update={"models": (model.model_copy(update={"placement": model.placement.model_copy(update=centred)}),)}
     )
     size = np.array(plan.stock.size)
-    margin = min(10.0, float(size[:2].min()) / 8) + FRAME
-    room = size - ([2 * margin, 2 * margin, 1.0] if kind == "two-faces" else [2 * margin, 4.0, 4.0])
     now = placed_model(look.support, plan.models[0], plan.stock).size
-    if not sized and ((now > room + 1e-9).any() or now.max() < _UNKNOWN):
+    small = (np.array(stock_for(now, kind, usual_cutters(), plan)) > size + 1e-9).any()
+    if not sized and (small or now.max() < _UNKNOWN):
+        margin = min(10.0, float(size[:2].min()) / 8) + FRAME
+        room = size - ([2 * margin, 2 * margin, 1.0] if kind == "two-faces" else [2 * margin, 4.0, 4.0])
         share = float((room / now).min())
         plan = plan.model_copy(update={"models": (_sized(plan.models[0], float(now[0]) * share),)})
     shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]

@@ -88,9 +88,7 @@ def _best(end: _End, length: float, most: float, least: float) -> tuple[float, i
     return None if best is None else best[1:]
 
 
-def end_tabs(
-    mesh: Mesh, within: shapely.Geometry, first: int, most: float = 12.0, least: float = 0.0
-) -> list[FaceTab]:
+def end_tabs(mesh: Mesh, within: shapely.Geometry, first: int, most: float = 12.0, least: float = 0.0) -> list[FaceTab]:
     """A round tab at each end along X of the part of a mesh inside an area.
 
     Parameters

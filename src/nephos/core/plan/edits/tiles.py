@@ -3,6 +3,7 @@
 from itertools import pairwise
 from typing import Annotated, Any, Literal
 
+import numpy as np
 from pydantic import Field
 
 from nephos.core.errors import Refused
@@ -10,7 +11,7 @@ from nephos.core.machine.machine import machine_of
 from nephos.core.plan.edits.registry import Looks, edit
 from nephos.core.plan.edits.setups import next_number, setup_named, with_setup
 from nephos.core.plan.part import Place
-from nephos.core.plan.place import turned_size
+from nephos.core.plan.place import placed_model, to_setup, turned_size
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.plan.seams import longest_tile, proposed_seams, seam_costs
 from nephos.core.plan.tile_setups import strip_operation, tile_count
@@ -65,6 +66,26 @@ def _later_tile(setup: Setup, axis: Axis, seam: int) -> int | None:
     return seam + 1 if tiles.order == "forward" else tile_count(setup) - seam + 1
 
 
+def _with_lasting_zero(plan: Plan, setup: Setup, looks: Looks) -> Setup:
+    """The setup with its zero at the underside, where tiles before cut away the top that one after is touched off from:
+    inside a board with seams along both axes, and where cutters come to the edge at which the seams are touched off."""
+    tiles, zero = _tiles(setup), setup.zero
+    if zero.z != "top" or zero.at is not None:
+        return setup
+    lost = bool(tiles.seams_x and tiles.seams_y)
+    if not lost:
+        k = 1 if tiles.seams_x else 0
+        end, size = (zero.y if k else zero.x), float(turned_size(plan.stock, setup)[k])
+        matrix = to_setup(plan.stock, setup)
+        reach = 1.0 + max((operation.cutter.diameter for operation in setup.worked), default=0.0)
+        for model in (item for item in plan.models if item.shown):
+            placed = placed_model(looks(model).support, model, plan.stock)
+            ends = np.array([placed.low, placed.high]) @ matrix[:3, :3].T + matrix[:3, 3]
+            low, high = float(ends[:, k].min()), float(ends[:, k].max())
+            lost |= end == "centre" or (low if end == "low" else size - high) < reach
+    return setup.model_copy(update={"zero": zero.model_copy(update={"z": "bottom"})}) if lost else setup
+
+
 def _seams(name: Axis) -> str:
     return f"seams_{name}"
 
@@ -89,8 +110,10 @@ def cut_in_tiles(
     seams = proposed_seams(seam_costs(plan, found, shown, axis), length, min(longest, size or longest), count)
     if found.tiles is None:
         found = found.model_copy(update={"operations": _both_ways(found)})
-        return _with_tiles(plan, found, Tiles.model_validate({_seams(axis): seams}))
-    return _changed(plan, found, {_seams(axis): seams, "errors": (), "strips": ()})
+        cut = _with_tiles(plan, found, Tiles.model_validate({_seams(axis): seams}))
+    else:
+        cut = _changed(plan, found, {_seams(axis): seams, "errors": (), "strips": ()})
+    return with_setup(cut, _with_lasting_zero(cut, setup_named(cut, setup), looks))
 
 
 @edit
