@@ -42,7 +42,7 @@ from nephos.core.plan.tile_setups import cut_plan
 from nephos.core.report.setup_results import job_findings_result, setup_results
 from nephos.core.stock.bar import bar_mesh
 from nephos.core.stock.block import Block
-from nephos.core.stock.frames import shown_grid, shown_top
+from nephos.core.stock.frames import shown_grid, shown_intervals, shown_top
 from nephos.core.stock.solid import block_mesh
 from nephos.core.stock.window import cut_window, window_grid
 from nephos.core.surface.index import build_index
@@ -275,7 +275,7 @@ def cut_window_of(
             if moves is None:
                 raise Refused("the operations are not up to date any more: press Calculate first")
             cuts.append((moves.arrays["points"], operation.cutter.profile))
-        heights = cut_window(shown_top(block, grid), float(block.low.min()), grid, cuts)
+        heights = cut_window(shown_top(block, grid), float(block.low.min()), grid, cuts, shown_intervals(block, grid))
         STORE.put(key, "window", as_result(grid_facts(grid), high=heights))
 
 

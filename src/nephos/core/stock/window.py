@@ -6,6 +6,7 @@ from nephos.core.arrays import F32, F64
 from nephos.core.cutters import Profile
 from nephos.core.errors import Refused
 from nephos.core.stock.block import Grid
+from nephos.core.stock.intervals import Intervals
 from nephos.core.stock.sweep import sweep
 
 MOST = 1_500_000
@@ -49,12 +50,13 @@ def near(points: F64, grid: Grid, reach: float) -> F64:
     return found
 
 
-def cut_window(top: F32, foot: float, grid: Grid, cuts: list[Moves]) -> F32:
-    """Heights (ny, nx) of a window after all cuts, from `top` (ny, nx), never under `foot`."""
+def cut_window(top: F32, foot: float, grid: Grid, cuts: list[Moves], intervals: Intervals | None = None) -> F32:
+    """Heights (ny, nx) of a window after all cuts, from `top` (ny, nx), never under `foot`; `intervals` of its columns
+    where they have gaps."""
     heights: F32 = top.copy()
     touched = np.full(top.shape, -1, np.int32)
     for points, cutter in cuts:
         moves = near(points, grid, cutter.radius)
         if len(moves) > 1:
-            sweep(heights, touched, grid, moves, np.ones(len(moves) - 1, np.uint8), 0, cutter)
+            sweep(heights, touched, grid, moves, np.ones(len(moves) - 1, np.uint8), 0, cutter, intervals=intervals)
     return np.maximum(heights, np.float32(foot))
