@@ -494,6 +494,13 @@ def test_a_crossing_curve_is_refused_with_its_name() -> None:
         surface(BODY, piece("bow", bow))
 
 
+@pytest.mark.parametrize("closed", [True, False])
+def test_a_curve_of_no_length_is_refused_as_one(closed: bool) -> None:
+    dot = {"kind": "path", "closed": closed, "vertices": [[5, 5, 0], [5, 5, 0], [5, 5, 0]]}
+    with pytest.raises(Refused, match="'dot' lie at one place"):
+        surface(BODY, piece("dot", dot, shape={"kind": "rope", "width": 2.0}))
+
+
 def test_pieces_cannot_follow_each_other_in_a_ring() -> None:
     with pytest.raises(ValueError, match="follows itself"):
         relief(

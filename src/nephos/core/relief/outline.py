@@ -32,6 +32,10 @@ _FINEST_TURN = pi / 18
 """Arcs turn by no more than this at a chord, however small they are."""
 
 
+_NO_LENGTH = 1e-6
+"""A curve that is no larger (mm) has no length."""
+
+
 def arc_steps(radius: float, angle: float, chord: float) -> int:
     """How many chords an arc of so many radians takes to stay within `chord` of it."""
     step = 2 * acos(max(1 - chord / max(radius, 1e-9), -1.0)) if radius > chord else pi / 2
@@ -194,7 +198,10 @@ class Outlines:
             a = pi / 2 + np.linspace(0, 2 * pi, source.sides, endpoint=False)
             return [(source.diameter / 2 * np.stack([np.cos(a), np.sin(a)], 1), True)]
         if isinstance(source, Path):
-            return [(_path(source, chord), source.closed)]
+            points = _path(source, chord)
+            if float(np.ptp(points, axis=0).max()) < _NO_LENGTH:
+                raise Refused(f"all points of the curve of '{piece.name}' lie at one place: move them apart")
+            return [(points, source.closed)]
         if isinstance(source, Drawn):
             if not source.curves:
                 raise Refused(f"nothing is drawn for '{piece.name}' yet: draw a closed curve or import a file")
@@ -223,7 +230,7 @@ class Outlines:
         Raises
         ------
         Refused
-            Where a curve crosses itself, is open, or encloses nothing.
+            Where a curve crosses itself, is open, has no length, or encloses nothing.
         """
         if piece.id not in self._areas:
             self._areas[piece.id] = self._drawn(piece)
