@@ -6,7 +6,6 @@ from pathlib import Path
 
 import pytest
 from asgiref.sync import sync_to_async
-from django.conf import settings
 from django.db import connection
 from django.test import Client
 from procrastinate.contrib.django import app
@@ -56,11 +55,11 @@ def test_a_fault_in_a_reader_ends_as_a_refusal(shop: Client, monkeypatch: pytest
 
 
 @pytest.mark.parametrize("at", range(0, 400, 7))
-def test_a_zip_with_a_flipped_byte_is_read_or_refused(at: int) -> None:
+def test_a_zip_with_a_flipped_byte_is_read_or_refused(at: int, tmp_path: Path) -> None:
     from nephos.core.errors import Refused
     from nephos.core.mesh.formats import read_mesh
 
-    path = Path(settings.LOGS) / "flip.zip"
+    path = tmp_path / "flip.zip"
     with zipfile.ZipFile(path, "w", zipfile.ZIP_LZMA if at % 2 else zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("a.stl", write_stl(small_hill(cells=4)))
     data = bytearray(path.read_bytes())
