@@ -25,7 +25,7 @@ class Client:
         answer.read()
         self.token = (answer.getheader("Set-Cookie") or "").split("csrftoken=")[1].split(";")[0]
 
-    def ask(self, path: str, body: object = None) -> dict:  # type: ignore[type-arg]
+    def ask(self, path: str, body: object = None) -> dict:
         """A request; its answer as JSON."""
         headers = {"Cookie": f"csrftoken={self.token}", "X-CSRFToken": self.token, "Content-Type": "application/json"}
         self.wire.request(
@@ -38,7 +38,7 @@ class Client:
         data = answer.read()
         if answer.status >= 400:
             raise RuntimeError(f"{path}: {answer.status} {data[:200]!r}")
-        return json.loads(data)  # type: ignore[no-any-return]
+        return json.loads(data)
 
 
 def visit(address: str, jobs: list[int], rounds: int, seed: int) -> list[float]:
@@ -74,7 +74,7 @@ def main(words: list[str]) -> None:
     """Measure one client, then all at once."""
     clients, rounds = int(words[0]) if words else 50, int(words[1]) if len(words) > 1 else 6
     address = words[2] if len(words) > 2 else "http://localhost:8460"
-    jobs = [job["id"] for job in Client(address).ask("/jobs")]  # type: ignore[index]
+    jobs = [job["id"] for job in Client(address).ask("/jobs")]
     told("one client", visit(address, jobs, rounds, 0))
     with ThreadPoolExecutor(clients) as pool:
         found = list(pool.map(lambda seed: visit(address, jobs, rounds, seed), range(clients)))

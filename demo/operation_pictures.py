@@ -44,9 +44,9 @@ def _op(
         number=number,
         strategy=strategy,
         cutter=cutter,
-        settings=settings,  # type: ignore[arg-type]
+        settings=settings,
         boundary=Limit(boundary=boundary, contain=contain),
-    )  # type: ignore[arg-type]
+    )
 
 
 def pictures() -> list[Picture]:

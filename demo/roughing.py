@@ -85,7 +85,7 @@ def operation_of(
         number=number,
         strategy=strategy,
         cutter=standard_cutter(shape, diameter, number // 10),
-        settings=settings,  # type: ignore[arg-type]
+        settings=settings,
         boundary=Limit(boundary=boundary),
     )
 

@@ -68,7 +68,7 @@ def recertified(done: SetupOutcome, *programs: Program, number: int = 0, home: o
 
 def op(strategy: str, cutter: Cutter, number: int = 10, change: dict | None = None, **settings: object) -> Operation:
     """An operation; `change` gives its own fields, the rest are the strategy's settings."""
-    return Operation(number=number, strategy=strategy, cutter=cutter, settings=settings, **(change or {}))  # type: ignore[arg-type]
+    return Operation(number=number, strategy=strategy, cutter=cutter, settings=settings, **(change or {}))
 
 
 FLAT, BALL = standard_cutter("flat", 4, 1), standard_cutter("ball", 3, 2)

@@ -3,17 +3,18 @@
 import numpy as np
 import pytest
 
-from core.test_faces import EGG, cut, egg_plan, egg_setup
+from face_jobs import EGG, cut, egg_plan, egg_setup
 from meshes import box_mesh, ellipsoid
 from nephos.core.findings.faces import whole_findings
 from nephos.core.findings.reach import reach_findings
-from nephos.core.mesh.model import joined
+from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.cut_free import near_tabs, uncut_surface
+from nephos.core.pipeline.whole import freed_key
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Plan, Stock
+from nephos.core.plan.schema import Operation, Plan, Stock
 from nephos.core.stock.columns import CutSide
-from nephos.core.stock.over_surface import left_over_places, outside_of, surface_places
+from nephos.core.stock.over_surface import outside_of, remaining_thickness, surface_samples
 
 SIZE = np.array([40.0, 30.0, 20.0])
 
@@ -36,10 +37,10 @@ def test_what_stands_over_a_place_is_as_thick_as_it_is() -> None:
     field[:, 40:] = 17.0
     points = np.array([[10.0, 15, 10], [30, 15, 10], [30, 15, 10], [10, 15, 13]])
     normals = np.array([[0.0, 0, 1], [0, 0, 1], [-1, 0, 0], [0, 0, 1]])
-    found = left_over_places(points, normals, [side(field)], SIZE, 30.0)
+    found = remaining_thickness(points, normals, [side(field)], SIZE, 30.0)
     assert found == pytest.approx([2.0, 7.0, 30.0, 0.0], abs=0.3)
     # 13 mm high, the low part of the block ends at x = 20; what stands surely begins half a cell farther in.
-    (beside,) = left_over_places(np.array([[30.0, 15, 13]]), np.array([[-1.0, 0, 0]]), [side(field)], SIZE, 30.0)
+    (beside,) = remaining_thickness(np.array([[30.0, 15, 13]]), np.array([[-1.0, 0, 0]]), [side(field)], SIZE, 30.0)
     assert beside == pytest.approx(9.5, abs=0.5)
     assert outside_of(np.array([[-1.0, 5, 5], [10, 5, 12.5], [10, 5, 5]]), [side(field)], SIZE) == pytest.approx(
         [1.0, 0.5, -5.0]
@@ -48,7 +49,7 @@ def test_what_stands_over_a_place_is_as_thick_as_it_is() -> None:
 
 def test_places_lie_evenly_on_the_surface() -> None:
     box = box_mesh((0, 0, 0), (10, 20, 5))
-    points, normals = surface_places(box.vertices, box.faces, 7000)
+    points, normals = surface_samples(box.vertices, box.faces, 7000)
     assert len(points) == 7000 and np.linalg.norm(normals, axis=1) == pytest.approx(np.ones(7000))
     # 200, 200, 50, 50, 100 and 100 of 700 mm^2.
     for axis, share in ((2, 4 / 7), (0, 2 / 7), (1, 1 / 7)):
@@ -106,7 +107,7 @@ def test_a_part_that_two_sides_cut_free_is_free() -> None:
 def test_a_web_all_round_in_thick_stock_is_a_stop_with_its_numbers() -> None:
     """Both sides stop 3 mm before the middle: a web of about 6 mm holds the egg all round, off the tabs too."""
 
-    def short(setup):  # type: ignore[no-untyped-def]
+    def short(setup):
         cut_to = {"cut_to": 7.0}
         return setup.model_copy(update={"operations": tuple(o.model_copy(update=cut_to) for o in setup.operations)})
 
@@ -140,3 +141,60 @@ def test_an_uncut_middle_is_seen_at_two_pitches() -> None:
         assert whole.uncut is not None
         shares.append(whole.uncut.share)
     assert shares[0] == pytest.approx(shares[1], abs=0.04)
+
+
+def test_a_mesh_that_is_inside_out_has_the_same_uncut_surface() -> None:
+    part = box_mesh((10, 10, 0), (30, 20, 8))
+    reversed_ = Mesh(part.vertices, np.ascontiguousarray(part.faces[:, ::-1]))
+    field = level(0.0)
+    field[20:40, 20:60] = 8.0
+    field[20:40, 60:] = 20.0
+    as_it_is, inside_out = (uncut_surface(mesh, [side(field)], SIZE, border=6.0) for mesh in (part, reversed_))
+    assert inside_out.share == pytest.approx(as_it_is.share, abs=0.01) and inside_out.most == as_it_is.most
+
+
+@pytest.mark.parametrize("pitch", [0.12, 0.5])
+def test_what_roughing_leaves_on_tabs_is_no_web(pitch: float) -> None:
+    """At a fine pitch the layer on the sides of a tab is several cells wide."""
+    wide = tuple(
+        setup.model_copy(
+            update={
+                "operations": (
+                    setup.operations[0].model_copy(
+                        update={"settings": setup.operations[0].settings.model_copy(update={"leave": 0.9})}
+                    ),
+                    setup.operations[1],
+                )
+            }
+        )
+        for setup in egg_plan().setups
+    )
+    _, whole = cut(egg_plan(setups=wide, pitch=pitch))
+    assert whole.held is None
+
+
+def test_the_uncut_surface_is_calculated_again_when_anything_that_it_reads_changes() -> None:
+    plan = egg_plan()
+    faces, first = plan.faces, plan.setups[0]
+    rough = first.operations[0]
+
+    def with_first(operation: Operation) -> Plan:
+        setup = first.model_copy(update={"operations": (operation, first.operations[1])})
+        return plan.model_copy(update={"setups": (setup, plan.setups[1])})
+
+    changed = [
+        plan.model_copy(update={"faces": faces.model_copy(update={"border": 7.0})}),
+        plan.model_copy(
+            update={
+                "faces": faces.model_copy(
+                    update={"tabs": (faces.tabs[0].model_copy(update={"inward": 3.0}), faces.tabs[1])}
+                )
+            }
+        ),
+        plan.model_copy(update={"stock": plan.stock.model_copy(update={"thickness": 22.0})}),
+        with_first(rough.model_copy(update={"cutter": rough.cutter.model_copy(update={"diameter": 5.0})})),
+        with_first(rough.model_copy(update={"settings": rough.settings.model_copy(update={"leave": 0.5})})),
+    ]
+    keys = [freed_key(item) for item in (plan, *changed)]
+    assert len(set(keys)) == len(keys)
+    assert freed_key(plan.model_copy(update={"units": "in"})) == keys[0]

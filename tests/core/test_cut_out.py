@@ -81,7 +81,7 @@ def test_a_silhouette_has_the_holes_that_one_sees_through() -> None:
 
 @settings(max_examples=25, deadline=None)
 @given(st.tuples(*[st.floats(0, 360)] * 3), st.integers(1, 40))
-def test_a_silhouette_is_the_union_of_all_triangles(angles, seed) -> None:  # type: ignore[no-untyped-def]
+def test_a_silhouette_is_the_union_of_all_triangles(angles, seed) -> None:
     rough = solid(trimesh.creation.icosphere(subdivisions=2, radius=10))
     points = rough.vertices * np.random.default_rng(seed).uniform(0.6, 1.4, (len(rough.vertices), 1))
     mesh = turned(Mesh(points, rough.faces), *angles)
@@ -157,7 +157,7 @@ def test_boundaries_are_joined_cut_and_intersected(how: str, area: float | None)
     disc = shapely.Point(35, 30).buffer(20, quad_segs=400)
     box = shapely.box(35, 30, 55, 50)
     expected = {"join": disc.union(box), "cut": disc.difference(box), "intersect": disc.intersection(box)}[how].area
-    found = area_of(DISC, Boundary(id="b", name="b", combine=(Combine(how=how, boundary="s"),)), square)  # type: ignore[arg-type]
+    found = area_of(DISC, Boundary(id="b", name="b", combine=(Combine(how=how, boundary="s"),)), square)
     assert found == pytest.approx(expected, rel=2e-3)
 
 
@@ -307,7 +307,7 @@ def test_the_loops_of_an_outline_are_known_by_their_turn() -> None:
 
 @settings(max_examples=30, deadline=None)
 @given(st.integers(1, 6), st.floats(-100, 100), st.floats(0, 1.5), st.floats(0.5, 4))
-def test_over_tabs_the_way_is_never_lower_than_tab_and_level(count, shift, slope, height) -> None:  # type: ignore[no-untyped-def]
+def test_over_tabs_the_way_is_never_lower_than_tab_and_level(count, shift, slope, height) -> None:
     tabs = tabs_round(count, 6.0, shift)
     points = over_tabs(SQUARE, -8.0, tabs, -8.0 + height, slope)
     assert points[:, 2].min() == pytest.approx(-8.0) and points[:, 2].max() == pytest.approx(-8.0 + height)
@@ -351,7 +351,7 @@ def cut(mesh: Mesh, shape: str = "flat", diameter: float = 6, boundary: str = "s
         cutter=standard_cutter(shape, diameter),
         boundary=Limit(boundary=boundary),
         settings=values,
-    )  # type: ignore[arg-type]
+    )
     plan = Plan(
         stock=Stock(length=70, width=60, thickness=10),
         models=(Model(id="m1", name="disc", mesh="d"),),

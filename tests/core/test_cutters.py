@@ -139,16 +139,16 @@ def test_a_feed_is_chip_times_flutes_times_speed_within_the_machine() -> None:
 def test_two_cutters_under_one_number_are_parted_by_renumbering() -> None:
     one, other = standard_cutter("flat", 6, 1), standard_cutter("ball", 3, 1)
     operations = (
-        Operation(number=10, strategy="rough_offset", cutter=one, settings={}),  # type: ignore[arg-type]
-        Operation(number=20, strategy="finish_raster", cutter=other, settings={}),  # type: ignore[arg-type]
+        Operation(number=10, strategy="rough_offset", cutter=one, settings={}),
+        Operation(number=20, strategy="finish_raster", cutter=other, settings={}),
         Operation(number=30, strategy="finish_waterline", cutter=other, settings={}),
-    )  # type: ignore[arg-type]
+    )
     plan = Plan(
         stock=Stock(length=60, width=60, thickness=20), setups=(Setup(id="a", name="a", operations=operations),)
     )
     found = [item for item in operation_findings(plan, plan.setups[0]) if item.code == "one-number-two-cutters"]
     assert [item.row for item in found] == ["20", "30"]
-    after = apply_edit(plan, lambda model: None, found[0].fixes[0].edit)  # type: ignore[arg-type, return-value]
+    after = apply_edit(plan, lambda model: None, found[0].fixes[0].edit)
     assert [operation.cutter.number for operation in after.setups[0].operations] == [1, 2, 2]
     assert "one-number-two-cutters" not in {item.code for item in operation_findings(after, after.setups[0])}
 
@@ -164,7 +164,7 @@ def stepped(cutter: Cutter, deep: float, down: float) -> list[str]:
         cutter=cutter,
         boundary=Limit(contain="centre"),
         settings={"stepdown": down, "stepover": 2.0, "leave": 0.0},
-    )  # type: ignore[arg-type]
+    )
     plan = Plan(
         stock=Stock(length=44, width=34, thickness=deep + 1),
         models=(model,),

@@ -76,7 +76,7 @@ corner = st.builds(
 
 @settings(max_examples=60, deadline=None)
 @given(st.lists(st.one_of(quarter, mirror, move, corner), max_size=8), st.tuples(lengths, lengths, lengths))
-def test_no_millimetre_is_lost_by_turning_mirroring_and_moving(edits, sizes) -> None:  # type: ignore[no-untyped-def]
+def test_no_millimetre_is_lost_by_turning_mirroring_and_moving(edits, sizes) -> None:
     value = plan()
     for axis, length in enumerate(sizes):
         value = do(value, do="size_model", axis=axis, value=length, alone=True)
@@ -89,7 +89,7 @@ def test_no_millimetre_is_lost_by_turning_mirroring_and_moving(edits, sizes) -> 
 
 @settings(max_examples=60, deadline=None)
 @given(st.lists(st.one_of(quarter, anyway, mirror, move, corner), max_size=6), size)
-def test_turning_by_any_angle_never_scales(edits, first) -> None:  # type: ignore[no-untyped-def]
+def test_turning_by_any_angle_never_scales(edits, first) -> None:
     value = do(plan(), **first)
     scale = placed(value).scale
     for edit in edits:
@@ -99,7 +99,7 @@ def test_turning_by_any_angle_never_scales(edits, first) -> None:  # type: ignor
 
 @settings(max_examples=50, deadline=None)
 @given(st.lists(st.one_of(quarter, mirror, size, alone, move, corner), max_size=8), axes, lengths)
-def test_a_typed_size_is_reached_whatever_came_before(edits, axis, value) -> None:  # type: ignore[no-untyped-def]
+def test_a_typed_size_is_reached_whatever_came_before(edits, axis, value) -> None:
     before = plan()
     for edit in edits:
         # What would make it larger than ten metres on the path is refused, and nothing is changed.
@@ -118,7 +118,7 @@ def test_a_typed_size_is_reached_whatever_came_before(edits, axis, value) -> Non
 
 @settings(max_examples=40, deadline=None)
 @given(st.lists(st.one_of(quarter, size, move), max_size=6), axes, st.floats(-20, 120).map(lambda v: round(v, 2)))
-def test_a_typed_edge_is_where_the_model_begins(edits, axis, value) -> None:  # type: ignore[no-untyped-def]
+def test_a_typed_edge_is_where_the_model_begins(edits, axis, value) -> None:
     after = plan()
     for edit in edits:
         after = do(after, **edit)
@@ -132,7 +132,7 @@ def test_angles_make_the_same_rotation_again(angles: tuple[float, float, float])
 
 
 @given(*[st.tuples(*[st.floats(-1, 1)] * 3).filter(lambda v: np.linalg.norm(v) > 0.1)] * 2)
-def test_the_smallest_turn_onto_a_direction(a, b) -> None:  # type: ignore[no-untyped-def]
+def test_the_smallest_turn_onto_a_direction(a, b) -> None:
     a, b = np.array(a), np.array(b)
     turn = turn_onto(a, b)
     assert turn @ turn.T == pytest.approx(np.eye(3), abs=1e-6) and np.linalg.det(turn) == pytest.approx(1)
@@ -373,7 +373,7 @@ def test_an_edit_that_is_none_or_wrong_is_refused_in_words() -> None:
     x=st.floats(10, 100),
     height=st.one_of(st.none(), st.floats(1, 20)),
 )
-def test_a_plan_of_version_1_lies_as_it_lay(turn, mirrors, x, height) -> None:  # type: ignore[no-untyped-def]
+def test_a_plan_of_version_1_lies_as_it_lay(turn, mirrors, x, height) -> None:
     old = {
         "schema_version": 1,
         "stock": {"length": 200, "width": 150, "thickness": 40, "material": "oak"},
@@ -410,7 +410,7 @@ def test_findings_speak_the_unit_of_the_job_and_mean_the_same() -> None:
     value = do(plan(), do="move_model", by=(0, 0, 6.35))
     inches = value.model_copy(update={"units": "in"})
 
-    def told(one: Plan):  # type: ignore[no-untyped-def]
+    def told(one: Plan):
         return placement_findings(one, placed_models(one, lambda _: LOOK.support))
 
     (mm,), (inch,) = told(value), told(inches)

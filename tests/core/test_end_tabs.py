@@ -6,7 +6,7 @@ import shapely
 import trimesh
 
 from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline.end_tabs import end_tabs
+from nephos.core.pipeline.end_tabs import PartEnds
 from nephos.core.plan.joined_faces import FaceTab
 
 EVERYWHERE = shapely.box(-100, -100, 100, 100)
@@ -43,10 +43,15 @@ def first_hit(shape: trimesh.Trimesh, place: np.ndarray, out: float) -> float:
     return float(out * (out * x).max(initial=-1e6))
 
 
+def tabs_of(mesh: Mesh, within: shapely.Geometry, first: int, most: float = 12.0) -> list[FaceTab]:
+    ends = PartEnds.of(mesh, within)
+    return ends.tabs(first, most) if ends is not None else []
+
+
 def test_a_tube_is_held_in_its_wall_and_not_in_its_bore() -> None:
     tube = trimesh.creation.annulus(12, 18, 45, sections=96)
     tube.apply_transform(trimesh.transformations.rotation_matrix(np.pi / 2, (0, 1, 0)))
-    left, right = end_tabs(as_mesh(tube), EVERYWHERE, 1)
+    left, right = tabs_of(as_mesh(tube), EVERYWHERE, 1)
     assert (left.angle, right.angle) == (180.0, 0.0)
     for tab, end in ((left, -22.5), (right, 22.5)):
         assert tab.at[0] == pytest.approx(end)
@@ -57,7 +62,7 @@ def test_a_tube_is_held_in_its_wall_and_not_in_its_bore() -> None:
 def test_a_thin_tip_is_held_where_it_is_as_thick_as_the_tab() -> None:
     cone = trimesh.creation.cone(10, 60)
     cone.apply_transform(trimesh.transformations.rotation_matrix(np.pi / 2, (0, 1, 0)))
-    left, right = end_tabs(as_mesh(cone), EVERYWHERE, 7)
+    left, right = tabs_of(as_mesh(cone), EVERYWHERE, 7)
     assert [left.id, right.id] == ["tab-7", "tab-8"]
     assert left.at[0] == pytest.approx(0.0, abs=0.01) and right.at[0] == pytest.approx(60.0, abs=0.01)
     assert left.thickness > right.thickness
@@ -66,12 +71,12 @@ def test_a_thin_tip_is_held_where_it_is_as_thick_as_the_tab() -> None:
 
 def test_each_part_of_a_mesh_gets_its_own_tabs() -> None:
     two = trimesh.util.concatenate([trimesh.creation.box((20, 10, 8)).apply_translation((0, y, 0)) for y in (-20, 20)])
-    found = end_tabs(as_mesh(two), shapely.box(-20, 10, 20, 30), 1)
+    found = tabs_of(as_mesh(two), shapely.box(-20, 10, 20, 30), 1)
     assert np.allclose([tab.at for tab in found], [(-10.0, 20.0, 0.0), (10.0, 20.0, 0.0)], atol=0.15)
-    assert not end_tabs(as_mesh(two), shapely.box(50, 50, 60, 60), 1)
+    assert not tabs_of(as_mesh(two), shapely.box(50, 50, 60, 60), 1)
 
 
 def test_no_tab_is_thicker_than_what_is_enough() -> None:
     block = as_mesh(trimesh.creation.box((60, 40, 30)))
-    assert {tab.thickness for tab in end_tabs(block, EVERYWHERE, 1)} == {12.0}
-    assert {tab.thickness for tab in end_tabs(block, EVERYWHERE, 1, 5.5)} == {5.0}
+    assert {tab.thickness for tab in tabs_of(block, EVERYWHERE, 1)} == {12.0}
+    assert {tab.thickness for tab in tabs_of(block, EVERYWHERE, 1, 5.5)} == {5.0}

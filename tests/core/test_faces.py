@@ -7,15 +7,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from meshes import box_mesh, ellipsoid, grid_mesh, underside_of
-from nephos.core.cutters import standard_cutter, usual_cutters
-from nephos.core.errors import Refused
+from face_jobs import BALL, EGG, FLAT, STOCK, cut, egg_plan, egg_setup
+from meshes import box_mesh, grid_mesh, underside_of
 from nephos.core.findings.faces import (
     _inner_places,
     _touches,
     faces_findings,
-    most_push,
-    tabs_hold,
     whole_findings,
 )
 from nephos.core.findings.proof_checks import outcome_findings
@@ -23,68 +20,24 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.keys import plan_keys
 from nephos.core.pipeline.overrun import smallest_overrun
-from nephos.core.pipeline.proposed_faces import _refuse_open, proposed_faces, stock_for
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.space import first_block, setup_space
 from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.whole import sides_of, solid_of, surface_makers, whole_of
+from nephos.core.pipeline.whole import sides_of, solid_of, surface_makers
 from nephos.core.pipeline.work import Step, Work
-from nephos.core.plan.boundary import Limit
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.faces import turn_between
 from nephos.core.plan.joined_faces import Faces, FaceTab
 from nephos.core.plan.place import placed_model, to_setup, turned_size
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
+from nephos.core.plan.schema import Setup, Stock, Zero, parse_plan
 from nephos.core.stock.block import box_block
 from nephos.core.stock.columns import CutSide, cut_by_sides, inside_box
 from nephos.core.stock.cut import cut_block
 from nephos.core.stock.left_by import UNCUT
-from nephos.core.strategies.registry import strategy
-
-STOCK = Stock(length=60, width=44, thickness=20)
-FLAT, BALL = standard_cutter("flat", 4, 1), standard_cutter("ball", 3, 2)
-EGG = ellipsoid((18, 10, 7))
-
-
-def operation(number: int, key: str, cutter, boundary: str, contain: str, **words) -> Operation:  # type: ignore[no-untyped-def]
-    return Operation(
-        number=number,
-        strategy=key,
-        cutter=cutter,
-        boundary=Limit(boundary=boundary, contain=contain),
-        settings=strategy(key).settings.model_validate(words),
-    )
-
-
-def egg_setup(key: str, side: str, first: int, overrun: float = 2.2, **words) -> Setup:  # type: ignore[no-untyped-def]
-    rough = operation(first, "rough_offset", FLAT, "border", "inside", stepdown=2, stepover=1.6, leave=0.3)
-    finish = operation(first + 10, "finish_raster", BALL, "silhouette", "outside", stepover=0.3, outline="on")
-    return Setup(id=key, name=f"Setup {key}", side=side, overrun=overrun, operations=(rough, finish), **words)
-
-
-def egg_plan(**words) -> Plan:  # type: ignore[no-untyped-def]
-    placement = Placement(align=("centre", "centre", "centre"), offset=(0, 0, 0))
-    tabs = (
-        FaceTab(id="right", at=(48, 22, 10), angle=0, width=5, thickness=3),
-        FaceTab(id="left", at=(12, 22, 10), angle=180, width=5, thickness=3, shape="round"),
-    )
-    return Plan(
-        stock=STOCK,
-        models=(Model(id="egg", name="egg", mesh="egg", placement=placement),),
-        setups=(egg_setup("a", "top", 10), egg_setup("b", "bottom", 30)),
-        faces=Faces(parting=10, border=6, tabs=tabs),
-        pitch=0.25,
-    ).model_copy(update=words)
-
-
-def cut(plan: Plan, mesh: Mesh = EGG, store: MemoryStore | None = None):  # type: ignore[no-untyped-def]
-    work = Work(store or MemoryStore())
-    done = list(run_plan(plan, lambda _: mesh, work))
-    return done, whole_of(plan, done, work)
 
 
 @pytest.fixture(scope="module")
-def egg():  # type: ignore[no-untyped-def]
+def egg():
     return cut(egg_plan())
 
 
@@ -194,7 +147,7 @@ def test_a_place_is_in_the_block_exactly_if_no_cutter_has_been_there(seed: int) 
 # A part of two faces
 
 
-def test_both_faces_are_true_and_meet_without_a_ridge(egg) -> None:  # type: ignore[no-untyped-def]
+def test_both_faces_are_true_and_meet_without_a_ridge(egg) -> None:
     done, whole = egg
     numbers = whole.numbers()
     assert numbers["gouge_max"] <= 0.01
@@ -206,7 +159,7 @@ def test_both_faces_are_true_and_meet_without_a_ridge(egg) -> None:  # type: ign
     assert not [f for f in whole_findings(egg_plan(), whole, done) if f.level == "stop"]
 
 
-def test_the_rim_of_the_part_is_true_all_round(egg) -> None:  # type: ignore[no-untyped-def]
+def test_the_rim_of_the_part_is_true_all_round(egg) -> None:
     """On the parting an ellipsoid is an ellipse: the solid has no step there."""
     done, _ = egg
     part = max(solid_of(egg_plan(), sides_of(done)), key=lambda piece: piece.volume).mesh.vertices
@@ -218,7 +171,7 @@ def test_the_rim_of_the_part_is_true_all_round(egg) -> None:  # type: ignore[no-
     assert np.abs(away[~held]).max() * 10 < 0.35, "within a column of the ellipse"
 
 
-def test_the_part_hangs_by_its_tabs_and_falls_without_them(egg) -> None:  # type: ignore[no-untyped-def]
+def test_the_part_hangs_by_its_tabs_and_falls_without_them(egg) -> None:
     done, _ = egg
     assert [piece.kind for piece in done[1].proof.pieces] == ["part"]
     assert len(solid_of(egg_plan(), sides_of(done))) == 1
@@ -288,7 +241,7 @@ def test_a_border_narrower_than_the_cutter_is_a_stop() -> None:
 # How setups hang together
 
 
-def fields_in_stock(done) -> np.ndarray:  # type: ignore[no-untyped-def]
+def fields_in_stock(done) -> np.ndarray:
     """Height of the finished part's top and underside on one grid, to be compared."""
     top, under = done
     return np.stack([top.block.cut_field, under.block.cut_field[::-1]])
@@ -298,10 +251,10 @@ def on_the_egg(shape: tuple[int, int]) -> tuple[np.ndarray, np.ndarray]:
     """Rows and columns that lie on the egg, well inside its outline."""
     j, i = np.indices(shape)
     x, y = (i + 0.5) * 0.25 - 30, (j + 0.5) * 0.25 - 22
-    return np.nonzero((x / 16) ** 2 + (y / 8) ** 2 < 1)  # type: ignore[return-value]
+    return np.nonzero((x / 16) ** 2 + (y / 8) ** 2 < 1)
 
 
-def test_turning_about_x_is_the_mirrored_job_turned_about_y(egg) -> None:  # type: ignore[no-untyped-def]
+def test_turning_about_x_is_the_mirrored_job_turned_about_y(egg) -> None:
     """The egg is the same in the mirror; so the underside's field must be, too."""
     setups = (egg_setup("a", "top", 10), egg_setup("b", "bottom", 30, about="y"))
     about_y, whole = cut(egg_plan(setups=setups))
@@ -312,7 +265,7 @@ def test_turning_about_x_is_the_mirrored_job_turned_about_y(egg) -> None:  # typ
     assert whole.numbers()["gouge_max"] <= 0.01
 
 
-def test_the_order_of_the_faces_changes_nothing_of_the_part(egg) -> None:  # type: ignore[no-untyped-def]
+def test_the_order_of_the_faces_changes_nothing_of_the_part(egg) -> None:
     swapped, _ = cut(egg_plan(setups=(egg_setup("b", "bottom", 30), egg_setup("a", "top", 10))))
     one, other = fields_in_stock(egg[0]), fields_in_stock(swapped[::-1])
     rows, columns = on_the_egg(one[0].shape)
@@ -325,7 +278,7 @@ def test_a_change_in_the_second_setup_recalculates_nothing_of_the_first() -> Non
     made: list[str] = []
 
     class Counting(MemoryStore):
-        def put(self, key, stage, result):  # type: ignore[no-untyped-def]
+        def put(self, key, stage, result):
             made.append(key)
             super().put(key, stage, result)
 
@@ -339,43 +292,6 @@ def test_a_change_in_the_second_setup_recalculates_nothing_of_the_first() -> Non
     mine = {key for keys in first.operations.values() for key in (keys.passes, keys.path, keys.moves, keys.block)}
     assert not mine & set(made)
     assert plan_keys(changed)["b"].operations[30].path in made
-
-
-def test_proposals_cut_an_egg_from_two_and_from_four_faces() -> None:
-    for kind in ("two-faces", "four-faces"):
-        plan = egg_plan(setups=(), faces=None, pitch=0.4, stock=Stock(length=80, width=44, thickness=24))
-        look = quick_look(EGG)
-        shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
-        proposed = proposed_faces(plan, kind, lambda _: EGG, shown, (FLAT, BALL), Work(MemoryStore()))
-        done, whole = cut(proposed)
-        stops = [f for item in done for f in outcome_findings(item) if f.level == "stop"]
-        stops += [f for f in whole_findings(proposed, whole, done) if f.level == "stop"]
-        assert not stops
-        assert whole.numbers()["gouge_max"] <= 0.01 and whole.ridge < 0.02
-        assert parse_plan(proposed.model_dump(mode="json")) == proposed
-
-
-@pytest.mark.parametrize("kind", ["two-faces", "four-faces"])
-@pytest.mark.parametrize("half", [(30.0, 15.0, 8.0), (150.0, 40.0, 12.0)])
-def test_what_is_proposed_holds_by_its_tabs_and_does_not_bend_its_frame(kind, half: tuple[float, float, float]) -> None:
-    part = ellipsoid(half)
-    look, cutters = quick_look(part), usual_cutters()
-    x, y, z = stock_for(np.array(part.size), kind, cutters, egg_plan())
-    plan = egg_plan(setups=(), faces=None, stock=Stock(length=x, width=y, thickness=z))
-    placed = placed_model(look.support, plan.models[0], plan.stock)
-    proposed = proposed_faces(
-        plan, kind, lambda _: part, [(plan.models[0], placed, look)], cutters, Work(MemoryStore())
-    )
-    assert tabs_hold(proposed, proposed.faces, [placed]) >= 2 * most_push(proposed)
-    codes = {item.code for item in faces_findings(proposed, [placed])}
-    assert not codes & {"tabs-weak", "frame-bends", "frame-thin", "border-narrow"}
-    for setup in proposed.setups:
-        rough, *others = (o for o in setup.operations if o.strategy == "rough_offset")
-        assert min(2 * half[0] / 15, 8.0) <= rough.cutter.diameter <= 12.0, "as thick as the part allows"
-        assert all(o.cutter.diameter < rough.cutter.diameter for o in others)
-        assert setup.operations[-1].strategy == "finish_raster"
-        for o in setup.operations[:-1]:
-            assert o.settings.stepover == pytest.approx(0.4 * o.cutter.diameter), "settings follow the cutter"
 
 
 def test_a_plan_of_version_3_cuts_its_back_as_before() -> None:
@@ -444,7 +360,7 @@ def test_what_no_side_reaches_is_shown_where_it_is() -> None:
     assert all(0 <= value <= side for value, side in zip(found.place, plan.stock.size, strict=True))
 
 
-def test_each_surface_of_the_finished_part_names_the_setup_that_left_it(egg) -> None:  # type: ignore[no-untyped-def]
+def test_each_surface_of_the_finished_part_names_the_setup_that_left_it(egg) -> None:
     done, whole = egg
     mesh = solid_of(egg_plan(), sides_of(done))[0].mesh
     owner, missed = surface_makers(done, whole, mesh.vertices)
@@ -474,27 +390,6 @@ def test_progress_is_told_as_data_by_setup_and_operation() -> None:
     assert [s.stage for s in steps if s.setup == "b"] == ["place", "operation", "operation", "compare", "post"]
     lows = [low for _, low, _ in told]
     assert lows == sorted(lows) and told[-1][2] == 1.0
-
-
-def test_an_open_scan_is_not_cut_from_several_faces() -> None:
-    """It has no underside: from behind it would be milled hollow."""
-    x, y = np.meshgrid(np.linspace(0, 40, 41), np.linspace(0, 30, 31))
-    sheet = grid_mesh(x, y, 6 + 2 * np.sin(x / 5) * np.cos(y / 4))
-    top = Mesh(
-        sheet.vertices, np.ascontiguousarray(sheet.faces[sheet.vertices[sheet.faces][:, :, 2].min(axis=1) > 1.0])
-    )
-    placement = Placement(align=("centre", "centre", "centre"), offset=(0, 0, 0))
-    model = Model(id="m", name="scan", mesh="m", placement=placement)
-    plan = Plan(stock=Stock(length=120, width=110, thickness=16), models=(model,), setups=(Setup(id="a", name="a"),))
-    look = quick_look(top)
-    shown = [(model, placed_model(look.support, model, plan.stock), look)]
-    cutters = [standard_cutter("flat", 6, 1), standard_cutter("ball", 3, 2)]
-    for kind in ("two-faces", "four-faces"):
-        with pytest.raises(Refused, match=r"open on one side.*Flat back.*Hollow the back"):
-            proposed_faces(plan, kind, lambda _: top, shown, cutters, Work(MemoryStore()))
-    # A solid with a hole in it is none.
-    holed = Mesh(EGG.vertices, np.ascontiguousarray(EGG.faces[20:]))
-    _refuse_open([(model, shown[0][1], look)], lambda _: holed, Work(MemoryStore()))
 
 
 def test_a_tab_beside_a_hollow_holds_where_it_touches() -> None:

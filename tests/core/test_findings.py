@@ -31,12 +31,12 @@ MIDDLE = {"boundary": Limit(boundary="box", contain="centre")}
 OUTSIDE = {"boundary": Limit(boundary="silhouette")}
 
 
-def no_look(model: Model):  # type: ignore[no-untyped-def]
+def no_look(model: Model):
     raise AssertionError("this edit needs no mesh")
 
 
 def found(done: SetupOutcome, units: str = "mm") -> dict[str, Finding]:
-    return {item.code: item for item in outcome_findings(done, units)}  # type: ignore[arg-type]
+    return {item.code: item for item in outcome_findings(done, units)}
 
 
 def cut(

@@ -48,7 +48,7 @@ def finished(
         cutter=standard_cutter(shape, diameter),
         boundary=Limit() if inside is None else Limit(boundary=inside.id, contain="centre"),
         settings={"stepdown": 1.0} | words,
-    )  # type: ignore[arg-type]
+    )
     plan = Plan(
         stock=Stock(length=70, width=70, thickness=thickness),
         models=(Model(id="m1", name="m", mesh="m"),),
@@ -196,7 +196,7 @@ def levels_of(mesh: Mesh, diameter: float = 3.0, stepdown: float = 2.0) -> Outco
         cutter=standard_cutter("ball", diameter),
         boundary=Limit(boundary="silhouette"),
         settings={"stepdown": stepdown},
-    )  # type: ignore[arg-type]
+    )
     plan = Plan(
         stock=Stock(length=90, width=80, thickness=14),
         models=(Model(id="m1", name="m", mesh="m"),),

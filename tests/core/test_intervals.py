@@ -18,7 +18,7 @@ from nephos.core.plan.joined_faces import Faces, FaceTab
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
 from nephos.core.stock.block import Block, Grid, box_block
 from nephos.core.stock.frames import record_frames, shown_grid, shown_intervals, shown_top
-from nephos.core.stock.intervals import taken_together
+from nephos.core.stock.intervals import merged
 from nephos.core.stock.sweep import sweep
 from nephos.core.strategies.clearing.levels import stands_over
 from nephos.core.strategies.registry import strategy
@@ -105,7 +105,7 @@ def test_a_cut_that_ends_in_a_gap_falls_to_what_stands_under_it() -> None:
 @pytest.mark.parametrize("factor", [2, 3])
 def test_coarser_columns_hold_all_that_finer_ones_do(factor: int) -> None:
     block = gapped(3)
-    coarse = taken_together(block.intervals, factor)
+    coarse = merged(block.intervals, factor)
     for j in range(block.grid.ny):
         for i in range(block.grid.nx):
             mine = coarse.low[:, j // factor, i // factor], coarse.high[:, j // factor, i // factor]

@@ -13,12 +13,12 @@ from functools import cache
 import numpy as np
 import pytest
 
-from core.test_faces import EGG as FACED_EGG
-from core.test_faces import egg_plan
 from core.test_rotary import EGG as TURNED_EGG
 from core.test_rotary import FINISH, ROUGH, plan_of
 from core.test_tiles import board, hills
 from cutting import BALL, FLAT, bumpy, op
+from face_jobs import EGG as FACED_EGG
+from face_jobs import egg_plan
 from nephos.core.cutters import HolderStep, standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.machine.machine import MACHINES

@@ -89,7 +89,7 @@ def test_the_cutter_stays_about_one_hole_before_the_next() -> None:
     assert hops.sum() < 0.5 * plainly
 
 
-def passes_of(regions: list[Region]):  # type: ignore[no-untyped-def]
+def passes_of(regions: list[Region]):
     """Cuts a region in one ring."""
 
     def cut(k: int, at: np.ndarray | None) -> Iterator[Pass]:

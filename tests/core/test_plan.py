@@ -41,10 +41,10 @@ def plan(**change: object) -> Plan:
             strategy="rough_offset",
             cutter=standard_cutter("flat", 4, 1),
             settings={"stepdown": 2, "stepover": 2},
-        ),  # type: ignore[arg-type]
+        ),
         Operation(
             number=20, strategy="finish_raster", cutter=standard_cutter("ball", 3, 2), settings={"stepover": 0.8}
-        ),  # type: ignore[arg-type]
+        ),
     )
     base = Plan(
         stock=Stock(length=30, width=30, thickness=10),
@@ -72,7 +72,7 @@ class Counting(MemoryStore):
         super().__init__()
         self.made: list[str] = []
 
-    def put(self, key, stage, result) -> None:  # type: ignore[no-untyped-def]
+    def put(self, key, stage, result) -> None:
         self.made.append(stage)
         super().put(key, stage, result)
 
@@ -230,7 +230,7 @@ def test_cancelling_stops_between_bands_and_keeps_what_is_done() -> None:
     height=st.floats(1, 50),
     gap=st.floats(-5, 5),
 )
-def test_placement_gives_the_size_and_gap_that_were_asked_for(turn, mirror, size, height, gap) -> None:  # type: ignore[no-untyped-def]
+def test_placement_gives_the_size_and_gap_that_were_asked_for(turn, mirror, size, height, gap) -> None:
     stock = Stock(length=300, width=200, thickness=30)
     placement = Placement(turn=turn, mirror=mirror, size=(size, None, height), offset=(0, 0, -gap))
     placed = place(SUPPORT, placement, stock)
@@ -245,7 +245,7 @@ def test_placement_gives_the_size_and_gap_that_were_asked_for(turn, mirror, size
 @pytest.mark.parametrize("zero", [Zero(), Zero(x="centre", y="high", z="bottom")])
 def test_setup_space_is_rigid_and_has_its_origin_at_the_zero(side: str, zero: Zero) -> None:
     stock = Stock(length=60, width=40, thickness=20)
-    setup = Setup(id="a", name="a", side=side, zero=zero)  # type: ignore[arg-type]
+    setup = Setup(id="a", name="a", side=side, zero=zero)
     matrix = to_setup(stock, setup)
     matrix[:3, 3] -= zero_in_frame(stock, setup)
     assert np.allclose(matrix[:3, :3] @ matrix[:3, :3].T, np.eye(3)) and np.linalg.det(matrix[:3, :3]) == pytest.approx(
@@ -360,7 +360,7 @@ def test_the_ground_knows_heights_walls_and_what_is_beside() -> None:
         cutter=standard_cutter("ball", 3),
         boundary=Limit(boundary="stock", contain="centre"),
         settings={},
-    )  # type: ignore[arg-type]
+    )
     job = Plan(stock=stock, models=(model,), setups=(Setup(id="a", name="a", operations=(operation,)),))
     placed = placed_models(job, lambda _: look.support)["m"]
     ground = estimate_input(job, job.setups[0], operation, [(model, placed, look)])

@@ -5,11 +5,11 @@ from functools import cache
 import numpy as np
 import pytest
 
-from core.test_faces import EGG as FACED_EGG
-from core.test_faces import egg_plan
 from core.test_rotary import BALL, FLAT, operation, plan_of
 from core.test_rotary import EGG as TURNED_EGG
 from core.test_tiles import FINISH, ROUGH, board, hills, seams
+from face_jobs import EGG as FACED_EGG
+from face_jobs import egg_plan
 from nephos.core.errors import Refused
 from nephos.core.machine.rotary_axis import surface_lengths
 from nephos.core.mesh.model import Mesh

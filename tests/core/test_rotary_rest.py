@@ -23,7 +23,7 @@ LARGE, SMALL = standard_cutter("ball", 6, 3), standard_cutter("ball", 2, 4)
 TURNS = 240
 
 
-def turned(length: float, radius, flute: bool = False) -> Mesh:  # type: ignore[no-untyped-def]
+def turned(length: float, radius, flute: bool = False) -> Mesh:
     """A closed solid of revolution about X, its radius a function of the place from 0 to `length`; with a flute 1 mm deep
     along the line where the unrolled surface begins."""
     xs = np.linspace(0, length, 301)
@@ -46,11 +46,11 @@ def grooved(x: float) -> float:
     return 9.0 - float(np.clip(1.2 - abs(x - 25.0), 0.0, 1.0))
 
 
-def done_with(mesh: Mesh, *operations):  # type: ignore[no-untyped-def]
+def done_with(mesh: Mesh, *operations):
     return next(iter(run_plan(plan_of(*operations), lambda _: mesh, Work(MemoryStore()))))
 
 
-def cut_places(outcome) -> np.ndarray:  # type: ignore[no-untyped-def]
+def cut_places(outcome) -> np.ndarray:
     return outcome.points[1:][outcome.kinds == Kind.CUT]
 
 
@@ -126,7 +126,7 @@ def test_a_bar_is_cut_with_the_same_rest_limit_wherever_the_seam_lies() -> None:
     assert works[0] == pytest.approx(works[1], rel=0.15)
 
 
-def groove(number: int, **words: object):  # type: ignore[no-untyped-def]
+def groove(number: int, **words: object):
     return operation(number, "parting_groove", standard_cutter("flat", 3, 6), **words)
 
 

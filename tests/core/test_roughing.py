@@ -28,7 +28,7 @@ def terrace() -> Mesh:
 
 
 def on_spot(source: str = "rectangle", size: tuple[float, float] = (12.0, 8.0)) -> tuple[Boundary, dict]:
-    spot = Boundary(id="b1", name="spot", source=source, at=(15.0, 15.0), size=size)  # type: ignore[arg-type]
+    spot = Boundary(id="b1", name="spot", source=source, at=(15.0, 15.0), size=size)
     return spot, {"boundary": Limit(boundary="b1", contain="inside")}
 
 
@@ -226,7 +226,7 @@ def test_a_hole_moved_onto_its_outline_does_not_turn_the_ground_inside_out() -> 
     assert not ground.buffer(-0.2).intersects(shapely.box(3, 3, 26, 20))
 
 
-def stairs_left(done) -> np.ndarray:  # type: ignore[no-untyped-def]
+def stairs_left(done) -> np.ndarray:
     """How high material stands over the model, at all columns over it but its edge."""
     grid = done.block.grid
     surface = drop_grid(

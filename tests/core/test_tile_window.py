@@ -93,7 +93,7 @@ def test_a_place_on_a_seam_belongs_to_one_tile() -> None:
     st.sampled_from([-1, 1]),
 )
 def test_a_lowered_path_is_raised_to_what_it_was(spots: list[tuple[float, float, float]], towards: int) -> None:
-    blend = Blend(axis="x", at=30.0, towards=towards, height=0.4, width=20.0)  # type: ignore[arg-type]
+    blend = Blend(axis="x", at=30.0, towards=towards, height=0.4, width=20.0)
     points = np.array(spots)
     kinds = np.array([Kind.RAPID if k % 4 == 3 else Kind.CUT for k in range(len(points) - 1)], np.uint8)
     path = lowered(Toolpath(points, kinds, np.ones(len(kinds), np.float32)), blend)
@@ -136,15 +136,15 @@ def board(**tiles: object) -> Plan:
         number=20,
         strategy="finish_raster",
         cutter=standard_cutter("ball", 6, 2),
-        settings={"stepover": 1.0},  # type: ignore[arg-type]
+        settings={"stepover": 1.0},
     )
     rough = Operation(
         number=10,
         strategy="rough_offset",
         cutter=standard_cutter("flat", 4, 1),
-        settings={"stepover": 1.6},  # type: ignore[arg-type]
+        settings={"stepover": 1.6},
     )
-    setup = Setup(id="a", name="Top", operations=(rough, finish), tiles=Tiles(**tiles) if tiles else None)  # type: ignore[arg-type]
+    setup = Setup(id="a", name="Top", operations=(rough, finish), tiles=Tiles(**tiles) if tiles else None)
     return Plan(
         stock=Stock(length=100, width=40, thickness=12), setups=(setup,), models=(Model(id="m", name="m", mesh="m"),)
     )
@@ -160,9 +160,9 @@ def edited(plan: Plan, **edit: object) -> Plan:
 def test_roughing_makes_room_for_the_finishing_cutter_at_a_seam() -> None:
     first, last = cut_plan(board(seams_x=(50.0,), overrun=4.0)).setups
     rough, finish = first.operations
-    assert window_of(first, finish)[2] == 54.0 and window_of(last, finish)[0] == 50.0  # type: ignore[index]
+    assert window_of(first, finish)[2] == 54.0 and window_of(last, finish)[0] == 50.0
     # A ball of 6 mm beside what a flat cutter of 4 mm has left.
-    assert window_of(first, rough)[2] == 54.0 + 1.0 + 0.5  # type: ignore[index]
+    assert window_of(first, rough)[2] == 54.0 + 1.0 + 0.5
     assert window_of(board().setups[0], rough) is None
 
 
@@ -172,7 +172,7 @@ def test_a_plan_with_tiles_reads_back_and_is_cut_as_tiles_once() -> None:
     as_cut = cut_plan(plan)
     assert cut_plan(as_cut) is as_cut
     assert parse_plan(as_cut.model_dump(mode="json")).setups == as_cut.setups
-    assert [setup.whole for setup in as_cut.setups] == ["a"] * 6 and as_cut.setups[-1].tile.final  # type: ignore[union-attr]
+    assert [setup.whole for setup in as_cut.setups] == ["a"] * 6 and as_cut.setups[-1].tile.final
 
 
 @pytest.mark.parametrize(
@@ -191,11 +191,11 @@ def test_tiles_that_cannot_be_are_refused(tiles: dict, said: str) -> None:
 
 def test_seams_are_moved_added_and_taken_out() -> None:
     plan = edited(board(seams_x=(30.0, 60.0)), do="move_seam", setup="a", seam=2, at=70.0)
-    assert plan.setups[0].tiles.seams_x == (30.0, 70.0)  # type: ignore[union-attr]
+    assert plan.setups[0].tiles.seams_x == (30.0, 70.0)
     with pytest.raises(Refused, match="neighbours"):
         edited(plan, do="move_seam", setup="a", seam=1, at=75.0)
     more = edited(plan, do="add_seam", setup="a")
-    assert more.setups[0].tiles.seams_x == (30.0, 50.0, 70.0)  # type: ignore[union-attr]
+    assert more.setups[0].tiles.seams_x == (30.0, 50.0, 70.0)
     less = edited(edited(plan, do="drop_seam", setup="a", seam=1), do="drop_seam", setup="a", seam=1)
     assert less.setups[0].tiles is None
     with pytest.raises(Refused, match="not cut in tiles"):
@@ -216,7 +216,7 @@ def test_along_a_fence_no_operation_makes_marks() -> None:
 def test_a_strip_assumes_its_step_for_the_later_tile_along_either_axis(axis: str, order: str) -> None:
     plan = board(**{f"seams_{axis}": (20.0,)}, order=order)
     mended = edited(plan, do="add_strip", setup="a", seam=1, axis=axis, side="after", height=0.25)
-    (error,) = mended.setups[0].tiles.errors  # type: ignore[union-attr]
+    (error,) = mended.setups[0].tiles.errors
     # The side after the seam is higher: the later tile lies there when cut forward, else the other one lies lower.
     assert error.tile == 2 and error.dz == (0.25 if order == "forward" else -0.25)
     assert edited(mended, do="drop_strip", setup="a", seam=1, axis=axis) == plan

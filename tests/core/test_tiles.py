@@ -42,7 +42,7 @@ def hills() -> Mesh:
 
 def board(*operations: Operation, tiles: Tiles | None = None, **change: object) -> Plan:
     """A board with the hills in its middle."""
-    setup = Setup(id="a", name="Top", operations=operations, tiles=tiles, **change)  # type: ignore[arg-type]
+    setup = Setup(id="a", name="Top", operations=operations, tiles=tiles, **change)
     holes = Boundary(id="holes", name="holes", source="circle", at=(8.0, 5.0), size=(3.0, 3.0))
     other = Boundary(id="other", name="other", source="circle", at=(82.0, 31.0), size=(3.0, 3.0))
     return Plan(
@@ -62,7 +62,7 @@ def cut(plan: Plan) -> list[SetupOutcome]:
 
 def seams(*at: float, **change: object) -> Tiles:
     """Tiles with seams along X."""
-    return Tiles(seams_x=at, **change)  # type: ignore[arg-type]
+    return Tiles(seams_x=at, **change)
 
 
 def same_surface(a: SetupOutcome, b: SetupOutcome) -> None:
@@ -331,7 +331,7 @@ def test_a_bar_is_not_tiled() -> None:
     with pytest.raises(Refused, match="not cut in tiles"):
         apply_edit(
             board().model_copy(
-                update={"setups": (Setup(id="a", name="a", kind="rotary", rotary={}, zero=Zero(z="axis")),)}  # type: ignore[arg-type]
+                update={"setups": (Setup(id="a", name="a", kind="rotary", rotary={}, zero=Zero(z="axis")),)}
             ),
             lambda _: quick_look(hills()),
             {"do": "cut_in_tiles", "setup": "a"},

@@ -26,7 +26,7 @@ def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
 
 def opened(shop: Client, mesh: object, name: str = "board") -> dict:
     """A new job with a mesh."""
-    uploaded = upload(shop, write_stl(mesh), f"{name}.stl").json()["id"]  # type: ignore[arg-type]
+    uploaded = upload(shop, write_stl(mesh), f"{name}.stl").json()["id"]
     tasks.read_uploaded(uploaded)
     made = send(shop, "/jobs", {"name": name, "mesh": uploaded}).json()
     return shop.get(f"/api/jobs/{made['id']}").json()

@@ -24,16 +24,6 @@ def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
     return open_shop(client, monkeypatch, "propose", "prepare", "draw_outlines")
 
 
-@pytest.fixture()
-def job(shop: Client) -> dict:
-    mesh = upload(shop, write_stl(small_hill(cells=30))).json()
-    tasks.read_uploaded(mesh["id"])
-    made = send(shop, "/jobs", {"name": "Hill", "mesh": mesh["id"]}).json()
-    plan = made["plan"] | {"pitch": 1.0}
-    plan["setups"][0]["operations"] = [plan["setups"][0]["operations"][-2] | {"number": 10}]
-    return send(shop, f"/jobs/{made['id']}/plan", {"based_on": made["version"], "plan": plan}, "put").json()
-
-
 def facts(key: str) -> dict:
     return Result.objects.get(key=key).facts
 

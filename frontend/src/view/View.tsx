@@ -25,13 +25,12 @@ import { CurveHandles, onStock, TabHandles } from "./OutlineHandles";
 import { PaceContext, usePace } from "./pace";
 import { PathLines } from "./PathLines";
 import { Picker, type Picked } from "./Picker";
-import { BarEdges, CutterPiece, matrixOf, Outline, OutlineRings, StockEdges, ZeroMark } from "./Pieces";
-import { KeepOutPieces, PlaceHandles, ZeroHandle } from "./PlaceHandles";
+import { BarEdges, CutterPiece, matrixOf, Outline, OutlineRings, StockEdges } from "./Pieces";
+import { KeepOutPieces, PlaceHandles } from "./PlaceHandles";
 import { FaceTabs, PartingHandle } from "./FacePieces";
 import { PlacedModels } from "./PlacedModels";
 import { ProofPanel } from "./ProofPanel";
 import { RegistrationLegend } from "./RegistrationOutline";
-import { SeamLines } from "./SeamLines";
 import { SectionCap, SectionControl } from "./SectionCap";
 import { Shutter, type Shoot } from "./Shutter";
 import { SweptCircles } from "./SweptCircles";
@@ -39,6 +38,7 @@ import { PathLegend, ViewTools } from "./ViewTools";
 import { WholePanel } from "./WholePanel";
 import { WholePart, type WholePaint } from "./WholePart";
 import { useShownBlock, useShownDeviation } from "./shown";
+import { ZeroPieces } from "./ZeroPieces";
 
 const IDENTITY = new THREE.Matrix4();
 /** Tools that a click on the model or the block is for. */
@@ -268,24 +268,7 @@ export function View(props: {
           {mode === "place" && !flat && <SweptCircles matrix={box.matrix} />}
           {mode === "place" && <PlacedModels models={models} toSetup={box.matrix} size={grip * 0.7} />}
           {bar && !flat && <BarHolders bar={bar} length={plan.stock.length} core={mode === "place"} />}
-          {mode === "place" && bar && (
-            <group position={zero}>
-              <ZeroMark size={Math.max(plan.stock.length, plan.stock.width) * 0.11} />
-            </group>
-          )}
-          {mode === "place" && info?.tile && (
-            <>
-              <group position={zero}>
-                <ZeroMark size={Math.min(plan.stock.length, plan.stock.width) * 0.2} />
-              </group>
-              <SeamLines info={info} grip={grip * 0.5} />
-            </>
-          )}
-          {mode === "place" && !bar && !info?.tile && (
-            <ZeroHandle low={low} high={high} zero={zero} size={grip}>
-              {(hot) => <ZeroMark size={Math.max(plan.stock.length, plan.stock.width) * 0.11} hot={hot} />}
-            </ZeroHandle>
-          )}
+          {mode === "place" && <ZeroPieces info={info} low={low} high={high} zero={zero} grip={grip} />}
           <group position={[...(info?.tile?.slid ?? [0, 0]), 0] as Point}>
             <KeepOutPieces />
           </group>

@@ -112,8 +112,8 @@ def _text(hill: Mesh) -> None:
 
 
 def _chosen() -> list[tuple[str, str]]:
-    """Every strategy that lies with one shape of cutter, and every shape with one strategy: what a kernel is compiled for
-    are the types that it is given, and they are the same for all shapes."""
+    """Pairs of strategy and cutter shape that cover all of both. Kernels are compiled by argument types, which are the
+    same for all shapes."""
     lying = {key: kind for key, kind in strategies().items() if kind.lies}
     found = [(key, kind.shapes[0]) for key, kind in lying.items()]
     seen = {shape for _, shape in found}

@@ -2,6 +2,7 @@
 
 import asyncio
 import os
+from typing import Any, cast
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "nephos.web.settings")
 
@@ -23,7 +24,8 @@ LOST = 10.0
 
 async def main() -> None:
     """Take work off the queue until told to stop."""
-    worker = app.with_connector(app.connector.get_worker_connector())  # type: ignore[attr-defined]
+    # The base class of connectors does not declare it.
+    worker = app.with_connector(cast(Any, app.connector).get_worker_connector())
     async with worker.open_async():
         lost = asyncio.create_task(take_up_lost_for_ever(app.job_manager, LOST))
         try:

@@ -15,7 +15,8 @@ from nephos.core.post.write import Step, write_program
 from nephos.core.stock.block import Grid, box_block
 from nephos.core.stock.frames import record_frames, shown_grid, shown_top
 from nephos.core.stock.rays import sweep_rays
-from nephos.core.stock.sweep import sweep, sweep_watching
+from nephos.core.stock.sweep import sweep
+from nephos.core.stock.watch import sweep_watching
 from nephos.core.surface.drop import drop_grid, drop_turned
 from nephos.core.surface.index import build_index
 from nephos.core.surface.rotary import build_rotary_index

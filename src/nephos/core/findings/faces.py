@@ -10,6 +10,7 @@ from nephos.core.cutters import Cutter
 from nephos.core.findings.finished import true_in_words
 from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.mesh.model import Mesh
+from nephos.core.pipeline.cut_free import HELD
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.standing import BEYOND
 from nephos.core.pipeline.whole import Whole
@@ -148,9 +149,9 @@ def _tabs(plan: Plan, faces: Faces, boxes: Sequence[Placed]) -> list[Finding]:
             "tabs-weak",
             "caution",
             ROW,
-            f"{len(faces.tabs)} tabs hold {hold:.0f} N at the far side of the part against {push:.0f} N of the cutter: they bend "
-            "or twist off",
-            "make them thicker, wider or more, farther apart, or the stepdown smaller",
+            f"{len(faces.tabs)} tabs hold {hold:.0f} N at the far side of the part against {push:.0f} N of the cutter, by "
+            "bending and torsion",
+            "make the tabs thicker or wider, add tabs, place them farther apart, or use a smaller stepdown",
         ),
     ]
 
@@ -366,9 +367,9 @@ def whole_findings(plan: Plan, whole: Whole, done: Sequence[SetupOutcome], units
                 "not-free",
                 "stop",
                 ROW,
-                f"the part is not cut free: up to {mm(round(whole.ridge, 1))} of stock beside it hold it in its frame, "
-                "besides its tabs",
-                "let the sides cut deeper, with longer cutters, or take thinner stock",
+                "the part is not cut free: a web of stock, up to "
+                f"{mm(round(max(whole.ridge, HELD), 1))} high, connects it with its frame besides the tabs",
+                "cut deeper from both sides, with longer cutters, or use stock of less height",
                 whole.held,
             )
         )
@@ -378,9 +379,9 @@ def whole_findings(plan: Plan, whole: Whole, done: Sequence[SetupOutcome], units
                 "not-cut",
                 "stop",
                 ROW,
-                f"no side cuts {100 * whole.uncut.share:.1f} % of the part's surface: up to "
-                f"{mm(round(whole.uncut.most, 1))} of stock stay on it",
-                "let the sides cut deeper, add a side or a smaller cutter, or accept it and carve it by hand",
+                f"{100 * whole.uncut.share:.1f} % of the surface of the part is not cut by any setup: up to "
+                f"{mm(round(whole.uncut.most, 1))} of stock remain",
+                "cut deeper, add a setup or a smaller cutter, or accept it and carve it by hand",
                 whole.uncut.place,
             )
         )

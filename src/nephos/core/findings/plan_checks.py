@@ -13,8 +13,10 @@ import shapely
 from nephos.core.machine.machine import machine_of
 from nephos.core.mesh.curves import smoothed
 from nephos.core.plan.edits.operations import free_cutter_number
+from nephos.core.plan.force import cutting_push
 from nephos.core.plan.place import turned_size
 from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.tab_stress import shear_limit
 from nephos.core.strategies.cut_out import CutOutSettings
 from nephos.core.units import feed_in, length_in, number_in
 
@@ -130,11 +132,8 @@ def _holding_findings(plan: Plan, operation: Operation) -> list[Finding]:
             )
         ]
     mm = length_in(plan.units)
-    material, cutter = plan.stock.material, operation.cutter
-    chip = operation.cutting_feed / (cutter.flutes * operation.spindle_speed)
-    push = material.cutting_force * settings.stepdown * chip * cutter.flutes
-    # Wood shears along the grain at about a third of what it takes to cut it; half of that is kept in reserve.
-    hold = settings.tab_count * settings.tab_length * settings.tab_height * material.cutting_force / 6
+    push = cutting_push(plan, operation)
+    hold = settings.tab_count * settings.tab_length * settings.tab_height * shear_limit(plan.stock.material)
     if hold < push:
         tabs = f"{settings.tab_count} tabs of {mm(settings.tab_length)} x {mm(settings.tab_height)}"
         return [

@@ -313,7 +313,7 @@ def _found(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: Terrain | 
 
 
 def _of_several(plan: Plan) -> bool:
-    """Whether the part is cut in several setups: what one does not reach another may."""
+    """Whether the part is cut in several setups."""
     return len({item.whole for item in plan.setups if item.worked}) > 1
 
 
@@ -326,7 +326,7 @@ def _uncut_findings(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: T
     mm = length_in(plan.units)
     deepest = max(cutting, key=lambda operation: operation.cut_to or 0.0)
     if _of_several(plan):
-        # What all sides together leave is known once they are calculated (findings/faces.py).
+        # Uncut surface of the finished part is checked after the calculation (findings/faces.py).
         return [
             Finding(
                 "not-deep-enough",
@@ -373,8 +373,8 @@ def _model_fixes(plan: Plan, shown: Sequence[Shown], by: float, size: object) ->
 
 
 def with_settings_of(operation: Operation, before: Cutter) -> Operation:
-    """An operation whose cutter was another one `before`, with stepover and stepdown as much larger or smaller as its
-    cutter is."""
+    """An operation with a new cutter: its stepover and stepdown, set for the cutter `before`, are scaled by the ratio of
+    the diameters."""
     ratio = working_diameter(operation.cutter) / working_diameter(before)
     if ratio == 1.0:
         return operation

@@ -55,7 +55,7 @@ def without_air(
 
 
 def _stretches(passes: tuple[Pass, ...]) -> tuple[list[F64], F64]:
-    """Each pass, densified, and all of them in one array (n, 3) with no numbers between them."""
+    """Each pass, densified, and all of them in one array (n, 3), separated by NaN."""
     paths = [densified(np.ascontiguousarray(item.points), EVERY) for item in passes]
     gap = np.full((1, 3), np.nan)
     return paths, np.concatenate([part for path in paths for part in (path, gap)])
@@ -64,15 +64,16 @@ def _stretches(passes: tuple[Pass, ...]) -> tuple[list[F64], F64]:
 def without_finished(
     passes: tuple[Pass, ...], block: Block, cutter: Profile, least: float, worth: float, ends: float
 ) -> tuple[Pass, ...]:
-    """Finishing passes, broken where for `least` mm or more the block is finished already, from other sides.
+    """Finishing passes without their stretches over surface that earlier setups have finished from other sides.
 
-    Nowhere is more than `worth` mm left standing by that. Each stretch for itself may take less where many take more
-    together, so that what they all leave is looked at.
+    No column is left more than `worth` mm higher than with all passes. This holds for the sum of all omitted stretches:
+    one by one, each could remove less than `worth` while many together remove more.
 
     Parameters
     ----------
-    passes : none of them plunging. block : as it is before the first, of columns. ends : passes are not shortened by less
-    than this (mm) at their ends.
+    passes : in the order of cutting, none of them plunging. block : columns before the first pass. least : shortest
+    stretch (mm) that is left out in the middle of a pass. worth : tolerance, mm. ends : shortest stretch (mm) that is left
+    out at an end of a pass.
     """
     if not passes:
         return passes
@@ -132,7 +133,7 @@ def broken(item: Pass, path: F64, cuts: Bool, least: float) -> list[Pass]:
 
 
 def _to_its_ends(path: F64, cuts: Bool, least: float) -> Bool:
-    """Which stretches (n,) of a path stay where it is not to be shortened by less than `least` mm at an end."""
+    """`cuts` (n,) with air of less than `least` mm at both ends of the path kept."""
     if not cuts.any():
         return cuts
     gone = np.concatenate([[0.0], np.cumsum(np.sqrt((np.diff(path, axis=0) ** 2).sum(axis=1)))])

@@ -9,7 +9,7 @@ from nephos.core.cutters import Profile
 from nephos.core.parallel import kernel
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.bound import HALF_DIAGONAL, lower_bound
-from nephos.core.stock.intervals import taken_together
+from nephos.core.stock.intervals import merged
 from nephos.core.stock.sweep import sweep
 from nephos.core.surface.contact import underside
 
@@ -92,7 +92,7 @@ class LinkBlock:
 
     def __init__(self, block: Block, keep_up: bool) -> None:
         self.top, self.grid = _coarser(block.top, block.grid, _LINK_CELLS)
-        self._intervals = taken_together(block.intervals, round(self.grid.pitch / block.grid.pitch))
+        self._intervals = merged(block.intervals, round(self.grid.pitch / block.grid.pitch))
         self.bound, self.bound_grid = _coarser(block.bound, block.grid, _BOUND_CELLS)
         self.uncut = float(self.bound.max())
         self._touched: I32 = np.zeros(self.top.shape, np.int32)

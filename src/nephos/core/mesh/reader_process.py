@@ -11,7 +11,8 @@ import sys
 import warnings
 import zipfile
 from collections.abc import Callable
-from typing import Any
+from types import ModuleType
+from typing import Any, cast
 
 Found = tuple[Any, Any, list[str], float | None]
 
@@ -27,8 +28,8 @@ class Unusable(Exception):
 def _scene(data: bytes, kind: str, **more: Any) -> tuple[Any, Any]:
     """Vertices (n, 3) and faces (m, 3) of all that a file holds, each part where the file puts it."""
     for name in _UNNEEDED if kind != "3mf" else ():
-        # The library goes on without what cannot be imported.
-        sys.modules.setdefault(name, None)  # type: ignore[arg-type]
+        # None in the place of a module makes its import fail: the library goes on without it.
+        cast(dict[str, ModuleType | None], sys.modules).setdefault(name, None)
     import numpy as np
     import trimesh
 

@@ -1,42 +1,48 @@
-"""What a part of several faces is left with after all its setups: surface that no side has cut, and what still holds it
-in its frame besides its tabs."""
+"""Checks of a finished part of several faces: surface that no setup has cut, and webs that connect it with its frame."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import shapely
 
-from nephos.core.arrays import F32, F64, Bool
+from nephos.core.arrays import F32, F64, I32, Bool
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.topology import shells_of
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.standing import BEYOND
 from nephos.core.plan.joined_faces import FaceTab
+from nephos.core.plan.schema import Operation
 from nephos.core.stock.block import Block
-from nephos.core.stock.over_surface import left_over_places, outside_of, surface_places
+from nephos.core.stock.over_surface import outside_of, remaining_thickness, surface_samples
 from nephos.core.stock.passed_on import Side
 from nephos.core.stock.pieces import find_pieces
 from nephos.core.surface.index import build_index
 from nephos.core.surface.inside import signed_distances
 
 UNCUT = 1.0
-"""Where more (mm) than this stands over it, the surface counts as not cut."""
+"""Surface with more remaining stock (mm) than this counts as uncut."""
 HELD = 1.0
-"""What holds the part in its frame by less height (mm) than this breaks off by hand: it is a ridge."""
+"""Smallest height (mm) of a web between part and frame. A lower one is a ridge, which breaks off by hand."""
+ALLOWANCE = 0.5
+"""Roughing may leave this much (mm) more than its stock to leave, as its outlines are chords."""
 _MOST = 60.0
-"""Material over a place is followed so far (mm) at most."""
-_PLACES = 40_000
-_SOME = 0.001
-"""Less of the surface than this share is a place or two in corners."""
+"""Largest thickness (mm) of remaining stock that is measured."""
+_SAMPLES = 40_000
+"""Number of samples of the surface."""
+_LEAST_SHARE = 0.001
+"""A smaller uncut share of the surface is not reported."""
 _INSIDE = 0.05
-"""So far (mm) inside of the model material is the model's own."""
+"""Depth (mm) inside the model from which on a point is in the model itself."""
 
 
 @dataclass(frozen=True)
 class Uncut:
-    """Surface that is not cut: which `share` of it, how much (mm) stands there at `most`, and where (stock space);
-    `heights` (n,) (mm) are those of evenly spread places of the whole surface, 0 where it is cut."""
+    """Uncut surface of a part.
+
+    `share` : of the surface area. `most` : largest thickness of remaining stock, mm. `place` : of that, in stock space;
+    none where all is cut. `heights` : (n,) float64 thickness at evenly spread samples of the surface, 0 where it is cut.
+    """
 
     share: float
     most: float
@@ -45,7 +51,7 @@ class Uncut:
 
 
 def near_tabs(points: F64, tabs: Sequence[FaceTab], border: float, beside: float) -> Bool:
-    """(n,) bool, which places (n, 3) in stock space lie on the footprint of a tab, or no more than `beside` mm off."""
+    """(n,) bool: which points (n, 3) in stock space lie in a tab, or within `beside` mm of one."""
     found: Bool = np.zeros(len(points), np.bool_)
     for tab in tabs:
         angle = np.radians(tab.angle)
@@ -62,27 +68,33 @@ def near_tabs(points: F64, tabs: Sequence[FaceTab], border: float, beside: float
     return found
 
 
+def tab_skin(operations: Iterable[Operation]) -> float:
+    """Thickness (mm) of the layer that roughing leaves on the sides of tabs."""
+    return max((getattr(operation.settings, "leave", 0.0) for operation in operations), default=0.0) + ALLOWANCE
+
+
 def uncut_surface(
     mesh: Mesh, sides: Sequence[Side], size: F64, tabs: Sequence[FaceTab] = (), border: float = 0.0, corner: float = 0.0
 ) -> Uncut:
-    """What of a model's surface the setups have left uncut.
+    """Measure the surface of a model that no setup has cut.
 
     Parameters
     ----------
-    mesh : the model in stock space. sides : what each setup has cut. size : (3,) of the stock's box. corner :
-    radius (mm) of the thickest cutter: in the corners between tabs and part it leaves as much.
+    mesh : the model in stock space. sides : the cut of each setup. size : (3,) size of the stock. tabs, border : of the
+    part; samples on tabs are left out. corner : margin (mm) round tabs, the radius of the largest cutter, which leaves
+    fillets there.
 
     Notes
     -----
-    Surfaces of closed hollows inside the model belong to no machining, and neither do those of a shell inside another:
-    they are left out. Across a slot, material is followed to the other wall only.
+    Closed cavities and shells inside another shell cannot be machined: their surfaces are left out. Across a slot only
+    the stock up to the opposite wall counts.
     """
-    points, normals = surface_places(mesh.vertices, _outer(mesh), _PLACES)
+    points, normals = surface_samples(mesh.vertices, _outer_faces(mesh), _SAMPLES)
     off = ~near_tabs(points, tabs, border, corner)
     points, normals = points[off], normals[off]
     if not len(points):
         return Uncut(0.0, 0.0, None, np.zeros(0))
-    heights = left_over_places(points, normals, sides, size, _MOST)
+    heights = remaining_thickness(points, normals, sides, size, _MOST)
     thick = np.flatnonzero(heights > UNCUT)
     index = build_index(mesh.vertices, mesh.faces) if len(thick) else None
     kept: Bool = np.ones(len(points), np.bool_)
@@ -90,44 +102,49 @@ def uncut_surface(
         at, out = points[thick], normals[thick]
         buried = signed_distances(index, at + 2 * _INSIDE * out, 1.0) < 0
         kept[thick[buried]] = False
+        # From where on a ray is inside the model again.
         reach = heights[thick].copy()
         for t in np.arange(UNCUT / 2, reach.max(), UNCUT / 2):
-            open_ = t < reach
-            if not open_.any():
+            going = np.flatnonzero(t < reach)
+            if not len(going):
                 break
-            seen = signed_distances(index, at[open_] + t * out[open_], UNCUT)
-            reach[np.flatnonzero(open_)[seen < -_INSIDE]] = t
+            seen = signed_distances(index, at[going] + t * out[going], UNCUT)
+            reach[going[seen < -_INSIDE]] = t
         heights[thick] = reach
     heights, points = heights[kept], points[kept]
-    # What stands farther off than the border is the frame.
+    # Beyond the border is the frame.
     heights = np.minimum(np.where(heights > UNCUT, heights, 0.0), border if border > UNCUT else _MOST)
     share = float((heights > 0).mean())
-    if share < _SOME:
+    if share < _LEAST_SHARE:
         return Uncut(0.0, 0.0, None, np.zeros(len(heights)))
     worst = int(heights.argmax())
     place = (float(points[worst, 0]), float(points[worst, 1]), float(points[worst, 2]))
     return Uncut(share, float(heights[worst]), place, heights)
 
 
-def _outer(mesh: Mesh) -> np.ndarray:
-    """The faces of a mesh without the walls of closed hollows inside of it: shells that are inside out."""
-    number, count = shells_of(np.ascontiguousarray(mesh.faces, np.int32), len(mesh.vertices))
-    a, b, c = (mesh.vertices[mesh.faces[:, k]] for k in range(3))
+def _outer_faces(mesh: Mesh) -> I32:
+    """Faces (m, 3) of a mesh with normals outwards, without the walls of closed cavities.
+
+    A cavity is a shell of negative volume. Where the whole volume is negative the mesh is inside out: its faces are
+    reversed."""
+    faces = np.ascontiguousarray(mesh.faces, np.int32)
+    number, count = shells_of(faces, len(mesh.vertices))
+    a, b, c = (mesh.vertices[faces[:, k]] for k in range(3))
     volume = np.bincount(number, np.einsum("ij,ij->i", a, np.cross(b, c)) / 6, count)
-    if volume.max(initial=0.0) <= 0:
-        return mesh.faces
-    return np.ascontiguousarray(mesh.faces[volume[number] >= 0])
+    if volume.sum() < 0:
+        faces, volume = faces[:, ::-1], -volume
+    return np.ascontiguousarray(faces[volume[number] >= 0])
 
 
 def held_in_frame(
-    done: SetupOutcome, block: Block, outline: shapely.Geometry, mesh: Mesh, sides: Sequence[Side]
+    done: SetupOutcome, block: Block, outline: shapely.Geometry, mesh: Mesh, sides: Sequence[Side], skin: float
 ) -> tuple[float, float, float] | None:
-    """A place of the part (stock space) if it hangs in its frame by more than its tabs; none where it is free.
+    """A point of the part (stock space) that a web connects with the frame, besides the tabs; none without a web.
 
     Parameters
     ----------
-    block : the finished block in the frame of `done`. outline : of the part as that setup sees it. mesh : the model in
-    stock space.
+    done : a face setup. block : the finished block in its frame. outline : of the part, seen from that setup. mesh : the
+    model in stock space. sides : the cut of each setup. skin : layer (mm) that roughing leaves on the sides of tabs.
     """
     faces = done.space.plan.faces
     if faces is None:
@@ -135,17 +152,17 @@ def held_in_frame(
     g, back = block.grid, np.linalg.inv(done.space.matrix)
     x, y = np.meshgrid(g.xs, g.ys)
     middles = np.column_stack([x.ravel(), y.ravel(), np.zeros(x.size), np.ones(x.size)])
-    # Columns through tabs are taken out, wherever a tab stands in them.
+    # Columns through tabs, with their skin, are removed at all heights.
     through: Bool = np.zeros(x.size, np.bool_)
     for tab in faces.tabs:
         middles[:, 2] = (done.space.matrix @ [*tab.at, 1.0])[2]
-        through |= near_tabs((middles @ back.T)[:, :3], (tab,), faces.border, 2 * g.pitch)
+        through |= near_tabs((middles @ back.T)[:, :3], (tab,), faces.border, skin + 2 * g.pitch)
     labels, _ = find_pieces(block.only(~through.reshape(x.shape)), HELD)
     around = shapely.union_all([shapely.Polygon(piece.exterior) for piece in shapely.get_parts(outline)])
     off = around.buffer(0.9 * faces.border)
     shapely.prepare(off)
     frame = np.unique(labels[:, ~shapely.intersects_xy(off, x, y)])
-    points, normals = surface_places(mesh.vertices, _outer(mesh), _PLACES // 10)
+    points, normals = surface_samples(mesh.vertices, _outer_faces(mesh), _SAMPLES // 10)
     inside = points - 2 * g.pitch * normals
     inside = inside[outside_of(inside, sides, np.array(done.space.plan.stock.size)) < -g.pitch]
     seen = inside @ done.space.matrix[:3, :3].T + done.space.matrix[:3, 3]
@@ -161,8 +178,9 @@ def held_in_frame(
 
 
 def with_uncut(deviation: F32, reachable: Bool, uncut: Uncut) -> tuple[F32, Bool]:
-    """What was compared (n,), deviations (mm) and what cutters reach, with the places of the whole surface that no side
-    has cut: as many as their share of the area asks for, in the place of what was seen of them."""
+    """Deviations (n,) (mm) and reachability (n,) of the compared cells, with uncut surface added by its share of the area.
+
+    Compared cells with more than :data:`UNCUT` are replaced, so that no area counts twice."""
     cut = np.isfinite(deviation) & (deviation <= UNCUT)
     more = np.sort(uncut.heights[uncut.heights > 0])
     if not len(more):

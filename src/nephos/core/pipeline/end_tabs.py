@@ -13,7 +13,7 @@ from nephos.core.plan.joined_faces import FaceTab
 from nephos.core.surface.drop import drop_grid
 from nephos.core.surface.index import build_index
 
-__all__ = ["end_tabs"]
+__all__ = ["PartEnds"]
 
 _CELLS = 97
 """An end is looked at on a grid of so many cells along its longer side."""
@@ -88,45 +88,56 @@ def _best(end: _End, length: float, most: float, least: float) -> tuple[float, i
     return None if best is None else best[1:]
 
 
-def end_tabs(mesh: Mesh, within: shapely.Geometry, first: int, most: float = 12.0, least: float = 0.0) -> list[FaceTab]:
-    """A round tab at each end along X of the part of a mesh inside an area.
+@dataclass(frozen=True)
+class PartEnds:
+    """Both ends along X of a part, seen once: which tabs fit there is then quick to ask."""
 
-    Parameters
-    ----------
-    mesh : the placed mesh in the stock's space. within : the part's outline on the plan. first : number of the first tab.
-    most : diameter (mm) that is enough; no tab is thicker. least : diameter (mm) that it has to be where the part is
-    thick enough, however far inside; thinner ones are taken where no such place is.
+    ends: tuple[_End, _End]
+    low: float
+    high: float
 
-    Returns
-    -------
-    One tab for each end that has a place for it; none at an end where the part is too thin.
-    """
-    shapely.prepare(within)
-    mine = shapely.intersects_xy(within, mesh.vertices[:, 0], mesh.vertices[:, 1])
-    faces = mesh.faces[mine[mesh.faces].all(axis=1)]
-    if len(faces) == 0:
-        return []
-    used, flat = np.unique(faces, return_inverse=True)
-    part = Mesh(mesh.vertices[used], flat.reshape(-1, 3).astype(np.int32))
-    length = float(np.ptp(part.vertices[:, 0]))
-    found: list[FaceTab] = []
-    for sign in (-1, 1):
-        end = _seen_from(part, sign)
-        chosen = _best(end, length, most, least)
-        if chosen is None:
-            continue
-        diameter, j, i, deepest = chosen
-        x = sign * float((sign * part.vertices[:, 0]).max())
-        y, z = (end.u[i], end.v[j]) if sign > 0 else (end.v[j], end.u[i])
-        found.append(
-            FaceTab(
-                id=f"tab-{first + len(found)}",
-                shape="round",
-                at=(round(x, 2), round(float(y), 2), round(float(z), 2)),
-                angle=0.0 if sign > 0 else 180.0,
-                width=diameter,
-                thickness=diameter,
-                inward=round(deepest + _INWARD, 2),
+    @classmethod
+    def of(cls, mesh: Mesh, within: shapely.Geometry) -> "PartEnds | None":
+        """The ends of that part of a placed `mesh` (stock space) that lies `within` an area on the plan; none where no
+        part does."""
+        shapely.prepare(within)
+        mine = shapely.intersects_xy(within, mesh.vertices[:, 0], mesh.vertices[:, 1])
+        faces = mesh.faces[mine[mesh.faces].all(axis=1)]
+        if len(faces) == 0:
+            return None
+        used, flat = np.unique(faces, return_inverse=True)
+        part = Mesh(mesh.vertices[used], flat.reshape(-1, 3).astype(np.int32))
+        x = part.vertices[:, 0]
+        return cls((_seen_from(part, -1), _seen_from(part, 1)), float(x.min()), float(x.max()))
+
+    def tabs(self, first: int, most: float = 12.0, least: float = 0.0) -> list[FaceTab]:
+        """A round tab at each end.
+
+        Parameters
+        ----------
+        first : number of the first tab. most : largest diameter (mm). least : smallest diameter (mm), where the part has
+        room for it at any depth; thinner tabs are taken only where it has not.
+
+        Returns
+        -------
+        One tab for each end that has a place for it; none at an end where the part is too thin.
+        """
+        found: list[FaceTab] = []
+        for sign, end in zip((-1, 1), self.ends, strict=True):
+            chosen = _best(end, self.high - self.low, most, least)
+            if chosen is None:
+                continue
+            diameter, j, i, deepest = chosen
+            y, z = (end.u[i], end.v[j]) if sign > 0 else (end.v[j], end.u[i])
+            found.append(
+                FaceTab(
+                    id=f"tab-{first + len(found)}",
+                    shape="round",
+                    at=(round(self.high if sign > 0 else self.low, 2), round(float(y), 2), round(float(z), 2)),
+                    angle=0.0 if sign > 0 else 180.0,
+                    width=diameter,
+                    thickness=diameter,
+                    inward=round(deepest + _INWARD, 2),
+                )
             )
-        )
-    return found
+        return found

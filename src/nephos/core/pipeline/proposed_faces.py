@@ -8,30 +8,23 @@ from math import ceil
 from typing import Literal
 
 import numpy as np
-import shapely
 
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
-from nephos.core.cutters.profile import Profile
 from nephos.core.errors import Refused
-from nephos.core.findings.faces import most_push, tabs_hold
 from nephos.core.findings.reach import GRIP, Shown, fitted, terrain_of
 from nephos.core.machine.machine import machine_of
-from nephos.core.pipeline.end_tabs import end_tabs
 from nephos.core.pipeline.overrun import finishing_corner, rim_reach, smallest_overrun
 from nephos.core.pipeline.proposed_rotary import proposed_rotary
+from nephos.core.pipeline.proposed_tabs import proposed_tabs
 from nephos.core.pipeline.space import SetupSpace, prepared_mesh, setup_space
-from nephos.core.pipeline.standing import BEYOND, shadow_of
 from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.force import cutting_push, frame_width
-from nephos.core.plan.joined_faces import Faces, FaceTab, Registration
-from nephos.core.plan.place import Placed, placed_model
+from nephos.core.plan.joined_faces import Faces, Registration
+from nephos.core.plan.place import placed_model
 from nephos.core.plan.proposed import nearest_cutter, proposed_operation, proposed_sheet
 from nephos.core.plan.schema import Operation, Plan, Setup, parse_plan
-from nephos.core.strategies.following.tabs import Frame, loops_of, places_on, point_on
-from nephos.core.surface.drop import drop_points
-from nephos.core.surface.index import SurfaceIndex
 
 Kind = Literal["two-faces", "four-faces"]
 KINDS: tuple[Kind, ...] = ("two-faces", "four-faces")
@@ -42,24 +35,12 @@ _CLEAR = 1.2
 """The border is so many diameters of the largest cutter wide: it goes down with room to spare."""
 _SPARE = 0.2
 """A proposed overrun is so much (mm) more than the smallest one."""
-_ROOM = 0.1
 _ROUGH = 1 / 10
-"""The first roughing cutter is as thick as this share of the part's longer side."""
+"""Diameter of the first roughing cutter as a share of the part's longer side."""
 _TWICE = 1.6
-"""From so many diameters of the finisher on a roughing cutter is followed by a second one."""
-_HOLD = 2.0
-"""Tabs hold so many times the push of the cutters, at the worst place and in the worst direction."""
-_END_TABS = (5.0, 6.0, 8.0, 10.0, 12.0, 14.0, 16.0)
-"""Diameters (mm) of tabs at the ends: the first that holds, where the part is thick enough."""
-_MORE_TABS = ((0, 1.0), (1, 1.0), (2, 1.0), (2, 1.5), (4, 1.5), (6, 2.0), (8, 3.0))
-"""Where tabs along an outline do not hold, so many more are taken, and so many times wider."""
-_PER_TAB = 90.0
-"""A tab for so much (mm) of outline."""
-_INSET = 1.5
-"""How thick the part is at a tab is looked at so far (mm) inside its outline."""
+"""Ratio of the diameters of roughing and finishing cutter from which a second roughing is proposed."""
 _TRAVEL_LEFT = 2.0
 """So much (mm) of the machine's travel along Z is left unused."""
-_POINT = Profile.of(0.0, 1e-6)
 _MEET = 50.0
 """Degrees about X up to which each of four faces is finished: half of a quarter turn, and a little more."""
 
@@ -89,8 +70,8 @@ def _up(value: float, step: float = 0.1) -> float:
 def _cutters(longest: float, height: float, cutters: Sequence[Cutter], room: float) -> tuple[Cutter, Cutter]:
     """A flat cutter for roughing, no thicker than the border's `room` allows, and a ball for finishing.
 
-    What a cutter clears in a minute grows with the square of its diameter, and so does what it leaves to the next: a
-    sixth of the smaller side or so still gets round the limbs of a figure."""
+    The removal rate grows with the square of the diameter, but so does the material left in corners. A tenth of the
+    longer side still fits between the limbs of a figure."""
     limit = max(room / _CLEAR, 1.0)
     flats = [cutter for cutter in cutters if cutter.shape == "flat" and cutter.diameter <= limit]
     rough = nearest_cutter(flats or cutters, "flat", min(max(longest * _ROUGH, 3.0), 12.0, limit))
@@ -99,7 +80,7 @@ def _cutters(longest: float, height: float, cutters: Sequence[Cutter], room: flo
 
 
 def _second(rough: Cutter, fine: Cutter, cutters: Sequence[Cutter]) -> Cutter | None:
-    """A cutter for a second roughing, where the first leaves more in corners than the finisher should meet."""
+    """The cutter for a second roughing; none where the first one is small enough for the finisher."""
     if rough.diameter < _TWICE * fine.diameter:
         return None
     second = nearest_cutter(cutters, "flat", (rough.diameter * fine.diameter) ** 0.5)
@@ -168,128 +149,6 @@ def _one_cutter_a_number(setups: tuple[Setup, ...]) -> tuple[Setup, ...]:
     )
 
 
-@dataclass(frozen=True)
-class _Outline:
-    """The outline of the part from above, in stock space, and how high the part lies inside of it."""
-
-    space: SetupSpace
-    below: SetupSpace
-
-    def heights(self, places: F64) -> tuple[F64, F64]:
-        """Underside and top (n,) of the part at places (n, 2); not a number beside it."""
-        nowhere = -1e4
-        top = _heights(self.space.surface, places, nowhere)
-        size = self.below.stock_high
-        mirrored = np.column_stack([places[:, 0], size[1] - places[:, 1]])
-        under = size[2] - _heights(self.below.surface, mirrored, nowhere)
-        return under, top
-
-
-def _heights(index: SurfaceIndex, places: F64, nowhere: float) -> F64:
-    found = drop_points(index, np.ascontiguousarray(places), _POINT, nowhere)
-    return np.where(found > nowhere, found, np.nan)
-
-
-def _holding(
-    plan: Plan, work: Work, outline: _Outline, kind: Kind, border: float, boxes: Sequence[Placed]
-) -> tuple[FaceTab, ...]:
-    """The fewest and smallest tabs that hold the part; those that hold most where none do."""
-    push, best, most = most_push(plan), tuple[FaceTab, ...](), -1.0
-    if kind == "four-faces":
-        # Where the part is thick enough near its ends, else farther in.
-        choices = [(0, 1.0, (d, 0.0)) for d in _END_TABS] + [(0, 1.0, (d, d)) for d in _END_TABS]
-    else:
-        choices = [(n, w, (0.0, 0.0)) for n, w in _MORE_TABS]
-    for more, wider, diameters in choices:
-        tabs = _tabs(plan, work, outline, kind, border, more, wider, diameters)
-        if not tabs:
-            continue
-        hold = tabs_hold(plan, Faces(parting=1.0, border=border, tabs=tabs), boxes)
-        if hold > most:
-            best, most = tabs, hold
-        if hold >= _HOLD * push:
-            break
-    return best
-
-
-def _tabs(
-    plan: Plan,
-    work: Work,
-    outline: _Outline,
-    kind: Kind,
-    border: float,
-    more: int,
-    wider: float,
-    diameters: tuple[float, float],
-) -> tuple[FaceTab, ...]:
-    """Where the part is thick and its outline straight, at the height of the part there, `more` of them than usual and so
-    many times `wider`; of four faces at both ends along X, with `diameters` (mm) of the largest and the smallest that are asked for."""
-    space = outline.space
-    shape = shadow_of(work, plan, space.setup, (), space.mesh)
-    found: list[FaceTab] = []
-    loops = loops_of(shape)
-    for loop in loops:
-        if loop.hole:
-            continue
-        length = float(np.hypot(*np.diff(loop.rim, axis=0).T).sum())
-        if kind == "four-faces":
-            area = shapely.Polygon(loop.rim).buffer(_ROOM)
-            found += end_tabs(space.mesh, area, len(found) + 1, *diameters)
-            continue
-        inside = _inset(loop.rim)
-        under, top = outline.heights(inside)
-        thick = np.nan_to_num(top - under, nan=0.0)
-        count = min(max(round(length / _PER_TAB), 3) + more, 12)
-        width, depth = space.stock_high[:2].tolist()
-        frame = Frame((0.0, 0.0, width, depth), tuple(other.rim for other in loops), border + BEYOND)
-        shares = places_on(loop.rim, np.maximum(thick, 0.01), count, 12.0, frame=frame)
-        for share in shares:
-            tab = _tab_at(outline, point_on(loop.rim, share), _outward(loop.rim, share), f"tab-{len(found) + 1}")
-            if tab is not None:
-                found.append(tab.model_copy(update={"width": round(wider * tab.width, 1)}))
-    return tuple(found)
-
-
-def _inset(rim: F64) -> F64:
-    """(n, 2) places a little inside of an outline that runs counterclockwise."""
-    ahead = np.roll(rim, -1, axis=0) - np.roll(rim, 1, axis=0)
-    out = np.column_stack([ahead[:, 1], -ahead[:, 0]]) / np.maximum(np.hypot(*ahead.T), 1e-12)[:, None]
-    result: F64 = rim - _INSET * out
-    return result
-
-
-def _outward(rim: F64, share: float) -> F64:
-    ahead = point_on(rim, share + 2e-3) - point_on(rim, share - 2e-3)
-    out: F64 = np.array([ahead[1], -ahead[0]]) / max(float(np.hypot(*ahead)), 1e-12)
-    return out
-
-
-def _tab_at(outline: _Outline, spot: F64, out: F64, name: str) -> FaceTab | None:
-    """A tab at a place of the outline: as thick as the part allows, where it goes far enough into the part to hold."""
-    for inward in (1.0, 2.0, 3.0, 5.0, 8.0):
-        along = spot - np.linspace(0.2, 1.0, 5)[:, None] * inward * out
-        under, top = outline.heights(along)
-        here = float(np.nanmax(top - under)) if np.isfinite(top - under).any() else 0.0
-        if here > 1.5:
-            break
-    if here < 0.5:
-        return None
-    k = int(np.nanargmax(top - under))
-    middle = float(under[k] + top[k]) / 2
-    thickness = float(np.clip(round(0.7 * here, 1), 1.5, 8.0))
-    width = float(np.clip(round(2 * thickness, 1), 4.0, 12.0))
-    angle = round(float(np.degrees(np.arctan2(out[1], out[0]))), 2)
-    return FaceTab(
-        id=name,
-        shape="bar",
-        at=(round(float(spot[0]), 2), round(float(spot[1]), 2), round(middle, 2)),
-        angle=angle,
-        width=width,
-        thickness=thickness,
-        inward=inward,
-    )
-
-
 def _middle_of_rim(space: SetupSpace, work: Work, other: SetupSpace) -> float:
     """Height, in the frame of a setup, half-way between the lowest places that it and its opposite have to reach."""
     mine, theirs = rim_reach(space, work, 0.0).tip, rim_reach(other, work, 0.0).tip
@@ -341,7 +200,7 @@ def proposed_faces(
     longest = float((high - low)[:2].max())
     rough, fine = _cutters(longest, float((high - low)[2]), cutters, around - frame)
     if kind == "two-faces":
-        # A long part needs a wide frame, and leaves its cutters what they need beside it.
+        # A long part needs a wide frame, within what the border leaves of the stock.
         wide = _CLEAR * max(rough.diameter, fine.diameter) + 1.0
         frame = max(frame, min(_frame(plan, rough, longest + 2 * wide, float(size[2])), around - wide))
     border = round(min(_CLEAR * max(rough.diameter, fine.diameter) + 1.0, around - frame), 1)
@@ -371,7 +230,7 @@ def proposed_faces(
     if kind == "four-faces":
         # From the front, heights count from the back of the stock.
         parting_y = round(float(size[1]) - _middle_of_rim(spaces["front"], work, spaces["back"]), 2)
-    tabs = _holding(bare, work, _Outline(spaces["top"], spaces["bottom"]), kind, border, boxes)
+    tabs = proposed_tabs(bare, work, (spaces["top"], spaces["bottom"]), kind, border, boxes)
     if not tabs:
         raise Refused(
             "the part has no thickness along its outline for tabs to hold it: an open mesh has a front only; fill its "

@@ -59,7 +59,7 @@ WHOLE_OUTLINE = frozenset({"cut_out", "drill", "score"})
 GRID = 0.001
 """Moves end on a grid of so many millimetres: what a metric program can say."""
 _LIFT_SECONDS = 0.8
-"""A finishing cutter goes on through air that takes it no longer than this: lifting takes as long."""
+"""Longest time in air that a finishing pass keeps: a retract and a new entry take as long."""
 
 
 def _moves(path: Toolpath, machine: Machine, axis: RotaryAxis | None, in_tile: bool) -> Result:
@@ -103,7 +103,7 @@ def _block_near(block: Block, near: shapely.Geometry, operation: Operation, wind
 
 
 def _only_what_cuts(whole: Passes, operation: Operation, block: Block, tolerance: float, in_tile: bool) -> Passes:
-    """The passes of an operation without what of them runs through air."""
+    """The passes of an operation without their stretches in air."""
     cutter, on_bar = operation.cutter, block.grid.radius is not None
     if strategy(operation.strategy).skips_air:
         least = THROUGH_AIR * cutter.diameter
@@ -112,7 +112,7 @@ def _only_what_cuts(whole: Passes, operation: Operation, block: Block, tolerance
         # What waits for what over the seam of a bar is not known there: its passes keep their order.
         return replace(whole, passes=kept if on_bar else in_short_order(kept, cutter.diameter, least))
     if whole.on_surface and block.has_gaps and not on_bar:
-        # Earlier setups have finished a part of the surface from their sides.
+        # Earlier setups may have finished this surface from other sides.
         least = operation.cutting_feed / 60 * _LIFT_SECONDS
         # Lines that tiles share end at their seams.
         ends = least if in_tile else cutter.diameter

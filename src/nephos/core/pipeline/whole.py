@@ -12,7 +12,7 @@ from nephos.core.arrays import F64, Bool
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
 from nephos.core.parallel import Report, silent
-from nephos.core.pipeline.cut_free import Uncut, held_in_frame, uncut_surface, with_uncut
+from nephos.core.pipeline.cut_free import Uncut, held_in_frame, tab_skin, uncut_surface, with_uncut
 from nephos.core.pipeline.keys import plan_keys
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.space import SetupSpace, first_block, side_of
@@ -45,8 +45,8 @@ class Whole:
     """The compare of each setup's own surfaces in the finished block, by the setup's id, and the `ridge`: how thick (mm)
     what is left between the faces beside the part is at most, and where (stock space).
 
-    `uncut` is surface of a part of several faces that no side has cut, and `held` a place of it where it hangs in its
-    frame by more than its tabs; none where it is free."""
+    `uncut` : surface of a part of several faces that no setup has cut. `held` : a point where a web connects the part
+    with its frame; none without a web."""
 
     comparisons: dict[str, Comparison]
     ridge: float
@@ -93,7 +93,7 @@ def _final(space: SetupSpace, own: CutSide, others: tuple[Side, ...]) -> Block:
 
 
 def _widest(operations: Sequence[Operation]) -> float:
-    """Radius (mm) of the thickest cutter of operations."""
+    """Radius (mm) of the largest cutter of operations."""
     return max((operation.cutter.radius for operation in operations), default=0.0)
 
 
@@ -108,12 +108,11 @@ def _beside(space: SetupSpace, work: Work, block: Block) -> tuple[float, F64 | N
     # Half of the border: material at its outer wall belongs to the frame. Gaps that no cutter enters are left out.
     radius = min((operation.cutter.radius for operation in space.setup.worked), default=0.0)
     fits = radius + _ROOM
-    # Roughing leaves its stock on tabs too.
-    skin = max((getattr(operation.settings, "leave", 0.0) for operation in space.setup.worked), default=0.0) + _ROOM
+    skin = tab_skin(space.setup.worked)
     tabs = shapely.union_all([_footprint(space, tab, faces.border).buffer(skin) for tab in faces.tabs])
     wide, room = around.buffer(faces.border), _widest(space.setup.worked) + skin
     gaps = wide.difference(outline).buffer(-fits).buffer(fits)
-    # The border is cleared by the thickest cutter, which leaves its round in the corners between tabs and part.
+    # The largest cutter clears the border: it leaves fillets in the corners between tabs and part.
     open_ = wide.difference(outline.union(tabs))
     gaps = gaps.difference(open_.difference(open_.buffer(-room).buffer(room)).intersection(tabs.buffer(2 * room)))
     area = gaps.intersection(around.buffer(faces.border / 2)).difference(outline.union(tabs).buffer(_OFF * pitch))
@@ -159,7 +158,7 @@ def _bar_surface(own: CutBar, others: tuple[Side, ...], found: Comparison) -> Bo
 
 
 def _freed(plan: Plan, done: Sequence[SetupOutcome], sides: Sequence[Side], work: Work) -> Result:
-    """What no side has cut of a part of several faces, and whether it hangs in its frame."""
+    """Uncut surface of a part of several faces, and a web to its frame."""
     faces, first = plan.faces, done[0]
     if faces is None:
         raise ValueError("a part of several faces is asked for")
@@ -171,7 +170,8 @@ def _freed(plan: Plan, done: Sequence[SetupOutcome], sides: Sequence[Side], work
     held = None
     if not isinstance(own, CutBar):
         outline = shadow_of(work, plan, first.space.setup, (), first.space.mesh)
-        held = held_in_frame(first, _final(first.space, own, tuple(sides[1:])), outline, mesh, sides)
+        skin = tab_skin(operation for item in done for operation in item.space.setup.worked)
+        held = held_in_frame(first, _final(first.space, own, tuple(sides[1:])), outline, mesh, sides, skin)
     return as_result(
         {"share": uncut.share, "most": uncut.most, "place": uncut.place, "held": held}, heights=uncut.heights
     )
@@ -185,7 +185,7 @@ def whole_key(plan: Plan, setup: str) -> str:
 
 
 def freed_key(plan: Plan) -> str:
-    """Under which it is kept what of a part of several faces is uncut, and whether it is free."""
+    """Key of the uncut surface of a part of several faces and of its web."""
     keys = plan_keys(plan)
     return key_of("whole", "freed", [[keys[item.id].space, keys[item.id].block] for item in plan.setups if item.worked])
 

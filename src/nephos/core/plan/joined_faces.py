@@ -23,11 +23,6 @@ class FaceTab(Part):
     thickness: Annotated[float, Field(ge=0.5, le=200)] = 4.0
     inward: Annotated[float, Field(ge=0, le=500)] = 2.0
 
-    @property
-    def section(self) -> float:
-        """Area (mm^2) that holds."""
-        return self.width * self.thickness if self.shape == "bar" else 0.7854 * self.thickness**2
-
 
 class Registration(Part):
     """How the stock is found again after it was turned over, and by how much that may be wrong.

@@ -1,8 +1,8 @@
-"""What tabs carry that alone hold a part in its frame: forces, arms, bending and torsion, in the worst direction.
+"""Stress in the tabs of a part that nothing else holds.
 
-The part is taken for rigid; each tab is a beam, clamped in the frame and in the part (stiffness of a beam's end:
-Przemieniecki, Theory of Matrix Structural Analysis, 1968, section 5.6). A force of the cutter at a corner of the part's
-box loads all tabs as their stiffness asks for it."""
+The part is rigid. Each tab is a beam, clamped in the frame and in the part (stiffness of a beam's end: Przemieniecki,
+Theory of Matrix Structural Analysis, 1968, section 5.6). The force of the cutter acts at a corner of the part's bounding
+box, in any direction along an axis; the tabs share it by their stiffness."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -16,29 +16,31 @@ from nephos.core.plan.force import bending_strength, elastic_modulus
 from nephos.core.plan.joined_faces import FaceTab
 
 _SHEAR = 1 / 6
-"""Wood shears along the grain at about a third of what it takes to cut it; half of that is kept in reserve."""
+"""Allowed shear stress as a share of the cutting force per area. Wood shears along the grain at about 1/3; the safety
+factor is 2."""
 _BENDING = 0.5
-"""So much of the bending strength is used; the other half is kept in reserve."""
+"""Allowed bending stress as a share of the bending strength: a safety factor of 2."""
 _SHEAR_MODULUS = 1 / 16
-"""Modulus of rigidity of wood in parts of that of elasticity (Wood Handbook, USDA, 2021, table 5-1)."""
-_BOUND = 1.5
-"""Largest shear stress of a beam over its mean, for a rectangle (a little less for a circle)."""
+"""Ratio of the modulus of rigidity of wood to its modulus of elasticity (Wood Handbook, USDA, 2021, table 5-1)."""
+_SHEAR_PEAK = 1.5
+"""Ratio of the largest to the mean shear stress of a rectangular section; slightly too large for a round one."""
 
 
 def shear_limit(material: Material) -> float:
-    """Shear stress (N/mm^2) that a tab is allowed."""
+    """Allowed shear stress of a tab, N/mm^2."""
     return material.cutting_force * _SHEAR
 
 
 def bending_limit(material: Material) -> float:
-    """Bending stress (N/mm^2) that a tab is allowed."""
+    """Allowed bending stress of a tab, N/mm^2."""
     return bending_strength(material) * _BENDING
 
 
 @dataclass(frozen=True)
 class _Section:
-    """Of a tab: `area`, second moments for bending on the plan (`flat`) and up and down (`upright`), torsion constant,
-    half its width and height (mm), and the shear stress of a torque of 1 Nmm."""
+    """Section of a tab: `area` (mm^2), second moments (mm^4) for bending in plan (`flat`) and along Z (`upright`),
+    `torsion` constant (mm^4), `half` width and height (mm), and `twist`, the shear stress (N/mm^2) of a torque of
+    1 Nmm."""
 
     area: float
     flat: float
@@ -62,8 +64,8 @@ def _section(tab: FaceTab) -> _Section:
 
 
 def _stiffness(section: _Section, length: float, elastic: float) -> F64:
-    """(6, 6) forces and moments at a tab's end in the part for its moves and turns there; x runs out along the tab, z
-    up."""
+    """(6, 6) stiffness at the end of a tab in the part: forces and moments for displacements and rotations. x points
+    along the tab to the frame, z up."""
     e, g, n = elastic, elastic * _SHEAR_MODULUS, length
     k = np.diag(
         [
@@ -81,7 +83,8 @@ def _stiffness(section: _Section, length: float, elastic: float) -> F64:
 
 
 def _moves(tab: FaceTab, middle: F64) -> F64:
-    """(6, 6) from moves and turns of the part about its middle to those of a tab's end, in the tab's own axes."""
+    """(6, 6) transform from displacement and rotation of the part about its centre to those of a tab's end, in the axes of
+    the tab."""
     angle = np.radians(tab.angle)
     turn = np.array([[np.cos(angle), np.sin(angle), 0], [-np.sin(angle), np.cos(angle), 0], [0, 0, 1]])
     x, y, z = np.array(tab.at) - middle
@@ -92,12 +95,12 @@ def _moves(tab: FaceTab, middle: F64) -> F64:
 
 
 def used_share(tabs: Sequence[FaceTab], length: float, box: tuple[F64, F64], push: float, material: Material) -> float:
-    """Largest share of what they are allowed that any tab carries, when nothing else holds the part: over 1 it breaks.
+    """Largest ratio of stress to allowed stress in any tab; over 1 a tab breaks.
 
     Parameters
     ----------
     tabs : at least one. length : from the part to the frame, mm. box : low and high corner (3,) of the part in stock
-    space. push : force of the cutter, N, which may come from any side.
+    space. push : force of the cutter in N, in the worst direction and at the worst corner of the box.
     """
     middle = (box[0] + box[1]) / 2
     sections = [_section(tab) for tab in tabs]
@@ -113,11 +116,11 @@ def used_share(tabs: Sequence[FaceTab], length: float, box: tuple[F64, F64], pus
     for section, k, m in zip(sections, local, moves, strict=True):
         n, across, up, torque, about_y, about_z = k @ m @ turned
         y, z = section.half
-        # Moments at the part, and at the frame after the tab's length.
+        # The larger of the moments at both ends of the tab.
         upright = np.maximum(np.abs(about_y), np.abs(about_y + up * length))
         flat = np.maximum(np.abs(about_z), np.abs(about_z - across * length))
         bending = np.abs(n) / section.area + flat * y / section.flat + upright * z / section.upright
-        shear = _BOUND * np.hypot(across, up) / section.area + np.abs(torque) * section.twist
+        shear = _SHEAR_PEAK * np.hypot(across, up) / section.area + np.abs(torque) * section.twist
         worst = max(
             worst, float((bending / bending_limit(material)).max()), float((shear / shear_limit(material)).max())
         )

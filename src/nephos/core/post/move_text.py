@@ -34,7 +34,7 @@ def _put_integer(out: U8, at: int, value: int) -> int:
 
 @kernel
 def _put_fixed(out: U8, at: int, units: int, decimals: int) -> int:
-    """`units` is the number times 10**decimals, an integer; at least one digit stands on both sides."""
+    """`units` is the number times 10**decimals, an integer; at least one digit on both sides of the point."""
     if units < 0:
         out[at] = 45
         at += 1

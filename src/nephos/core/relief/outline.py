@@ -205,8 +205,8 @@ class Outlines:
         if isinstance(source, Drawn):
             if not source.curves:
                 raise Refused(f"nothing is drawn for '{piece.name}' yet: draw a closed curve or import a file")
-            points = [np.array(curve.points, np.float64) for curve in source.curves]
-            return area_of([smoothed(p) if c.smooth else p for p, c in zip(points, source.curves, strict=True)])
+            curves = [np.array(curve.points, np.float64) for curve in source.curves]
+            return area_of([smoothed(p) if c.smooth else p for p, c in zip(curves, source.curves, strict=True)])
         if isinstance(source, Lettering):
             return lettering_area(source, chord)
         if isinstance(source, MeshSource):

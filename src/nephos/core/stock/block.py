@@ -76,12 +76,12 @@ class Block:
 
     @property
     def has_gaps(self) -> bool:
-        """Whether any column has air under its top."""
+        """Whether any column has air below its top."""
         return len(self.low) > 1 or bool((self.low > self.foot).any())
 
     @property
     def intervals(self) -> Intervals:
-        """The intervals of its columns for kernels: none are needed where all under the top is material."""
+        """Intervals of the columns for kernels; empty for a block without gaps."""
         if not self.has_gaps:
             return all_material(*self.bound.shape)
         return Intervals(np.ascontiguousarray(self.low), np.ascontiguousarray(self.high))

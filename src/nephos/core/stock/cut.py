@@ -11,7 +11,8 @@ from nephos.core.parallel import Report, part, silent
 from nephos.core.stock.bar import cut_bar, removed_from_bar
 from nephos.core.stock.block import Block
 from nephos.core.stock.bound import lower_bound
-from nephos.core.stock.sweep import sweep, sweep_watching
+from nephos.core.stock.sweep import sweep
+from nephos.core.stock.watch import sweep_watching
 
 STRIKE = 0.02
 """So much (mm) of shank or holder in the block is rounding of the block to its pitch on slopes."""
@@ -84,8 +85,10 @@ def removed(block: Block, points: F64, kinds: U8, cutter: Profile) -> F32:
 
 
 def last_cuts(block: Block, points: F64, cutter: Profile, worth: float) -> F32:
-    """Which feed moves along `points` (n + 1, 3) the columns need that lose more than `worth` mm by all of them: 0 for
-    moves, (n,) float32, without which none of these columns is left more than half of that higher."""
+    """(n,) float32, greater than 0 for the feed moves along `points` (n + 1, 3) that are needed.
+
+    Consider the columns from which all moves together remove more than `worth` mm. Without the other moves each of them
+    ends no more than `worth` / 2 higher."""
     top, kinds = block.top.copy(), np.ones(len(points) - 1, np.uint8)
     marks = np.full(top.shape, -1, np.int32)
     sweep(top, marks, block.grid, points, kinds, 0, cutter, intervals=block.intervals)

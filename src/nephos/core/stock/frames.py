@@ -14,7 +14,7 @@ from nephos.core.stock.bar import shown_bar_grid
 from nephos.core.stock.bar_frames import recorded_rays
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.intervals import Intervals, all_material, lowest_end
-from nephos.core.stock.sweep import sweep_columns, sweep_rows
+from nephos.core.stock.sweep import sweep_rows_with
 
 MOMENTS = 65_000
 SHOWN_CELLS = 160_000
@@ -121,11 +121,8 @@ def _record(
                     return -1
                 part, marks, hit = top[ja : jb + 1], touched[ja : jb + 1], hits[first:last]
                 path, numbers = points[first : last + 1], ids[first:last]
-                if len(low_ends):
-                    low, high = low_ends[:, ja : jb + 1], high_ends[:, ja : jb + 1]
-                    sweep_columns(part, marks, x0, y0, pitch, ja, path, numbers, cutter, hit, low, high)
-                else:
-                    sweep_rows(part, marks, x0, y0, pitch, ja, path, numbers, cutter, hit)
+                low, high = low_ends[:, ja : jb + 1], high_ends[:, ja : jb + 1]
+                sweep_rows_with(part, marks, x0, y0, pitch, ja, path, numbers, cutter, hit, low, high)
                 for j in range(ja, jb + 1):
                     for i in range(ia, ib + 1):
                         if touched[j, i] >= first:

@@ -1,7 +1,7 @@
-"""The intervals of material in the columns of a block, as kernels take them.
+"""Intervals of material in the columns of a block, as arrays for kernels.
 
-What stands over a column's highest material is air, but so may be what lies under it: earlier setups have cut there
-from another side. A height field alone takes such a gap for material."""
+Earlier setups cut from other sides, so a column may have gaps below its top. A height field alone would count such a gap
+as material."""
 
 from typing import NamedTuple
 
@@ -11,7 +11,7 @@ from nephos.core.arrays import F32, F64, Bool
 from nephos.core.parallel import inlined, kernel
 
 _MOST = 8
-"""Intervals of a column of taken-together cells at most; where there are more, the smallest gaps are filled."""
+"""Most intervals of a merged column; the smallest gaps beyond that are filled."""
 
 
 class Intervals(NamedTuple):
@@ -27,14 +27,14 @@ class Intervals(NamedTuple):
 
 
 def all_material(rows: int = 0, columns: int = 0) -> Intervals:
-    """The intervals of a block that nothing has cut but from above: none are kept."""
+    """The empty intervals of a block without gaps."""
     none = np.zeros((0, rows, columns), np.float32)
     return Intervals(none, none)
 
 
 @inlined
 def top_beneath(low: F32, high: F32, j: int, i: int, z: float) -> float:
-    """The top of what is left of column (j, i) once all over `z` is gone; -inf where nothing is."""
+    """Top of column (j, i) after removing everything above `z`; -inf for an empty column."""
     best = -np.inf
     for k in range(len(low)):
         if low[k, j, i] < z and high[k, j, i] > low[k, j, i]:
@@ -44,7 +44,7 @@ def top_beneath(low: F32, high: F32, j: int, i: int, z: float) -> float:
 
 @inlined
 def lowest_end(low: F32, high: F32, j: int, i: int) -> float:
-    """The lowest end of the material that column (j, i) has; inf where it has none."""
+    """Bottom of the material of column (j, i); inf for an empty column."""
     lowest = np.inf
     for k in range(len(low)):
         if high[k, j, i] > low[k, j, i]:
@@ -54,7 +54,7 @@ def lowest_end(low: F32, high: F32, j: int, i: int) -> float:
 
 @inlined
 def material_between(low: F32, high: F32, j: int, i: int, a: float, b: float) -> float:
-    """How much (mm) material column (j, i) has between the heights `a` and `b` > a."""
+    """Length (mm) of material of column (j, i) between the heights `a` and `b` > a."""
     total = 0.0
     for k in range(len(low)):
         total += max(min(high[k, j, i], b) - max(low[k, j, i], a), 0.0)
@@ -69,7 +69,7 @@ def stands_between(low: F32, high: F32, a: float, b: float) -> Bool:
 
 @kernel
 def _merged_rows(low: F32, high: F32, factor: int, out_low: F32, out_high: F32) -> None:
-    """Put the intervals of `factor` x `factor` columns together, so that nothing that any has is missing."""
+    """Merge the intervals of `factor` x `factor` columns: the union of their material."""
     planes, ny, nx = low.shape
     rows, columns = out_low.shape[1:]
     most = len(out_low)
@@ -82,7 +82,7 @@ def _merged_rows(low: F32, high: F32, factor: int, out_low: F32, out_high: F32) 
                 for ii in range(i * factor, min((i + 1) * factor, nx)):
                     for k in range(planes):
                         if high[k, jj, ii] > low[k, jj, ii]:
-                            # Kept in order of their lower ends.
+                            # Insertion sort by the lower ends.
                             at = n
                             while at > 0 and a[at - 1] > low[k, jj, ii]:
                                 a[at], b[at] = a[at - 1], b[at - 1]
@@ -109,8 +109,8 @@ def _merged_rows(low: F32, high: F32, factor: int, out_low: F32, out_high: F32) 
                 out_low[k, j, i], out_high[k, j, i] = a[k], b[k]
 
 
-def taken_together(intervals: Intervals, factor: int) -> Intervals:
-    """Intervals of a grid that is coarser by a whole `factor`: what any of the columns in a cell has."""
+def merged(intervals: Intervals, factor: int) -> Intervals:
+    """Intervals of a grid that is coarser by an integer `factor`: the union of the columns in each cell."""
     low, high = intervals
     planes, ny, nx = low.shape
     if factor == 1 or not planes:

@@ -67,8 +67,9 @@ def _later_tile(setup: Setup, axis: Axis, seam: int) -> int | None:
 
 
 def _with_lasting_zero(plan: Plan, setup: Setup, looks: Looks) -> Setup:
-    """The setup with its zero at the underside, where tiles before cut away the top that one after is touched off from:
-    inside a board with seams along both axes, and where cutters come to the edge at which the seams are touched off."""
+    """The setup with its zero at the underside if earlier tiles cut away the top surface at the zero of a later tile.
+
+    That is so with seams along both axes, and where an operation reaches the edge of the stock at the seams."""
     tiles, zero = _tiles(setup), setup.zero
     if zero.z != "top" or zero.at is not None:
         return setup

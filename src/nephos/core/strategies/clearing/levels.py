@@ -225,8 +225,7 @@ def lookup_step(reach: float, pitch: float) -> float:
 
 
 def stands_over(block: Block, level: float, cleared: float) -> Bool:
-    """(ny, nx) bool, which columns have material over `level`. All above `cleared` is gone by then: in a column with a
-    gap between the two nothing stands."""
+    """(ny, nx) bool: which columns have material between `level` and `cleared`, the level that was cut before."""
     if not block.has_gaps:
         return np.asarray(block.top > level)
     return stands_between(block.low, block.high, level, max(cleared, level + TRACE))
@@ -235,8 +234,8 @@ def stands_over(block: Block, level: float, cleared: float) -> Bool:
 def material_above(
     block: Block, level: float, reach: float, margin: float = 1.0, cleared: float = inf
 ) -> shapely.Geometry:
-    """Where a cutter of radius `reach` would meet material between `level` and `cleared`, over which all is gone by
-    then, and `margin` cells more of the grid that it is looked up on."""
+    """Where a cutter of radius `reach` would meet material between `level` and `cleared`, the level that was cut before;
+    `margin` is added, in cells of the lookup grid."""
     around = block.grid.radius
     if around is not None:
         # On the unrolled surface a cutter covers the more the nearer it is to the axis.

@@ -42,7 +42,7 @@ from nephos.core.toolpath import Pass
 class Region:
     """A connected piece of a level; `above` are the numbers of those that must be cut before it, `edge` is the outline
     of all the ground where the cutter may be at its level: where its own outline lies on that there is a wall beside
-    it, elsewhere cleared ground. Over the height `cleared` nothing stands any more when it is cut."""
+    it, elsewhere cleared ground. `cleared` is the level that was cut before."""
 
     polygon: Polygon
     level: float
@@ -56,7 +56,7 @@ class Layer:
     """The ground to be cut at one height. Where it is `own` it is level ground between two levels, cut after the one
     and before the other; `worthy` is as much of the ground as has enough standing on it, None where all has; `cleared`
     is where nothing stands any more; `free` is where the cutter may be, with or without anything to cut; `under` is the
-    level before, over which all is gone by then."""
+    level that was cut before."""
 
     level: float
     ground: shapely.Geometry
@@ -91,7 +91,7 @@ class _Heights:
         return areas_of(filled(self.field, -np.inf, height, refine).intersection(task.region))
 
     def standing(self, free: shapely.Geometry, level: float, under: float) -> MultiPolygon:
-        """Where of a ground the cutter meets what stands above a height, where all over `under` is gone by then."""
+        """Where of a ground the cutter meets what stands above a height, when the level `under` is cut."""
         margin = -0.5 if self.aside else 1.0
         reach = self.task.cutter.radius - self.aside
         return areas_of(free.intersection(material_above(self.block, level, reach, margin, under)))
