@@ -152,7 +152,7 @@ def test_a_finishing_leaves_out_only_what_other_sides_have_finished(seed: int) -
     )
     bare = box_block((0, 0, 0), (60, 30, 8), 0.25)
     gx, gy = np.meshgrid(bare.grid.xs, bare.grid.ys)
-    # Another side has left about what its own lines leave.
+    # The remaining stock of another side is about the scallop of its lines.
     finished = cut(passes, bare, profile) + rng.uniform(0, 0.008, bare.top.shape).astype(np.float32)
     block = bare.cut_above(np.where(gx < 30 + 8 * np.sin(gy / 4), finished, bare.top).astype(np.float32), bare.touched)
     kept = without_finished(passes, block, profile, 10.0, 0.01, 3.0)

@@ -1,4 +1,4 @@
-"""What a part of several faces is left with: surface that no side cuts, and webs that hold it in its frame."""
+"""Checks of a finished part of several faces: uncut surface, and webs to the frame."""
 
 import numpy as np
 import pytest
@@ -39,7 +39,7 @@ def test_what_stands_over_a_place_is_as_thick_as_it_is() -> None:
     normals = np.array([[0.0, 0, 1], [0, 0, 1], [-1, 0, 0], [0, 0, 1]])
     found = remaining_thickness(points, normals, [side(field)], SIZE, 30.0)
     assert found == pytest.approx([2.0, 7.0, 30.0, 0.0], abs=0.3)
-    # 13 mm high, the low part of the block ends at x = 20; what stands surely begins half a cell farther in.
+    # At 13 mm the high part begins at x = 20; the lower bound begins half a cell farther in.
     (beside,) = remaining_thickness(np.array([[30.0, 15, 13]]), np.array([[-1.0, 0, 0]]), [side(field)], SIZE, 30.0)
     assert beside == pytest.approx(9.5, abs=0.5)
     assert outside_of(np.array([[-1.0, 5, 5], [10, 5, 12.5], [10, 5, 5]]), [side(field)], SIZE) == pytest.approx(

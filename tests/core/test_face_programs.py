@@ -19,7 +19,7 @@ from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
 
 SIZE = (60.0, 40.0, 26.0)
 TOLERANCE = 0.03
-"""Gouge (mm) that the samples of the check cannot tell from none."""
+"""Resolution (mm) of the sampled check."""
 
 
 def lumpy() -> Mesh:
@@ -108,7 +108,7 @@ def test_programs_gouge_nothing_and_no_rapid_meets_stock(
     seen = check_faces(trimesh.Trimesh(placed.vertices, placed.faces, process=False), SIZE, programs_of(done))
     assert seen.gouge <= TOLERANCE
     assert seen.rapids == 0
-    # What our blocks say is left is what the cloud says, after each setup.
+    # After each setup the remaining volume by our gains equals that of the cloud.
     whole, removed = SIZE[0] * SIZE[1] * SIZE[2], 0.0
     for item, left in zip(done, seen.left, strict=True):
         removed += sum(gain.removed for gain in item.proof.gains)

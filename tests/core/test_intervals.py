@@ -1,4 +1,4 @@
-"""Columns with gaps: what earlier setups have cut from other sides is air for all that comes after."""
+"""Columns with gaps: cuts of earlier setups from other sides are air for later operations."""
 
 from itertools import pairwise
 
@@ -25,7 +25,7 @@ from nephos.core.strategies.registry import strategy
 from nephos.core.toolpath import Kind
 
 FINE = 0.01
-"""Heights of the true columns below are looked at so finely (mm)."""
+"""Resolution (mm) of the voxel columns used as the truth."""
 
 
 def gapped(seed: int, ny: int = 9, nx: int = 12) -> Block:
@@ -52,7 +52,7 @@ CUTTERS = [Profile.of(1.6, 0.0), Profile.of(0.0, 1.5), Profile.of(0.6, 0.7)]
 @settings(max_examples=12, deadline=None)
 @given(st.integers(0, 10_000), st.sampled_from(CUTTERS))
 def test_moves_take_what_stands_in_their_way_and_no_gaps(seed: int, cutter: Profile) -> None:
-    """Each move against columns of small pieces: how much it takes where it takes most, and what is left on top."""
+    """Compare the largest removal of each move, and the tops left, with columns of voxels."""
     block = gapped(seed)
     rng = np.random.default_rng(seed + 1)
     z, material = true_columns(block)
@@ -80,7 +80,7 @@ def test_moves_take_what_stands_in_their_way_and_no_gaps(seed: int, cutter: Prof
     left = np.where(material.any(axis=0), z[len(z) - 1 - material[::-1].argmax(axis=0)], np.nan)
     seen = np.isfinite(left)
     assert (top[seen] > left[seen] - FINE).all()
-    # Over the true top there is nothing, but for what is too thin to be seen.
+    # Above the true top is no material, except intervals thinner than the voxels.
     thin = np.maximum(np.minimum(block.high, top) - np.maximum(block.low, np.where(seen, left, 0.0)), 0).sum(axis=0)
     assert (thin < 3 * FINE).all()
 
@@ -95,7 +95,7 @@ def test_a_cut_that_ends_in_a_gap_falls_to_what_stands_under_it() -> None:
     taken = sweep(
         top, touched, block.grid, across, np.ones(5, np.uint8), 0, Profile.of(5.0, 0.0), intervals=block.intervals
     )
-    # 2 mm of lid, then 5 mm of nothing, then 1 mm of what stands below on the way at 2.
+    # 2 mm of the upper interval, a gap of 5 mm, then 1 mm of the lower interval in the move at 2 mm.
     assert taken == pytest.approx([2, 0, 0, 0, 1])
     assert (top == 2).all() and (touched == 4).all()
     assert stands_over(block, 7.0, 20.0).all() and not stands_over(block, 4.0, 7.0).any()
@@ -130,7 +130,7 @@ def test_the_recorded_block_falls_through_gaps_too() -> None:
     cut = block.cut_above(np.full(block.bound.shape, 5, np.float32), block.touched).top
     changed = np.flatnonzero(np.diff(frames.start))
     assert len(changed) > 60
-    # A column of which nothing is left is shown at its lower end.
+    # An empty column is shown at its lower end.
     left = np.where(cut > 0, cut, block.bottom).ravel()
     assert (frames.height[frames.start[changed]] == left[changed]).all()
 
@@ -175,7 +175,7 @@ def _plan(*sides: str) -> Plan:
 
 
 def _feed(done: SetupOutcome, k: int, which: np.ndarray | None = None) -> float:
-    """How far (mm) an operation goes at a feed, in all moves or in `which` (n,) of them."""
+    """Length (mm) of the feed moves of an operation, or of the moves `which` (n,)."""
     o = done.outcomes[k]
     if len(o.kinds) == 0:
         return 0.0

@@ -1,4 +1,4 @@
-"""What tabs carry: known beams, and parts that would twist off."""
+"""Stress in tabs: beams with known results, and parts that would twist off."""
 
 import numpy as np
 import pytest
@@ -28,10 +28,10 @@ def test_one_tab_is_a_cantilever() -> None:
 
 
 def test_a_part_on_its_axis_twists_round_tabs() -> None:
-    """Two round tabs on one line: what pushes at an arm beside it twists both alike."""
+    """Two round tabs on one axis: a force beside the axis twists both by the same torque."""
     both = tuple(tab(x, angle, shape="round", thickness=1.5) for x, angle in ((25.0, 0.0), (-25.0, 180.0)))
     torque = 1.0 * 14.0 / 2 * 16 / (np.pi * 1.5**3)
-    # Shear of the force itself comes on top.
+    # The shear of the force itself is added.
     assert share(both, (25.0, 14.0, 2.0)) > torque / shear_limit(LIME)
     assert share(both, (25.0, 14.0, 2.0)) == pytest.approx(torque / shear_limit(LIME), rel=0.25)
 

@@ -319,7 +319,7 @@ def test_seams_are_proposed_on_plain_ground_within_the_travel() -> None:
 
 @pytest.mark.parametrize(("deep", "axes", "z"), [(60.0, "x", "top"), (24.0, "x", "bottom"), (60.0, "xy", "bottom")])
 def test_a_zero_of_tiles_is_where_something_is_left_to_touch_off(deep: float, axes: str, z: str) -> None:
-    """Hills 20 mm deep in the middle of stock with room for the cutters before the front edge, and with none."""
+    """Hills 20 mm wide in the middle of the stock, with and without room for the cutters at the front edge."""
     plan = board(ROUGH, FINISH).model_copy(update={"stock": Stock(length=120, width=deep, thickness=12)})
     for axis in axes:
         edit = {"do": "cut_in_tiles", "setup": "a", "axis": axis, "count": 2}

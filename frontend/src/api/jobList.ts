@@ -1,4 +1,4 @@
-/** The list of jobs, page by page, and what was deleted. */
+/** Server state of the job list, by page, and of deleted jobs. */
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { request } from "./client";
 import type { DeletedListed, Job, JobPage } from "./types";

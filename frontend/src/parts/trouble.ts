@@ -8,7 +8,7 @@ export interface Trouble {
   field: string | null;
   /** Called by a field right before it makes a change. */
   ask: (field: string) => void;
-  /** Called by a field that goes: the reason is then shown with the sheet. */
+  /** Called when a field is unmounted: the reason is then shown with the sheet. */
   leave: (field: string) => void;
   /** Called when what was typed is taken back. */
   clear: () => void;

@@ -297,7 +297,7 @@ def _put_in_place() -> None:
         with connection.transaction():
             connection.execute(f"ALTER DATABASE nephos RENAME TO {_GOING}")
             connection.execute(f"ALTER DATABASE {_COMING} RENAME TO nephos")
-        # From here on the restore is done: what cannot be dropped now is dropped by the next one.
+        # The restore is complete: if the old database cannot be dropped now, the next restore drops it.
         with suppress(psycopg.Error):
             connection.execute(f"DROP DATABASE {_GOING} WITH (FORCE)")
 

@@ -113,7 +113,7 @@ def start(config: Config) -> None:
 
 
 def url(name: str | None = None) -> str:
-    """How a database of the cluster is reached; that of the environment, or `nephos`, where none is named."""
+    """Connection string of a database of the cluster; by default that of the environment, or `nephos`."""
     config, name = load_config(), name or os.environ.get("NEPHOS_DATABASE", "nephos")
     return f"host=127.0.0.1 port={config.database_port} user=nephos password={config.database_password} dbname={name}"
 

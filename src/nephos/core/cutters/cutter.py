@@ -30,7 +30,7 @@ class Cutter(BaseModel):
     """A cutter. Lengths in millimetres, angles in degrees (the included ones), feeds in mm/min, speed in 1/min.
 
     `angle` is that of the cone of tapered balls, Vs, engravers and drills; `tip_diameter` the ball's of a tapered
-    ball and the flat tip's of an engraver; `stickout` how far the cutter reaches out of its holder (none: all but
+    ball and the flat tip's of an engraver; `stickout` the length of the cutter outside its holder (none: all but
     what a collet needs); `ramp_limit` the steepest it may be driven down along a path.
     """
 

@@ -224,7 +224,7 @@ def reached(terrain: Terrain, operation: Operation, wary: bool = False) -> tuple
 
 
 def _longer(terrain: Terrain, operation: Operation) -> float | None:
-    """A stickout with which an operation gets down to where it goes; none where no length of its cutter does."""
+    """Smallest stickout that lets an operation reach its depth; none if the cutter is too short."""
     most = operation.cutter.overall_length - GRIP
     for share in (0.25, 0.5, 0.75, 1.0):
         length = float(np.floor(operation.cutter.reach + share * (most - operation.cutter.reach)))
@@ -332,9 +332,9 @@ def _uncut_findings(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: T
                 "not-deep-enough",
                 "note",
                 str(deepest.number),
-                f"no operation of this side goes deeper than {mm(terrain.top - terrain.foot - above)}: what lies deeper is "
+                f"no operation of this side goes deeper than {mm(terrain.top - terrain.foot - above)}: the rest is "
                 "left to the other sides",
-                "use longer cutters where they do not reach it either",
+                "use longer cutters if the other sides do not reach it",
             )
         ]
     return [

@@ -98,8 +98,7 @@ class PartEnds:
 
     @classmethod
     def of(cls, mesh: Mesh, within: shapely.Geometry) -> "PartEnds | None":
-        """The ends of that part of a placed `mesh` (stock space) that lies `within` an area on the plan; none where no
-        part does."""
+        """Ends of the faces of a placed `mesh` (stock space) `within` an area on the plan; none without such faces."""
         shapely.prepare(within)
         mine = shapely.intersects_xy(within, mesh.vertices[:, 0], mesh.vertices[:, 1])
         faces = mesh.faces[mine[mesh.faces].all(axis=1)]
@@ -120,7 +119,7 @@ class PartEnds:
 
         Returns
         -------
-        One tab for each end that has a place for it; none at an end where the part is too thin.
+        At most one tab for each end; an end without room for the smallest tab has none.
         """
         found: list[FaceTab] = []
         for sign, end in zip((-1, 1), self.ends, strict=True):

@@ -80,7 +80,7 @@ def _cutters(longest: float, height: float, cutters: Sequence[Cutter], room: flo
 
 
 def _second(rough: Cutter, fine: Cutter, cutters: Sequence[Cutter]) -> Cutter | None:
-    """The cutter for a second roughing; none where the first one is small enough for the finisher."""
+    """The cutter for a second roughing; none if the first roughing cutter is small enough for finishing."""
     if rough.diameter < _TWICE * fine.diameter:
         return None
     second = nearest_cutter(cutters, "flat", (rough.diameter * fine.diameter) ** 0.5)
@@ -200,7 +200,7 @@ def proposed_faces(
     longest = float((high - low)[:2].max())
     rough, fine = _cutters(longest, float((high - low)[2]), cutters, around - frame)
     if kind == "two-faces":
-        # A long part needs a wide frame, within what the border leaves of the stock.
+        # A long part needs a wide frame; the border comes first.
         wide = _CLEAR * max(rough.diameter, fine.diameter) + 1.0
         frame = max(frame, min(_frame(plan, rough, longest + 2 * wide, float(size[2])), around - wide))
     border = round(min(_CLEAR * max(rough.diameter, fine.diameter) + 1.0, around - frame), 1)

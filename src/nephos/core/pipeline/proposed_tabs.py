@@ -67,7 +67,7 @@ def proposed_tabs(
     border: float,
     boxes: Sequence[Placed],
 ) -> tuple[FaceTab, ...]:
-    """Tabs where the part is thick and its outline straight; of four faces at both ends along X.
+    """Tabs along straight outline with enough material; for four faces at both ends along X.
 
     Parameters
     ----------
@@ -75,7 +75,7 @@ def proposed_tabs(
 
     Returns
     -------
-    The fewest and smallest that hold :data:`_HOLD` times the push; the strongest that were found where none do.
+    The fewest and smallest tabs that hold :data:`_HOLD` times the push, else the strongest found.
     """
     top, below = spaces
     shape = shadow_of(work, plan, top.setup, (), top.mesh)
@@ -98,7 +98,7 @@ def proposed_tabs(
 
 
 def _at_ends(space: SetupSpace, loops: Sequence[Loop]) -> Iterator[tuple[FaceTab, ...]]:
-    """Tabs at the ends, thicker and thicker: first where the part is thick enough near its ends, then farther in."""
+    """Tabs at the ends in increasing diameter: first near the surface of the ends, then at any depth."""
     seen = [PartEnds.of(space.mesh, shapely.Polygon(loop.rim).buffer(_ROOM)) for loop in loops]
     for most, least in [(d, 0.0) for d in _END_DIAMETERS] + [(d, d) for d in _END_DIAMETERS]:
         found: list[FaceTab] = []
@@ -108,7 +108,7 @@ def _at_ends(space: SetupSpace, loops: Sequence[Loop]) -> Iterator[tuple[FaceTab
 
 
 def _along(outline: "_Outline", loops: Sequence[Loop], frame: Frame) -> Iterator[tuple[FaceTab, ...]]:
-    """Tabs along the outline, more and wider each time."""
+    """Tabs along the outline, in increasing number and width."""
     thick = []
     for loop in loops:
         under, top = outline.heights(_inset(loop.rim))

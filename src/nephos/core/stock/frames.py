@@ -128,7 +128,7 @@ def _record(
                         if touched[j, i] >= first:
                             cells[count] = j * columns + i
                             moments[count] = moment[first]
-                            # Where nothing is left the column is shown with no height, at its lower end.
+                            # An empty column is shown with zero height at its lower end.
                             gone = top[j, i] == -np.inf
                             heights[count] = lowest_end(low_ends, high_ends, j, i) if gone else top[j, i]
                             touched[j, i] = -1

@@ -279,8 +279,8 @@ def sweep_rows_with(
     low_ends: F32,
     high_ends: F32,
 ) -> None:
-    """As :func:`sweep_rows`, for columns whose intervals are `low_ends` and `high_ends`: with none of them, all under the
-    top is material."""
+    """As :func:`sweep_rows`, for columns whose intervals are `low_ends` and `high_ends`: empty intervals mean
+    material from the top to the foot."""
     if len(low_ends) > 0:
         sweep_columns(top, touched, x0, y0, pitch, j0, points, ids, p, hits, low_ends, high_ends)
     else:
