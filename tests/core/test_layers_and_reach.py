@@ -1,6 +1,8 @@
 """Finishing in layers, offsets on the true offset, tabs that hold, and what cutters reach, said before anything is
 calculated."""
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 import shapely
@@ -8,7 +10,7 @@ import trimesh
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from cutting import BALL, op, run, worst_gouge
+from cutting import BALL, FLAT, op, run, worst_gouge
 from hard_meshes import ball_mesh, open_shell
 from meshes import box_mesh, grid_mesh
 from nephos.command.sample import sample_cutters
@@ -29,7 +31,8 @@ from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
 from nephos.core.post.schema import post_named
 from nephos.core.post.write import arcs_of, write_program
 from nephos.core.strategies.clearing.offset import offset
-from nephos.core.toolpath import Kind
+from nephos.core.strategies.following.wall_order import nearest_next
+from nephos.core.toolpath import Kind, Pass
 
 # --- layers -----------------------------------------------------------------------------------------------------------
 
@@ -54,6 +57,28 @@ def test_each_layer_takes_no_more_than_its_depth_and_the_last_leaves_what_one_wo
     for name in ("leftover_p50", "within_tolerance"):
         assert done.comparison.numbers()[name] == pytest.approx(one.comparison.numbers()[name], abs=0.01)
     assert not [item for item in outcome_findings(done) if item.level == "stop"]
+
+
+@pytest.mark.parametrize("strategy", ["finish_raster", "finish_offset"])
+def test_the_skin_at_upright_walls_is_cut_in_layers_too(strategy: str) -> None:
+    """Roughing leaves a skin as high as the wall; lines along the wall leave a part of it to the trip round the
+    outline."""
+    rough = op("rough_offset", FLAT, 10, stepdown=3.0, stepover=2.4, leave=0.4)
+    around = {"boundary": Limit(boundary="silhouette", contain="outside")}
+    finish = op(strategy, BALL, 20, around, stepover=0.5, outline="on", layer=3.0)
+    done = run(box_mesh((0, 0, 0), (18, 14, 11)), rough, finish, size=(34, 30, 12))
+    outcome = done.outcomes[1]
+    assert outcome.depths[outcome.kinds != Kind.RAPID].max() <= 3.0 + 0.05
+    assert worst_gouge(done) <= 0.01
+
+
+def test_stretches_are_cut_each_after_the_nearest_one() -> None:
+    lines = [Pass(np.array([[x, y, 0.0], [x + 1, y, 0.0]])) for y in range(4) for x in (0.0, 40.0)]
+    there_and_back = nearest_next(lines, both=True)
+    gone = [np.hypot(*(b.start - a.end)[:2]) for a, b in pairwise(there_and_back)]
+    assert len(there_and_back) == len(lines) and sorted(gone)[-2] <= 1.0, "one way across only"
+    one_way = nearest_next(lines, both=False)
+    assert all(item.end[0] > item.start[0] for item in one_way)
 
 
 def test_without_a_depth_layers_change_nothing() -> None:

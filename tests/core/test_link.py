@@ -13,9 +13,11 @@ from meshes import box_mesh
 from nephos.core.cutters import Profile
 from nephos.core.linking.link import OVER_BLOCK, OVER_CUT, OVER_GROUND, LinkTask, _ramp, link
 from nephos.core.linking.link_block import LinkBlock
+from nephos.core.linking.slope_feed import slope_share, with_slope_feeds
+from nephos.core.machine.rotary_axis import surface_lengths
 from nephos.core.stock.block import box_block
 from nephos.core.surface.index import build_index
-from nephos.core.toolpath import Kind, Pass, Passes
+from nephos.core.toolpath import Kind, Pass, Passes, Toolpath
 
 RING = np.array([[0, 0, -4], [20, 0, -4], [20, 10, -4], [0, 10, -4], [0, 0, -4]], float)
 FLOOR = box_mesh((-50, -50, -30), (50, 50, -20))
@@ -281,3 +283,33 @@ def test_a_link_up_an_upright_wall_goes_upright_and_not_through_its_edge(turned:
         out, up = places[:, 0], np.minimum(-(places[:, 2] + 1.5), 0.0)
         inside = np.where(places[:, 0] > 0, 1.5 - np.hypot(out, up), 1.5 - np.abs(up))
         assert inside.max() <= hair + tolerance
+
+
+@pytest.mark.parametrize("radius", [None, 15.0])
+@settings(max_examples=40, deadline=None)
+@given(
+    steps=st.lists(
+        st.tuples(st.floats(-4, 4), st.floats(-4, 4), st.floats(-6, 6), st.sampled_from([0, 1, 2, 3])), min_size=1
+    ),
+    plunge=st.floats(40, 3000),
+)
+def test_no_feed_move_goes_down_faster_than_the_plunge_feed(steps, plunge: float, radius: float | None) -> None:
+    rows = np.array(steps)
+    points = np.concatenate([[[0, 0, 30.0]], np.array([0, 0, 30]) + np.cumsum(rows[:, :3], axis=0)])
+    kinds = rows[:, 3].astype(np.uint8)
+    path = Toolpath(points, kinds, np.where(kinds == Kind.RAPID, 0, 1800).astype(np.float32))
+    done = with_slope_feeds(path, plunge, radius)
+    lengths = path.lengths() if radius is None else surface_lengths(points, radius)
+    down = -np.diff(points[:, 2])
+    feeding = (kinds != Kind.RAPID) & (lengths > 0)
+    assert (done.feeds[feeding] * down[feeding] <= plunge * lengths[feeding] * 1.0001).all()
+    slowed = done.feeds < path.feeds
+    assert not slowed[down <= 0].any() and not slowed[kinds == Kind.RAPID].any()
+    assert (done.feeds[slowed] * down[slowed] * 1.1001 >= plunge * lengths[slowed]).all(), "no slower than it has to be"
+
+
+def test_the_time_of_a_slope_is_estimated_from_its_angle() -> None:
+    assert slope_share(np.zeros(3), 1800, 600) == pytest.approx(1.0)
+    assert slope_share(np.full(3, 30.0), 1800, 1800) == pytest.approx(1.0)
+    # Lines straight up and down a wall take a third of the feed on one half of the way.
+    assert 1.5 < slope_share(np.full(3, 80.0), 1800, 600) < 2.0

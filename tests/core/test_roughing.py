@@ -8,6 +8,7 @@ import shapely
 from scipy.ndimage import binary_erosion
 
 from cutting import FLAT, TOLERANCE, cut_length, cut_tips, op, run, worst_gouge
+from hard_meshes import noisy
 from meshes import grid_mesh
 from nephos.core.cutters import Profile, standard_cutter
 from nephos.core.errors import Refused
@@ -288,3 +289,14 @@ def test_ways_between_columns_are_no_air() -> None:
     assert known.in_air(0.1)[2:4].all(), "finer columns would have shown it"
     lifted = replace(known, kinds=np.array([1, 1, 0, 1, 1, 1, 1, 1, 1, 1, 1], np.uint8))
     assert lifted.in_air(0.25)[3] and not lifted.in_air(0.25)[2], "beside a rapid it is air; the rapid itself is none"
+
+
+def test_a_second_roughing_meets_no_thin_walls_of_several_levels_at_once() -> None:
+    """Thin walls under the minimum stock, left at a level, are cut with it where the next level goes."""
+    mesh = noisy()
+    first = op("rough_offset", standard_cutter("flat", 6, 1), 10, stepdown=4.0, stepover=2.4, leave=0.4)
+    second = op("rough_offset", standard_cutter("flat", 3, 2), 20, stepdown=2.0, stepover=1.2, leave=0.4)
+    done = run(mesh, first, second, size=tuple(np.ceil(mesh.size + np.array([8, 8, 1]))))
+    for outcome, stepdown in zip(done.outcomes, (4.0, 2.0), strict=True):
+        assert outcome.depths[outcome.kinds == Kind.CUT].max() <= stepdown + 0.05
+    assert worst_gouge(done) <= TOLERANCE

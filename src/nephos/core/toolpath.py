@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from enum import IntEnum
+from itertools import pairwise
 from math import inf
 from typing import Literal
 
@@ -66,6 +67,12 @@ class Passes:
     def layered(self) -> bool:
         """Whether passes follow the surface in several layers, each cutting into what the one before left."""
         return self.on_surface and any(item.floor > -inf for item in self.passes)
+
+    @property
+    def layer_depth(self) -> float:
+        """Largest distance (mm) from layer to layer; infinite where there are none."""
+        floors = sorted({item.floor for item in self.passes}) if self.on_surface else []
+        return max((above - below for below, above in pairwise(floors)), default=inf)
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,8 @@ import numpy as np
 from nephos.core.arrays import F32, Bool
 from nephos.core.estimate.height_map import HeightMap
 from nephos.core.estimate.perimeter import Around
-from nephos.core.linking.link import OVER_BLOCK
+from nephos.core.linking.link import OVER_BLOCK, SURFACE_RAMP
+from nephos.core.linking.slope_feed import slope_share
 from nephos.core.memo import Memo
 
 
@@ -102,9 +103,15 @@ class EstimateInput:
             else 1.2
         )
 
+    @property
+    def surface_feed(self) -> float:
+        """Mean feed (mm/min) of paths over the ground, which go down no faster than the plunge feed."""
+        return self.feed / slope_share(np.asarray(self.slopes), self.feed, self.plunge_feed)
+
     def lift_seconds(self, across: float, again: bool) -> float:
-        """Up from a run, so far (mm) across to the next, and down on it; `again` where it was roughed before."""
-        down = _DOWN if again else self.depth - self.relief / 2 + OVER_BLOCK
+        """Up from a run, so far (mm) across to the next, and down on it; `again` where it was roughed before. In the full
+        the way down is a ramp."""
+        down = _DOWN if again else (self.depth - self.relief / 2) / sin(radians(SURFACE_RAMP)) + OVER_BLOCK
         return _LIFT + across / self.rapid * 60 + down / self.plunge_feed * 60
 
     def steeper_than(self, angle: float) -> float:

@@ -115,7 +115,8 @@ def _depths(c: Context) -> list[Finding]:
     if stepdown is None or not strategy(c.operation.strategy).stepped:
         return []
     cut = np.where(c.outcome.kinds == Kind.CUT, c.outcome.depths, 0.0)
-    deep, lengths = cut > stepdown + DEEP, c.outcome.lengths
+    # What a level leaves under the minimum stock comes on top of the next one.
+    deep, lengths = cut > stepdown + getattr(c.operation.settings, "minimum", 0.0) + DEEP, c.outcome.lengths
     if lengths[deep].sum() <= TOUCH * lengths[cut > 0].sum():
         return []
     worst = int(cut.argmax())

@@ -33,6 +33,8 @@ SLACK = 0.3
 """Less than this (mm) is not told from here."""
 _LEFT = 0.5
 """So much (mm) roughing leaves on walls."""
+_OF_FLUTES = 0.8
+"""Share of the flute length that a layer of finishing is deep at most."""
 _KNOWN: Memo[list[Finding]] = Memo(64)
 Shown = tuple[Model, Placed, MeshSummary]
 
@@ -381,6 +383,22 @@ def with_settings_of(operation: Operation, before: Cutter) -> Operation:
     settings = operation.settings
     steps = {name: round(getattr(settings, name) * ratio, 3) for name in _STEPS if name in type(settings).model_fields}
     return operation.model_copy(update={"settings": settings.model_copy(update=steps)})
+
+
+def in_flute_layers(terrain: Terrain, operation: Operation, roughed: bool) -> Operation:
+    """A finishing operation that goes down in layers no deeper than its flutes, where it meets higher material.
+
+    After roughing (`roughed`) that is at walls higher than the flutes, where the stock to leave stands as high as the
+    wall."""
+    cutter, settings = operation.cutter, operation.settings
+    if "layer" not in type(settings).model_fields or getattr(settings, "layer", 0.0) > 0:
+        return operation
+    covered = np.where(terrain.covered, terrain.heights, max(terrain.ground, _floor(terrain, operation)))
+    drop = covered - ndimage.minimum_filter(covered, 3) if roughed else terrain.top - covered
+    if float(drop.max()) <= cutter.flute_length:
+        return operation
+    layer = round(_OF_FLUTES * cutter.flute_length, 1)
+    return operation.model_copy(update={"settings": settings.model_copy(update={"layer": layer})})
 
 
 def fitted(terrain: Terrain, operation: Operation, cutters: Sequence[Cutter]) -> Operation | None:

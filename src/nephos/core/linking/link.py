@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
-from math import radians, tan
+from math import inf, radians, tan
 
 import numpy as np
 import shapely
@@ -50,6 +50,8 @@ _AROUND = 16
 """in so many directions,"""
 _TRIED = 24
 """from so many of its places."""
+SURFACE_RAMP = 20.0
+"""Angle (degrees) at which finishing passes are entered where roughing has left material over their beginning."""
 _MOST_TURNS = 30
 """How often a ramp goes over a short pass before it gets steeper than asked instead."""
 
@@ -311,8 +313,9 @@ def _approach(path: PathBuilder, start: F64, block: AnyLinkBlock, task: LinkTask
 
 
 def _enter(path: PathBuilder, item: Pass, block: AnyLinkBlock, task: LinkTask, angle: float) -> None:
-    """Get down to the start of a pass: through air where it is free, else by its kind of entry."""
-    down = _way_down(item, block, task, angle) if item.entry == "ramp" else item.start[None]
+    """Get down to the start of a pass: through air where it is free, else along it at `angle`, or straight down where its
+    kind of entry is a plunge (`angle` 90)."""
+    down = _way_down(item, block, task, angle) if angle < 90.0 else item.start[None]
     _approach(path, down[0], block, task)
     path.go(down, Kind.ENTRY, task.plunge_feed)
 
@@ -354,6 +357,15 @@ def _lifts_rather(at: F64, path: F64, block: AnyLinkBlock, task: LinkTask, throu
     return float(np.hypot(*(path[-1] - at)[:2])) > (farthest if _clear(at, path, block, task) else through)
 
 
+def _cuts_deeper(at: F64, path: F64, depth: float, block: AnyLinkBlock, task: LinkTask) -> bool:
+    """Whether a path over the surface, from `at`, cuts deeper than the layers: between the lines of a layer a thin wall
+    may stand in its full height."""
+    if depth == inf:
+        return False
+    places = densified(np.vstack([at, path]), block.grid.pitch)
+    return bool((block.rests(places, task.cutter) > places[:, 2] + depth).any())
+
+
 def _follows(
     item: Pass, before: F64 | None, planned: Pass, last: Pass, passes: Passes, task: LinkTask
 ) -> tuple[Pass, F64 | None]:
@@ -380,7 +392,7 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
     linking = len(items) > 1 and passes.stay_down > 0
     links: list[F64 | None] = find(items, _reach(passes, task), task) if linking else [None] * len(items)
     seen = LinkBlock if task.block.grid.radius is None else BarLinkBlock
-    block = seen(task.block, keep_up=not passes.on_surface or passes.layered)
+    block = seen(task.block, keep_up=True)
     if not passes.on_surface:
         turned = _begun_in_air(items, links, block, task.cutter)
         if turned is not items:
@@ -388,12 +400,13 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
             links = find(items, _reach(passes, task), task) if linking else links
     start = [*items[0].start[:2], task.clearance] if items else [0.0, 0.0, task.clearance]
     path, last = PathBuilder(np.array(start)), None
-    angle = min(passes.ramp_angle, task.ramp_limit)
+    angle = min(SURFACE_RAMP if passes.on_surface else passes.ramp_angle, task.ramp_limit, 89.0)
     # Posted, the path may lie a tolerance beside it: a hair at the cutter's side that stands is as high as what it
     # belongs to.
     sure = task.cutter.slimmer(task.tolerance)
     farthest = 0.0 if passes.on_surface else _farthest(items, links, task)
     through = passes.stay_down if passes.through else 0.0
+    deepest = passes.layer_depth
     for k, planned in enumerate(items):
         if k % 64 == 0:
             report(k / len(items))
@@ -402,11 +415,14 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
             item, before = _follows(item, before, items[k - 1], last, passes, task)
             if before is not None and _lifts_rather(path.at, before, block, task, through, farthest):
                 before = None
+        elif before is not None and _cuts_deeper(path.at, before, deepest, block, task):
+            before = None
         if before is not None:
             path.go(before, Kind.LINK, task.feed)
         else:
             item = item if passes.on_surface or not passes.through else _from_outside(item, block, task)
-            _enter(path, item, block, task, angle)
+            straight = item.plunging or (item.entry == "plunge" and not passes.on_surface)
+            _enter(path, item, block, task, 90.0 if straight else angle)
         path.go(item.points[1:], Kind.CUT, task.plunge_feed if item.plunging else task.feed)
         block.cut(item.points, sure)
         last = item

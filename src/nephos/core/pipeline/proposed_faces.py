@@ -12,17 +12,18 @@ import numpy as np
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
-from nephos.core.findings.reach import GRIP, Shown, fitted, terrain_of
+from nephos.core.findings.faces import tabs_hold
+from nephos.core.findings.reach import GRIP, Shown, fitted, in_flute_layers, terrain_of
 from nephos.core.machine.machine import machine_of
 from nephos.core.pipeline.overrun import finishing_corner, rim_reach, smallest_overrun
 from nephos.core.pipeline.proposed_rotary import proposed_rotary
-from nephos.core.pipeline.proposed_tabs import proposed_tabs
+from nephos.core.pipeline.proposed_tabs import HOLD, proposed_tabs
 from nephos.core.pipeline.space import SetupSpace, prepared_mesh, setup_space
 from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.force import cutting_push, frame_width
 from nephos.core.plan.joined_faces import Faces, Registration
-from nephos.core.plan.place import placed_model
+from nephos.core.plan.place import Placed, placed_model
 from nephos.core.plan.proposed import nearest_cutter, proposed_operation, proposed_sheet
 from nephos.core.plan.schema import Operation, Plan, Setup, parse_plan
 
@@ -39,6 +40,8 @@ _ROUGH = 1 / 10
 """Diameter of the first roughing cutter as a share of the part's longer side."""
 _TWICE = 1.6
 """Ratio of the diameters of roughing and finishing cutter from which a second roughing is proposed."""
+_LEAST_STEP = 0.2
+"""For tabs that hold little, stepdowns are made smaller down to this share of the usual."""
 _TRAVEL_LEFT = 2.0
 """So much (mm) of the machine's travel along Z is left unused."""
 _MEET = 50.0
@@ -125,8 +128,22 @@ def _within_reach(plan: Plan, setup: Setup, shown: Sequence[Shown], cutters: Seq
         deepest = min(done.cutter.overall_length - GRIP, travel)
         if terrain.top - terrain.foot > deepest and (done.cut_to is None or done.cut_to > deepest):
             done = done.model_copy(update={"cut_to": float(np.floor(deepest * 10) / 10)})
-        found.append(done)
+        found.append(in_flute_layers(terrain, done, roughed=True))
     return setup.model_copy(update={"operations": tuple(found)})
+
+
+def _one_finisher(setups: tuple[Setup, ...]) -> tuple[Setup, ...]:
+    """The setups with the largest of their finishing cutters in all of them: a surface that two sides share shows no
+    change of scallop, and there is one cutter fewer to change."""
+    largest = max((setup.operations[-1] for setup in setups), key=lambda operation: operation.cutter.diameter)
+    found = []
+    for setup in setups:
+        *roughs, finish = setup.operations
+        if finish.cutter.number != largest.cutter.number:
+            settings = finish.settings.model_copy(update=largest.settings.model_dump(include={"stepover"}))
+            finish = finish.model_copy(update={"cutter": largest.cutter, "settings": settings, "cut_to": None})
+        found.append(setup.model_copy(update={"operations": (*roughs, finish)}))
+    return tuple(found)
 
 
 def _one_cutter_a_number(setups: tuple[Setup, ...]) -> tuple[Setup, ...]:
@@ -248,8 +265,29 @@ def proposed_faces(
     for _ in range(2):
         whole = _with_overruns(whole, spaces, work)
         fit = tuple(_within_reach(whole, setup, shown, cutters) for setup in whole.setups)
+        fit = tuple(_within_reach(whole, setup, shown, cutters) for setup in _one_finisher(fit))
         whole = whole.model_copy(update={"setups": _one_cutter_a_number(fit)})
-    return Plan.model_validate(_with_overruns(whole, spaces, work).model_dump())
+    return Plan.model_validate(_as_tabs_hold(_with_overruns(whole, spaces, work), boxes).model_dump())
+
+
+def _as_tabs_hold(plan: Plan, boxes: Sequence[Placed]) -> Plan:
+    """The plan with smaller stepdowns once the part hangs in its tabs, where these do not hold the push of the cutters:
+    a thin part has no room for stronger ones."""
+    if plan.faces is None:
+        return plan
+    allowed = tabs_hold(plan, plan.faces, boxes) / HOLD
+
+    def gentler(operation: Operation) -> Operation:
+        push, settings = cutting_push(plan, operation), operation.settings
+        stepdown = getattr(settings, "stepdown", None)
+        if push <= allowed or stepdown is None:
+            return operation
+        less = round(stepdown * max(allowed / push, _LEAST_STEP), 2)
+        return operation.model_copy(update={"settings": settings.model_copy(update={"stepdown": less})})
+
+    first, *later = plan.setups
+    held = (setup.model_copy(update={"operations": tuple(map(gentler, setup.operations))}) for setup in later)
+    return plan.model_copy(update={"setups": (first, *held)})
 
 
 def _with_overruns(plan: Plan, spaces: dict[str, SetupSpace], work: Work) -> Plan:

@@ -21,9 +21,9 @@ from nephos.core.strategies.following.tabs import Frame, Loop, loops_of, places_
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import SurfaceIndex
 
-__all__ = ["proposed_tabs"]
+__all__ = ["HOLD", "proposed_tabs"]
 
-_HOLD = 2.0
+HOLD = 2.0
 """Proposed tabs hold this many times the push of the cutters, at the worst place and in the worst direction."""
 _END_DIAMETERS = (5.0, 6.0, 8.0, 10.0, 12.0, 14.0, 16.0)
 """Diameters (mm) that are tried for tabs at the ends."""
@@ -75,7 +75,7 @@ def proposed_tabs(
 
     Returns
     -------
-    The fewest and smallest tabs that hold :data:`_HOLD` times the push, else the strongest found.
+    The fewest and smallest tabs that hold :data:`HOLD` times the push, else the strongest found.
     """
     top, below = spaces
     shape = shadow_of(work, plan, top.setup, (), top.mesh)
@@ -92,7 +92,7 @@ def proposed_tabs(
         hold = tabs_hold(plan, Faces(parting=1.0, border=border, tabs=tabs), boxes)
         if hold > most:
             best, most = tabs, hold
-        if hold >= _HOLD * push:
+        if hold >= HOLD * push:
             break
     return best
 

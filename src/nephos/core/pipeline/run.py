@@ -24,6 +24,7 @@ from nephos.core.findings.overrides import overridden
 from nephos.core.linking.air_cuts import NOTHING, without_air, without_finished
 from nephos.core.linking.link import THROUGH_AIR, LinkTask, link
 from nephos.core.linking.pass_order import in_short_order
+from nephos.core.linking.slope_feed import with_slope_feeds
 from nephos.core.machine.kinematics import move_seconds
 from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.machine.rotary_axis import RotaryAxis, has_axis, machine_moves
@@ -220,7 +221,7 @@ def run_operation(
         )
         if tile is not None and tile.blend is not None:
             path = lowered(path, tile.blend)
-        path = path.on_grid(GRID)
+        path = with_slope_feeds(path.on_grid(GRID), operation.entering_feed, block.grid.radius)
         return as_result({}, points=path.points, kinds=path.kinds, feeds=path.feeds)
 
     linked_path = work.stage(keys.path, "path", linked)

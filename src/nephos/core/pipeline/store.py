@@ -47,8 +47,8 @@ class MemoryStore:
 
 
 STAGE_VERSIONS = {
-    "passes": 16,
-    "path": 14,
+    "passes": 17,
+    "path": 15,
     "moves": 5,
     "block": 11,
     "frames": 3,

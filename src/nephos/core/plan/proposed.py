@@ -7,7 +7,7 @@ import numpy as np
 
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.cutters.feeds import working_diameter
-from nephos.core.findings.reach import Terrain, fitted, roughing_depth, terrain_of
+from nephos.core.findings.reach import Terrain, fitted, in_flute_layers, roughing_depth, terrain_of
 from nephos.core.mesh.summary import MeshSummary
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.place import placed_model
@@ -142,17 +142,7 @@ def _within_reach(terrain: Terrain | None, operations: list[Operation], cutters:
             continue
         if not cut_out:
             depth = done.cut_to
-        if (
-            not found
-            and "layer" in type(done.settings).model_fields
-            and terrain.top - terrain.foot > done.cutter.flute_length
-        ):
-            done = done.model_copy(
-                update={
-                    "settings": done.settings.model_copy(update={"layer": round(0.8 * done.cutter.flute_length, 1)})
-                }
-            )
-        found.append(done)
+        found.append(in_flute_layers(terrain, done, roughed=bool(found)))
     # One number means one cutter: where it stands out farther for one operation it does so for all.
     farthest = {
         item.cutter.number: max(

@@ -59,7 +59,7 @@ def _estimate(settings: FinishHelixSettings, cutter: Cutter, _leave: float, grou
     length = ground.area / settings.stepover * ground.steepness
     turns = ceil(ground.width / settings.stepover) + 2
     return Estimate(
-        seconds=travel_seconds(length, 1, ground.feed, ground.acceleration),
+        seconds=travel_seconds(length, 1, ground.surface_feed, ground.acceleration),
         lines=turns,
         scallop=cutter.scallop(settings.stepover),
     )

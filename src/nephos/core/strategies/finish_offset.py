@@ -42,8 +42,11 @@ def _make(task: Task) -> Passes:
     runs = [run for run in runs if len(run) >= 3]
     if settings.order == "outwards":
         runs.reverse()
-    passes = in_layers(task, settings.layer, lambda layer: run_passes(layer, runs, settings.leave)) + outline_passes(
-        task, settings
+    passes = in_layers(
+        task,
+        settings.layer,
+        lambda layer: run_passes(layer, runs, settings.leave) + outline_passes(layer, settings),
+        both=False,
     )
     return Passes(tuple(passes), stay_down=max(3 * settings.stepover, task.cutter.diameter), on_surface=True)
 
@@ -58,7 +61,7 @@ def _estimate(settings: FinishRingsSettings, cutter: Cutter, _leave: float, grou
     # Corners and the bends of the rings cost as much as a stop every few millimetres of turn.
     length *= layers_share(settings.layer, ground.shares, ground.depth)
     return Estimate(
-        travel_seconds(length, 4 * rings, ground.feed, ground.acceleration),
+        travel_seconds(length, 4 * rings, ground.surface_feed, ground.acceleration),
         lines=rings,
         scallop=cutter.scallop(settings.stepover),
     )

@@ -1,5 +1,6 @@
 """Raster finishing: parallel lines at any angle that follow the surface."""
 
+from itertools import chain
 from math import sqrt
 from typing import Literal
 
@@ -44,14 +45,14 @@ def _make(task: Task) -> Passes:
     settings: FinishLinesSettings = task.settings
     region = finishing_region(task, settings)
     both = settings.direction == "both"
-    passes = in_layers(
-        task,
-        settings.layer,
-        lambda layer: line_passes(layer, region, settings.angle, settings.stepover, both, settings.leave),
-    )
-    if settings.across == "on":
-        passes += line_passes(task, region, settings.angle + 90, settings.stepover, both, settings.leave)
-    passes += outline_passes(task, settings)
+    angles = (settings.angle, settings.angle + 90) if settings.across == "on" else (settings.angle,)
+
+    def layer_passes(layer: Task) -> list[Pass]:
+        # The skin that lines leave at upright walls is as high as these: the outline is cut in each layer too.
+        lines = [line_passes(layer, region, angle, settings.stepover, both, settings.leave) for angle in angles]
+        return [*chain.from_iterable(lines), *outline_passes(layer, settings)]
+
+    passes = in_layers(task, settings.layer, layer_passes, both=both)
     near = max(3 * settings.stepover, task.cutter.diameter)
     return Passes(tuple(passes), stay_down=near if both else 0.0, on_surface=True)
 
@@ -66,7 +67,7 @@ def line_seconds(angle: float, stepover: float, ground: EstimateInput) -> tuple[
     """Time of parallel lines over the ground, and how many they are."""
     lines, _ = line_count(ground.width, ground.height, angle, stepover)
     length = ground.area / stepover * ground.steepness + lines * stepover
-    seconds = travel_seconds(length, lines, ground.feed, ground.acceleration)
+    seconds = travel_seconds(length, lines, ground.surface_feed, ground.acceleration)
     if ground.stock_estimate is not None:
         stock_estimate = ground.stock_estimate()
         starts = max(line_starts(stock_estimate, angle), 1)
@@ -76,10 +77,10 @@ def line_seconds(angle: float, stepover: float, ground: EstimateInput) -> tuple[
 
 def _estimate(settings: FinishLinesSettings, cutter: Cutter, _leave: float, ground: EstimateInput) -> Estimate:
     seconds, lines = line_seconds(settings.angle, settings.stepover, ground)
-    seconds *= layers_share(settings.layer, ground.shares, ground.depth)
     if settings.across == "on":
         more, others = line_seconds(settings.angle + 90, settings.stepover, ground)
         seconds, lines = seconds + more, lines + others
+    seconds *= layers_share(settings.layer, ground.shares, ground.depth)
     if settings.direction == "one":
         mean = ground.area / max(lines * settings.stepover, 1e-9)
         seconds += lines * (mean / 80 + 2 * ground.relief / 40)

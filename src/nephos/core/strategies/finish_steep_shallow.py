@@ -93,6 +93,7 @@ def _make(task: Task) -> Passes:
             *line_passes(layer, lines, settings.angle, settings.stepover, True, settings.leave),
             *not_under(levels, layer.floor),
         ],
+        both=settings.direction == "both",
     )
     if not passes:
         raise NothingToCut("nothing is left to finish inside the boundary: widen it")

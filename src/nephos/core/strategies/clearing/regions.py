@@ -90,28 +90,33 @@ class _Heights:
         refine = partial(refine_contour, task.index, self.field, height, self.safe, below(task), task.tolerance / 2)
         return areas_of(filled(self.field, -np.inf, height, refine).intersection(task.region))
 
-    def standing(self, free: shapely.Geometry, level: float, under: float) -> MultiPolygon:
-        """Where of a ground the cutter meets what stands above a height, when the level `under` is cut."""
-        margin = -0.5 if self.aside else 1.0
-        reach = self.task.cutter.radius - self.aside
+    def standing(self, free: shapely.Geometry, level: float, under: float, aside: float = 0.0) -> MultiPolygon:
+        """Where of a ground the cutter meets more than `aside` mm at its side of what stands above a height, when the
+        level `under` is cut."""
+        margin = -0.5 if aside else 1.0
+        reach = self.task.cutter.radius - aside
         return areas_of(free.intersection(material_above(self.block, level, reach, margin, under)))
 
     def layers(self, level: float, flats: Sequence[float], under: float) -> list[Layer]:
         """The layer of a level, and before it those of level ground between it and the one above, `under`."""
         free, radius = self.free(level), self.task.cutter.radius
-        ground = self.standing(free, level + TRACE, under)
+        ground = self.standing(free, level + TRACE, under, self.aside)
         found = []
         for height in flats:
             wide = self.free(height)
-            here = self.standing(wide, height + max(self.worth, TRACE), under)
+            here = self.standing(wide, height + max(self.worth, TRACE), under, self.aside)
             # Slivers along walls are no level ground; and a strip of the next level's ground as well, so that nothing
             # stays between.
             alone = here.difference(ground).buffer(-0.1 * radius).buffer(0.3 * radius)
             found.append(
                 Layer(height, alone.intersection(here), own=True, cleared=wide.difference(here), free=wide, under=under)
             )
-        worthy = self.standing(ground, level + self.worth, under) if self.worth > TRACE else None
-        return [*found, Layer(level, ground, worthy=worthy, cleared=free.difference(ground), free=free, under=under)]
+        cleared = free.difference(ground)
+        if self.worth <= TRACE:
+            return [*found, Layer(level, ground, cleared=cleared, free=free, under=under)]
+        worthy = self.standing(ground, level + self.worth, under, self.aside)
+        touched = self.standing(free, level + TRACE, under)
+        return [*found, Layer(level, touched, worthy=worthy, cleared=cleared, free=free, under=under)]
 
 
 def largest(geometry: shapely.Geometry) -> float:
@@ -157,7 +162,9 @@ def level_layers(task: Task, stepdown: float, leave: float, at_flats: bool, wort
 
 
 def worth_cutting(layers: Sequence[Layer]) -> list[Layer]:
-    """Layers without what is under the minimum stock, but where the cutter has to go through it to get to the layer below."""
+    """Layers without what is under the minimum stock, but where the cutter has to go through it to get to the layer below.
+
+    There thin walls of several levels would otherwise be cut at once."""
     found: list[Layer] = []
     next_below: shapely.Geometry = MultiPolygon()
     for layer in reversed(layers):

@@ -15,6 +15,7 @@ from nephos.core.linking.link_block import LinkBlock
 from nephos.core.parallel import part
 from nephos.core.polyline import densified
 from nephos.core.strategies.clearing.levels import level_heights
+from nephos.core.strategies.following.wall_order import nearest_next
 from nephos.core.strategies.registry import Task, number
 from nephos.core.toolpath import Pass
 
@@ -71,10 +72,11 @@ def not_under(passes: list[Pass], floor: float) -> list[Pass]:
     return [item for item in passes if item.start[2] >= floor - _SAME]
 
 
-def in_layers(task: Task, depth: float, make: LayerPasses) -> list[Pass]:
+def in_layers(task: Task, depth: float, make: LayerPasses, *, both: bool) -> list[Pass]:
     """The passes that `make` gives, in layers no deeper than `depth` mm where that is more than 0.
 
-    `task.block` is the block before the operation. Layers begin at the highest material in the region.
+    `task.block` is the block before the operation. Layers begin at the highest material in the region. A layer consists
+    of many short stretches, such as those along walls: each is followed by the nearest one, backwards too if `both`.
     """
     if depth <= 0:
         return make(task)
@@ -95,10 +97,7 @@ def in_layers(task: Task, depth: float, make: LayerPasses) -> list[Pass]:
         last = k + 1 == len(heights)
         task.report(0.4 + 0.6 * k / len(heights))
         passes = full if last else make(replace(task, floor=max(task.floor, level), report=lambda _: None))
-        for item in passes:
-            found += [
-                replace(run, entry="ramp", floor=level)
-                for run in _of_layer(item, above, None if last else level, block, task)
-            ]
+        stretches = [run for item in passes for run in _of_layer(item, above, None if last else level, block, task)]
+        found += [replace(item, entry="ramp", floor=level) for item in nearest_next(stretches, both)]
         above = level
     return found

@@ -9,7 +9,7 @@ from nephos.core.arrays import F64
 from nephos.core.polyline import from_nearest
 from nephos.core.toolpath import Pass
 
-__all__ = ["in_order"]
+__all__ = ["in_order", "nearest_next"]
 
 
 class _Waiting:
@@ -48,6 +48,27 @@ def _begun_near(item: Pass, at: F64, both: bool) -> Pass:
         return replace(item, points=from_nearest(item.points, at))
     first, last = (float(np.hypot(*(item.points[k, :2] - at))) for k in (0, -1))
     return replace(item, points=item.points[::-1].copy()) if both and last < first else item
+
+
+def nearest_next(passes: Sequence[Pass], both: bool) -> list[Pass]:
+    """Passes each followed by the one that begins nearest to its end, or, if `both`, ends nearest to it and is turned
+    round."""
+    if not passes:
+        return []
+    starts, ends = (np.array([getattr(item, which)[:2] for item in passes]) for which in ("start", "end"))
+    left = np.ones(len(passes), np.bool_)
+    found: list[Pass] = []
+    at = starts[0]
+    for _ in passes:
+        ahead = np.where(left, ((starts - at) ** 2).sum(axis=1), np.inf)
+        back = np.where(left, ((ends - at) ** 2).sum(axis=1), np.inf) if both else np.full(len(passes), np.inf)
+        turned = back.min() < ahead.min()
+        k = int((back if turned else ahead).argmin())
+        left[k] = False
+        item = replace(passes[k], points=passes[k].points[::-1].copy()) if turned else passes[k]
+        found.append(item)
+        at = item.end[:2]
+    return found
 
 
 def in_order(levels: Sequence[Sequence[Pass]], reach: float, both: bool = False) -> list[Pass]:

@@ -1,0 +1,127 @@
+"""The models of a rotary setup on a coarse grid: how far from the axis they reach at each angle, and how deep cutters get
+beside them."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import asin, ceil, cos, inf, pi, sin
+
+import numpy as np
+from scipy import ndimage
+
+from nephos.core.arrays import F64, Bool
+from nephos.core.cutters import Cutter
+from nephos.core.mesh.summary import MeshSummary
+from nephos.core.plan.boundary import Limit
+from nephos.core.plan.place import Placed, bar_radius, to_setup
+from nephos.core.plan.schema import Model, Plan, Setup
+
+_ROWS = 120
+"""Cells to a turn."""
+_COLUMNS = 120
+_LEFT = 0.5
+"""So much (mm) roughing leaves on walls."""
+
+
+@dataclass(frozen=True)
+class BarTerrain:
+    """Models about the axis of a bar: `radii` (rows, columns) of their outermost surface, mm, the core beside them; one
+    row to an angle, one column to `step` mm along the bar from `x0`.
+
+    `covered` (rows, columns) is where models are. `top` is the radius of the bar, `foot` that of the core.
+    """
+
+    radii: F64
+    covered: Bool
+    x0: float
+    step: float
+    top: float
+    foot: float
+
+    @property
+    def xs(self) -> F64:
+        """(columns,) places along the bar, mm."""
+        return self.x0 + np.arange(self.radii.shape[1], dtype=np.float64) * np.float64(self.step)
+
+    def zone(self, limit: Limit, cutter: Cutter) -> Bool | None:
+        """(rows, columns), where the axis of a cutter goes; none where only the drawn boundary tells."""
+        if limit.boundary == "stock":
+            return np.ones(self.radii.shape, np.bool_)
+        if limit.boundary != "box":
+            return None
+        by = {"inside": -cutter.radius, "centre": 0.0, "outside": cutter.radius}[limit.contain] + limit.offset
+        columns = self.xs[self.covered.any(axis=0)]
+        along: Bool = (self.xs >= columns[0] - by) & (self.xs <= columns[-1] + by)
+        return np.broadcast_to(along, self.radii.shape)
+
+    def beside(self, radii: F64, reach: float) -> F64:
+        """(rows, columns) how far from the axis the surface `radii` stands under a flat disc of radius `reach` (mm) whose
+        axis points to the axis of the bar.
+
+        A place at the radius p, turned by the angle a, lies p sin(a) beside the middle of the disc and p cos(a) high."""
+        found = np.full(radii.shape, -inf)
+        turn, columns = 2 * pi / len(radii), int(reach / self.step)
+        most = asin(min(1.0, reach / max(float(radii.min()), 1e-9)))
+        for k in range(-int(most / turn), int(most / turn) + 1):
+            turned = np.roll(radii, k, axis=0)
+            high = turned * cos(k * turn)
+            aside = (turned * sin(k * turn)) ** 2
+            for i in range(-columns, columns + 1):
+                near = np.where(aside + (i * self.step) ** 2 <= reach * reach, high, -inf)
+                here = slice(max(-i, 0), near.shape[1] - max(i, 0))
+                there = slice(max(i, 0), near.shape[1] - max(-i, 0))
+                np.maximum(found[:, here], near[:, there], out=found[:, here])
+        return found
+
+    def tips(self, cutter: Cutter) -> F64:
+        """(rows, columns) how near to the axis the tip of a flat cutter gets."""
+        tips: F64 = np.maximum(self.beside(self.radii, cutter.radius), self.foot)
+        return tips
+
+    def lowest_tip(
+        self, cutter: Cutter, zone: Bool, level: float | None = None, wary: bool = False
+    ) -> tuple[float, str]:
+        """How near to the axis the tip of a cutter may go in a zone without shank or holder meeting model or stock, and
+        which of them decides; -inf and nothing where neither meets anything.
+
+        Parameters
+        ----------
+        level : the radius that the tip goes to everywhere; none where it follows the model.
+        wary : as if walls stood a cell nearer, for proposals.
+        """
+        tips = self.tips(cutter) if level is None else np.full(zone.shape, level)
+        along = ndimage.binary_dilation(zone.any(axis=0), iterations=ceil(cutter.radius / self.step))
+        standing = np.where(along, self.radii + _LEFT, self.top)
+        lowest, which = -inf, ""
+        for name, radius, height in cutter.bodies:
+            if name == "flutes":
+                continue
+            over = self.beside(standing, radius + (self.step if wary else 0.0)) - height
+            meets = zone & (tips < over)
+            if meets.any() and float(over[meets].max()) > lowest:
+                lowest, which = float(over[meets].max()), name
+        return lowest, which
+
+
+def bar_terrain(plan: Plan, setup: Setup, shown: Sequence[tuple[Model, Placed, MeshSummary]]) -> BarTerrain | None:
+    """The terrain of the shown models about the axis of a rotary setup; none without models."""
+    matrix = to_setup(plan.stock, setup)
+    points = [
+        look.samples[:, :3].astype(np.float64) @ (matrix @ own)[:3, :3].T + (matrix @ own)[:3, 3]
+        for _, placed, look in shown
+        for own in placed.matrices
+    ]
+    if not points or setup.rotary is None:
+        return None
+    spots = np.concatenate(points)
+    core, radius, length = setup.rotary.core / 2, bar_radius(plan.stock), plan.stock.length
+    step = max(float(np.ptp(spots[:, 0])) / _COLUMNS, 0.1)
+    columns = max(int(length / step), 1)
+    i = np.clip((spots[:, 0] / step).astype(int), 0, columns - 1)
+    j = (np.arctan2(spots[:, 1], spots[:, 2]) % (2 * pi) / (2 * pi) * _ROWS).astype(int) % _ROWS
+    radii = np.full((_ROWS, columns), -1.0)
+    np.maximum.at(radii, (j, i), np.hypot(spots[:, 1], spots[:, 2]))
+    # Cells between samples belong to the models too.
+    filled = ndimage.grey_closing(np.pad(radii, ((2, 2), (0, 0)), mode="wrap"), size=(3, 3))[2:-2]
+    radii = np.maximum(radii, filled)
+    covered = radii > 0
+    return BarTerrain(np.maximum(radii, max(core, 0.1)), covered, step / 2, step, radius, core)
