@@ -18,7 +18,8 @@ from nephos.command.warm import small_hill
 from nephos.core.cutters import Cutter, HolderStep, standard_cutter
 from nephos.core.findings.placement import placement_findings
 from nephos.core.findings.proof_checks import outcome_findings
-from nephos.core.findings.reach import fitted, reach_findings, terrain_of
+from nephos.core.findings.reach import fitted, reach_findings
+from nephos.core.findings.terrain import terrain_of
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.programs import step_of

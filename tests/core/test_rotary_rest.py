@@ -1,5 +1,7 @@
 """Finishing again on a bar: only where more is left, with a finer cutter, and by slope, over the seam as elsewhere."""
 
+import itertools
+
 import numpy as np
 import pytest
 
@@ -13,6 +15,8 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
+from nephos.core.post.read import read_program
+from nephos.core.post.schema import post_named
 from nephos.core.strategies.clearing.levels import Field
 from nephos.core.strategies.following.masks import slopes_of
 from nephos.core.surface.drop import drop_grid
@@ -171,3 +175,32 @@ def test_a_bar_that_a_groove_leaves_too_thin_is_a_finding_with_the_numbers() -> 
     assert "N/mm²" in found.text and "thick" in found.text
     strong = done_with(mesh, ROUGH, groove(20, diameter=14.0))
     assert "bar-breaks" not in {item.code for item in outcome_findings(strong)}
+
+
+@pytest.mark.parametrize("key", ["rs274-rotary-a", "rs274-rotary-a-minute", "rs274-rotary-y"])
+def test_each_file_of_a_helix_that_is_split_begins_within_half_a_turn_of_zero(key: str) -> None:
+    small = post_named(key).model_copy(update={"id": "small", "most_lines": 700})
+    helix = operation(20, "finish_helix", LARGE, stepover=1.0)
+    plan = plan_of(ROUGH, helix, post=small)
+    done = next(iter(run_plan(plan, lambda _: turned(30.0, lambda x: 9.0 + x / 30), Work(MemoryStore()))))
+    files = [read_program(item.text) for item in done.programs if 20 in item.numbers]
+    assert len(files) > 2
+    turn = 2 * np.pi * 15.0 if key.endswith("-y") else 360.0
+    ends = []
+    for reading in files:
+        around = reading.points[:, 1] if key.endswith("-y") else reading.angles
+        around = around[np.isfinite(around)]
+        assert abs(around[0]) <= turn / 2 + 1e-3
+        rapid = np.abs(np.diff(around))[-len(reading.rapid) + 1 :][reading.rapid[1:][-len(around) + 1 :] == 1]
+        assert rapid.max(initial=0.0) <= turn, "no rapid unwinds the bar"
+        ends.append((around[0], around[-1]))
+    # Each goes on at the angle where the one before ended, but for whole turns.
+    for (_, end), (begin, _) in itertools.pairwise(ends):
+        assert abs((begin - end + turn / 2) % turn - turn / 2) <= 0.01
+
+
+def test_from_one_groove_to_the_other_the_bar_is_not_wound_back() -> None:
+    done = done_with(turned(30.0, lambda x: 9.0), ROUGH, groove(20, diameter=12.0, gap=0.5, stepdown=1.0))
+    path = done.outcomes[1].path
+    rapid = np.abs(np.diff(path.points[:, 1]))[path.kinds == Kind.RAPID]
+    assert rapid.max() <= 2 * np.pi * 15.0

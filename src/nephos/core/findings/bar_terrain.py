@@ -10,16 +10,14 @@ from scipy import ndimage
 
 from nephos.core.arrays import F64, Bool
 from nephos.core.cutters import Cutter
-from nephos.core.mesh.summary import MeshSummary
+from nephos.core.findings.terrain import LEFT, Shown
 from nephos.core.plan.boundary import Limit
-from nephos.core.plan.place import Placed, bar_radius, to_setup
-from nephos.core.plan.schema import Model, Plan, Setup
+from nephos.core.plan.place import bar_radius, to_setup
+from nephos.core.plan.schema import Plan, Setup
 
 _ROWS = 120
 """Cells to a turn."""
 _COLUMNS = 120
-_LEFT = 0.5
-"""So much (mm) roughing leaves on walls."""
 
 
 @dataclass(frozen=True)
@@ -36,6 +34,17 @@ class BarTerrain:
     step: float
     top: float
     foot: float
+
+    @property
+    def bottom(self) -> float:
+        """Nothing is cut nearer to the axis than this (mm)."""
+        return self.foot
+
+    @property
+    def thinnest(self) -> F64:
+        """(columns,) smallest radius of the models at each place along the bar, mm; that of the core beside them."""
+        least: F64 = self.radii.min(axis=0)
+        return least
 
     @property
     def xs(self) -> F64:
@@ -90,7 +99,7 @@ class BarTerrain:
         """
         tips = self.tips(cutter) if level is None else np.full(zone.shape, level)
         along = ndimage.binary_dilation(zone.any(axis=0), iterations=ceil(cutter.radius / self.step))
-        standing = np.where(along, self.radii + _LEFT, self.top)
+        standing = np.where(along, self.radii + LEFT, self.top)
         lowest, which = -inf, ""
         for name, radius, height in cutter.bodies:
             if name == "flutes":
@@ -102,7 +111,7 @@ class BarTerrain:
         return lowest, which
 
 
-def bar_terrain(plan: Plan, setup: Setup, shown: Sequence[tuple[Model, Placed, MeshSummary]]) -> BarTerrain | None:
+def bar_terrain(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> BarTerrain | None:
     """The terrain of the shown models about the axis of a rotary setup; none without models."""
     matrix = to_setup(plan.stock, setup)
     points = [

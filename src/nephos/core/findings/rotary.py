@@ -11,17 +11,19 @@ from nephos.core.mesh.summary import MeshSummary
 from nephos.core.pipeline.bar_space import cutter_limits
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.plan.bar_place import swept_diameter
+from nephos.core.plan.bar_stress import HeldBar
 from nephos.core.plan.force import bending_strength, cutting_push, elastic_modulus
 from nephos.core.plan.place import Placed, bar_radius
+from nephos.core.plan.rotary import Rotary
 from nephos.core.plan.schema import Model, Plan
 from nephos.core.stock.bar_pieces import loose_pieces
 from nephos.core.units import Units, length_in, size_in
 
-_BENDS = 0.1
+BENDS = 0.1
 """A bar that bends by more than this (mm) gets a finding."""
 _CELL, _ROWS = 1.0, 180
 """Overhangs are looked for in cells so long (mm), so many to a turn."""
-_RESERVE = 1 / 3
+RESERVE = 1 / 3
 """Of the strength of a material so much is used."""
 _HIDDEN = 0.02
 """From this share of the surface on overhangs get a finding."""
@@ -93,6 +95,14 @@ def _limits(done: SetupOutcome, units: Units) -> list[Finding]:
     return found
 
 
+def _held(done: SetupOutcome, rotary: Rotary) -> HeldBar:
+    """The bar as the setup leaves it, from the chuck on."""
+    grid = done.block.grid
+    free = grid.xs > rotary.grip if rotary.chuck == "left" else grid.xs < done.space.plan.stock.length - rotary.grip
+    radii = done.block.top.min(axis=0).astype(np.float64)[free]
+    return HeldBar(radii if rotary.chuck == "left" else radii[::-1], grid.pitch, rotary.tailstock == "centre")
+
+
 def _bending(done: SetupOutcome, units: Units) -> list[Finding]:
     """How much the thinnest section of the bar bends under the cutter, held at one end or at both."""
     space, mm = done.space, length_in(units)
@@ -113,14 +123,8 @@ def _bending(done: SetupOutcome, units: Units) -> list[Finding]:
                 fixes=(Fix("A core of 8 mm", {"do": "set_rotary", "setup": space.setup.id, "change": {"core": 8.0}}),),
             )
         ]
-    length = plan.stock.length - rotary.grip
-    radii = done.block.top.min(axis=0)
-    inertia = pi / 4 * np.maximum(radii.astype(np.float64), 1e-3) ** 4
-    # The whole length taken for as thin as its mean flexibility: F L^3 / (k E I), k = 48 held at both ends, 3 at one.
-    flexible = float((1.0 / inertia).mean())
-    k = 48.0 if rotary.tailstock == "centre" else 3.0
-    bends = push * length**3 / (k * elastic_modulus(plan.stock.material)) * flexible
-    if bends <= _BENDS:
+    bends = _held(done, rotary).bends(push, elastic_modulus(plan.stock.material))
+    if bends <= BENDS:
         return []
     return [
         Finding(
@@ -136,36 +140,31 @@ def _bending(done: SetupOutcome, units: Units) -> list[Finding]:
 
 
 def _breaking(done: SetupOutcome, units: Units) -> list[Finding]:
-    """Whether the bar may break at its thinnest section, such as a parting groove, under the cutter's push.
-
-    The push F at a place x of a bar of length L held at both ends bends it there by F x (L - x) / L, at one end the root
-    by F L; the stress is that over pi r^3 / 4 (beam theory)."""
+    """Whether the bar may break at its thinnest section, such as a parting groove, under the cutter's push."""
     space, mm = done.space, length_in(units)
     rotary, plan = space.setup.rotary, space.plan
     if rotary is None or rotary.core <= 0 or not done.outcomes:
         return []
     push, number = max((cutting_push(plan, o.operation), str(o.operation.number)) for o in done.outcomes)
-    g = done.block.grid
-    length = plan.stock.length - rotary.grip
-    from_chuck = g.xs - rotary.grip if rotary.chuck == "left" else plan.stock.length - rotary.grip - g.xs
-    along = np.clip(from_chuck, 0.0, length)
-    arm = along * (length - along) / length if rotary.tailstock == "centre" else length - along
-    radii = np.maximum(done.block.top.min(axis=0).astype(np.float64), 1e-3)
-    stress = push * arm / (pi / 4 * radii**3)
+    held = _held(done, rotary)
+    stress = held.stress(push)
     at = int(stress.argmax())
-    allowed = bending_strength(plan.stock.material) * _RESERVE
+    allowed = bending_strength(plan.stock.material) * RESERVE
     if stress[at] <= allowed:
         return []
-    need = 2 * (push * float(arm[at]) / (pi / 4 * allowed)) ** (1 / 3)
+    radius = float(held.radii[at])
+    need = 2 * radius * float(stress[at] / allowed) ** (1 / 3)
+    x = rotary.grip + float(held.places[at])
+    x = x if rotary.chuck == "left" else plan.stock.length - x
     return [
         Finding(
             "bar-breaks",
             "caution",
             number,
-            f"at X{float(g.xs[at]):.1f} the bar is {mm(round(2 * float(radii[at]), 1))} thick: the {push:.0f} N of the cutter "
+            f"at X{x:.1f} the bar is {mm(round(2 * radius, 1))} thick: the {push:.0f} N of the cutter "
             f"stress it by {float(stress[at]):.1f} N/mm², it should bear {allowed:.1f}",
             f"leave {mm(round(need + 0.05, 1))} there, or make the stepdown smaller",
-            (float(g.xs[at]), 0.0, float(radii[at])),
+            (x, 0.0, radius),
         )
     ]
 

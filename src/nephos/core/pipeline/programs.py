@@ -20,7 +20,7 @@ from nephos.core.post.leads import leads_differ
 from nephos.core.post.meaning import MOVES_BY_ITSELF, difference, lines_of_moves
 from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import Post
-from nephos.core.post.split import split_steps, too_large
+from nephos.core.post.split import from_the_nearest_turn, split_steps, too_large
 from nephos.core.post.text import file_stem
 from nephos.core.post.write import BarPosition, Comment, Program, Step, arcs_of, write_program
 from nephos.core.strategies.registry import strategy
@@ -169,6 +169,10 @@ def files_of(
     if not too_large(whole, post):
         return [Posted(whole, tuple(steps))]
     parts = split_steps(post, steps, whole)
+    if space.setup.kind == "rotary":
+        axis = axis_of(space.plan)
+        turn = axis.per_turn * (post.millimetres if axis.word == "A" else 1.0)
+        parts = [from_the_nearest_turn(post, part, turn) for part in parts]
     files = []
     for k, part in enumerate(parts):
         told = [

@@ -13,7 +13,8 @@ from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.findings.faces import tabs_hold
-from nephos.core.findings.reach import GRIP, Shown, fitted, in_flute_layers, terrain_of
+from nephos.core.findings.reach import GRIP, fitted, in_flute_layers
+from nephos.core.findings.terrain import Shown, terrain_of
 from nephos.core.machine.machine import machine_of
 from nephos.core.pipeline.overrun import finishing_corner, rim_reach, smallest_overrun
 from nephos.core.pipeline.proposed_rotary import proposed_rotary
@@ -24,7 +25,13 @@ from nephos.core.plan.boundary import Limit
 from nephos.core.plan.force import cutting_push, frame_width
 from nephos.core.plan.joined_faces import Faces, Registration
 from nephos.core.plan.place import Placed, placed_model
-from nephos.core.plan.proposed import nearest_cutter, proposed_operation, proposed_sheet
+from nephos.core.plan.proposed import (
+    nearest_cutter,
+    one_cutter_a_number,
+    proposed_operation,
+    proposed_sheet,
+    second_rougher,
+)
 from nephos.core.plan.schema import Operation, Plan, Setup, parse_plan
 
 Kind = Literal["two-faces", "four-faces"]
@@ -38,8 +45,6 @@ _SPARE = 0.2
 """A proposed overrun is so much (mm) more than the smallest one."""
 _ROUGH = 1 / 10
 """Diameter of the first roughing cutter as a share of the part's longer side."""
-_TWICE = 1.6
-"""Ratio of the diameters of roughing and finishing cutter from which a second roughing is proposed."""
 _LEAST_STEP = 0.2
 """For tabs that hold little, stepdowns are made smaller down to this share of the usual."""
 _TRAVEL_LEFT = 2.0
@@ -80,14 +85,6 @@ def _cutters(longest: float, height: float, cutters: Sequence[Cutter], room: flo
     rough = nearest_cutter(flats or cutters, "flat", min(max(longest * _ROUGH, 3.0), 12.0, limit))
     fine = nearest_cutter(cutters, "ball", min(max(longest / 60, 1.0), 6.0, max(height / 2, 1.0), limit))
     return rough, fine
-
-
-def _second(rough: Cutter, fine: Cutter, cutters: Sequence[Cutter]) -> Cutter | None:
-    """The cutter for a second roughing; none if the first roughing cutter is small enough for finishing."""
-    if rough.diameter < _TWICE * fine.diameter:
-        return None
-    second = nearest_cutter(cutters, "flat", (rough.diameter * fine.diameter) ** 0.5)
-    return second if second.diameter < 0.8 * rough.diameter else None
 
 
 def _operations(
@@ -147,22 +144,10 @@ def _one_finisher(setups: tuple[Setup, ...]) -> tuple[Setup, ...]:
 
 
 def _one_cutter_a_number(setups: tuple[Setup, ...]) -> tuple[Setup, ...]:
-    """One number means one cutter: where it stands out farther for one operation it does so for all."""
-    used = [operation.cutter for setup in setups for operation in setup.operations]
-    farthest = {
-        number: max((c for c in used if c.number == number), key=lambda c: c.reach)
-        for number in {c.number for c in used}
-    }
+    """One number means one cutter in all setups."""
+    same = iter(one_cutter_a_number([operation for setup in setups for operation in setup.operations]))
     return tuple(
-        setup.model_copy(
-            update={
-                "operations": tuple(
-                    operation.model_copy(update={"cutter": farthest[operation.cutter.number]})
-                    for operation in setup.operations
-                )
-            }
-        )
-        for setup in setups
+        setup.model_copy(update={"operations": tuple(next(same) for _ in setup.operations)}) for setup in setups
     )
 
 
@@ -227,7 +212,7 @@ def proposed_faces(
             f"there are {max(around, 0):.1f} mm of stock round the part, too little for a border for the cutters and a "
             f"frame: take stock of {need[0]:.0f} x {need[1]:.0f} mm or more, or a smaller part"
         )
-    second = _second(rough, fine, cutters)
+    second = second_rougher(rough, fine, cutters)
     roughs = [rough] if second is None else [rough, second]
     sides = _SIDES[kind]
     setups = tuple(

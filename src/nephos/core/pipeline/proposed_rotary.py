@@ -1,19 +1,29 @@
 """Proposals for a part that rotates: the model along the axis, fitted into a bar, and its operations."""
 
 from collections.abc import Sequence
-from math import ceil
+from math import ceil, inf, pi
 
+import numpy as np
+
+from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
+from nephos.core.cutters.feeds import working_diameter
 from nephos.core.errors import Refused
-from nephos.core.findings.reach import Shown
+from nephos.core.findings.bar_terrain import BarTerrain, bar_terrain
+from nephos.core.findings.reach import fitted
+from nephos.core.findings.rotary import BENDS, RESERVE
+from nephos.core.findings.terrain import Shown
 from nephos.core.machine.machine import Machine, machine_of
+from nephos.core.mesh.summary import MeshSummary
 from nephos.core.pipeline.bar_space import cutter_limits
 from nephos.core.plan.bar_place import along_axis, centred, resized, swept_diameter
+from nephos.core.plan.bar_stress import HeldBar
 from nephos.core.plan.boundary import Limit
-from nephos.core.plan.place import placed_model
-from nephos.core.plan.proposed import nearest_cutter, proposed_operation
+from nephos.core.plan.force import bending_strength, cutting_push, elastic_modulus
+from nephos.core.plan.place import bar_radius, placed_model, to_setup
+from nephos.core.plan.proposed import nearest_cutter, one_cutter_a_number, proposed_operation, second_rougher
 from nephos.core.plan.rotary import Rotary
-from nephos.core.plan.schema import Operation, Plan, Setup, Stock, Zero
+from nephos.core.plan.schema import Model, Operation, Plan, Setup, Stock, Zero
 from nephos.core.post.schema import Post, post_of
 
 POST = "rs274-rotary-a"
@@ -25,6 +35,21 @@ _PAST = 1.0
 _STEPDOWN = 0.3
 """Roughing goes down by so many of its diameters: up to so much is left for the finisher between two levels."""
 _CORES = (3.0, 10.0)
+_LEAVE = 0.4
+"""What roughing leaves (mm)."""
+_MUCH = 0.05
+"""A second roughing is proposed where the finisher would meet more than its diameter on more than this share of the bar."""
+_TURNS = 0.075
+"""Distance between the turns of a helix, as a share of the cutter's diameter."""
+_ROUNDER = 0.9
+"""Finishing goes round the bar where that takes less than this share of the time along it."""
+_TIPS = 10
+"""So many percent of a model's length may be thinner than the core: tips at its ends, which the core covers in any
+case."""
+_FACTOR = 2.0
+"""Proposed bars bear so many times the push of the cutters."""
+_STEPS = (1.0, 0.7, 0.5, 0.35, 0.25)
+"""Shares of the usual stepdown that are tried where the core alone does not hold."""
 
 
 def bar_cutters(swept: float, cutters: Sequence[Cutter]) -> tuple[Cutter, Cutter]:
@@ -37,14 +62,114 @@ def bar_cutters(swept: float, cutters: Sequence[Cutter]) -> tuple[Cutter, Cutter
     return rough, fine
 
 
-def _operations(plan: Plan, rough: Cutter, fine: Cutter) -> tuple[Operation, ...]:
+def _operations(
+    plan: Plan, rough: Cutter, fine: Cutter, cutters: Sequence[Cutter], terrain: BarTerrain, around: bool
+) -> tuple[Operation, ...]:
+    """Roughing, again with a smaller cutter where the first one leaves much, and finishing along X or as a helix."""
     limit = Limit(boundary="box", contain="outside")
     past = Limit(boundary="box", contain="outside", offset=_PAST)
-    stepdown = round(max(_STEPDOWN * rough.diameter, 0.8), 2)
-    # Thin walls that a minimum stock leaves at several levels would be cut at once where the ground falls away.
-    roughing = proposed_operation(plan, (rough,), "rough_raster", 10, rough, leave=0.4, stepdown=stepdown, minimum=0.0)
-    finishing = proposed_operation(plan, (fine,), "finish_raster", 20, fine)
-    return roughing.model_copy(update={"boundary": past}), finishing.model_copy(update={"boundary": limit})
+    second = second_rougher(rough, fine, cutters)
+    roughs = [rough]
+    if second is not None:
+        along = terrain.covered.any(axis=0)
+        deeper = (terrain.tips(rough) - terrain.tips(fine))[:, along] - _LEAVE
+        roughs += [second] if (deeper > fine.diameter).mean() > _MUCH else []
+    found = [
+        proposed_operation(
+            plan,
+            (cutter,),
+            "rough_raster",
+            10,
+            cutter,
+            leave=_LEAVE,
+            minimum=0.0,
+            stepdown=round(max(_STEPDOWN * cutter.diameter, 0.8), 2),
+        ).model_copy(update={"boundary": past})
+        for cutter in roughs
+    ]
+    finishing = proposed_operation(plan, (fine,), "finish_raster", 10, fine)
+    if around:
+        # On shoulders turns lie farther apart than on cylinders.
+        stepover = round(_TURNS * working_diameter(fine), 3)
+        finishing = proposed_operation(plan, (fine,), "finish_helix", 10, fine, stepover=stepover)
+    found.append(finishing.model_copy(update={"boundary": limit}))
+    found = [done for item in found if (done := fitted(terrain, item, cutters)) is not None]
+    return tuple(item.model_copy(update={"number": 10 * (k + 1)}) for k, item in enumerate(one_cutter_a_number(found)))
+
+
+def _goes_round(plan: Plan, setup: Setup, shown: Sequence[Shown], operation: Operation) -> bool:
+    """Whether finishing round the bar takes less time than along it.
+
+    Along X there are as many lines as the stepover goes into the largest circumference; round the bar turns are as long as
+    the surface is there. Both go down no faster than the plunge feed, and the rotary axis has its limit."""
+    matrix, machine = to_setup(plan.stock, setup), machine_of(plan.machine)
+    degrees = next((axis.feed_limit for axis in machine.rotary if axis.name == "A"), inf)
+    feed, plunge = operation.cutting_feed, operation.entering_feed
+    along = around = 0.0
+    for _, placed, look in shown:
+        whole = matrix @ placed.matrices[0]
+        points = look.samples[:, :3].astype(np.float64) @ whole[:3, :3].T + whole[:3, 3]
+        normals = look.samples[:, 3:].astype(np.float64) @ np.linalg.inv(whole[:3, :3])
+        normals /= np.maximum(np.linalg.norm(normals, axis=1), 1e-12)[:, None]
+        r = np.maximum(np.hypot(points[:, 1], points[:, 2]), 0.5)
+        out = (normals[:, 1] * points[:, 1] + normals[:, 2] * points[:, 2]) / r
+        seen = out > -1e-3
+        r, out, axial = r[seen], np.maximum(out[seen], 0.0), np.abs(normals[seen, 0])
+        turning = np.sqrt(np.maximum(1 - out**2 - axial**2, 0.0))
+        # Samples are even by area: on the unrolled surface of radius R each takes up out x R / r of its own.
+        along += float((bar_radius(plan.stock) / r * _way(out, axial, feed, plunge)).sum())
+        limited = np.maximum(feed / (degrees * pi / 180 * r), 1.0)
+        around += float((_way(out, turning, feed, plunge) * limited).sum())
+    return around / (_TURNS / 0.1) < _ROUNDER * along
+
+
+def _way(level: F64, rise: F64, feed: float, plunge: float) -> F64:
+    """(n,) time of paths that go so far level and rise so much, half of them down, as a share of that on the level."""
+    lengths = np.maximum(np.hypot(level, rise), 1e-9)
+    slower = np.maximum(feed * rise / lengths / plunge, 1.0)
+    found: F64 = lengths * (1 + slower) / 2
+    return found
+
+
+def _with_strong_core(plan: Plan, setup: Setup, terrain: BarTerrain) -> Setup:
+    """The setup with a core, and if that is not enough smaller stepdowns, so that the bar neither bends by more than
+    :data:`BENDS` nor breaks; as far as the model leaves room for it."""
+    rotary, material = setup.rotary, plan.stock.material
+    if rotary is None:
+        return setup
+    inside = terrain.thinnest[terrain.covered.any(axis=0)]
+    most = max(2 * float(np.percentile(inside, _TIPS)), _CORES[0])
+    zones = [terrain.zone(item.boundary, item.cutter) for item in setup.operations]
+    cut = np.any([zone.any(axis=0) for zone in zones if zone is not None], axis=0)
+
+    def holds(core: float, share: float) -> bool:
+        radii = np.where(cut, np.maximum(terrain.thinnest, core / 2), terrain.top)
+        free = terrain.xs > rotary.grip if rotary.chuck == "left" else terrain.xs < plan.stock.length - rotary.grip
+        radii = radii[free] if rotary.chuck == "left" else radii[free][::-1]
+        bar = HeldBar(radii, terrain.step, rotary.tailstock == "centre")
+        push = max(cutting_push(plan, _gentler(item, share)) for item in setup.operations)
+        strong = _FACTOR * float(bar.stress(push).max()) <= bending_strength(material) * RESERVE
+        return strong and bar.bends(push, elastic_modulus(material)) <= BENDS
+
+    cores = np.arange(min(rotary.core, most), most + 0.5, 0.5)
+    tried = [(float(core), share) for share in _STEPS for core in cores]
+    core, share = next((item for item in tried if holds(*item)), (min(rotary.core, most), 1.0))
+    return setup.model_copy(
+        update={
+            "rotary": rotary.model_copy(update={"core": round(core, 1)}),
+            "operations": tuple(_gentler(item, share) for item in setup.operations),
+        }
+    )
+
+
+def _gentler(operation: Operation, share: float) -> Operation:
+    """An operation with a share of its stepdown."""
+    stepdown = getattr(operation.settings, "stepdown", None)
+    if stepdown is None or share == 1.0:
+        return operation
+    return operation.model_copy(
+        update={"settings": operation.settings.model_copy(update={"stepdown": round(stepdown * share, 2)})}
+    )
 
 
 def _ends(stock: Stock, rotary: Rotary, rough: Cutter, fine: Cutter) -> tuple[float, float]:
@@ -55,6 +180,11 @@ def _ends(stock: Stock, rotary: Rotary, rough: Cutter, fine: Cutter) -> tuple[fl
         past = cutter.radius + (_PAST if cutter is rough else 0.0)
         found.append((max(limits.low + past, 0.0), max(stock.length - limits.high + past, 0.0)))
     return max(item[0] for item in found), max(item[1] for item in found)
+
+
+def _usual_core(diameter: float) -> float:
+    """A fifth of a thin bar, a tenth of a thick one, mm."""
+    return round(max(min(max(0.2 * diameter, _CORES[0]), _CORES[1]), 0.1 * diameter), 1)
 
 
 def proposed_rotary(
@@ -83,17 +213,43 @@ def proposed_rotary(
     free = centred(model, look, probe)
     swept, length = swept_diameter(free, look, probe), float(placed_model(look.support, free, probe).size[0])
     diameter = bar[0] if bar else float(ceil(swept + 2 * _AROUND))
-    core = min(max(round(0.2 * diameter, 1), _CORES[0]), _CORES[1]) if core is None else core
-    if core >= diameter:
-        raise Refused(f"a core of {core:g} mm leaves nothing to cut of a bar of {diameter:g} mm: make it thinner")
-    rotary = Rotary(core=core, chuck_diameter=max(80.0, diameter))
-    rough, fine = bar_cutters(min(swept, diameter), cutters)
-    if bar:
-        stock = Stock(kind="round", length=bar[1], width=diameter, thickness=diameter, material=plan.stock.material)
-        left, right = _ends(stock, rotary, rough, fine)
-    else:
-        stock = Stock(kind="round", length=1000, width=diameter, thickness=diameter, material=plan.stock.material)
-        left, right = _ends(stock, rotary, rough, fine)
+    first_core = _usual_core(diameter) if core is None else core
+    if first_core >= diameter:
+        raise Refused(f"a core of {first_core:g} mm leaves nothing to cut of a bar of {diameter:g} mm: make it thinner")
+    rotary = Rotary(core=first_core, chuck_diameter=max(80.0, diameter))
+    pair = bar_cutters(min(swept, diameter), cutters)
+    for _ in range(2):
+        found, terrain = _laid_out(plan, model, look, rotary, pair, cutters, bar, (swept, length), sized)
+        # A cutter that was replaced for its reach may need more room at the ends.
+        first, *_, last = found.setups[0].operations
+        pair = first.cutter, last.cutter
+    (setup,) = found.setups
+    if core is not None:
+        return found
+    return found.model_copy(update={"setups": (_with_strong_core(found, setup, terrain),)})
+
+
+def _laid_out(
+    plan: Plan,
+    model: Model,
+    look: MeshSummary,
+    rotary: Rotary,
+    pair: tuple[Cutter, Cutter],
+    cutters: Sequence[Cutter],
+    bar: tuple[float, float] | None,
+    extent: tuple[float, float],
+    sized: bool,
+) -> tuple[Plan, BarTerrain]:
+    """The plan with the model in the bar and the operations of its one setup, for a roughing and a finishing cutter.
+
+    `extent` is the diameter that the model sweeps and its length."""
+    swept, length = extent
+    diameter = bar[0] if bar else float(ceil(swept + 2 * _AROUND))
+    stock = Stock(
+        kind="round", length=bar[1] if bar else 1000, width=diameter, thickness=diameter, material=plan.stock.material
+    )
+    left, right = _ends(stock, rotary, *pair)
+    if not bar:
         stock = stock.model_copy(update={"length": float(ceil(length + left + right))})
     room = stock.length - left - right
     if room <= 0:
@@ -118,8 +274,14 @@ def proposed_rotary(
     post = plan.post if post_of(plan.post).rotary is not None else POST
     update = {"stock": stock, "models": models, "faces": None, "post": post, "machine": _machine_for(plan, post)}
     bare = plan.model_copy(update=update)
-    setup = setup.model_copy(update={"operations": _operations(bare, rough, fine)})
-    return bare.model_copy(update={"setups": (setup,)})
+    placed = [(model, placed_model(look.support, model, stock), look)]
+    terrain = bar_terrain(bare, setup, placed)
+    if terrain is None:
+        raise Refused("the model has no surface: choose another mesh")
+    finishing = proposed_operation(bare, pair[1:], "finish_raster", 10, pair[1])
+    around = _goes_round(bare, setup, placed, finishing)
+    setup = setup.model_copy(update={"operations": _operations(bare, *pair, cutters, terrain, around)})
+    return bare.model_copy(update={"setups": (setup,)}), terrain
 
 
 def _machine_for(plan: Plan, post: str | Post) -> str | Machine:

@@ -47,7 +47,7 @@ class MemoryStore:
 
 
 STAGE_VERSIONS = {
-    "passes": 17,
+    "passes": 18,
     "path": 15,
     "moves": 5,
     "block": 11,
@@ -57,7 +57,7 @@ STAGE_VERSIONS = {
     "arcs": 1,
     "compare": 10,
     "pieces": 4,
-    "program": 8,
+    "program": 9,
     "space": 4,
     "summary": 15,
     "findings": 2,

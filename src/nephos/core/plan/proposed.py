@@ -7,7 +7,8 @@ import numpy as np
 
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.cutters.feeds import working_diameter
-from nephos.core.findings.reach import Terrain, fitted, in_flute_layers, roughing_depth, terrain_of
+from nephos.core.findings.reach import fitted, in_flute_layers, roughing_depth
+from nephos.core.findings.terrain import Terrain, terrain_of
 from nephos.core.mesh.summary import MeshSummary
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.place import placed_model
@@ -21,6 +22,8 @@ _WALL = 0.08
 _STEEP = 55.0
 _LEAVE = 0.5
 """What the first roughing leaves (mm)."""
+_TWICE = 1.6
+"""Ratio of the diameters of roughing and finishing cutter from which a second roughing is proposed."""
 _COARSE = 0.1
 """How far off (mm) the coarse terrain may be."""
 
@@ -124,6 +127,24 @@ def proposed_sheet(plan: Plan, setup: Setup, look: MeshSummary, cutters: Sequenc
     return tuple(operation.model_copy(update={"number": 10 * (k + 1)}) for k, operation in enumerate(found))
 
 
+def one_cutter_a_number(operations: Sequence[Operation]) -> list[Operation]:
+    """The operations with one cutter to a number: one that stands out farther for one of them does so for all."""
+    farthest: dict[int, Cutter] = {}
+    for operation in operations:
+        before = farthest.get(operation.cutter.number)
+        if before is None or operation.cutter.reach > before.reach:
+            farthest[operation.cutter.number] = operation.cutter
+    return [item.model_copy(update={"cutter": farthest[item.cutter.number]}) for item in operations]
+
+
+def second_rougher(rough: Cutter, fine: Cutter, cutters: Sequence[Cutter]) -> Cutter | None:
+    """The cutter for a second roughing; none if the first roughing cutter is small enough for finishing."""
+    if rough.diameter < _TWICE * fine.diameter:
+        return None
+    second = nearest_cutter(cutters, "flat", (rough.diameter * fine.diameter) ** 0.5)
+    return second if second.diameter < 0.8 * rough.diameter else None
+
+
 def _within_reach(terrain: Terrain | None, operations: list[Operation], cutters: Sequence[Cutter]) -> list[Operation]:
     """The operations with cutters and depths at which neither shank nor holder meets anything; those that cannot be
     done are left out.
@@ -143,11 +164,4 @@ def _within_reach(terrain: Terrain | None, operations: list[Operation], cutters:
         if not cut_out:
             depth = done.cut_to
         found.append(in_flute_layers(terrain, done, roughed=bool(found)))
-    # One number means one cutter: where it stands out farther for one operation it does so for all.
-    farthest = {
-        item.cutter.number: max(
-            (other.cutter for other in found if other.cutter.number == item.cutter.number), key=lambda c: c.reach
-        )
-        for item in found
-    }
-    return [item.model_copy(update={"cutter": farthest[item.cutter.number]}) for item in found]
+    return one_cutter_a_number(found)

@@ -78,6 +78,26 @@ def split_steps(post: Post, steps: list[Step], whole: Program) -> list[list[Step
     return [steps for steps in files if steps]
 
 
+def from_the_nearest_turn(post: Post, steps: list[Step], turn: float) -> list[Step]:
+    """The steps of a file on a bar, fewer whole turns along, so that A begins within half a turn of 0.
+
+    A helix that is cut into several files ends many turns away: the bar would be rotated back by all of them, and on again,
+    between two files.
+
+    Parameters
+    ----------
+    turn : what the word for the way round says for a whole turn, in the unit of the paths.
+    """
+    by = round(float(arcs_of(post, steps[0]).path.points[0, 1]) / turn) * turn
+    return [_moved_round(step, by) for step in steps] if by else steps
+
+
+def _moved_round(step: Step, by: float) -> Step:
+    back = np.array([0.0, -by, 0.0])
+    arcs = None if step.arcs is None else replace(step.arcs, path=step.arcs.path.moved(back))
+    return replace(step, path=step.path.moved(back), arcs=arcs)
+
+
 def _cut_at(arcs: ArcPath, clearance: float, first: int, fits: int, count: int) -> int:
     """Before which move the file is cut: the last one at the clearance if the file is nearly full by then."""
     if fits >= count:

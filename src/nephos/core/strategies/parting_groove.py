@@ -77,12 +77,13 @@ def _highest(block: Block, x: float, radius: float) -> float:
     return float(block.top[:, columns].max(initial=0.0))
 
 
-def _spiral(x: float, top: float, bottom: float, stepdown: float, turn: float) -> F64:
-    """Round the bar and down to `bottom`, no more than the stepdown to each turn, and once round there."""
+def _spiral(x: float, top: float, bottom: float, stepdown: float, turn: float, begin: float) -> F64:
+    """Round the bar and down to `bottom`, no more than the stepdown to each turn, and once round there; `begin` (mm) is
+    where on the unrolled surface it begins."""
     turns = max(ceil((top - bottom) / stepdown - 1e-9), 1)
     at = np.linspace(0, turns + 1, (turns + 1) * _PARTS + 1)
     depth = np.maximum(top - (top - bottom) / turns * at, bottom)
-    return np.column_stack([np.full(len(at), x), at * turn, depth])
+    return np.column_stack([np.full(len(at), x), begin + at * turn, depth])
 
 
 def _make(task: Task) -> Passes:
@@ -90,11 +91,13 @@ def _make(task: Task) -> Passes:
     if not isinstance(task.index, RotaryIndex) or task.block is None:
         raise Refused("parting grooves are cut on a bar that rotates: choose another strategy for this setup")
     bottom, turn = max(settings.diameter / 2, task.floor), float(task.index.high[1])
-    passes = []
+    passes: list[Pass] = []
     for x in _places(task, settings):
         top = _highest(task.block, x, task.cutter.radius)
         if top > bottom + 1e-3:
-            passes.append(Pass(_spiral(x, top + _OVER, bottom, settings.stepdown, turn), entry="plunge"))
+            # The second one goes on from the angle of the first, which ends many turns away.
+            begin = float(passes[-1].end[1]) if passes else 0.0
+            passes.append(Pass(_spiral(x, top + _OVER, bottom, settings.stepdown, turn, begin), entry="plunge"))
     if not passes:
         raise NothingToCut("beside the ends of the boundary the bar is as thin as the grooves already")
     return Passes(tuple(passes), stay_down=0.0, on_surface=False)

@@ -1,0 +1,117 @@
+"""Proposals for parts that rotate: which way the finisher goes, how thick the core is, and cutters that reach."""
+
+import numpy as np
+import pytest
+
+from hard_meshes import revolved
+from nephos.command.sample import sample_cutters
+from nephos.core.findings.bar_terrain import bar_terrain
+from nephos.core.findings.rotary import BENDS
+from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.summary import quick_look
+from nephos.core.pipeline.proposed_rotary import proposed_rotary
+from nephos.core.plan.bar_stress import HeldBar
+from nephos.core.plan.force import cutting_push, elastic_modulus
+from nephos.core.plan.place import placed_model
+from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
+
+
+def proposed(mesh: Mesh, **words) -> Plan:
+    plan = Plan(
+        stock=Stock(length=100, width=100, thickness=100),
+        setups=(Setup(id="a", name="a"),),
+        models=(Model(id="m", name="m", mesh="m", placement=Placement()),),
+    )
+    look = quick_look(mesh)
+    shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
+    return proposed_rotary(plan, shown, sample_cutters(), **words)
+
+
+def turned(*profile: tuple[float, float]) -> Mesh:
+    """A part turned about an upright axis, by (radius, height), with many samples on its ends and shoulders."""
+    return revolved([(0.01, profile[0][1]), *profile, (0.01, profile[-1][1])], (0, 0), around=90)
+
+
+def bladed() -> Mesh:
+    """A part whose section is a star with six deep flutes, the same all along."""
+    angle = np.linspace(0, 2 * np.pi, 120, endpoint=False)
+    radius = 14 + 6 * np.cos(6 * angle)
+    ring = np.column_stack([radius * np.cos(angle), radius * np.sin(angle)])
+    n = len(ring)
+    low, high = np.column_stack([ring, np.zeros(n)]), np.column_stack([ring, np.full(n, 90.0)])
+    vertices = np.concatenate([low, high, [[0, 0, 0], [0, 0, 90.0]]])
+    k, m = np.arange(n), np.roll(np.arange(n), -1)
+    sides = np.concatenate([np.stack([k, m, m + n], 1), np.stack([k, m + n, k + n], 1)])
+    ends = np.concatenate([np.stack([np.full(n, 2 * n), m, k], 1), np.stack([np.full(n, 2 * n + 1), k + n, m + n], 1)])
+    return Mesh(vertices, np.concatenate([sides, ends]).astype(np.int32))
+
+
+def test_a_turned_part_with_shoulders_is_finished_round_and_a_fluted_one_along() -> None:
+    """Along X every line would go up and down the shoulders, round the bar in and out of the flutes."""
+    discs = turned((8, 0), (8, 20), (18, 20), (18, 26), (8, 26), (8, 50), (20, 50), (20, 56), (8, 56), (8, 80))
+    (around,) = proposed(discs).setups
+    (along,) = proposed(bladed()).setups
+    assert around.operations[-1].strategy == "finish_helix"
+    assert along.operations[-1].strategy == "finish_raster"
+
+
+def test_the_core_grows_with_the_bar() -> None:
+    cores = [proposed(turned((r, 0), (r, 4 * r))).setups[0].rotary.core for r in (8, 20, 60, 100)]
+    assert cores == sorted(cores) and cores[-1] >= 20
+    given = proposed(turned((20, 0), (20, 80)), core=6.0).setups[0].rotary
+    assert given.core == 6.0, "a core that is asked for is kept"
+
+
+def test_a_slender_part_is_cut_in_steps_that_it_bears() -> None:
+    plan = proposed(turned((4, 0), (7, 220)))
+    (setup,) = plan.setups
+    rotary = setup.rotary
+    push = max(cutting_push(plan, item) for item in setup.operations)
+    radii = np.linspace(4.0, 7.0, 400)
+    bar = HeldBar(radii, (plan.stock.length - rotary.grip) / 400, centre=True)
+    assert bar.bends(push, elastic_modulus(plan.stock.material)) <= 2 * BENDS
+    usual = proposed(turned((20, 0), (20, 60))).setups[0].operations[0]
+    assert setup.operations[0].settings.stepdown < usual.settings.stepdown
+
+
+def test_deep_flutes_get_a_second_roughing() -> None:
+    grooves = [point for x in range(10, 70, 10) for point in ((16, x), (6, x), (6, x + 5.5), (16, x + 5.5))]
+    (setup,) = proposed(turned((16, 0), *grooves, (16, 76))).setups
+    roughs = [item.cutter.diameter for item in setup.operations if item.strategy == "rough_raster"]
+    assert len(roughs) == 2 and roughs[1] < 5.5 < roughs[0], "grooves of 5.5 mm are roughed before they are finished"
+
+
+@pytest.mark.parametrize("centre", [True, False])
+def test_an_even_bar_bends_and_is_stressed_as_in_the_books(centre: bool) -> None:
+    radius, length, push, modulus = 5.0, 200.0, 30.0, 5000.0
+    bar = HeldBar(np.full(800, radius), length / 800, centre)
+    inertia = np.pi * radius**4 / 4
+    expected = push * length**3 / ((48 if centre else 3) * modulus * inertia)
+    assert bar.bends(push, modulus) == pytest.approx(expected, rel=0.01)
+    moment = push * length / (4 if centre else 1)
+    assert bar.stress(push).max() == pytest.approx(moment * radius / inertia, rel=0.01)
+
+
+def test_a_thin_place_bends_most_in_the_middle() -> None:
+    def with_thin(at: int) -> float:
+        radii = np.full(400, 8.0)
+        radii[at : at + 20] = 3.0
+        return HeldBar(radii, 0.5, centre=True).bends(30.0, 5000.0)
+
+    assert with_thin(190) > 3 * with_thin(5)
+
+
+def test_a_cutter_reaches_the_bottom_of_a_groove_that_is_wider_than_it() -> None:
+    mesh = turned((16, 0), (16, 30), (6, 30), (6, 40), (16, 40), (16, 70))
+    plan = proposed(mesh)
+    look = quick_look(mesh)
+    placed = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
+    terrain = bar_terrain(plan, plan.setups[0], placed)
+    assert terrain is not None
+    cutters = {cutter.diameter: cutter for cutter in sample_cutters() if cutter.shape == "flat"}
+    middle = terrain.covered.any(axis=0).nonzero()[0]
+    middle = middle[len(middle) // 2]
+    groove = terrain.tips(cutters[6.0])[:, middle - 3 : middle + 4].min()
+    assert groove == pytest.approx(6.0, abs=0.3)
+    assert terrain.tips(cutters[6.0])[:, middle - 30].min() == pytest.approx(16.0, abs=0.1)
+    assert terrain.tips(max(cutters.values(), key=lambda cutter: cutter.diameter))[:, middle].min() > 10
