@@ -6,6 +6,7 @@ import pytest
 from core.test_rotary import EGG, FINISH, ROUGH, operation, plan_of
 from cutting import BALL, FLAT
 from nephos.core.cutters.cutter import HolderStep
+from nephos.core.findings.faces import whole_findings
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.keys import plan_keys
@@ -184,6 +185,12 @@ def test_a_face_before_or_after_the_bar_rotates_begins_with_what_was_left(first:
     found = whole_of(plan, done, Work(store))
     assert set(found.comparisons) == {item.id for item in plan.setups}
     assert found.numbers()["gouge_max"] <= plan.tolerance
+    # Judged over bar and face together: where the setups leave corners, once for the whole part.
+    told = [item for item in whole_findings(plan, found, done) if item.code == "no-side-reaches"]
+    assert len(told) == (found.numbers()["unreachable"] > 0.02)
+    if told:
+        x, y, z = told[0].place
+        assert 0 <= x <= plan.stock.length and np.hypot(y - plan.stock.width / 2, z - plan.stock.thickness / 2) <= 15.0
 
 
 def test_an_operation_with_nothing_to_do_gets_no_file() -> None:

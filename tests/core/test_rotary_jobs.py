@@ -248,3 +248,17 @@ def test_a_bar_takes_about_as_long_as_was_said(mesh: Mesh) -> None:
         )
         ratio = said.seconds / outcome.total_seconds
         assert 0.55 < ratio < 1.7, (operation.strategy, ratio)
+
+
+def test_what_the_core_covers_of_the_model_is_said_with_its_depth() -> None:
+    """An egg of 60 mm: its tips lie inside a core of 10 mm, little of them inside one of 2 mm."""
+    found = {}
+    for core in (2.0, 10.0):
+        plan = plan_of(ROUGH)
+        rotary = plan.setups[0].rotary.model_copy(update={"core": core})
+        setup = plan.setups[0].model_copy(update={"rotary": rotary})
+        done = cut(plan.model_copy(update={"setups": (setup,)}))
+        found[core] = [item for item in outcome_findings(done) if item.code == "in-core"]
+    assert not found[2.0]
+    (said,) = found[10.0]
+    assert "core of 10 mm" in said.text and "4.7 mm deep" in said.text

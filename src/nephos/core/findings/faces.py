@@ -11,6 +11,7 @@ from nephos.core.findings.finished import true_in_words
 from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline.cut_free import HELD
+from nephos.core.pipeline.keys import finest_operation
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.standing import BEYOND
 from nephos.core.pipeline.whole import Whole
@@ -326,7 +327,11 @@ def _least_reached(whole: Whole, done: Sequence[SetupOutcome]) -> tuple[float, f
         j, i = np.unravel_index(int(left.argmax()), left.shape)
         if left[j, i] > most:
             most = float(left[j, i])
-            at = np.linalg.inv(item.space.matrix) @ [c.grid.xs[i], c.grid.ys[j], float(c.under[j, i]), 1.0]
+            x, y, z = float(c.grid.xs[i]), float(c.grid.ys[j]), float(c.under[j, i])
+            if c.grid.radius is not None:
+                angle = y / c.grid.radius
+                y, z = z * np.sin(angle), z * np.cos(angle)
+            at = np.linalg.inv(item.space.matrix) @ [x, y, z, 1.0]
             place = (float(at[0]), float(at[1]), float(at[2]))
     return place
 
@@ -341,10 +346,34 @@ _TAB_WORDS = {
 
 def whole_findings(plan: Plan, whole: Whole, done: Sequence[SetupOutcome], units: Units = "mm") -> list[Finding]:
     """Findings on the finished block, over all setups."""
-    faces = plan.faces
-    if faces is None or len(done) < 2:
+    if len(whole.comparisons) < 2:
         return []
-    mm, found = length_in(units), []
+    found = [] if plan.faces is None else _joined_findings(plan, plan.faces, whole, done, units)
+    mm, numbers = length_in(units), whole.numbers()
+    if numbers.get("unreachable", 0.0) > 0.02:
+        found.append(
+            Finding(
+                "no-side-reaches",
+                "caution",
+                ROW if plan.faces is not None else _finest_row(done),
+                f"{true_in_words(numbers, mm)}; on {100 * numbers['unreachable']:.0f} % more is left in corners that no "
+                f"cutter of any side reaches, up to {mm(numbers['leftover_max_unreachable'])}",
+                "finish with a smaller cutter, add a side, or sand them",
+                _least_reached(whole, done),
+            )
+        )
+    return found
+
+
+def _finest_row(done: Sequence[SetupOutcome]) -> str:
+    return str(finest_operation([outcome.operation for item in done for outcome in item.outcomes]).number)
+
+
+def _joined_findings(
+    plan: Plan, faces: Faces, whole: Whole, done: Sequence[SetupOutcome], units: Units
+) -> list[Finding]:
+    """On the tabs and the frame of a part of several faces, and on what of it is not cut."""
+    mm, found = length_in(units), list[Finding]()
     for what, tabs in _bad_tabs(plan, faces, done).items():
         if tabs:
             code, text, advice = _TAB_WORDS[what]
@@ -383,19 +412,6 @@ def whole_findings(plan: Plan, whole: Whole, done: Sequence[SetupOutcome], units
                 f"{mm(round(whole.uncut.most, 1))} of stock remain",
                 "cut deeper, add a setup or a smaller cutter, or accept it and carve it by hand",
                 whole.uncut.place,
-            )
-        )
-    numbers = whole.numbers()
-    if numbers.get("unreachable", 0.0) > 0.02:
-        found.append(
-            Finding(
-                "no-side-reaches",
-                "caution",
-                ROW,
-                f"{true_in_words(numbers, mm)}; on {100 * numbers['unreachable']:.0f} % more is left in corners that no "
-                f"cutter of any side reaches, up to {mm(numbers['leftover_max_unreachable'])}",
-                "finish with a smaller cutter, add a side, or sand them",
-                _least_reached(whole, done),
             )
         )
     return found

@@ -232,6 +232,29 @@ def _overhangs(done: SetupOutcome, units: Units) -> list[Finding]:
     ]
 
 
+def _in_core(done: SetupOutcome, units: Units) -> list[Finding]:
+    """Surface of the model that lies inside the core, which is never cut."""
+    mesh, mm, floor = done.space.mesh, length_in(units), done.space.floor
+    corners = mesh.vertices[mesh.faces]
+    areas = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    middle = corners.mean(axis=1)
+    radius = np.hypot(middle[:, 1], middle[:, 2])
+    covered = radius < floor - done.space.plan.tolerance
+    share = float(areas[covered].sum() / max(areas.sum(), 1e-12))
+    if share < _HIDDEN:
+        return []
+    return [
+        Finding(
+            "in-core",
+            "note",
+            done.space.parts[0][0],
+            f"{100 * share:.0f} % of the model's surface lies inside the core of {mm(2 * floor)} and stays uncut, up to "
+            f"{mm(round(float(floor - radius[covered].min()), 1))} deep",
+            "make the core thinner if the bar then still holds, or carve it by hand after parting",
+        )
+    ]
+
+
 def rotary_findings(done: SetupOutcome, units: Units) -> list[Finding]:
     """What the proof says of a part that rotates."""
     return (
@@ -240,4 +263,5 @@ def rotary_findings(done: SetupOutcome, units: Units) -> list[Finding]:
         + _breaking(done, units)
         + _loose(done, units)
         + _overhangs(done, units)
+        + _in_core(done, units)
     )

@@ -60,7 +60,7 @@ STAGE_VERSIONS = {
     "program": 9,
     "space": 4,
     "summary": 15,
-    "findings": 2,
+    "findings": 3,
     "prepared": 1,
     "composed": 4,
     "mesh-summary": 5,
