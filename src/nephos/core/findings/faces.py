@@ -7,7 +7,7 @@ import numpy as np
 
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
-from nephos.core.findings.finished import true_in_words
+from nephos.core.findings.finished import thin_findings, true_in_words
 from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline.cut_free import HELD
@@ -350,12 +350,15 @@ def whole_findings(plan: Plan, whole: Whole, done: Sequence[SetupOutcome], units
         return []
     found = [] if plan.faces is None else _joined_findings(plan, plan.faces, whole, done, units)
     mm, numbers = length_in(units), whole.numbers()
+    row = ROW if plan.faces is not None else _finest_row(done)
+    if whole.thin is not None:
+        found += thin_findings(whole.thin, row, mm)
     if numbers.get("unreachable", 0.0) > 0.02:
         found.append(
             Finding(
                 "no-side-reaches",
                 "caution",
-                ROW if plan.faces is not None else _finest_row(done),
+                row,
                 f"{true_in_words(numbers, mm)}; on {100 * numbers['unreachable']:.0f} % more is left in corners that no "
                 f"cutter of any side reaches, up to {mm(numbers['leftover_max_unreachable'])}",
                 "finish with a smaller cutter, add a side, or sand them",

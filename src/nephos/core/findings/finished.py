@@ -6,6 +6,7 @@ from nephos.core.findings.plan_checks import Finding
 from nephos.core.pipeline.keys import finest_operation
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.space import SetupSpace
+from nephos.core.stock.thin import THIN, ThinPlaces, thin_places
 from nephos.core.strategies.cut_out import CutOutSettings
 from nephos.core.units import Say
 
@@ -19,6 +20,42 @@ def in_program(space: SetupSpace, x: float, y: float, number: Say) -> str:
         degrees = np.degrees(y / float(space.stock_high[2])) % 360
         return f"X{number(round(x - float(space.zero[0]), 1))} A{degrees:.1f}"
     return f"X{number(round(x - float(space.zero[0]), 1))} Y{number(round(y - float(space.zero[1]), 1))}"
+
+
+_FEW = 5.0
+"""Thin places of less area (mm^2) are none."""
+
+
+def thin_findings(thin: ThinPlaces, row: str, mm: Say) -> list[Finding]:
+    """Where the finished part is so thin that it may break."""
+    if thin.area < _FEW:
+        return []
+    share = f"{100 * thin.share:.0f} %" if thin.share >= 0.01 else "less than 1 %"
+    return [
+        Finding(
+            "thin",
+            "caution",
+            row,
+            f"the finished part is thinner than {mm(THIN)} on {share} of its area, {mm(round(thin.least, 2))} at the "
+            "thinnest place",
+            "make the model thicker there, or let it lie higher in the stock; expect it to break otherwise",
+            thin.place,
+        )
+    ]
+
+
+def _thin_part(done: SetupOutcome, mm: Say) -> list[Finding]:
+    """Thin places of a part that this setup alone cuts."""
+    if done.space.plan.faces is not None or done.space.setup.tile is not None or done.block.has_gaps:
+        return []
+    c, sorting = done.comparison, done.proof.sorting
+    rows, columns = done.block.grid.window((c.grid.x0, c.grid.y0), (c.grid.xs[-1], c.grid.ys[-1]))
+    part = np.zeros(sorting.shape, np.bool_)
+    part[rows, columns] = np.isfinite(c.deviation)
+    thin = thin_places(done.block, part & (sorting == 1) if (sorting == 1).any() else part)
+    if thin is None:
+        return []
+    return thin_findings(thin, str(finest_operation([outcome.operation for outcome in done.outcomes]).number), mm)
 
 
 def holding_findings(done: SetupOutcome, starts: dict[int, float], mm: Say, number: Say) -> list[Finding]:
@@ -92,7 +129,7 @@ def holding_findings(done: SetupOutcome, starts: dict[int, float], mm: Say, numb
                 (x, y, foot + hanging[0].height),
             )
         )
-    return found + _missing_tabs(done)
+    return found + _missing_tabs(done) + _thin_part(done, mm)
 
 
 def _missing_tabs(done: SetupOutcome) -> list[Finding]:

@@ -3,7 +3,7 @@
 Each side is measured where its own cuts made the surface: where its field lies inside all others."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 
 import numpy as np
 import shapely
@@ -28,6 +28,7 @@ from nephos.core.stock.columns import CutSide
 from nephos.core.stock.compare import Comparison
 from nephos.core.stock.left_by import cells_under, left_by
 from nephos.core.stock.passed_on import CutBar, Side, columns_left, rays_left
+from nephos.core.stock.thin import ThinPlaces, thin_places
 from nephos.core.stock.whole import Solid, whole_block
 
 _OWN = 1e-3
@@ -46,13 +47,14 @@ class Whole:
     what is left between the faces beside the part is at most, and where (stock space).
 
     `uncut` : surface of a part of several faces that no setup has cut. `held` : a point where a web connects the part
-    with its frame; none without a web."""
+    with its frame; none without a web. `thin` : thin places of the part, of the side that sees most of them."""
 
     comparisons: dict[str, Comparison]
     ridge: float
     ridge_at: tuple[float, float, float] | None
     uncut: Uncut | None = None
     held: tuple[float, float, float] | None = None
+    thin: ThinPlaces | None = None
 
     def numbers(self) -> dict[str, float]:
         """The figures over all surfaces of the part."""
@@ -136,15 +138,35 @@ def _footprint(space: SetupSpace, tab: FaceTab, border: float) -> shapely.Geomet
 def _compared(done: SetupOutcome, own: Side, others: tuple[Side, ...], work: Work) -> Result:
     space, c = done.space, done.comparison
     if isinstance(own, CutBar):
-        return as_result({"ridge": 0.0, "ridge_at": None}, mine=_bar_surface(own, others, c).astype(np.uint8))
+        return as_result(
+            {"ridge": 0.0, "ridge_at": None, "thin": None}, mine=_bar_surface(own, others, c).astype(np.uint8)
+        )
     block = _final(space, own, others)
     rows, columns = block.grid.window((c.grid.x0, c.grid.y0), (c.grid.xs[-1], c.grid.ys[-1]))
     top, field = block.top[rows, columns], own.field[rows, columns]
     mine = (top >= field - _OWN) & (field < float(space.stock_high[2]) - _OWN) & (block.empty[rows, columns] == 0)
     ridge, place = _beside(space, work, block)
+    thin = _thin(space, work, block)
     return as_result(
-        {"ridge": ridge, "ridge_at": None if place is None else place.tolist()}, mine=mine.astype(np.uint8)
+        {
+            "ridge": ridge,
+            "ridge_at": None if place is None else place.tolist(),
+            "thin": None if thin is None else asdict(thin),
+        },
+        mine=mine.astype(np.uint8),
     )
+
+
+def _thin(space: SetupSpace, work: Work, block: Block) -> ThinPlaces | None:
+    """Thin places of the finished part as a setup sees them, in stock space; frame and tabs apart."""
+    outline = shadow_of(work, space.plan, space.setup, (), space.mesh).buffer(-_OFF * block.grid.pitch)
+    shapely.prepare(outline)
+    x, y = np.meshgrid(block.grid.xs, block.grid.ys)
+    found = thin_places(block, np.asarray(shapely.intersects_xy(outline, x, y)))
+    if found is None:
+        return None
+    x0, y0, z0 = (np.linalg.inv(space.matrix) @ [*found.place, 1.0])[:3].tolist()
+    return replace(found, place=(x0, y0, z0))
 
 
 def _bar_surface(own: CutBar, others: tuple[Side, ...], found: Comparison) -> Bool:
@@ -238,6 +260,7 @@ def whole_of(plan: Plan, done: Sequence[SetupOutcome], work: Work, report: Repor
         return Whole({done[0].space.setup.id: done[0].comparison}, 0.0, None)
     sides = sides_of(done)
     found, ridge, at = {}, 0.0, None
+    thin: ThinPlaces | None = None
     for k, item in enumerate(done):
         others = sides[:k] + sides[k + 1 :]
         key = whole_key(plan, item.space.setup.id)
@@ -247,12 +270,14 @@ def whole_of(plan: Plan, done: Sequence[SetupOutcome], work: Work, report: Repor
         found[item.space.setup.id] = replace(c, deviation=np.where(kept.arrays["mine"] == 1, c.deviation, np.nan))
         if f["ridge"] > ridge:
             ridge, at = f["ridge"], tuple(f["ridge_at"])
+        if f["thin"] and (thin is None or f["thin"]["area"] > thin.area):
+            thin = ThinPlaces(**(f["thin"] | {"place": tuple(f["thin"]["place"])}))
     if plan.faces is None:
-        return Whole(found, ridge, at)
+        return Whole(found, ridge, at, thin=thin)
     kept = work.stage(freed_key(plan), "whole", lambda: _freed(plan, done, sides, work))
     f = kept.facts
     uncut = Uncut(f["share"], f["most"], f["place"] and tuple(f["place"]), kept.arrays["heights"])
-    return Whole(found, ridge, at, uncut, f["held"] and tuple(f["held"]))
+    return Whole(found, ridge, at, uncut, f["held"] and tuple(f["held"]), thin)
 
 
 def solids_after(plan: Plan, done: Sequence[SetupOutcome]) -> tuple[Solid, ...]:
