@@ -490,3 +490,22 @@ def test_a_words_are_refused_where_the_bar_is_driven_as_y() -> None:
     with pytest.raises(Refused, match="moves the A axis, but the bar is driven as Y"):
         recertified(done, replace(program, text=b"\n".join(lines)))
     assert recertified(done, program)
+
+
+@pytest.mark.parametrize("shape", ["flat", "ball"])
+def test_no_move_is_said_to_take_more_off_a_ray_than_it_takes(shape: str) -> None:
+    """Narrow slots at several angles cross the same rays farther out: a ray holds one gap, so gaps take turns."""
+    cutter = standard_cutter(shape, 6, 1)
+    block = bar_block(30.0, 20.0, 0.5)
+    rng = np.random.default_rng(3)
+    turn = 2 * np.pi * 20.0
+    worst = 0.0
+    for _ in range(60):
+        x, y, z = rng.uniform(8, 22), rng.uniform(0, turn / 8), rng.uniform(3, 17)
+        points = np.array([[x, y, z], [x + rng.uniform(0, 4), y, z]])
+        after, depths, _ = cut_bar(block, points, np.ones(1, np.uint8), 0, cutter)
+        held = [np.maximum(item.high - item.low, 0.0).sum(axis=0) for item in (block, after)]
+        taken = float((held[0] - held[1]).max())
+        worst = max(worst, float(depths[0]) - taken)
+        block = after
+    assert worst <= 0.02

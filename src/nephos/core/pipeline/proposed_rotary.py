@@ -82,7 +82,6 @@ def _operations(
             10,
             cutter,
             leave=_LEAVE,
-            minimum=0.0,
             stepdown=round(max(_STEPDOWN * cutter.diameter, 0.8), 2),
         ).model_copy(update={"boundary": past})
         for cutter in roughs

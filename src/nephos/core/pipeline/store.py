@@ -50,7 +50,7 @@ STAGE_VERSIONS = {
     "passes": 18,
     "path": 15,
     "moves": 5,
-    "block": 11,
+    "block": 12,
     "frames": 3,
     "rapids": 1,
     "gouges": 1,

@@ -16,6 +16,16 @@ __all__ = ["RayArrays", "row_any", "row_ball", "row_ball_along", "through"]
 RayArrays = tuple[F32, F32, F32, I32, F32, Bool]
 """What kernels take of rays: `top`, `gap_low`, `gap_high`, `touched` (rows, columns), `bound`, and `gaps` (rows,)."""
 _LEVEL = 1e-12
+_SOME = 0.01
+"""What takes the place of another gap takes at least so much (mm)."""
+
+
+@inlined
+def _longest(low: float, high: float, a: float, b: float) -> float:
+    """The longest stretch (mm) of low .. high outside the gap a .. b, which is empty unless b > a."""
+    if b <= a or low >= b or high <= a:
+        return high - low
+    return max(a - low, high - b, 0.0)
 
 
 @kernel
@@ -26,17 +36,18 @@ def _take(
     old = top[j, i]
     if low >= old or high <= low:
         return np.float32(0.0)
-    if gap_high[j, i] > gap_low[j, i]:
-        a, b = gap_low[j, i], gap_high[j, i]
+    a, b = gap_low[j, i], gap_high[j, i]
+    taken = np.float32(_longest(low, min(high, old), a, b))
+    if b > a:
         if low >= a and min(high, old) <= b:
             return np.float32(0.0)
-        taken = min(high, old) - low
         if low <= b and high >= a:
             low, high = min(low, a), max(high, b)
-        elif high < old and high - low <= b - a:
-            return np.float32(0.0)
-    else:
-        taken = min(high, old) - low
+        elif high < old:
+            if high - low <= b - a:
+                return np.float32(0.0)
+            # The other gap is filled again. Where two of them take turns, only the difference is new.
+            taken = np.float32(max(high - low - (b - a), _SOME))
     touched[j, i] = mark
     if high >= old:
         # What is cut off at the top ends in the gap below where the two meet.
@@ -154,7 +165,7 @@ def row_ball(
         low = near - q
         if u2 + old * old * s2 <= r2 and (old * c >= middle or -d <= q):
             # The end of the ray lies in the cutter: all goes from where it enters.
-            hit = max(hit, old - low)
+            hit = max(hit, _longest(low, old, np.float64(gap_low[j, i]), np.float64(gap_high[j, i])))
             top[j, i] = low
             touched[j, i] = mark
             if gapped and gap_high[j, i] >= low and gap_high[j, i] > 0.0:
@@ -232,7 +243,7 @@ def row_ball_along(
         away = max(-wx, x - qx, 0.0)
         side2 = r2 - away * away
         if old * old * s2 <= side2 and old * c >= highest:
-            hit = max(hit, old - low)
+            hit = max(hit, _longest(low, old, np.float64(gap_low[j, i]), np.float64(gap_high[j, i])))
             top[j, i] = low
             touched[j, i] = mark
             if gaps[j] and gap_high[j, i] >= low and gap_high[j, i] > 0.0:
