@@ -5,6 +5,7 @@ import numpy as np
 from nephos.core.bench import bench_drop, bench_removal, bench_rotary_drop, bench_rotary_removal
 from nephos.core.cutters import SHAPES, standard_cutter
 from nephos.core.estimate.estimate_input import estimate_input
+from nephos.core.findings.bar_terrain import bar_terrain
 from nephos.core.mesh.formats.stl import read_stl, write_stl
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.picture import picture_mesh
@@ -76,6 +77,10 @@ def _bar(hill: Mesh) -> None:
         machine="rotary-router",
     )
     list(run_plan(plan, lambda _: hill, Work(MemoryStore())))
+    look = quick_look(hill)
+    terrain = bar_terrain(plan, setup, [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)])
+    if terrain is not None:
+        terrain.tips(flat)
     bench_rotary_drop(hill, 3, 1.0, 5.0, 24, 1.0)
     bench_rotary_removal(20, 20, 1.0, 5.0, 3, 1.0)
 

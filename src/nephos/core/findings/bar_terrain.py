@@ -3,7 +3,7 @@ beside them."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from math import asin, ceil, cos, inf, pi, sin
+from math import ceil, cos, inf, pi, sin, sqrt
 
 import numpy as np
 from scipy import ndimage
@@ -11,6 +11,7 @@ from scipy import ndimage
 from nephos.core.arrays import F64, Bool
 from nephos.core.cutters import Cutter
 from nephos.core.findings.terrain import LEFT, Shown
+from nephos.core.parallel import kernel
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.place import bar_radius, to_setup
 from nephos.core.plan.schema import Plan, Setup
@@ -18,6 +19,30 @@ from nephos.core.plan.schema import Plan, Setup
 _ROWS = 120
 """Cells to a turn."""
 _COLUMNS = 120
+
+
+@kernel
+def _beside(radii: F64, step: float, reach: float, out: F64) -> None:
+    """:meth:`BarTerrain.beside` of `radii` (rows, columns) into `out`, on columns `step` mm wide."""
+    rows, columns = radii.shape
+    turn, near = 2 * pi / rows, int(reach / step)
+    least = radii.min()
+    for j in range(rows):
+        out[j] = -np.inf
+    for k in range(-(rows // 4), rows // 4 + 1):
+        c, s = cos(k * turn), sin(k * turn)
+        if least * abs(s) > reach:
+            continue
+        for j in range(rows):
+            row = radii[(j + k) % rows]
+            for i in range(columns):
+                aside = row[i] * s
+                room = reach * reach - aside * aside
+                if room < 0.0:
+                    continue
+                high, wide = row[i] * c, min(int(sqrt(room) / step), near)
+                for q in range(max(i - wide, 0), min(i + wide, columns - 1) + 1):
+                    out[j, q] = max(out[j, q], high)
 
 
 @dataclass(frozen=True)
@@ -67,18 +92,8 @@ class BarTerrain:
         axis points to the axis of the bar.
 
         A place at the radius p, turned by the angle a, lies p sin(a) beside the middle of the disc and p cos(a) high."""
-        found = np.full(radii.shape, -inf)
-        turn, columns = 2 * pi / len(radii), int(reach / self.step)
-        most = asin(min(1.0, reach / max(float(radii.min()), 1e-9)))
-        for k in range(-int(most / turn), int(most / turn) + 1):
-            turned = np.roll(radii, k, axis=0)
-            high = turned * cos(k * turn)
-            aside = (turned * sin(k * turn)) ** 2
-            for i in range(-columns, columns + 1):
-                near = np.where(aside + (i * self.step) ** 2 <= reach * reach, high, -inf)
-                here = slice(max(-i, 0), near.shape[1] - max(i, 0))
-                there = slice(max(i, 0), near.shape[1] - max(-i, 0))
-                np.maximum(found[:, here], near[:, there], out=found[:, here])
+        found = np.empty(radii.shape)
+        _beside(np.ascontiguousarray(radii), self.step, reach, found)
         return found
 
     def tips(self, cutter: Cutter) -> F64:

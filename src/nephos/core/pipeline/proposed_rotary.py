@@ -219,8 +219,10 @@ def proposed_rotary(
     pair = bar_cutters(min(swept, diameter), cutters)
     for _ in range(2):
         found, terrain = _laid_out(plan, model, look, rotary, pair, cutters, bar, (swept, length), sized)
-        # A cutter that was replaced for its reach may need more room at the ends.
         first, *_, last = found.setups[0].operations
+        if (first.cutter, last.cutter) == pair:
+            break
+        # A cutter that was replaced for its reach may need more room at the ends.
         pair = first.cutter, last.cutter
     (setup,) = found.setups
     if core is not None:
