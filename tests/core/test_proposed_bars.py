@@ -115,3 +115,18 @@ def test_a_cutter_reaches_the_bottom_of_a_groove_that_is_wider_than_it() -> None
     assert groove == pytest.approx(6.0, abs=0.3)
     assert terrain.tips(cutters[6.0])[:, middle - 30].min() == pytest.approx(16.0, abs=0.1)
     assert terrain.tips(max(cutters.values(), key=lambda cutter: cutter.diameter))[:, middle].min() > 10
+
+
+def test_where_no_cutter_gets_deep_the_usual_ones_are_proposed_all_the_same() -> None:
+    """The findings then say what meets the part; an empty sheet would say nothing."""
+    mesh = turned((30, 0), (30, 10), (4, 10), (4, 16), (30, 16), (30, 40))
+    stubby = [cutter for cutter in sample_cutters() if cutter.shape in {"flat", "ball"}][:2]
+    look = quick_look(mesh)
+    plan = Plan(
+        stock=Stock(length=100, width=100, thickness=100),
+        setups=(Setup(id="a", name="a"),),
+        models=(Model(id="m", name="m", mesh="m", placement=Placement()),),
+    )
+    shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
+    (setup,) = proposed_rotary(plan, shown, stubby).setups
+    assert {item.strategy.split("_")[0] for item in setup.operations} == {"rough", "finish"}

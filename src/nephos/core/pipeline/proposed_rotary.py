@@ -41,6 +41,8 @@ _MUCH = 0.05
 """A second roughing is proposed where the finisher would meet more than its diameter on more than this share of the bar."""
 _TURNS = 0.075
 """Distance between the turns of a helix, as a share of the cutter's diameter."""
+_LINES = 0.1
+"""The same for lines along X."""
 _ROUNDER = 0.9
 """Finishing goes round the bar where that takes less than this share of the time along it."""
 _TIPS = 10
@@ -92,7 +94,8 @@ def _operations(
         stepover = round(_TURNS * working_diameter(fine), 3)
         finishing = proposed_operation(plan, (fine,), "finish_helix", 10, fine, stepover=stepover)
     found.append(finishing.model_copy(update={"boundary": limit}))
-    found = [done for item in found if (done := fitted(terrain, item, cutters)) is not None]
+    # Where no cutter gets deep the usual one stays, and the findings say what it meets.
+    found = [fitted(terrain, item, cutters) or item for item in found]
     return tuple(item.model_copy(update={"number": 10 * (k + 1)}) for k, item in enumerate(one_cutter_a_number(found)))
 
 
@@ -119,7 +122,8 @@ def _goes_round(plan: Plan, setup: Setup, shown: Sequence[Shown], operation: Ope
         along += float((bar_radius(plan.stock) / r * _way(out, axial, feed, plunge)).sum())
         limited = np.maximum(feed / (degrees * pi / 180 * r), 1.0)
         around += float((_way(out, turning, feed, plunge) * limited).sum())
-    return around / (_TURNS / 0.1) < _ROUNDER * along
+    # Turns lie closer than lines.
+    return around * (_LINES / _TURNS) < _ROUNDER * along
 
 
 def _way(level: F64, rise: F64, feed: float, plunge: float) -> F64:
