@@ -177,11 +177,13 @@ def test_a_bar_that_a_groove_leaves_too_thin_is_a_finding_with_the_numbers() -> 
     assert "bar-breaks" not in {item.code for item in outcome_findings(strong)}
 
 
-@pytest.mark.parametrize("key", ["rs274-rotary-a", "rs274-rotary-a-minute", "rs274-rotary-y"])
+@pytest.mark.parametrize(
+    "key", ["rs274-rotary-a", pytest.param("rs274-rotary-a-minute", marks=pytest.mark.slow), "rs274-rotary-y"]
+)
 def test_each_file_of_a_helix_that_is_split_begins_within_half_a_turn_of_zero(key: str) -> None:
     small = post_named(key).model_copy(update={"id": "small", "most_lines": 700})
     helix = operation(20, "finish_helix", LARGE, stepover=1.0)
-    plan = plan_of(ROUGH, helix, post=small)
+    plan = plan_of(helix, post=small)
     done = next(iter(run_plan(plan, lambda _: turned(30.0, lambda x: 9.0 + x / 30), Work(MemoryStore()))))
     files = [read_program(item.text) for item in done.programs if 20 in item.numbers]
     assert len(files) > 2
