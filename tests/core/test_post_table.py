@@ -11,6 +11,7 @@ from core.test_tiles import FINISH, ROUGH, board, hills, seams
 from face_jobs import EGG as FACED_EGG
 from face_jobs import egg_plan
 from nephos.core.errors import Refused
+from nephos.core.machine.machine import machine_of
 from nephos.core.machine.rotary_axis import surface_lengths
 from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline.keys import axis_of
@@ -59,16 +60,36 @@ def test_every_post_writes_every_kind_of_setup_in_both_units(post: str, unit: st
         assert (b"G20" in text) == (unit == "in") and (b"G21" in text) == (unit == "mm")
 
 
+@pytest.mark.parametrize("kind", ["face", "faces", "tiles"])
+@pytest.mark.parametrize("unit", ["mm", "in"])
+@pytest.mark.parametrize("post", ["rs274-metric", "rs274-metric-changer"])
+def test_no_line_lets_a_cutter_go_down_faster_than_its_plunge_feed(post: str, unit: str, kind: str) -> None:
+    """From the text alone, on hills and on the steep sides of an egg."""
+    slowed = 0
+    for done in posted(kind, post, unit):
+        plunge = {o.operation.number: o.operation.entering_feed for o in done.outcomes}
+        full = {o.operation.number: o.operation.cutting_feed for o in done.outcomes}
+        for program in done.programs:
+            reading = read_program(program.text)
+            step = np.diff(reading.points, axis=0)
+            lengths = np.maximum(np.linalg.norm(step, axis=1), 1e-9)
+            for number, (first, last) in zip(program.numbers, program.lines, strict=True):
+                mine = (reading.rapid == 0) & (reading.lines >= first) & (reading.lines <= last) & (lengths > 0.05)
+                down = reading.feeds * -step[:, 2] / lengths
+                # A height is rounded to the last decimal of the post.
+                rounded = reading.feeds * done.space.plan.own_post.millimetres * 1e-4 / lengths
+                assert (down <= plunge[number] * 1.001 + rounded)[mine].all()
+                slowed += int((mine & (step[:, 2] < 0) & (reading.feeds < 0.9 * full[number])).sum())
+    assert slowed > 100
+
+
 @pytest.mark.parametrize("unit", ["mm", "in"])
 @pytest.mark.parametrize("post", [key for key, post in sorted(shipped_posts().items()) if post.rotary is not None])
 def test_the_feed_over_a_bar_is_as_planned_within_the_limits_of_every_axis(post: str, unit: str) -> None:
     """From the text alone: how long each word lets its move take."""
     (done,) = posted("rotary", post, unit)
     plan = done.space.plan
-    axis, machine = axis_of(plan), plan.machine
-    from nephos.core.machine.machine import machine_of
-
-    machine = machine_of(plan.machine)
+    axis, machine = axis_of(plan), machine_of(plan.machine)
     turning = next(item for item in machine.rotary if item.name == "A").feed_limit
     for program in done.programs:
         reading = read_program(program.text)
