@@ -124,3 +124,6 @@ def test_the_feed_over_a_bar_is_as_planned_within_the_limits_of_every_axis(post:
             lengths = surface_lengths(unrolled, axis.radius)[feeding]
             planned = max(item.operation.cutting_feed for item in done.outcomes)
             assert (lengths / minutes <= planned * 1.01)[lengths > 0.2].all()
+            plunge = max(item.operation.entering_feed for item in done.outcomes)
+            down = -step[:, 2] / minutes
+            assert (down <= plunge * 1.02)[lengths > 0.2].all() and (down > 0.5 * plunge).any()

@@ -1,5 +1,7 @@
 """Thin places of the finished part are found with the true thickness, and edges of round parts are none."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -25,7 +27,7 @@ def test_a_plate_with_a_thin_floor_is_measured_square_to_its_surface() -> None:
     assert thin_places(block, np.ones(block.top.shape, np.bool_)) is None
     x = np.broadcast_to(block.grid.xs, block.top.shape)
     slope = np.float32(0.3) + x.astype(np.float32) * 0.5
-    sloped = type(block)(**{**vars(block), "high": np.minimum(block.high, slope[None])})
+    sloped = replace(block, high=np.minimum(block.high, slope[None]))
     found = thin_places(sloped, np.ones(block.top.shape, np.bool_))
     assert found is not None
     upright = 1 / np.hypot(1, 0.5)

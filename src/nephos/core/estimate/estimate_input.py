@@ -63,10 +63,7 @@ def _sampled(plan: Plan, setup: Setup, models: list[tuple[Model, Placed, MeshSum
     places, slopes, areas, sides = [np.zeros((0, 3))], [np.zeros(0)], [np.zeros(0)], [np.zeros(0)]
     for _, box, look in models:
         for matrix in box.matrices:
-            whole = turn @ matrix
-            points = np.asarray(look.samples[:, :3] @ whole[:3, :3].T + whole[:3, 3], np.float64)
-            normals = np.asarray(look.samples[:, 3:] @ np.linalg.inv(whole[:3, :3]), np.float64)
-            normals /= np.maximum(np.linalg.norm(normals, axis=1), 1e-12)[:, None]
+            points, normals = look.moved_samples(turn @ matrix)
             up, larger = normals[:, 2], np.ones(len(points))
             if radius:
                 points, up, larger = _unrolled(points, normals, radius)

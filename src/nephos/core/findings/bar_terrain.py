@@ -1,5 +1,4 @@
-"""The models of a rotary setup on a coarse grid: how far from the axis they reach at each angle, and how deep cutters get
-beside them."""
+"""Coarse radius map of the models of a rotary setup, and the depths that cutters reach on it."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -88,10 +87,9 @@ class BarTerrain:
         return np.broadcast_to(along, self.radii.shape)
 
     def beside(self, radii: F64, reach: float) -> F64:
-        """(rows, columns) how far from the axis the surface `radii` stands under a flat disc of radius `reach` (mm) whose
-        axis points to the axis of the bar.
+        """(rows, columns) largest height over the axis (mm) of the surface `radii` within `reach` mm of the cutter's axis.
 
-        A place at the radius p, turned by the angle a, lies p sin(a) beside the middle of the disc and p cos(a) high."""
+        A point at radius p, turned by the angle a, is p sin(a) beside the cutter's axis and p cos(a) high."""
         found = np.empty(radii.shape)
         _beside(np.ascontiguousarray(radii), self.step, reach, found)
         return found
@@ -129,11 +127,7 @@ class BarTerrain:
 def bar_terrain(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> BarTerrain | None:
     """The terrain of the shown models about the axis of a rotary setup; none without models."""
     matrix = to_setup(plan.stock, setup)
-    points = [
-        look.samples[:, :3].astype(np.float64) @ (matrix @ own)[:3, :3].T + (matrix @ own)[:3, 3]
-        for _, placed, look in shown
-        for own in placed.matrices
-    ]
+    points = [look.moved_samples(matrix @ own)[0] for _, placed, look in shown for own in placed.matrices]
     if not points or setup.rotary is None:
         return None
     spots = np.concatenate(points)

@@ -46,7 +46,8 @@ def thin_findings(thin: ThinPlaces, row: str, mm: Say) -> list[Finding]:
 
 def _thin_part(done: SetupOutcome, mm: Say) -> list[Finding]:
     """Thin places of a part that this setup alone cuts."""
-    if done.space.plan.faces is not None or done.space.setup.tile is not None or done.block.has_gaps:
+    tile = done.space.setup.tile
+    if done.space.plan.faces is not None or done.block.has_gaps or (tile is not None and not tile.final):
         return []
     c, sorting = done.comparison, done.proof.sorting
     rows, columns = done.block.grid.window((c.grid.x0, c.grid.y0), (c.grid.xs[-1], c.grid.ys[-1]))

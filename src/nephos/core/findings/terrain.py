@@ -19,9 +19,9 @@ _CELLS = 80
 _SAMPLES = 24_000
 _COPIES = 12
 SLACK = 0.3
-"""Less than this (mm) is not told from here."""
+"""Resolution (mm) of depths that are estimated from the terrain."""
 LEFT = 0.5
-"""So much (mm) roughing leaves on walls."""
+"""Stock (mm) that roughing leaves on walls."""
 Shown = tuple[Model, Placed, MeshSummary]
 
 

@@ -71,7 +71,7 @@ def without_finished(
 
     Parameters
     ----------
-    passes : in the order of cutting, none of them plunging. block : columns before the first pass. least : shortest
+    passes : in the order of cutting, without plunging passes. block : columns before the first pass. least : shortest
     stretch (mm) that is left out in the middle of a pass. worth : tolerance, mm. ends : shortest stretch (mm) that is left
     out at an end of a pass.
     """

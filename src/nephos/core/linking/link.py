@@ -51,7 +51,7 @@ _AROUND = 16
 _TRIED = 24
 """from so many of its places."""
 SURFACE_RAMP = 20.0
-"""Angle (degrees) at which finishing passes are entered where roughing has left material over their beginning."""
+"""Ramp angle (degrees) of finishing passes that start under stock."""
 _MOST_TURNS = 30
 """How often a ramp goes over a short pass before it gets steeper than asked instead."""
 
@@ -313,8 +313,8 @@ def _approach(path: PathBuilder, start: F64, block: AnyLinkBlock, task: LinkTask
 
 
 def _enter(path: PathBuilder, item: Pass, block: AnyLinkBlock, task: LinkTask, angle: float) -> None:
-    """Get down to the start of a pass: through air where it is free, else along it at `angle`, or straight down where its
-    kind of entry is a plunge (`angle` 90)."""
+    """Move down to the start of a pass: straight through air, in material on a ramp along the pass at `angle` degrees; 90
+    plunges."""
     down = _way_down(item, block, task, angle) if angle < 90.0 else item.start[None]
     _approach(path, down[0], block, task)
     path.go(down, Kind.ENTRY, task.plunge_feed)
@@ -358,8 +358,9 @@ def _lifts_rather(at: F64, path: F64, block: AnyLinkBlock, task: LinkTask, throu
 
 
 def _cuts_deeper(at: F64, path: F64, depth: float, block: AnyLinkBlock, task: LinkTask) -> bool:
-    """Whether a path over the surface, from `at`, cuts deeper than the layers: between the lines of a layer a thin wall
-    may stand in its full height."""
+    """Whether a path over the surface, from `at`, cuts deeper than `depth` (mm), the height of a layer.
+
+    Between two lines of a layer a thin wall may be left at its full height."""
     if depth == inf:
         return False
     places = densified(np.vstack([at, path]), block.grid.pitch)

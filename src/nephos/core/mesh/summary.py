@@ -32,6 +32,15 @@ class MeshSummary:
     main: F64 | None = None
     loose: float = 0.0
 
+    def moved_samples(self, matrix: F64) -> tuple[F64, F64]:
+        """Points (n, 3) and unit normals (n, 3), both float64, of the samples under an affine map (4, 4).
+
+        Normals are mapped by the inverse transpose of the linear part, so that they stay square to the surface under
+        unequal scales."""
+        points = self.samples[:, :3].astype(np.float64) @ matrix[:3, :3].T + matrix[:3, 3]
+        normals = self.samples[:, 3:].astype(np.float64) @ np.linalg.inv(matrix[:3, :3])
+        return points, normals / np.maximum(np.linalg.norm(normals, axis=1), 1e-12)[:, None]
+
 
 def surface_samples(mesh: Mesh, edges: Edges, count: int = SAMPLES) -> F32:
     """(count, 6) float32 points and outward directions, spread evenly by area; the same ones for the same mesh."""

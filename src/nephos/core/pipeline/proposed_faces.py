@@ -31,6 +31,7 @@ from nephos.core.plan.proposed import (
     proposed_operation,
     proposed_sheet,
     second_rougher,
+    with_stepdown_share,
 )
 from nephos.core.plan.schema import Operation, Plan, Setup, parse_plan
 
@@ -263,12 +264,8 @@ def _as_tabs_hold(plan: Plan, boxes: Sequence[Placed]) -> Plan:
     allowed = tabs_hold(plan, plan.faces, boxes) / HOLD
 
     def gentler(operation: Operation) -> Operation:
-        push, settings = cutting_push(plan, operation), operation.settings
-        stepdown = getattr(settings, "stepdown", None)
-        if push <= allowed or stepdown is None:
-            return operation
-        less = round(stepdown * max(allowed / push, _LEAST_STEP), 2)
-        return operation.model_copy(update={"settings": settings.model_copy(update={"stepdown": less})})
+        share = allowed / max(cutting_push(plan, operation), 1e-9)
+        return with_stepdown_share(operation, min(max(share, _LEAST_STEP), 1.0))
 
     first, *later = plan.setups
     held = (setup.model_copy(update={"operations": tuple(map(gentler, setup.operations))}) for setup in later)

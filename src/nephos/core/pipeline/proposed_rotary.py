@@ -21,7 +21,14 @@ from nephos.core.plan.bar_stress import HeldBar
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.force import bending_strength, cutting_push, elastic_modulus
 from nephos.core.plan.place import bar_radius, placed_model, to_setup
-from nephos.core.plan.proposed import nearest_cutter, one_cutter_a_number, proposed_operation, second_rougher
+from nephos.core.plan.proposed import (
+    FINISH_STEPOVER,
+    nearest_cutter,
+    one_cutter_a_number,
+    proposed_operation,
+    second_rougher,
+    with_stepdown_share,
+)
 from nephos.core.plan.rotary import Rotary
 from nephos.core.plan.schema import Model, Operation, Plan, Setup, Stock, Zero
 from nephos.core.post.schema import Post, post_of
@@ -29,27 +36,25 @@ from nephos.core.post.schema import Post, post_of
 POST = "rs274-rotary-a"
 MACHINE = "rotary-router"
 _AROUND = 1.0
-"""A bar is so much (mm) thicker, on each side, than what the model sweeps."""
+"""Allowance (mm) of the bar's radius over the radius that the model sweeps."""
 _PAST = 1.0
-"""So much (mm) farther than its radius the roughing cutter goes past the model's ends."""
+"""Distance (mm), besides its radius, that the roughing cutter goes past the ends of the model."""
 _STEPDOWN = 0.3
-"""Roughing goes down by so many of its diameters: up to so much is left for the finisher between two levels."""
+"""Roughing stepdown in cutter diameters. It also limits what finishing must remove between levels."""
 _CORES = (3.0, 10.0)
+"""Smallest core (mm), and the largest one of thin bars."""
 _LEAVE = 0.4
-"""What roughing leaves (mm)."""
+"""Stock to leave (mm) of roughing."""
 _MUCH = 0.05
 """A second roughing is proposed where the finisher would meet more than its diameter on more than this share of the bar."""
 _TURNS = 0.075
 """Distance between the turns of a helix, as a share of the cutter's diameter."""
-_LINES = 0.1
-"""The same for lines along X."""
 _ROUNDER = 0.9
-"""Finishing goes round the bar where that takes less than this share of the time along it."""
+"""A helix is proposed if it takes less than this share of the time of lines along X."""
 _TIPS = 10
-"""So many percent of a model's length may be thinner than the core: tips at its ends, which the core covers in any
-case."""
+"""Percentage of the model's length that may be thinner than the core, such as the tips at its ends."""
 _FACTOR = 2.0
-"""Proposed bars bear so many times the push of the cutters."""
+"""Safety factor of proposed bars against the cutting force."""
 _STEPS = (1.0, 0.7, 0.5, 0.35, 0.25)
 """Shares of the usual stepdown that are tried where the core alone does not hold."""
 
@@ -109,10 +114,7 @@ def _goes_round(plan: Plan, setup: Setup, shown: Sequence[Shown], operation: Ope
     feed, plunge = operation.cutting_feed, operation.entering_feed
     along = around = 0.0
     for _, placed, look in shown:
-        whole = matrix @ placed.matrices[0]
-        points = look.samples[:, :3].astype(np.float64) @ whole[:3, :3].T + whole[:3, 3]
-        normals = look.samples[:, 3:].astype(np.float64) @ np.linalg.inv(whole[:3, :3])
-        normals /= np.maximum(np.linalg.norm(normals, axis=1), 1e-12)[:, None]
+        points, normals = look.moved_samples(matrix @ placed.matrices[0])
         r = np.maximum(np.hypot(points[:, 1], points[:, 2]), 0.5)
         out = (normals[:, 1] * points[:, 1] + normals[:, 2] * points[:, 2]) / r
         seen = out > -1e-3
@@ -123,11 +125,11 @@ def _goes_round(plan: Plan, setup: Setup, shown: Sequence[Shown], operation: Ope
         limited = np.maximum(feed / (degrees * pi / 180 * r), 1.0)
         around += float((_way(out, turning, feed, plunge) * limited).sum())
     # Turns lie closer than lines.
-    return around * (_LINES / _TURNS) < _ROUNDER * along
+    return around * (FINISH_STEPOVER / _TURNS) < _ROUNDER * along
 
 
 def _way(level: F64, rise: F64, feed: float, plunge: float) -> F64:
-    """(n,) time of paths that go so far level and rise so much, half of them down, as a share of that on the level."""
+    """(n,) relative time of paths with horizontal lengths `level` and heights `rise` (n,), half of them cut downwards."""
     lengths = np.maximum(np.hypot(level, rise), 1e-9)
     slower = np.maximum(feed * rise / lengths / plunge, 1.0)
     found: F64 = lengths * (1 + slower) / 2
@@ -135,8 +137,10 @@ def _way(level: F64, rise: F64, feed: float, plunge: float) -> F64:
 
 
 def _with_strong_core(plan: Plan, setup: Setup, terrain: BarTerrain) -> Setup:
-    """The setup with a core, and if that is not enough smaller stepdowns, so that the bar neither bends by more than
-    :data:`BENDS` nor breaks; as far as the model leaves room for it."""
+    """The setup with the smallest core, and the largest share of the stepdowns, at which the bar holds.
+
+    It holds if it bends by at most :data:`BENDS` and bears :data:`_FACTOR` times the cutting force. The core is limited by
+    the model; if nothing holds, the setup keeps its stepdowns."""
     rotary, material = setup.rotary, plan.stock.material
     if rotary is None:
         return setup
@@ -150,7 +154,7 @@ def _with_strong_core(plan: Plan, setup: Setup, terrain: BarTerrain) -> Setup:
         free = terrain.xs > rotary.grip if rotary.chuck == "left" else terrain.xs < plan.stock.length - rotary.grip
         radii = radii[free] if rotary.chuck == "left" else radii[free][::-1]
         bar = HeldBar(radii, terrain.step, rotary.tailstock == "centre")
-        push = max(cutting_push(plan, _gentler(item, share)) for item in setup.operations)
+        push = max(cutting_push(plan, with_stepdown_share(item, share)) for item in setup.operations)
         strong = _FACTOR * float(bar.stress(push).max()) <= bending_strength(material) * RESERVE
         return strong and bar.bends(push, elastic_modulus(material)) <= BENDS
 
@@ -160,18 +164,8 @@ def _with_strong_core(plan: Plan, setup: Setup, terrain: BarTerrain) -> Setup:
     return setup.model_copy(
         update={
             "rotary": rotary.model_copy(update={"core": round(core, 1)}),
-            "operations": tuple(_gentler(item, share) for item in setup.operations),
+            "operations": tuple(with_stepdown_share(item, share) for item in setup.operations),
         }
-    )
-
-
-def _gentler(operation: Operation, share: float) -> Operation:
-    """An operation with a share of its stepdown."""
-    stepdown = getattr(operation.settings, "stepdown", None)
-    if stepdown is None or share == 1.0:
-        return operation
-    return operation.model_copy(
-        update={"settings": operation.settings.model_copy(update={"stepdown": round(stepdown * share, 2)})}
     )
 
 

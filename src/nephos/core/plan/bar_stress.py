@@ -1,4 +1,4 @@
-"""How far a bar of varying thickness bends under the cutter, and how much it is stressed (beam theory)."""
+"""Deflection and bending stress of a bar of varying radius under the cutting force (beam theory)."""
 
 from dataclasses import dataclass
 

@@ -22,6 +22,8 @@ _WALL = 0.08
 _STEEP = 55.0
 _LEAVE = 0.5
 """What the first roughing leaves (mm)."""
+FINISH_STEPOVER = 0.1
+"""Stepover of finishing as a share of the working diameter."""
 _TWICE = 1.6
 """Ratio of the diameters of roughing and finishing cutter from which a second roughing is proposed."""
 _COARSE = 0.1
@@ -50,7 +52,7 @@ def proposed_operation(
     fields = kind.settings.model_fields
     fine = working_diameter(cutter)
     usual = {
-        "stepover": round(fine * 0.1 if finishing else cutter.diameter * 0.4, 3),
+        "stepover": round(fine * FINISH_STEPOVER if finishing else cutter.diameter * 0.4, 3),
         "stepdown": round(fine * 0.1 if finishing else cutter.diameter * min(plan.stock.material.stepdown, 0.7), 2),
         "step_x": round(cutter.diameter * 0.5, 2),
         "step_y": round(cutter.diameter * 0.5, 2),
@@ -128,13 +130,22 @@ def proposed_sheet(plan: Plan, setup: Setup, look: MeshSummary, cutters: Sequenc
 
 
 def one_cutter_a_number(operations: Sequence[Operation]) -> list[Operation]:
-    """The operations with one cutter to a number: one that stands out farther for one of them does so for all."""
+    """The operations with the same cutter wherever they use the same cutter number: the one with the longest stickout."""
     farthest: dict[int, Cutter] = {}
     for operation in operations:
         before = farthest.get(operation.cutter.number)
         if before is None or operation.cutter.reach > before.reach:
             farthest[operation.cutter.number] = operation.cutter
     return [item.model_copy(update={"cutter": farthest[item.cutter.number]}) for item in operations]
+
+
+def with_stepdown_share(operation: Operation, share: float) -> Operation:
+    """The operation with its stepdown multiplied by `share`; unchanged if it has no stepdown or `share` is 1."""
+    stepdown = getattr(operation.settings, "stepdown", None)
+    if stepdown is None or share == 1.0:
+        return operation
+    settings = operation.settings.model_copy(update={"stepdown": round(stepdown * share, 2)})
+    return operation.model_copy(update={"settings": settings})
 
 
 def second_rougher(rough: Cutter, fine: Cutter, cutters: Sequence[Cutter]) -> Cutter | None:

@@ -41,16 +41,8 @@ class SeamCosts:
 def _samples(plan: Plan, setup: Setup, model: Model, look: MeshSummary) -> F64:
     """(n, 6) samples of a model's surface in a setup: points, and directions of length 1."""
     frame = to_setup(plan.stock, setup)
-    found = []
-    for matrix in placed_model(look.support, model, plan.stock).matrices:
-        whole = frame @ matrix
-        points = look.samples[:, :3].astype(np.float64) @ whole[:3, :3].T + whole[:3, 3]
-        normals = look.samples[:, 3:].astype(np.float64) @ np.linalg.inv(whole[:3, :3])
-        if np.linalg.det(whole[:3, :3]) < 0:
-            normals = -normals
-        normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
-        found.append(np.concatenate([points, normals], axis=1))
-    return np.concatenate(found)
+    matrices = placed_model(look.support, model, plan.stock).matrices
+    return np.concatenate([np.concatenate(look.moved_samples(frame @ matrix), axis=1) for matrix in matrices])
 
 
 def seam_costs(plan: Plan, setup: Setup, shown: list[tuple[Model, MeshSummary]], axis: Axis = "x") -> SeamCosts:

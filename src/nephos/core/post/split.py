@@ -79,14 +79,14 @@ def split_steps(post: Post, steps: list[Step], whole: Program) -> list[list[Step
 
 
 def from_the_nearest_turn(post: Post, steps: list[Step], turn: float) -> list[Step]:
-    """The steps of a file on a bar, fewer whole turns along, so that A begins within half a turn of 0.
+    """The steps of a file on a bar, shifted by whole turns so that A starts within half a turn of 0.
 
-    A helix that is cut into several files ends many turns away: the bar would be rotated back by all of them, and on again,
-    between two files.
+    A helix that is split into several files ends many turns from 0. Unshifted, each file would start with a rapid over all of
+    these turns.
 
     Parameters
     ----------
-    turn : what the word for the way round says for a whole turn, in the unit of the paths.
+    turn : value of a whole turn in the word of the rotary axis, in the unit of the paths.
     """
     by = round(float(arcs_of(post, steps[0]).path.points[0, 1]) / turn) * turn
     return [_moved_round(step, by) for step in steps] if by else steps

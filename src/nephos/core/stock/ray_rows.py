@@ -17,7 +17,7 @@ RayArrays = tuple[F32, F32, F32, I32, F32, Bool]
 """What kernels take of rays: `top`, `gap_low`, `gap_high`, `touched` (rows, columns), `bound`, and `gaps` (rows,)."""
 _LEVEL = 1e-12
 _SOME = 0.01
-"""What takes the place of another gap takes at least so much (mm)."""
+"""Smallest depth (mm) reported for a cut whose gap replaces another gap."""
 
 
 @inlined
@@ -46,7 +46,7 @@ def _take(
         elif high < old:
             if high - low <= b - a:
                 return np.float32(0.0)
-            # The other gap is filled again. Where two of them take turns, only the difference is new.
+            # The new gap replaces the old one, which is filled. Only the difference is new if two gaps alternate.
             taken = np.float32(max(high - low - (b - a), _SOME))
     touched[j, i] = mark
     if high >= old:

@@ -8,18 +8,20 @@ from nephos.core.arrays import F64, Bool
 from nephos.core.stock.block import Block
 
 THIN = 1.0
-"""Wood thinner than this (mm) breaks while it is cut, sanded or carried."""
+"""Wood below this thickness (mm) is likely to break."""
 _LEVEL = 0.7
-"""Cosine of the slope up to which the thickness is measured along columns: on steeper ground the edge of any round part
-would count as thin."""
+"""Smallest cosine of the slope at which thickness is measured. On steeper surface the rim of any round part would count as
+thin."""
 _LEAST = 0.02
-"""Columns with less material (mm) hold nothing of the part."""
+"""Columns with less material (mm) are empty."""
 
 
 @dataclass(frozen=True)
 class ThinPlaces:
-    """How much of the part, seen along the columns, is thinner than :data:`THIN` (`area`, mm^2, and its `share`), the
-    thickness at the thinnest place (mm), and where that is, in the frame of the block."""
+    """Area of the part that is thinner than :data:`THIN`, seen along the columns.
+
+    `share` : of the area of the part. `area` : mm^2. `least` : smallest thickness, mm. `place` : of that, in the frame of
+    the block."""
 
     share: float
     area: float
@@ -28,9 +30,9 @@ class ThinPlaces:
 
 
 def thin_places(block: Block, part: Bool) -> ThinPlaces | None:
-    """Where the finished part is thin below a surface that faces along the columns; none where it is thin nowhere.
+    """Thin places of the finished part below surface that faces along the columns; none if there are none.
 
-    The thickness is that of the highest interval of a column, square to the surface.
+    The thickness is the height of the highest interval of a column, times the cosine of the slope.
 
     Parameters
     ----------
@@ -60,7 +62,7 @@ def thin_places(block: Block, part: Bool) -> ThinPlaces | None:
 
 
 def _upright(top: F64, inside: Bool, pitch: float) -> F64:
-    """(ny, nx) how much of the surface's direction is along the columns; 0 beside an edge, where slopes are unknown."""
+    """(ny, nx) cosine of the slope; 0 at the rim of `inside`, where the slope is unknown."""
     gy, gx = np.gradient(top.astype(np.float64), pitch)
     found = 1 / np.sqrt(1 + gx**2 + gy**2)
     padded = np.pad(inside, 1)

@@ -95,7 +95,7 @@ def _make(task: Task) -> Passes:
     for x in _places(task, settings):
         top = _highest(task.block, x, task.cutter.radius)
         if top > bottom + 1e-3:
-            # The second one goes on from the angle of the first, which ends many turns away.
+            # The second groove starts at the angle where the first one ends, many turns from 0.
             begin = float(passes[-1].end[1]) if passes else 0.0
             passes.append(Pass(_spiral(x, top + _OVER, bottom, settings.stepdown, turn, begin), entry="plunge"))
     if not passes:

@@ -164,7 +164,7 @@ def level_layers(task: Task, stepdown: float, leave: float, at_flats: bool, wort
 def worth_cutting(layers: Sequence[Layer]) -> list[Layer]:
     """Layers without what is under the minimum stock, but where the cutter has to go through it to get to the layer below.
 
-    There thin walls of several levels would otherwise be cut at once."""
+    Otherwise thin walls of several levels would be cut in one move."""
     found: list[Layer] = []
     next_below: shapely.Geometry = MultiPolygon()
     for layer in reversed(layers):

@@ -51,8 +51,7 @@ def _begun_near(item: Pass, at: F64, both: bool) -> Pass:
 
 
 def nearest_next(passes: Sequence[Pass], both: bool) -> list[Pass]:
-    """Passes each followed by the one that begins nearest to its end, or, if `both`, ends nearest to it and is turned
-    round."""
+    """Passes in greedy nearest-neighbour order. If `both`, a pass whose end is nearer than its start is reversed."""
     if not passes:
         return []
     starts, ends = (np.array([getattr(item, which)[:2] for item in passes]) for which in ("start", "end"))
