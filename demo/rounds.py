@@ -9,15 +9,17 @@ from nephos.core.mesh.model import Mesh
 def lily_dish() -> Mesh:
     """A leaf-shaped dish, 220 mm across, curved across any parting, veined on both faces."""
     rings, around = 300, 900
-    angle = np.linspace(0.09, 2 * np.pi - 0.09, around)
+    angle = np.linspace(0, 2 * np.pi, around, endpoint=False)
     share = np.linspace(0, 1, rings)[:, None]
-    outline = 104 + 5 * np.sin(angle * 9) * 0.35 + 3 * np.sin(angle * 2 + 1)
+    notch = np.exp(-((np.sin(angle / 2) / 0.16) ** 2))
+    outline = 104 + 5 * np.sin(angle * 9) * 0.35 + 3 * np.sin(angle * 2 + 1) - 38 * notch
     r = share * outline
     x, y = r * np.cos(angle), r * np.sin(angle)
-    wave = 9 * np.sin(angle * 3 + 0.5) * share**2.5
-    bowl = 30 * share**2.2 + wave
+    wave = 5 * np.sin(angle * 3 + 0.5) * share**2.5
+    bowl = 16 * share**2.2 + wave
     vein = np.abs(np.sin(angle * 10.5))
-    raised = 1.5 * np.exp(-((vein * share * 14) ** 2)) * np.clip(1.1 - share, 0, 1) ** 0.4
+    spread = np.clip(1.1 - share, 0, 1) ** 0.4 * np.clip(share / 0.4, 0, 1) ** 2
+    raised = 1.5 * np.exp(-((vein * share * 14) ** 2)) * spread
     net = 0.28 * np.sin(share * 95 + 3 * np.sin(angle * 21)) * share
     rim = 2.4 * np.exp(-(((share - 0.97) / 0.025) ** 2))
     thick = 6.5 - 1.8 * share
@@ -29,14 +31,15 @@ def lily_dish() -> Mesh:
     under = np.stack([x, y, lower], -1)
     n = rings * around
     k = np.arange(n).reshape(rings, around)
-    a, b, c, d = (q.ravel() for q in (k[:-1, :-1], k[:-1, 1:], k[1:, 1:], k[1:, :-1]))
+    after = np.roll(k, -1, axis=1)
+    a, b, c, d = (q.ravel() for q in (k[:-1], after[:-1], after[1:], k[1:]))
     faces = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)])
-    border = np.concatenate([k[:-1, 0], k[-1, :-1], k[:0:-1, -1]])
+    border = k[-1, ::-1]
     nxt = np.concatenate([border[1:], border[:1]])
     walls = np.concatenate([np.stack([border, border + n, nxt + n], 1), np.stack([border, nxt + n, nxt], 1)])
     mesh = Mesh(
         np.concatenate([top.reshape(-1, 3), under.reshape(-1, 3)]),
-        np.concatenate([faces, faces[:, ::-1] + n, walls]).astype(np.int32),
+        np.ascontiguousarray(np.concatenate([faces, faces[:, ::-1] + n, walls])[:, ::-1], np.int32),
     )
     return Mesh(mesh.vertices - mesh.low, mesh.faces)
 
@@ -99,26 +102,26 @@ def _mirrored(mesh: Mesh) -> Mesh:
 
 
 def dragonfly() -> Mesh:
-    """A dragonfly 170 mm long with wings spread, to be cut from four faces."""
+    """A stout dragonfly 170 mm long with wings spread, to be cut from four faces."""
     long, around = 520, 160
     t = np.linspace(0, 1, long)[:, None]
     angle = np.linspace(0, 2 * np.pi, around, endpoint=False)[None]
-    thorax = 12 * np.sqrt(np.clip(1 - np.abs((t - 0.24) / 0.14) ** 2.4, 0, 1))
+    thorax = 19 * np.sqrt(np.clip(1 - np.abs((t - 0.24) / 0.14) ** 2.4, 0, 1))
     tail = (
-        5.2 - 1.6 * t + 1.4 * np.exp(-(((t - 0.93) / 0.05) ** 2)) + 0.55 * np.abs(np.sin((t - 0.38) * 52)) * (t > 0.38)
+        9.5 - 3.5 * t + 1.4 * np.exp(-(((t - 0.93) / 0.05) ** 2)) + 0.55 * np.abs(np.sin((t - 0.38) * 52)) * (t > 0.38)
     )
-    head = 9 * np.sqrt(np.clip(1 - np.abs((t - 0.06) / 0.058) ** 2.2, 0, 1))
-    r = np.maximum(np.maximum(thorax, head), tail * (t > 0.1) + 3 * (t <= 0.1)) * np.ones_like(angle)
+    head = 14 * np.sqrt(np.clip(1 - np.abs((t - 0.06) / 0.058) ** 2.2, 0, 1))
+    r = np.maximum(np.maximum(thorax, head), tail * (t > 0.1) + 5 * (t <= 0.1)) * np.ones_like(angle)
     r = r + 0.35 * np.sin(angle * 14 + t * 60) * (thorax > 4) + 0.12 * np.sin(t * 420) * np.cos(angle * 3)
     closing = np.clip(np.minimum(t, 1 - t) / 0.012, 0.05, 1) ** 0.5
     spine = np.column_stack([170 * t[:, 0], np.zeros(long), 3.5 * np.sin(t[:, 0] * 3.4)])
     parts = [tube(spine, np.maximum(r * closing, 0.3), around)]
     ball_t = np.linspace(-1, 1, 160)
     for sign in (-1.0, 1.0):
-        ring = 6.2 * np.sqrt(np.clip(1 - ball_t**2, 0.001, 1))[:, None] * np.ones((1, 120))
+        ring = 8.5 * np.sqrt(np.clip(1 - ball_t**2, 0.001, 1))[:, None] * np.ones((1, 120))
         ring = ring * (1 + 0.03 * np.sin(np.arange(160) * 1.1)[:, None] * np.sin(np.arange(120) * np.pi / 5)[None])
-        parts.append(tube(np.column_stack([8 + 6.2 * ball_t, np.full(160, 6.4 * sign), np.full(160, 4.5)]), ring, 120))
-    for wing in (_wing((36, 4, 7), 92, 0.10, 12, 12.5), _wing((54, 4, 6), 86, 0.32, 6, 15)):
+        parts.append(tube(np.column_stack([8 + 8.5 * ball_t, np.full(160, 10.5 * sign), np.full(160, 6.5)]), ring, 120))
+    for wing in (_wing((36, 12, 2), 72, 0.10, 14, 12.5), _wing((54, 9, 2), 68, 0.32, 8, 15)):
         parts += [wing, _mirrored(wing)]
     mesh = joined(parts)
     return Mesh(mesh.vertices - mesh.low, mesh.faces)

@@ -12,6 +12,7 @@ from nephos.command.warm import small_hill
 from nephos.core.cutters import Profile, standard_cutter
 from nephos.core.linking.air_cuts import without_air, without_finished
 from nephos.core.stock.block import Block, box_block
+from nephos.core.stock.cut import removed
 from nephos.core.stock.sweep import sweep
 from nephos.core.toolpath import Pass
 
@@ -158,3 +159,38 @@ def test_a_finishing_leaves_out_only_what_other_sides_have_finished(seed: int) -
     kept = without_finished(passes, block, profile, 10.0, 0.01, 3.0)
     assert (cut(kept, block, profile) - cut(passes, block, profile)).max() <= 0.0101
     assert length(kept) < 0.75 * length(passes)
+
+
+def bridge() -> Block:
+    """A bridge from 6 to 9 mm high, under which another side has cut a gap down to 1 mm."""
+    bare = box_block((0, 0, 0), (60, 30, 9), 0.25)
+    ends = [np.full((2, *bare.top.shape), z, np.float32) for z in (0.0, 9.0)]
+    low, high = ends
+    high[0], low[1] = 1.0, 6.0
+    return replace(bare, low=low, high=high)
+
+
+def left_standing(passes: tuple[Pass, ...], block: Block, cutter: Profile) -> np.ndarray:
+    """Material (mm) of each column that the passes leave."""
+    done = block.cut_above(cut(passes, block, cutter), block.touched)
+    return np.maximum(done.high - done.low, 0.0).sum(axis=0)
+
+
+@settings(max_examples=15, deadline=None)
+@given(st.integers(0, 1000), st.booleans())
+def test_what_stands_over_a_gap_is_cut_through(seed: int, layered: bool) -> None:
+    """Passes that end in a gap, and such as end above it; in one layer and in two."""
+    rng = np.random.default_rng(seed)
+    profile = standard_cutter("ball", 3).profile
+    x = np.linspace(2.0, 58.0, 57)
+    depths = rng.uniform(1.2, 7.0, 70)
+    lines = [
+        np.column_stack([x, np.full(len(x), y), 0 * x + z]) for y, z in zip(np.arange(2, 28, 0.4), depths, strict=False)
+    ]
+    over = [np.column_stack([line[:, :2], np.maximum(line[:, 2], 7.5)]) for line in lines] if layered else []
+    passes = tuple(map(Pass, [*over, *lines]))
+    block = bridge()
+    kept = without_finished(passes, block, profile, 10.0, 0.01, 3.0)
+    assert (left_standing(kept, block, profile) - left_standing(passes, block, profile)).max() <= 0.0101
+    takes = removed(block, kept[0].points, np.ones(len(kept[0].points) - 1, np.uint8), profile)
+    assert not layered or (kept[0].start[2] >= 7.5 and takes.max() <= 1.6), "the upper layer goes first"

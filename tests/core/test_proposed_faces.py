@@ -5,7 +5,7 @@ import pytest
 
 from face_jobs import BALL, EGG, FLAT, cut, egg_plan
 from meshes import ellipsoid, grid_mesh
-from nephos.core.cutters import standard_cutter, usual_cutters
+from nephos.core.cutters import Cutter, standard_cutter, usual_cutters
 from nephos.core.errors import Refused
 from nephos.core.findings.faces import (
     faces_findings,
@@ -14,9 +14,11 @@ from nephos.core.findings.faces import (
     whole_findings,
 )
 from nephos.core.findings.proof_checks import outcome_findings
+from nephos.core.findings.terrain import Shown
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.proposed_faces import _refuse_open, proposed_faces, stock_for
+from nephos.core.pipeline.needed_sides import LEAST_SHARE, own_shares
+from nephos.core.pipeline.proposed_faces import _refuse_open, proposed_faces, proposed_job, stock_for
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import placed_model
@@ -37,17 +39,35 @@ def test_proposals_cut_an_egg_from_two_and_from_four_faces() -> None:
         assert parse_plan(proposed.model_dump(mode="json")) == proposed
 
 
+def _shown(part: Mesh, plan: Plan) -> list[Shown]:
+    look = quick_look(part)
+    return [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
+
+
+def _proposed(part: Mesh, kind, cutters: list[Cutter]) -> Plan:
+    x, y, z = stock_for(np.array(part.size), kind, cutters, egg_plan())
+    plan = egg_plan(setups=(), faces=None, stock=Stock(length=x, width=y, thickness=z))
+    return proposed_faces(plan, kind, lambda _: part, _shown(part, plan), cutters, Work(MemoryStore()))
+
+
+def _long(shape: str, diameter: float, number: int, reach: float) -> Cutter:
+    usual = standard_cutter(shape, diameter, number)
+    lengths = {
+        "shank_diameter": diameter,
+        "flute_length": min(4 * diameter, reach),
+        "stickout": reach,
+        "overall_length": reach + 22.0,
+        "holder": ({"diameter": 30.0, "length": 40.0},),
+    }
+    return Cutter.model_validate(usual.model_dump() | lengths)
+
+
 @pytest.mark.parametrize("kind", ["two-faces", "four-faces"])
 @pytest.mark.parametrize("half", [(30.0, 15.0, 8.0), (150.0, 40.0, 12.0)])
 def test_what_is_proposed_holds_by_its_tabs_and_does_not_bend_its_frame(kind, half: tuple[float, float, float]) -> None:
     part = ellipsoid(half)
-    look, cutters = quick_look(part), usual_cutters()
-    x, y, z = stock_for(np.array(part.size), kind, cutters, egg_plan())
-    plan = egg_plan(setups=(), faces=None, stock=Stock(length=x, width=y, thickness=z))
-    placed = placed_model(look.support, plan.models[0], plan.stock)
-    proposed = proposed_faces(
-        plan, kind, lambda _: part, [(plan.models[0], placed, look)], cutters, Work(MemoryStore())
-    )
+    proposed = _proposed(part, kind, usual_cutters())
+    placed = placed_model(quick_look(part).support, proposed.models[0], proposed.stock)
     assert tabs_hold(proposed, proposed.faces, [placed]) >= 2 * most_push(proposed)
     codes = {item.code for item in faces_findings(proposed, [placed])}
     assert not codes & {"tabs-weak", "frame-bends", "frame-thin", "border-narrow"}
@@ -79,3 +99,48 @@ def test_an_open_scan_is_not_cut_from_several_faces() -> None:
     # A solid with a hole in it is none.
     holed = Mesh(EGG.vertices, np.ascontiguousarray(EGG.faces[20:]))
     _refuse_open([(model, shown[0][1], look)], lambda _: holed, Work(MemoryStore()))
+
+
+def test_a_side_that_needs_a_thick_finisher_keeps_it_for_itself() -> None:
+    """A wide part is deep from its front and back only: its upper and lower face are cut with the fine ball."""
+    cutters = [
+        _long("flat", 10, 1, 60.0),
+        _long("flat", 3, 2, 26.0),
+        _long("ball", 6, 3, 60.0),
+        _long("ball", 2, 4, 26.0),
+    ]
+    proposed = _proposed(ellipsoid((45.0, 38.0, 10.0)), "four-faces", cutters)
+    diameters = {setup.side: setup.operations[-1].cutter.diameter for setup in proposed.setups}
+    assert diameters == {"top": 2.0, "bottom": 2.0, "front": 6.0, "back": 6.0}
+
+
+@pytest.mark.parametrize("half", [(60.0, 40.0, 22.0), (60.0, 40.0, 6.0)])
+def test_no_roughing_is_repeated_with_the_cutter_before(half: tuple[float, float, float]) -> None:
+    """Where the second cutter is too short and another takes its place, that is not the first once more."""
+    cutters = [_long("flat", 10, 1, 70.0), _long("flat", 4, 2, 12.0), _long("ball", 6, 3, 70.0)]
+    setups = _proposed(ellipsoid(half), "two-faces", cutters).setups
+    for setup in setups:
+        roughings = [o for o in setup.operations if o.strategy == "rough_offset"]
+        assert len({o.cutter.number for o in roughings}) == len(roughings)
+        assert setup.operations[-1].strategy == "finish_raster"
+    numbers = [o.number for setup in setups for o in setup.operations]
+    assert numbers == [10 * (k + 1) for k in range(len(numbers))]
+
+
+@pytest.mark.parametrize(
+    ("half", "sides"),
+    [((40.0, 20.0, 2.0), ["top", "bottom"]), ((30.0, 12.0, 12.0), ["top", "front", "bottom", "back"])],
+)
+def test_a_flat_part_asked_for_from_four_faces_gets_two(half: tuple[float, float, float], sides: list[str]) -> None:
+    """What front and back see of its rim, top and underside cut as well: they would go through air."""
+    part = ellipsoid(half)
+    plan = egg_plan(setups=(), faces=None, stock=Stock(length=30, width=30, thickness=30))
+    shown = _shown(part, plan)
+    proposed = proposed_job(plan, "four-faces", lambda _: part, shown, usual_cutters(), Work(MemoryStore()))
+    assert [setup.side for setup in proposed.setups] == sides
+    shares = own_shares(plan, shown)
+    # By symmetry both have as much to themselves.
+    assert shares["front"] == pytest.approx(shares["back"], abs=0.02)
+    assert (shares["front"] > LEAST_SHARE) == (len(sides) == 4)
+    codes = {item.code for item in faces_findings(proposed, [_shown(part, proposed)[0][1]])}
+    assert not codes & {"frame-thin", "border-narrow"}

@@ -1,6 +1,7 @@
 """`./nephos cut MODEL --kind …`: the plan that the page would propose for a mesh, without the page."""
 
 import argparse
+import sys
 
 import numpy as np
 
@@ -8,6 +9,7 @@ from nephos.core.cutters import usual_cutters
 from nephos.core.machine.machine import machine_of
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import MeshSummary, quick_look
+from nephos.core.pipeline.needed_sides import needs_front_and_back
 from nephos.core.pipeline.proposed_faces import FRAME, KINDS, Kind, proposed_faces, stock_for
 from nephos.core.pipeline.proposed_rotary import MACHINE, POST, proposed_rotary
 from nephos.core.pipeline.store import MemoryStore
@@ -45,6 +47,8 @@ def proposed_plan(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
     size = placed_model(look.support, model, probe).size
     if kind == "rotary":
         return _of_bar(arguments, model, look)
+    if kind == "four-faces" and arguments.stock is None:
+        kind = _needed(Plan(stock=probe, models=(model,)), look)
     if arguments.stock is None:
         if not arguments.size_x and float(size.max()) < _UNKNOWN:
             share = _USUAL / float(size.max())
@@ -68,6 +72,18 @@ def proposed_plan(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
         return _of_faces(plan, kind, mesh, look, bool(arguments.size_x))
     whole = _of_one_face(plan, look, bool(arguments.size_x), arguments.gap_above)
     return _in_tiles(whole, look, arguments.bed) if kind == "tiles" else whole
+
+
+def _needed(plan: Plan, look: MeshSummary) -> Kind:
+    """Four faces, or two where front and back have too little to cut, which is said."""
+    if needs_front_and_back(plan, [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]):
+        return "four-faces"
+    print(
+        "nephos cut: note: front and back have too little to cut of their own: two faces are proposed; give --stock to "
+        "have four",
+        file=sys.stderr,
+    )
+    return "two-faces"
 
 
 def _in_tiles(plan: Plan, look: MeshSummary, bed: list[float] | None) -> Plan:

@@ -26,7 +26,7 @@ class FieldForm(TypedDict):
     names: NotRequired[dict[str, str]]
     enum: NotRequired[list[str]]
     measure: NotRequired[Literal["angle", "plain"]]
-    length: NotRequired[bool]
+    length: NotRequired[Literal["file", "part"] | None]
     minimum: NotRequired[float]
     maximum: NotRequired[float]
     exclusiveMinimum: NotRequired[float]

@@ -249,8 +249,11 @@ def propose(key: str, job_id: int, based_on: int, kind: str, calculated: bool = 
         if not shown:
             raise Refused("the job has no model yet: add one first")
         proposed = proposed_job(plan, kind, _loaded, shown, shop_cutters(), Work(STORE))
+        note = f"propose {JOB_KINDS[kind].lower()}"
+        if kind == "four-faces" and len(proposed.setups) == 2:
+            note = "propose two faces: front and back have too little to cut"
         try:
-            write_plan(job_id, based_on, proposed.model_dump(mode="json"), f"propose {JOB_KINDS[kind].lower()}")
+            write_plan(job_id, based_on, proposed.model_dump(mode="json"), note)
         except Stale:
             raise Refused("the job was changed meanwhile: propose again") from None
         if calculated:

@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import type { MeshFacts } from "../../api/types";
-import { factLines, proposedLength, saidIn } from "./MeshCare";
+import { factLines, lengthScale, proposedLength, saidIn } from "./MeshCare";
 
 const facts: MeshFacts = {
   format: "STL",
@@ -35,9 +35,17 @@ it("proposes lengths that fit the mesh, whatever its unit", () => {
   expect(proposedLength("drop_shells", "size", 5, facts)).toBe(10);
 });
 
+it("takes lengths of the part as they are, and those of the file as what their unit stands for", () => {
+  expect(lengthScale("part", 25.4)).toBe(1);
+  expect(lengthScale("file", 25.4)).toBe(25.4);
+  expect(lengthScale(undefined, 25.4)).toBe(1);
+});
+
 it("says the lengths of a repair as they will be cut", () => {
   expect(saidIn("thinned; the surface moved {0.02} at most", 25.4, "mm")).toBe(
     "thinned; the surface moved 0.508 mm at most",
   );
+  expect(saidIn("a wall of {3 mm}; a piece of {2}", 25.4, "mm")).toBe("a wall of 3 mm; a piece of 50.8 mm");
+  expect(saidIn("a wall of {25.4 mm}", 10, "in")).toBe("a wall of 1 in");
   expect(saidIn("a base {2} below its lowest point", 25.4, "in")).toBe("a base 2 in below its lowest point");
 });

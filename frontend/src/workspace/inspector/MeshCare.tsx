@@ -64,9 +64,17 @@ export function factLines(facts: MeshFacts): Line[] {
     });
 }
 
-/** What a repair says it did: lengths, which stand in braces in the file's unit, as they will be cut. */
+/** What a repair says it did: lengths, which stand in braces in the file's unit or in millimetres of the part ("4 mm"),
+ * as they will be cut. */
 export const saidIn = (text: string, scale: number, unit: Unit) =>
-  text.replace(/\{([^}]+)\}/g, (_, value: string) => `${lengthText(Number(value) * scale, unit)} ${unit}`);
+  text.replace(/\{([^ }]+)( mm)?\}/g, (_, value: string, ofPart: string | undefined) => {
+    const length = Number(value) * (ofPart ? 1 : scale);
+    return `${lengthText(length, unit)} ${unit}`;
+  });
+
+/** How many millimetres a length of a repair counts: lengths of the part are millimetres already. */
+export const lengthScale = (length: "file" | "part" | null | undefined, scale: number) =>
+  length === "file" ? scale : 1;
 
 /** A first number for a repair's length, from the size of the mesh: its own number means nothing for a mesh in metres. */
 export function proposedLength(key: string, name: string, fallback: number, facts: MeshFacts): number {
@@ -80,7 +88,7 @@ export function proposedLength(key: string, name: string, fallback: number, fact
     );
   if (key === "drop_shells") return Number((longest * 0.05).toPrecision(2));
   if (name === "deviation" || name === "distance") return Number((longest * 0.0002).toPrecision(2));
-  return name === "depth" ? Number((longest * 0.01).toPrecision(2)) : fallback;
+  return fallback;
 }
 
 function AskRepair(props: { kind: RepairKind; model: Model; facts: MeshFacts; scale: number; onClose: () => void }) {
@@ -90,7 +98,7 @@ function AskRepair(props: { kind: RepairKind; model: Model; facts: MeshFacts; sc
   const first = Object.fromEntries(
     fields.map(([name, field]) => [
       name,
-      field.length
+      field.length === "file"
         ? proposedLength(kind.key, name, Number(field.default), facts)
         : name === "triangles"
           ? Math.max(Math.round(facts.triangles / 2), 100)
@@ -106,8 +114,8 @@ function AskRepair(props: { kind: RepairKind; model: Model; facts: MeshFacts; sc
     <Ask title={kind.title} open onClose={props.onClose}>
       <Note>{kind.summary}.</Note>
       {fields.map(([name, field]) => {
-        // Lengths are kept in the file's unit, so that they mean the same whatever size the model is given; they are typed as they will be cut.
-        const by = field.length ? scale : 1;
+        // Lengths of the file are kept in its unit; all are typed as they will be cut.
+        const by = lengthScale(field.length, scale);
         return (
           <NumberField
             key={name}

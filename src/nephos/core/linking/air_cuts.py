@@ -15,6 +15,8 @@ EVERY = 0.5
 """Passes are looked at in stretches of this length (mm)."""
 NOTHING = 0.002
 """A stretch that takes off no more than this (mm) is in air: that much is rounding."""
+_LOAD = 0.1
+"""A cutter takes off much where it takes more than this share of its radius."""
 _RECENT = 100
 """Of so many paths that were left out last the next one may be entered from."""
 
@@ -67,7 +69,8 @@ def without_finished(
     """Finishing passes without their stretches over surface that earlier setups have finished from other sides.
 
     No column is left more than `worth` mm higher than with all passes. This holds for the sum of all omitted stretches:
-    one by one, each could remove less than `worth` while many together remove more.
+    one by one, each could remove less than `worth` while many together remove more. A stretch that takes off much
+    (`_LOAD`) is kept, even if a later one takes the same and more: that one would have to take all at once.
 
     Parameters
     ----------
@@ -78,7 +81,9 @@ def without_finished(
     if not passes:
         return passes
     paths, points = _stretches(passes)
-    cuts = last_cuts(block, points, cutter, worth) > 0
+    cuts = (last_cuts(block, points, cutter, worth) > 0) | (
+        removed(block, points, np.ones(len(points) - 1, np.uint8), cutter) > _LOAD * cutter.radius
+    )
     found: list[Pass] = []
     at = 0
     for item, path in zip(passes, paths, strict=True):

@@ -16,6 +16,7 @@ from nephos.core.findings.faces import tabs_hold
 from nephos.core.findings.reach import GRIP, fitted, in_flute_layers
 from nephos.core.findings.terrain import Shown, terrain_of
 from nephos.core.machine.machine import machine_of
+from nephos.core.pipeline.needed_sides import needs_front_and_back
 from nephos.core.pipeline.overrun import finishing_corner, rim_reach, smallest_overrun
 from nephos.core.pipeline.proposed_rotary import proposed_rotary
 from nephos.core.pipeline.proposed_tabs import HOLD, proposed_tabs
@@ -32,6 +33,7 @@ from nephos.core.plan.proposed import (
     proposed_sheet,
     second_rougher,
     with_stepdown_share,
+    without_repeats,
 )
 from nephos.core.plan.schema import Operation, Plan, Setup, parse_plan
 
@@ -50,6 +52,10 @@ _LEAST_STEP = 0.2
 """For tabs that hold little, stepdowns are made smaller down to this share of the usual."""
 _TRAVEL_LEFT = 2.0
 """So much (mm) of the machine's travel along Z is left unused."""
+_FINISHER_GROWS = 2.5
+"""A finishing cutter may be so many times the usual diameter for the part, to be the same on all faces."""
+_SMALL_ENOUGH = 3.0
+"""Diameter (mm) up to which a finishing cutter is fine enough for any part."""
 _MEET = 50.0
 """Degrees about X up to which each of four faces is finished: half of a quarter turn, and a little more."""
 
@@ -76,6 +82,11 @@ def _up(value: float, step: float = 0.1) -> float:
     return round(ceil(value / step - 1e-9) * step, 6)
 
 
+def _usual_finisher(longest: float) -> float:
+    """Diameter (mm) of the usual finishing ball for a part that is so long (mm)."""
+    return min(max(longest / 60, 1.0), 6.0)
+
+
 def _cutters(longest: float, height: float, cutters: Sequence[Cutter], room: float) -> tuple[Cutter, Cutter]:
     """A flat cutter for roughing, no thicker than the border's `room` allows, and a ball for finishing.
 
@@ -84,7 +95,7 @@ def _cutters(longest: float, height: float, cutters: Sequence[Cutter], room: flo
     limit = max(room / _CLEAR, 1.0)
     flats = [cutter for cutter in cutters if cutter.shape == "flat" and cutter.diameter <= limit]
     rough = nearest_cutter(flats or cutters, "flat", min(max(longest * _ROUGH, 3.0), 12.0, limit))
-    fine = nearest_cutter(cutters, "ball", min(max(longest / 60, 1.0), 6.0, max(height / 2, 1.0), limit))
+    fine = nearest_cutter(cutters, "ball", min(_usual_finisher(longest), max(height / 2, 1.0), limit))
     return rough, fine
 
 
@@ -127,28 +138,39 @@ def _within_reach(plan: Plan, setup: Setup, shown: Sequence[Shown], cutters: Seq
         if terrain.top - terrain.foot > deepest and (done.cut_to is None or done.cut_to > deepest):
             done = done.model_copy(update={"cut_to": float(np.floor(deepest * 10) / 10)})
         found.append(in_flute_layers(terrain, done, roughed=True))
-    return setup.model_copy(update={"operations": tuple(found)})
+    return setup.model_copy(update={"operations": tuple(without_repeats(found))})
 
 
-def _one_finisher(setups: tuple[Setup, ...]) -> tuple[Setup, ...]:
-    """The setups with the largest of their finishing cutters in all of them: a surface that two sides share shows no
-    change of scallop, and there is one cutter fewer to change."""
-    largest = max((setup.operations[-1] for setup in setups), key=lambda operation: operation.cutter.diameter)
+def _one_finisher(setups: tuple[Setup, ...], usual: float) -> tuple[Setup, ...]:
+    """The setups with the same finishing cutter where possible: a surface that two sides share shows no change of
+    scallop, and there is one cutter fewer to change.
+
+    It is the largest that any side needs, up to `_FINISHER_GROWS` times the `usual` diameter (mm) for this part. A side
+    that needs a larger one to get down keeps that for itself: elsewhere it would leave the details uncut."""
+    allowed = [
+        setup.operations[-1]
+        for setup in setups
+        if setup.operations[-1].cutter.diameter <= max(_FINISHER_GROWS * usual, _SMALL_ENOUGH)
+    ]
+    if not allowed:
+        return setups
+    largest = max(allowed, key=lambda operation: operation.cutter.diameter)
     found = []
     for setup in setups:
         *roughs, finish = setup.operations
-        if finish.cutter.number != largest.cutter.number:
-            settings = finish.settings.model_copy(update=largest.settings.model_dump(include={"stepover"}))
+        if finish.cutter.diameter < largest.cutter.diameter:
+            settings = finish.settings.model_copy(update=largest.settings.model_dump(include={"stepover", "layer"}))
             finish = finish.model_copy(update={"cutter": largest.cutter, "settings": settings, "cut_to": None})
         found.append(setup.model_copy(update={"operations": (*roughs, finish)}))
     return tuple(found)
 
 
 def _one_cutter_a_number(setups: tuple[Setup, ...]) -> tuple[Setup, ...]:
-    """One number means one cutter in all setups."""
-    same = iter(one_cutter_a_number([operation for setup in setups for operation in setup.operations]))
+    """The setups with the same cutter under the same number everywhere, and their operations numbered 10, 20, …"""
+    same = one_cutter_a_number([operation for setup in setups for operation in setup.operations])
+    numbered = (item.model_copy(update={"number": 10 * (k + 1)}) for k, item in enumerate(same))
     return tuple(
-        setup.model_copy(update={"operations": tuple(next(same) for _ in setup.operations)}) for setup in setups
+        setup.model_copy(update={"operations": tuple(next(numbered) for _ in setup.operations)}) for setup in setups
     )
 
 
@@ -215,10 +237,9 @@ def proposed_faces(
         )
     second = second_rougher(rough, fine, cutters)
     roughs = [rough] if second is None else [rough, second]
-    sides = _SIDES[kind]
     setups = tuple(
         Setup(id=side.id, name=side.name, side=side.side, overrun=max(fine.radius, 0.5), operations=())
-        for side in sides
+        for side in _SIDES[kind]
     )
     setups = tuple(
         setup.model_copy(
@@ -247,11 +268,12 @@ def proposed_faces(
         registration=Registration(inset=max(round(frame / 2, 1), 1.0)),
     )
     whole = bare.model_copy(update={"faces": faces})
+    usual = _usual_finisher(longest)
     # The overrun follows from the finishing cutter, and which cutter reaches down there from the overrun.
     for _ in range(2):
         whole = _with_overruns(whole, spaces, work)
         fit = tuple(_within_reach(whole, setup, shown, cutters) for setup in whole.setups)
-        fit = tuple(_within_reach(whole, setup, shown, cutters) for setup in _one_finisher(fit))
+        fit = tuple(_within_reach(whole, setup, shown, cutters) for setup in _one_finisher(fit, usual))
         whole = whole.model_copy(update={"setups": _one_cutter_a_number(fit)})
     return Plan.model_validate(_as_tabs_hold(_with_overruns(whole, spaces, work), boxes).model_dump())
 
@@ -345,7 +367,8 @@ def _with_room(plan: Plan, kind: Kind, shown: Sequence[Shown], cutters: Sequence
 def proposed_job(
     plan: Plan, kind: str, meshes: Meshes, shown: Sequence[Shown], cutters: Sequence[Cutter], work: Work
 ) -> Plan:
-    """The plan with setups and operations for a kind of job, in the place of those it had.
+    """The plan with setups and operations for a kind of job, in the place of those it had. A part whose front and back
+    have too little to cut gets two faces where four are asked for.
 
     Raises
     ------
@@ -361,7 +384,7 @@ def proposed_job(
         bare = plan.model_copy(update={"setups": (setup,), "faces": None})
         operations = proposed_sheet(bare, setup, shown[0][2], cutters)
         return bare.model_copy(update={"setups": (setup.model_copy(update={"operations": operations}),)})
-    chosen: Kind = "two-faces" if kind == "two-faces" else "four-faces"
+    chosen: Kind = "two-faces" if kind == "two-faces" or not needs_front_and_back(plan, shown) else "four-faces"
     # As a document would have it, so that what is looked at now is found again under the same keys.
     roomy = parse_plan(_with_room(plan, chosen, shown, cutters).model_dump(mode="json"))
     placed = [

@@ -12,13 +12,13 @@ from nephos.core.errors import Refused
 from nephos.core.mesh.examine import support_points
 from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.repair.cut_below import cut_below
-from nephos.core.mesh.repair.registry import repaired
+from nephos.core.mesh.repair.registry import by_part, repaired
 from nephos.core.pipeline.bar_space import bar_index, check_fits, first_bar, kept_of_bar, rotary_of
 from nephos.core.pipeline.keys import source_cause
 from nephos.core.pipeline.standing import standing
 from nephos.core.pipeline.store import MemoryStore, Result, as_result, key_of
 from nephos.core.pipeline.work import Meshes, Work
-from nephos.core.plan.place import Placed, placed_model, to_setup, turned_size, zero_in_frame
+from nephos.core.plan.place import Placed, placed_model, scale_in_file, to_setup, turned_size, zero_in_frame
 from nephos.core.plan.schema import Model, Plan, Setup
 from nephos.core.relief.surface import composed, piece_areas
 from nephos.core.stock.block import Block, box_block, rounded
@@ -26,6 +26,9 @@ from nephos.core.stock.columns import CutSide, inside_box
 from nephos.core.stock.passed_on import CutBar, Side, columns_left, rays_left
 from nephos.core.surface.drop import Surface
 from nephos.core.surface.index import SurfaceIndex, build_index, with_walls
+
+_REPEATS = 12
+_SAME_SCALE = 1e-6
 
 
 @dataclass(frozen=True)
@@ -83,7 +86,16 @@ def prepared_key(model: Model) -> str:
     """Under which a model's mesh is kept after its repairs; a composition's without any after it is composed."""
     if model.composition is not None and not model.steps:
         return composed_key(model)
-    return key_of("prepared", source_cause(model), [step.model_dump() for step in model.steps])
+    steps = [step.model_dump() for step in model.steps]
+    return key_of("prepared", source_cause(model), steps, *([_size_cause(model)] if by_part(model.steps) else []))
+
+
+def _size_cause(model: Model) -> object:
+    """What the scale of a model depends on, besides its mesh."""
+    placement = model.placement
+    if not any(placement.size) and len(set(placement.factors)) == 1:
+        return placement.unit * placement.factors[0]
+    return placement.model_dump(include={"unit", "factors", "size", "linked", "turn", "mirror"})
 
 
 def composed_key(model: Model) -> str:
@@ -112,11 +124,29 @@ def prepared_mesh(model: Model, meshes: Meshes, work: Work) -> Mesh:
         return came
 
     def made() -> Result:
-        mesh, said = repaired(came, model.steps)
+        mesh, said = _repaired_at_size(came, model)
         return as_result({"said": list(said)}, vertices=mesh.vertices, faces=mesh.faces)
 
     result = work.stage(prepared_key(model), "prepared", made)
     return replace(came, vertices=result.arrays["vertices"], faces=result.arrays["faces"])
+
+
+def _repaired_at_size(came: Mesh, model: Model) -> tuple[Mesh, tuple[str, ...]]:
+    """The mesh of a model after its repairs, and what each did.
+
+    Lengths of the finished part ask for its scale. Where a size is given, the scale follows from the extent of the
+    repaired mesh, and a flat back takes some of that away: so the repairs are done again with the scale that came of
+    them, until it stays."""
+    if not by_part(model.steps):
+        return repaired(came, model.steps)
+    scale = scale_in_file(support_points(came), model.placement)
+    for _ in range(_REPEATS):
+        mesh, said = repaired(came, model.steps, scale)
+        after = scale_in_file(support_points(mesh), model.placement)
+        if np.abs(after - scale).max() <= _SAME_SCALE * np.abs(scale).max():
+            break
+        scale = after
+    return mesh, said
 
 
 def placed_parts(plan: Plan, model: Model, mesh: Mesh) -> list[Mesh]:

@@ -47,8 +47,8 @@ class MemoryStore:
 
 
 STAGE_VERSIONS = {
-    "passes": 18,
-    "path": 15,
+    "passes": 19,
+    "path": 16,
     "moves": 5,
     "block": 12,
     "frames": 3,
@@ -61,7 +61,7 @@ STAGE_VERSIONS = {
     "space": 4,
     "summary": 15,
     "findings": 3,
-    "prepared": 1,
+    "prepared": 2,
     "composed": 4,
     "mesh-summary": 5,
     "export": 1,

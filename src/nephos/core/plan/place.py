@@ -90,6 +90,14 @@ def place(support: F64, placement: Placement, stock: Stock, copies: Copies | Non
     return Placed(matrices, low + move, low + move + group, size, scale)
 
 
+def scale_in_file(support: F64, placement: Placement) -> F64:
+    """(3, 3) scale to the size of the finished part, along the axes of the stock but without turning: from the file's
+    coordinates to the same in millimetres."""
+    turn = linear_of(placement)
+    scale: F64 = turn.T @ np.diag(scale_of(placement, extent_of(support, placement))) @ turn
+    return scale
+
+
 def placed_model(support: F64, model: Model, stock: Stock) -> Placed:
     """Place a model of a plan."""
     return place(support, model.placement, stock, model.copies)

@@ -148,6 +148,22 @@ def with_stepdown_share(operation: Operation, share: float) -> Operation:
     return operation.model_copy(update={"settings": settings})
 
 
+def without_repeats(operations: Sequence[Operation]) -> list[Operation]:
+    """The operations without a second roughing that follows one by a cutter no larger, and goes no deeper: it would find
+    nothing. It comes about where the only cutters long enough are large ones."""
+    found: list[Operation] = []
+    for operation in operations:
+        before = found[-1] if found else None
+        if (
+            before is None
+            or not (before.strategy == operation.strategy == "rough_offset")
+            or before.cutter.diameter > operation.cutter.diameter
+            or (before.cut_to or inf) < (operation.cut_to or inf)
+        ):
+            found.append(operation)
+    return found
+
+
 def second_rougher(rough: Cutter, fine: Cutter, cutters: Sequence[Cutter]) -> Cutter | None:
     """The cutter for a second roughing; none if the first roughing cutter is small enough for finishing."""
     if rough.diameter < _TWICE * fine.diameter:

@@ -9,7 +9,7 @@ from nephos.core.errors import Refused
 from nephos.core.materials import shipped_material
 from nephos.core.rotation import angles_of, turning
 
-SCHEMA_VERSION = 4
+SCHEMA_VERSION = 5
 
 RENAMED_STRATEGIES = {
     "rough_rings": "rough_offset",
@@ -144,7 +144,25 @@ def _from_3_to_4(document: dict[str, Any]) -> dict[str, Any]:
     return document | {"schema_version": 4, "setups": setups}
 
 
-_UPGRADES = {1: _from_1_to_2, 2: _from_2_to_3, 3: _from_3_to_4}
+_OF_THE_PART = ("base", "flat_back", "hollow_back")
+"""Repairs whose lengths were in the file's unit up to version 4."""
+
+
+def _from_4_to_5(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 5 measures a wall, a rim, a flat back and a base on the finished part; old steps keep what they had."""
+    models = []
+    for model in document.get("models", ()):
+        steps = [
+            step | {"settings": dict(step.get("settings", {})) | {"lengths": "file"}}
+            if step.get("kind") in _OF_THE_PART
+            else step
+            for step in model.get("steps", ())
+        ]
+        models.append(model | {"steps": steps})
+    return document | {"schema_version": 5, "models": models}
+
+
+_UPGRADES = {1: _from_1_to_2, 2: _from_2_to_3, 3: _from_3_to_4, 4: _from_4_to_5}
 
 
 def upgrade(document: dict[str, Any]) -> dict[str, Any]:

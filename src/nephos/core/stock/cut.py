@@ -89,12 +89,13 @@ def last_cuts(block: Block, points: F64, cutter: Profile, worth: float) -> F32:
 
     Consider the columns from which all moves together remove more than `worth` mm. Without the other moves each of them
     ends no more than `worth` / 2 higher."""
-    top, kinds = block.top.copy(), np.ones(len(points) - 1, np.uint8)
-    marks = np.full(top.shape, -1, np.int32)
-    sweep(top, marks, block.grid, points, kinds, 0, cutter, intervals=block.intervals)
+    # The height of the cuts themselves: the top of a column that they cut through lies deeper, under the gap.
+    cut, kinds = block.top.copy(), np.ones(len(points) - 1, np.uint8)
+    marks = np.full(cut.shape, -1, np.int32)
+    sweep(cut, marks, block.grid, points, kinds, 0, cutter)
     before = np.maximum(block.high - block.low, 0.0).sum(axis=0)
-    after = np.maximum(np.minimum(block.high, top) - block.low, 0.0).sum(axis=0)
-    goal = np.where(before - after > worth, top + np.float32(worth / 2), -np.inf).astype(np.float32)
+    after = np.maximum(np.minimum(block.high, cut) - block.low, 0.0).sum(axis=0)
+    goal = np.where(before - after > worth, cut + np.float32(worth / 2), -np.inf).astype(np.float32)
     return sweep(goal, marks, block.grid, points, kinds, 0, cutter)
 
 

@@ -9,15 +9,15 @@ from shapely.geometry import Polygon
 
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.mesh.repair.registry import RepairKind, RepairSettings, file_length, setting
+from nephos.core.mesh.repair.registry import PartSettings, RepairKind, said_length, setting
 from nephos.core.mesh.topology import edges_of, open_loops
 
 
-class Base(RepairSettings):
+class Base(PartSettings):
     """Where the base lies."""
 
     normal: tuple[float, float, float] = Field(default=(0.0, 0.0, 1.0), title="Up")
-    depth: float = setting("Below", 2.0, low=0, length=True, help="how far the base reaches under the lowest point")
+    depth: float = setting("Below", 2.0, low=0, length="part", help="how far the base reaches under the lowest point")
 
 
 def _apply(mesh: Mesh, settings: Base) -> tuple[Mesh, str]:
@@ -50,7 +50,7 @@ def _apply(mesh: Mesh, settings: Base) -> tuple[Mesh, str]:
     ears = np.where((np.sign(turn) != runs)[:, None], ears[:, ::-1], ears)
     faces = np.concatenate([mesh.faces, walls, below[ears]])
     done = replace(mesh, vertices=np.concatenate([mesh.vertices, foot]), faces=np.ascontiguousarray(faces, np.int32))
-    return done, f"its underside filled with a base {file_length(settings.depth)} below its lowest point"
+    return done, f"its underside filled with a base {said_length(settings.depth)} below its lowest point"
 
 
 REPAIR = RepairKind("base", "Fill the underside", "walls go down from the rim of a relief to a flat base", Base, _apply)

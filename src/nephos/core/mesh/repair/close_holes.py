@@ -17,7 +17,7 @@ class CloseHoles(RepairSettings):
     """Which holes are closed."""
 
     size: float = setting(
-        "Up to", 10.0, over=0, length=True, help="the diagonal of a hole's box; larger ones stay open"
+        "Up to", 10.0, over=0, length="file", help="the diagonal of a hole's box; larger ones stay open"
     )
 
 

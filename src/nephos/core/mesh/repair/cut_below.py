@@ -17,7 +17,7 @@ class CutBelow(RepairSettings):
 
     normal: Vector = Field(default=(0.0, 0.0, 1.0), title="Up", description="direction of what stays")
     height: float = setting(
-        "Height", 0.0, length=True, help="of the plane along that direction, from the file's origin"
+        "Height", 0.0, length="file", help="of the plane along that direction, from the file's origin"
     )
 
 

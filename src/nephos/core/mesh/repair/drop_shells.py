@@ -12,7 +12,7 @@ from nephos.core.mesh.topology import shells_of
 class DropShells(RepairSettings):
     """Which pieces go."""
 
-    size: float = setting("Smaller than", 5.0, over=0, length=True, help="the longest side of a piece's box")
+    size: float = setting("Smaller than", 5.0, over=0, length="file", help="the longest side of a piece's box")
 
 
 def _apply(mesh: Mesh, settings: DropShells) -> tuple[Mesh, str]:

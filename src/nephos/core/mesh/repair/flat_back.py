@@ -8,15 +8,15 @@ from pydantic import Field
 
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.mesh.repair.registry import RepairKind, RepairSettings, file_length, setting
+from nephos.core.mesh.repair.registry import PartSettings, RepairKind, said_length, setting
 from nephos.core.mesh.repair.solid import mesh_from, solid_from, upright
 
 
-class FlatBack(RepairSettings):
+class FlatBack(PartSettings):
     """Where the flat lies."""
 
     normal: tuple[float, float, float] = Field(default=(0.0, 0.0, 1.0), title="Up")
-    height: float = setting("Height", 1.0, over=0, length=True, help="over the foot of the model")
+    height: float = setting("Height", 1.0, over=0, length="part", help="over the foot of the model")
 
 
 def _apply(mesh: Mesh, settings: FlatBack) -> tuple[Mesh, str]:
@@ -31,7 +31,7 @@ def _apply(mesh: Mesh, settings: FlatBack) -> tuple[Mesh, str]:
     done = mesh_from(upper, mesh)
     return (
         replace(done, vertices=np.ascontiguousarray(done.vertices @ turn)),
-        f"a flat back {file_length(settings.height)} over its foot",
+        f"a flat back {said_length(settings.height)} over its foot",
     )
 
 

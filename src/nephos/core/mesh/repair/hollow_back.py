@@ -10,7 +10,7 @@ from nephos.core.arrays import F64, Bool
 from nephos.core.cutters.profile import Profile
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.mesh.repair.registry import RepairKind, RepairSettings, file_length, setting
+from nephos.core.mesh.repair.registry import PartSettings, RepairKind, said_length, setting
 from nephos.core.mesh.repair.solid import mesh_from, solid_from, upright
 from nephos.core.surface.drop import drop_grid
 from nephos.core.surface.index import build_index
@@ -27,13 +27,13 @@ _MEASURED = 4000
 """Places of the back at which the wall is measured, about."""
 
 
-class HollowBack(RepairSettings):
+class HollowBack(PartSettings):
     """How thick the wall is, and the rim that stays."""
 
     normal: tuple[float, float, float] = Field(default=(0.0, 0.0, 1.0), title="Up")
-    wall: float = setting("Wall", 4.0, over=0, length=True, help="thickness, square to the surface")
+    wall: float = setting("Wall", 4.0, over=0, length="part", help="thickness, square to the surface")
     rim: float = setting(
-        "Rim", 5.0, low=0, length=True, help="width of the level rim; 0 lets the back follow the front to the outline"
+        "Rim", 5.0, low=0, length="part", help="width of the level rim; 0 lets the back follow the front to the outline"
     )
 
 
@@ -119,7 +119,7 @@ def _apply(mesh: Mesh, settings: HollowBack) -> tuple[Mesh, str]:
     deep = heights > foot + 1e-9
     thinnest = _thinnest(stood, heights, deep, x0, y0, step, wall)
     done = replace(done, vertices=done.vertices @ turn)
-    return done, f"its back hollowed to a wall of {file_length(wall)}; the thinnest place is {file_length(thinnest)}"
+    return done, f"its back hollowed to a wall of {said_length(wall)}; the thinnest place is {said_length(thinnest)}"
 
 
 def _thinnest(mesh: Mesh, heights: F64, deep: Bool, x0: float, y0: float, step: float, wall: float) -> float:

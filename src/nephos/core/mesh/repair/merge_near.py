@@ -16,7 +16,7 @@ from nephos.core.mesh.repair.registry import RepairKind, RepairSettings, setting
 class MergeNear(RepairSettings):
     """How close is one."""
 
-    distance: float = setting("Within", 0.01, over=0, length=True, help="corners closer than this become one")
+    distance: float = setting("Within", 0.01, over=0, length="file", help="corners closer than this become one")
 
 
 def _apply(mesh: Mesh, settings: MergeNear) -> tuple[Mesh, str]:

@@ -1,13 +1,16 @@
 """What a repair is, and the list of them. A new one is a module here and one line in `_MODULES`."""
 
+import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from importlib import import_module
-from typing import Any
+from typing import Any, Literal
 
+import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, SerializeAsAny, model_validator
 
+from nephos.core.arrays import F64
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
 
@@ -27,10 +30,21 @@ _MODULES = (
 )
 
 
+Lengths = Literal["file", "part"]
+"""What lengths are measured on: the mesh as the file has it, in its unit, or the finished part, in millimetres."""
+
+
 class RepairSettings(BaseModel):
     """Base of the settings of every repair. Lengths are in the file's unit, before the model is sized."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
+
+
+class PartSettings(RepairSettings):
+    """Base of the settings of repairs whose lengths are millimetres of the finished part: they stay what they are when
+    the model is sized. `lengths` is "file" in steps of plans from before schema version 5."""
+
+    lengths: Lengths = "part"
 
 
 def setting(
@@ -40,10 +54,10 @@ def setting(
     over: float | None = None,
     low: float | None = None,
     high: float | None = None,
-    length: bool = False,
+    length: Lengths | None = None,
     help: str = "",
 ) -> Any:
-    """A numeric setting; `length` says that it is in the file's unit."""
+    """A numeric setting; `length` says that it is a length, and of what."""
     return Field(
         default=default,
         title=title,
@@ -56,17 +70,22 @@ def setting(
     )
 
 
-def file_length(value: float) -> str:
-    """A length in the file's unit, marked as such in a sentence: who shows it knows what the unit stands for by
-    then."""
+def said_length(value: float) -> str:
+    """A length in the unit of the mesh that a repair is given, marked as such in a sentence: who shows it knows what
+    that unit stands for by then."""
     return f"{{{value:.3g}}}"
+
+
+def _in_millimetres(text: str) -> str:
+    """A sentence whose marked lengths are millimetres of the finished part."""
+    return re.sub(r"\{([^}]+)\}", r"{\1 mm}", text)
 
 
 @dataclass(frozen=True)
 class RepairKind:
     """A repair: what it is called, its settings, and the pure function that does it.
 
-    `apply` returns the new mesh and a sentence on what it did, lengths in it marked by :func:`file_length`; it refuses
+    `apply` returns the new mesh and a sentence on what it did, lengths in it marked by :func:`said_length`; it refuses
     what cannot be done."""
 
     key: str
@@ -113,14 +132,44 @@ class Repair(BaseModel):
         return data
 
 
-def repaired(mesh: Mesh, steps: tuple[Repair, ...]) -> tuple[Mesh, tuple[str, ...]]:
-    """The mesh after all steps, and what each did. Refuses, naming the step, what cannot be done."""
+def _of_part(mesh: Mesh, kind: RepairKind, settings: PartSettings, scale: F64) -> tuple[Mesh, str]:
+    """A repair of a mesh that is scaled by `scale` (3, 3) to the size of the finished part, and back afterwards."""
+    back = np.linalg.inv(scale)
+    normal = getattr(settings, "normal", None)
+    if normal is not None:
+        # Normals are mapped by the inverse transpose.
+        settings = settings.model_copy(update={"normal": tuple((np.asarray(normal) @ back).tolist())})
+    done, text = kind.apply(replace(mesh, vertices=np.ascontiguousarray(mesh.vertices @ scale.T)), settings)
+    return replace(done, vertices=np.ascontiguousarray(done.vertices @ back.T)), _in_millimetres(text)
+
+
+def repaired(mesh: Mesh, steps: tuple[Repair, ...], scale: F64 | None = None) -> tuple[Mesh, tuple[str, ...]]:
+    """The mesh after all steps, and what each did.
+
+    Parameters
+    ----------
+    scale : (3, 3), from the mesh to the size of the finished part in millimetres, without a turn; for steps whose
+    lengths are those of the part. None for a mesh that is cut as large as it is.
+
+    Raises
+    ------
+    Refused
+        Where a step cannot be done; it is named.
+    """
     said = []
     for step in steps:
         kind = repair_kind(step.kind)
         try:
-            mesh, text = kind.apply(mesh, step.settings)
+            if scale is not None and isinstance(step.settings, PartSettings) and step.settings.lengths == "part":
+                mesh, text = _of_part(mesh, kind, step.settings, scale)
+            else:
+                mesh, text = kind.apply(mesh, step.settings)
         except Refused as reason:
             raise Refused(f"{kind.title.lower()}: {reason}") from None
         said.append(text)
     return mesh, tuple(said)
+
+
+def by_part(steps: tuple[Repair, ...]) -> bool:
+    """Whether any step has lengths of the finished part, and so depends on how the model is sized."""
+    return any(isinstance(step.settings, PartSettings) and step.settings.lengths == "part" for step in steps)

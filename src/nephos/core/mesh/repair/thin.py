@@ -8,7 +8,7 @@ import numpy as np
 from nephos.core.arrays import F64
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.mesh.repair.registry import RepairKind, RepairSettings, file_length, setting
+from nephos.core.mesh.repair.registry import RepairKind, RepairSettings, said_length, setting
 from nephos.core.parallel import in_parallel, kernel
 from nephos.core.surface.index import GridArrays, build_index
 from nephos.core.surface.nearest import distance_at
@@ -19,7 +19,7 @@ class Thin(RepairSettings):
 
     triangles: int = setting("Triangles", 300_000, low=100, high=20_000_000)
     deviation: float = setting(
-        "Within", 0.05, over=0, length=True, help="how far a corner of the old surface may lie from the new one"
+        "Within", 0.05, over=0, length="file", help="how far a corner of the old surface may lie from the new one"
     )
 
 
@@ -80,10 +80,10 @@ def _apply(mesh: Mesh, settings: Thin) -> tuple[Mesh, str]:
     if best is mesh:
         raise Refused(f"the surface would move {nearest / settings.deviation:.1f} times as far as that: allow more")
     enough = len(best.faces) <= settings.triangles * 1.01 + 2
-    short = "" if enough else f", more than asked for, to stay within {file_length(settings.deviation)}"
+    short = "" if enough else f", more than asked for, to stay within {said_length(settings.deviation)}"
     return (
         best,
-        f"{before} triangles thinned to {len(best.faces)}{short}; the surface moved {file_length(moved)} at most",
+        f"{before} triangles thinned to {len(best.faces)}{short}; the surface moved {said_length(moved)} at most",
     )
 
 

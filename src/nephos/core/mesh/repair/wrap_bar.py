@@ -9,7 +9,7 @@ from pydantic import Field
 
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
-from nephos.core.mesh.repair.registry import RepairKind, RepairSettings, file_length, setting
+from nephos.core.mesh.repair.registry import RepairKind, RepairSettings, said_length, setting
 from nephos.core.mesh.repair.solid import upright
 
 _BEND = np.radians(2.0)
@@ -23,7 +23,7 @@ class WrapBar(RepairSettings):
     """How a relief goes round the bar: its Y becomes the way round, its height the radius over the bar's."""
 
     normal: tuple[float, float, float] = Field(default=(0.0, 0.0, 1.0), title="Up")
-    diameter: float = setting("Bar under it", 40.0, over=0, length=True, help="diameter at the foot of the relief")
+    diameter: float = setting("Bar under it", 40.0, over=0, length="file", help="diameter at the foot of the relief")
     repeats: float = setting("Repeats", 1, low=1, high=60, help="how many times round")
     cover: float = setting(
         "Covers", 100.0, low=0, high=100, help="percent of the way round, by stretching; 0 keeps the relief's own width"
@@ -54,7 +54,7 @@ def _apply(mesh: Mesh, settings: WrapBar) -> tuple[Mesh, str]:
     taken = settings.cover / 100 * around / count if settings.cover > 0 else width
     if taken * count > around * (1 + 1e-9):
         raise Refused(
-            f"{count} of {file_length(width)} take more than the {file_length(around)} round the bar: take fewer, a thicker "
+            f"{count} of {said_length(width)} take more than the {said_length(around)} round the bar: take fewer, a thicker "
             "bar, or let them cover 100 percent"
         )
     flat = (stood - low) * [1.0, taken / width, 1.0]
@@ -72,7 +72,7 @@ def _apply(mesh: Mesh, settings: WrapBar) -> tuple[Mesh, str]:
     )
     times = f"{count} times " if count > 1 else ""
     share = 100 * taken * count / around
-    return done, f"wrapped {times}round a bar of {file_length(settings.diameter)}, {share:.0f} % of the way round"
+    return done, f"wrapped {times}round a bar of {said_length(settings.diameter)}, {share:.0f} % of the way round"
 
 
 REPAIR = RepairKind("wrap_bar", "Wrap round a bar", "its Y goes round, its height becomes the radius", WrapBar, _apply)
