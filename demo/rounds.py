@@ -80,7 +80,7 @@ def _wing(root: tuple[float, float, float], length: float, lean: float, lift: fl
     half = width * (0.32 + 0.68 * np.sin(np.clip(s * 1.15, 0, 1) * np.pi * 0.62)) * np.sqrt(np.clip(1.02 - s**7, 0, 1))
     x = root[0] + s * length * np.sin(lean) + v * half * np.cos(lean)
     y = root[1] + s * length * np.cos(lean) - v * half * np.sin(lean)
-    ribs = 0.55 * np.exp(-((np.sin(s * 44 + v * 4) / 0.3) ** 2)) + 0.5 * np.exp(-((np.sin(v * 7 + s * 2) / 0.3) ** 2))
+    ribs = 0.55 * np.sin(s * 22 + v * 2) ** 4 + 0.4 * np.sin(v * 4 + s * 2) ** 4
     body = 0.9 + 1.4 * np.exp(-(((v + 0.8) / 0.16) ** 2)) + ribs
     fade = np.sqrt(np.clip(1 - v**8, 0, 1)) * np.sqrt(np.clip(1 - s**40, 0.0, 1)) + 0.15
     middle = root[2] + lift * s + 1.2 * np.sin(s * 5) * v
@@ -112,7 +112,7 @@ def dragonfly() -> Mesh:
     )
     head = 14 * np.sqrt(np.clip(1 - np.abs((t - 0.06) / 0.058) ** 2.2, 0, 1))
     r = np.maximum(np.maximum(thorax, head), tail * (t > 0.1) + 5 * (t <= 0.1)) * np.ones_like(angle)
-    r = r + 0.35 * np.sin(angle * 14 + t * 60) * (thorax > 4) + 0.12 * np.sin(t * 420) * np.cos(angle * 3)
+    r = r + 0.35 * np.sin(angle * 14 + t * 60) * (thorax > 4) + 0.12 * np.sin(t * 130) * np.cos(angle * 3)
     closing = np.clip(np.minimum(t, 1 - t) / 0.012, 0.05, 1) ** 0.5
     spine = np.column_stack([170 * t[:, 0], np.zeros(long), 3.5 * np.sin(t[:, 0] * 3.4)])
     parts = [tube(spine, np.maximum(r * closing, 0.3), around)]
@@ -121,7 +121,7 @@ def dragonfly() -> Mesh:
         ring = 8.5 * np.sqrt(np.clip(1 - ball_t**2, 0.001, 1))[:, None] * np.ones((1, 120))
         ring = ring * (1 + 0.03 * np.sin(np.arange(160) * 1.1)[:, None] * np.sin(np.arange(120) * np.pi / 5)[None])
         parts.append(tube(np.column_stack([8 + 8.5 * ball_t, np.full(160, 10.5 * sign), np.full(160, 6.5)]), ring, 120))
-    for wing in (_wing((36, 12, 2), 72, 0.10, 14, 12.5), _wing((54, 9, 2), 68, 0.32, 8, 15)):
+    for wing in (_wing((42, 12, 2), 72, 0.10, 14, 12.5), _wing((58, 9, 2), 68, 0.32, 8, 15)):
         parts += [wing, _mirrored(wing)]
     mesh = joined(parts)
     return Mesh(mesh.vertices - mesh.low, mesh.faces)

@@ -10,10 +10,13 @@ from nephos.core.findings.rotary import BENDS
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.proposed_rotary import proposed_rotary
+from nephos.core.pipeline.run import run_plan
+from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.work import Work
 from nephos.core.plan.bar_stress import HeldBar
 from nephos.core.plan.force import cutting_push, elastic_modulus
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
+from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
 
 
 def proposed(mesh: Mesh, **words) -> Plan:
@@ -51,8 +54,8 @@ def test_a_turned_part_with_shoulders_is_finished_round_and_a_fluted_one_along()
     discs = turned((8, 0), (8, 20), (18, 20), (18, 26), (8, 26), (8, 50), (20, 50), (20, 56), (8, 56), (8, 80))
     (around,) = proposed(discs).setups
     (along,) = proposed(bladed()).setups
-    assert around.operations[-1].strategy == "finish_helix"
-    assert along.operations[-1].strategy == "finish_raster"
+    assert [o.strategy for o in around.operations if o.strategy.startswith("finish")] == ["finish_helix"]
+    assert [o.strategy for o in along.operations if o.strategy.startswith("finish")] == ["finish_raster"]
 
 
 def test_the_core_grows_with_the_bar() -> None:
@@ -130,3 +133,45 @@ def test_where_no_cutter_gets_deep_the_usual_ones_are_proposed_all_the_same() ->
     shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
     (setup,) = proposed_rotary(plan, shown, stubby).setups
     assert {item.strategy.split("_")[0] for item in setup.operations} == {"rough", "finish"}
+
+
+LEG = ((9, 0), (9, 12), (6, 20), (6, 60), (11, 70), (11, 90))
+
+
+def test_a_leg_is_parted_last_and_its_ends_stay_thick_until_then() -> None:
+    mesh = turned(*LEG)
+    plan = proposed(mesh).model_copy(update={"pitch": 0.5})
+    (setup,) = plan.setups
+    *before, last = setup.operations
+    assert last.strategy == "parting_groove"
+    assert last.settings.diameter >= setup.rotary.core
+
+    def beside(operations: list[Operation]) -> np.ndarray:
+        """Smallest radius at each place from the chuck to the tailstock, off the model."""
+        part = plan.model_copy(update={"setups": (setup.model_copy(update={"operations": tuple(operations)}),)})
+        (done,) = run_plan(part, lambda _: mesh, Work(MemoryStore()))
+        assert done.comparison.gouge <= 0.01
+        x = done.block.grid.xs
+        off = (x < done.space.mesh.low[0] - 0.6) | (x > done.space.mesh.high[0] + 0.6)
+        return done.block.top.min(axis=0)[off]
+
+    rough = beside(before)
+    # Beside the ends the roughing cutter, half over the end, goes no deeper than the end is thick.
+    assert rough.min() >= 9.0 - 0.01
+    parted = beside([*before, last])
+    assert parted.min() == pytest.approx(last.settings.diameter / 2, abs=0.02)
+
+
+def test_a_part_that_ends_in_a_tip_gets_no_groove_and_its_thick_end_lies_at_the_chuck() -> None:
+    finial = turned((14, 0), (14, 10), (6, 20), (9, 45), (5, 60), (2, 68), (0.5, 70))
+    upside_down = Mesh(finial.vertices * [1, 1, -1], np.ascontiguousarray(finial.faces[:, ::-1]))
+    for mesh in (finial, upside_down):
+        plan = proposed(mesh)
+        (setup,) = plan.setups
+        assert all(item.strategy != "parting_groove" for item in setup.operations)
+        points = placed_model(quick_look(mesh).support, plan.models[0], plan.stock).matrix
+        moved = mesh.moved(points).vertices
+        radius = np.hypot(moved[:, 1] - plan.stock.width / 2, moved[:, 2] - plan.stock.thickness / 2)
+        thick = moved[radius > 13.5, 0]
+        assert setup.rotary.chuck == "left" and thick.max() < plan.stock.length / 2
+        assert radius.max() <= plan.stock.width / 2

@@ -11,15 +11,23 @@ from nephos.core.cutters.feeds import working_diameter
 from nephos.core.errors import Refused
 from nephos.core.findings.bar_terrain import BarTerrain, bar_terrain
 from nephos.core.findings.reach import fitted
-from nephos.core.findings.rotary import BENDS, RESERVE
+from nephos.core.findings.rotary import BENDS
 from nephos.core.findings.terrain import Shown
 from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.mesh.summary import MeshSummary
+from nephos.core.pipeline.bar_ends import (
+    GAP,
+    groove,
+    groove_cutter,
+    has_blunt_ends,
+    held_bar,
+    strength,
+    thick_end_at_chuck,
+)
 from nephos.core.pipeline.bar_space import cutter_limits
 from nephos.core.plan.bar_place import along_axis, centred, resized, swept_diameter
-from nephos.core.plan.bar_stress import HeldBar
 from nephos.core.plan.boundary import Limit
-from nephos.core.plan.force import bending_strength, cutting_push, elastic_modulus
+from nephos.core.plan.force import cutting_push, elastic_modulus
 from nephos.core.plan.place import bar_radius, placed_model, to_setup
 from nephos.core.plan.proposed import (
     FINISH_STEPOVER,
@@ -70,11 +78,13 @@ def bar_cutters(swept: float, cutters: Sequence[Cutter]) -> tuple[Cutter, Cutter
 
 
 def _operations(
-    plan: Plan, rough: Cutter, fine: Cutter, cutters: Sequence[Cutter], terrain: BarTerrain, around: bool
+    plan: Plan, rough: Cutter, fine: Cutter, cutters: Sequence[Cutter], terrain: BarTerrain, around: bool, blunt: bool
 ) -> tuple[Operation, ...]:
-    """Roughing, again with a smaller cutter where the first one leaves much, and finishing along X or as a helix."""
-    limit = Limit(boundary="box", contain="outside")
-    past = Limit(boundary="box", contain="outside", offset=_PAST)
+    """Roughing, again with a smaller cutter where the first one leaves much, and finishing along X or as a helix.
+
+    Beside `blunt` ends nothing is cut down to the core: the bar stays thick there until the grooves are cut."""
+    limit = Limit(boundary="box", contain="centre" if blunt else "outside")
+    past = limit if blunt else Limit(boundary="box", contain="outside", offset=_PAST)
     second = second_rougher(rough, fine, cutters)
     roughs = [rough]
     if second is not None:
@@ -151,11 +161,9 @@ def _with_strong_core(plan: Plan, setup: Setup, terrain: BarTerrain) -> Setup:
 
     def holds(core: float, share: float) -> bool:
         radii = np.where(cut, np.maximum(terrain.thinnest, core / 2), terrain.top)
-        free = terrain.xs > rotary.grip if rotary.chuck == "left" else terrain.xs < plan.stock.length - rotary.grip
-        radii = radii[free] if rotary.chuck == "left" else radii[free][::-1]
-        bar = HeldBar(radii, terrain.step, rotary.tailstock == "centre")
+        bar = held_bar(plan, rotary, terrain, radii)
         push = max(cutting_push(plan, with_stepdown_share(item, share)) for item in setup.operations)
-        strong = _FACTOR * float(bar.stress(push).max()) <= bending_strength(material) * RESERVE
+        strong = _FACTOR * float(bar.stress(push).max()) <= strength(plan)
         return strong and bar.bends(push, elastic_modulus(material)) <= BENDS
 
     cores = np.arange(min(rotary.core, most), most + 0.5, 0.5)
@@ -169,12 +177,15 @@ def _with_strong_core(plan: Plan, setup: Setup, terrain: BarTerrain) -> Setup:
     )
 
 
-def _ends(stock: Stock, rotary: Rotary, rough: Cutter, fine: Cutter) -> tuple[float, float]:
-    """How much of the bar's left and right end the model must stay clear of, mm."""
+def _ends(stock: Stock, rotary: Rotary, rough: Cutter, fine: Cutter, parting: Cutter | None) -> tuple[float, float]:
+    """How much of the bar's left and right end the model must stay clear of, mm; with blunt ends where a cutter for
+    `parting` them is given."""
+    pasts = [(rough, rough.radius + _PAST), (fine, fine.radius)]
+    if parting is not None:
+        pasts = [(rough, 0.0), (fine, 0.0), (parting, parting.radius + GAP)]
     found = []
-    for cutter in (rough, fine):
+    for cutter, past in pasts:
         limits = cutter_limits(stock, rotary, cutter, rotary.core / 2)
-        past = cutter.radius + (_PAST if cutter is rough else 0.0)
         found.append((max(limits.low + past, 0.0), max(stock.length - limits.high + past, 0.0)))
     return max(item[0] for item in found), max(item[1] for item in found)
 
@@ -208,24 +219,33 @@ def proposed_rotary(
     model = along_axis(model, look)
     probe = Stock(kind="round", length=1000, width=200, thickness=200, material=plan.stock.material)
     free = centred(model, look, probe)
+    rotary = Rotary(core=0.0)
+    if not any(shown[0][0].placement.turn):
+        free = thick_end_at_chuck(free, look, probe, rotary)
+        model = free
     swept, length = swept_diameter(free, look, probe), float(placed_model(look.support, free, probe).size[0])
     diameter = bar[0] if bar else float(ceil(swept + 2 * _AROUND))
     first_core = _usual_core(diameter) if core is None else core
     if first_core >= diameter:
         raise Refused(f"a core of {first_core:g} mm leaves nothing to cut of a bar of {diameter:g} mm: make it thinner")
-    rotary = Rotary(core=first_core, chuck_diameter=max(80.0, diameter))
+    rotary = rotary.model_copy(update={"core": first_core, "chuck_diameter": max(80.0, diameter)})
     pair = bar_cutters(min(swept, diameter), cutters)
+    blunt = has_blunt_ends(free, look, probe)
+    parting = groove_cutter(cutters, (diameter - first_core) / 2) if blunt else None
     for _ in range(2):
-        found, terrain = _laid_out(plan, model, look, rotary, pair, cutters, bar, (swept, length), sized)
+        found, terrain = _laid_out(plan, model, look, rotary, pair, parting, cutters, bar, (swept, length), sized)
         first, *_, last = found.setups[0].operations
         if (first.cutter, last.cutter) == pair:
             break
         # A cutter that was replaced for its reach may need more room at the ends.
         pair = first.cutter, last.cutter
     (setup,) = found.setups
-    if core is not None:
-        return found
-    return found.model_copy(update={"setups": (_with_strong_core(found, setup, terrain),)})
+    if core is None:
+        setup = _with_strong_core(found, setup, terrain)
+    if parting is not None and setup.rotary is not None:
+        last_cut = groove(found, setup.rotary, terrain, parting, setup.operations)
+        setup = setup.model_copy(update={"operations": (*setup.operations, *([last_cut] if last_cut else []))})
+    return found.model_copy(update={"setups": (setup,)})
 
 
 def _laid_out(
@@ -234,6 +254,7 @@ def _laid_out(
     look: MeshSummary,
     rotary: Rotary,
     pair: tuple[Cutter, Cutter],
+    parting: Cutter | None,
     cutters: Sequence[Cutter],
     bar: tuple[float, float] | None,
     extent: tuple[float, float],
@@ -241,13 +262,13 @@ def _laid_out(
 ) -> tuple[Plan, BarTerrain]:
     """The plan with the model in the bar and the operations of its one setup, for a roughing and a finishing cutter.
 
-    `extent` is the diameter that the model sweeps and its length."""
+    `extent` is the diameter that the model sweeps and its length, `parting` the cutter for grooves beside blunt ends."""
     swept, length = extent
     diameter = bar[0] if bar else float(ceil(swept + 2 * _AROUND))
     stock = Stock(
         kind="round", length=bar[1] if bar else 1000, width=diameter, thickness=diameter, material=plan.stock.material
     )
-    left, right = _ends(stock, rotary, *pair)
+    left, right = _ends(stock, rotary, *pair, parting)
     if not bar:
         stock = stock.model_copy(update={"length": float(ceil(length + left + right))})
     room = stock.length - left - right
@@ -279,7 +300,9 @@ def _laid_out(
         raise Refused("the model has no surface: choose another mesh")
     finishing = proposed_operation(bare, pair[1:], "finish_raster", 10, pair[1])
     around = _goes_round(bare, setup, placed, finishing)
-    setup = setup.model_copy(update={"operations": _operations(bare, *pair, cutters, terrain, around)})
+    setup = setup.model_copy(
+        update={"operations": _operations(bare, *pair, cutters, terrain, around, parting is not None)}
+    )
     return bare.model_copy(update={"setups": (setup,)}), terrain
 
 
