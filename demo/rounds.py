@@ -121,7 +121,7 @@ def dragonfly() -> Mesh:
         ring = 8.5 * np.sqrt(np.clip(1 - ball_t**2, 0.001, 1))[:, None] * np.ones((1, 120))
         ring = ring * (1 + 0.03 * np.sin(np.arange(160) * 1.1)[:, None] * np.sin(np.arange(120) * np.pi / 5)[None])
         parts.append(tube(np.column_stack([8 + 8.5 * ball_t, np.full(160, 10.5 * sign), np.full(160, 6.5)]), ring, 120))
-    for wing in (_wing((42, 12, 2), 72, 0.10, 14, 12.5), _wing((58, 9, 2), 68, 0.32, 8, 15)):
+    for wing in (_wing((42, 12, 0), 72, 0.10, 14, 12.5), _wing((74, 4, 0), 66, 0.32, 10, 12)):
         parts += [wing, _mirrored(wing)]
     mesh = joined(parts)
     return Mesh(mesh.vertices - mesh.low, mesh.faces)

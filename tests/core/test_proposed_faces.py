@@ -17,6 +17,7 @@ from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.findings.terrain import Shown
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
+from nephos.core.pipeline.coarse_cuts import coarse_removed
 from nephos.core.pipeline.needed_sides import LEAST_SHARE, own_shares
 from nephos.core.pipeline.proposed_faces import _refuse_open, proposed_faces, proposed_job, stock_for
 from nephos.core.pipeline.store import MemoryStore
@@ -71,7 +72,8 @@ def test_what_is_proposed_holds_by_its_tabs_and_does_not_bend_its_frame(kind, ha
     assert tabs_hold(proposed, proposed.faces, [placed]) >= 2 * most_push(proposed)
     codes = {item.code for item in faces_findings(proposed, [placed])}
     assert not codes & {"tabs-weak", "frame-bends", "frame-thin", "border-narrow"}
-    for setup in proposed.setups:
+    # Three sides clear all of a convex part.
+    for setup in proposed.setups[:3]:
         rough, *others = (o for o in setup.operations if o.strategy == "rough_offset")
         assert min(2 * half[0] / 15, 8.0) <= rough.cutter.diameter <= 12.0, "as thick as the part allows"
         assert all(o.cutter.diameter < rough.cutter.diameter for o in others)
@@ -144,3 +146,28 @@ def test_a_flat_part_asked_for_from_four_faces_gets_two(half: tuple[float, float
     assert (shares["front"] > LEAST_SHARE) == (len(sides) == 4)
     codes = {item.code for item in faces_findings(proposed, [_shown(part, proposed)[0][1]])}
     assert not codes & {"frame-thin", "border-narrow"}
+
+
+def test_the_last_of_four_sides_is_not_roughed_where_the_others_left_nothing() -> None:
+    """Three sides and the border clear a convex part; of a part with a pit in its back the last one has to."""
+    egg = ellipsoid((30.0, 13.0, 12.0))
+    setups = _proposed(egg, "four-faces", usual_cutters()).setups
+    first = [setup.operations[0].cutter.number for setup in setups]
+    assert setups[0].operations[0].strategy == setups[1].operations[0].strategy == "rough_offset"
+    largest = setups[0].operations[0].cutter.number
+    assert [number == largest for number in first] == [True, True, True, False]
+    numbers = [o.number for setup in setups for o in setup.operations]
+    assert numbers == [10 * (k + 1) for k in range(len(numbers))]
+
+
+def test_what_each_roughing_finds_is_known_to_some_hundredths_before_it_is_calculated() -> None:
+    """Of a ball in its stock: in all the stock's volume round it, within the border, less what is left on it."""
+    part = ellipsoid((20.0, 20.0, 20.0))
+    plan = _proposed(part, "two-faces", usual_cutters())
+    found = coarse_removed(plan, _shown(part, plan))
+    assert plan.faces is not None
+    border = plan.faces.border
+    ball, leave = 4 / 3 * np.pi * 20.4**3, np.pi * (20 + border) ** 2 * plan.stock.thickness
+    tabs = sum(tab.thickness * tab.width * border for tab in plan.faces.tabs)
+    assert sum(found.values()) == pytest.approx(leave - ball - tabs, rel=0.06)
+    assert all(volume >= 0 for volume in found.values())

@@ -16,6 +16,7 @@ from nephos.core.findings.faces import tabs_hold
 from nephos.core.findings.reach import GRIP, fitted, in_flute_layers
 from nephos.core.findings.terrain import Shown, terrain_of
 from nephos.core.machine.machine import machine_of
+from nephos.core.pipeline.coarse_cuts import coarse_removed
 from nephos.core.pipeline.needed_sides import needs_front_and_back
 from nephos.core.pipeline.overrun import finishing_corner, rim_reach, smallest_overrun
 from nephos.core.pipeline.proposed_rotary import proposed_rotary
@@ -275,7 +276,25 @@ def proposed_faces(
         fit = tuple(_within_reach(whole, setup, shown, cutters) for setup in whole.setups)
         fit = tuple(_within_reach(whole, setup, shown, cutters) for setup in _one_finisher(fit, usual))
         whole = whole.model_copy(update={"setups": _one_cutter_a_number(fit)})
-    return Plan.model_validate(_as_tabs_hold(_with_overruns(whole, spaces, work), boxes).model_dump())
+    whole = _without_idle(_with_overruns(whole, spaces, work), shown)
+    return Plan.model_validate(_as_tabs_hold(whole, boxes).model_dump())
+
+
+def _without_idle(plan: Plan, shown: Sequence[Shown]) -> Plan:
+    """The plan without the first roughing of a later side where the sides before it leave nothing for that, such as on
+    the last of four. A finisher that follows no roughing goes in layers."""
+    volumes = coarse_removed(plan, shown)
+    first, *later = plan.setups
+    setups = [first]
+    for setup in later:
+        operations = setup.operations
+        if volumes.get(operations[0].number) == 0.0:
+            operations = operations[1:]
+        terrain = terrain_of(plan, setup, shown)
+        if len(operations) == 1 and terrain is not None:
+            operations = (in_flute_layers(terrain, operations[0], roughed=False),)
+        setups.append(setup.model_copy(update={"operations": operations}))
+    return plan.model_copy(update={"setups": _one_cutter_a_number(tuple(setups))})
 
 
 def _as_tabs_hold(plan: Plan, boxes: Sequence[Placed]) -> Plan:

@@ -110,9 +110,11 @@ def _beside(space: SetupSpace, work: Work, block: Block) -> tuple[float, F64 | N
     # Half of the border: material at its outer wall belongs to the frame. Gaps that no cutter enters are left out.
     radius = min((operation.cutter.radius for operation in space.setup.worked), default=0.0)
     fits = radius + _ROOM
-    skin = tab_skin(space.setup.worked)
+    # Roughing of any side leaves its skin on the tabs.
+    everything = [operation for setup in space.plan.setups for operation in setup.worked]
+    skin = tab_skin(everything)
     tabs = shapely.union_all([_footprint(space, tab, faces.border).buffer(skin) for tab in faces.tabs])
-    wide, room = around.buffer(faces.border), _widest(space.setup.worked) + skin
+    wide, room = around.buffer(faces.border), _widest(everything) + skin
     gaps = wide.difference(outline).buffer(-fits).buffer(fits)
     # The largest cutter clears the border: it leaves fillets in the corners between tabs and part.
     open_ = wide.difference(outline.union(tabs))

@@ -18,7 +18,7 @@ from nephos.core.strategies.registry import strategy
 _USUAL: dict[str, tuple[str, float]] = {"drill": ("drill", 5.0)}
 """The cutter that an operation is first given where it is neither roughing nor finishing: shape and diameter."""
 _WALL = 0.08
-"""From this share of upright surface on walls are worth an operation of their own."""
+"""From this share of upright surface on walls are finished by waterlines."""
 _STEEP = 55.0
 _LEAVE = 0.5
 """What the first roughing leaves (mm)."""
@@ -81,7 +81,7 @@ def _is_thin(terrain: Terrain, roughing: Operation) -> bool:
 
 
 def proposed_sheet(plan: Plan, setup: Setup, look: MeshSummary, cutters: Sequence[Cutter]) -> tuple[Operation, ...]:
-    """Rough, rough again, finish, walls and cut-out for the first model of a plan, in a setup.
+    """Rough, rough again, finish and cut-out for the first model of a plan, in a setup.
 
     Cutters follow the model's size (about a twenty-fifth of its longest side for roughing, an eightieth for finishing),
     what the shop has, and how much of the surface is steep; a thin relief needs no second roughing, one that lies on
@@ -109,16 +109,15 @@ def proposed_sheet(plan: Plan, setup: Setup, look: MeshSummary, cutters: Sequenc
             )
         )
     finishing = proposed_operation(plan, cutters, "finish_raster", 30, fine)
+    if _wall_share(look) > _WALL:
+        # Waterlines after a raster over all of it would go through air nearly all the time.
+        finishing = proposed_operation(
+            plan, cutters, "finish_steep_shallow", 30, fine, stepdown=round(fine.diameter * 0.1, 2)
+        )
     if thin and terrain is not None and terrain.top - float(terrain.heights[terrain.covered].min()) > fine.diameter / 2:
         layered = finishing.settings.model_copy(update={"layer": round(fine.diameter / 2, 2)})
         finishing = finishing.model_copy(update={"settings": layered})
     found.append(finishing)
-    if _wall_share(look) > _WALL:
-        found.append(
-            proposed_operation(
-                plan, cutters, "finish_waterline", 40, fine, steeper=_STEEP, stepdown=round(fine.diameter * 0.1, 2)
-            )
-        )
     if float(box.low[2]) > 0.5:
         flats = [cutter for cutter in cutters if cutter.shape == "flat"]
         longest_flutes = max((cutter.flute_length for cutter in flats), default=0.0)
