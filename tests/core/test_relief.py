@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from nephos.core.cutters.profile import Profile
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
+from nephos.core.relief.nearest_line import direction_at, line_index, nearest, smooth_along
 from nephos.core.relief.surface import composed, piece_areas
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import build_index
@@ -187,6 +188,37 @@ def test_a_rope_goes_round_a_corner_in_an_arc(turn: float) -> None:
         heights = top_of(mesh, middle + aside * inwards + t[:, None] * across)
         assert heights.min() > 0.5
         assert np.abs(np.diff(heights)).max() < 0.03
+
+
+@pytest.mark.parametrize("radius", [10.0, 20.0, 60.0])
+def test_a_rope_on_a_bend_takes_hardly_more_triangles_than_a_straight_one(radius: float) -> None:
+    """Where the strands would jump from chord to chord of the bend, triangles were divided there without end."""
+
+    def faces(vertices: list[list[float]]) -> int:
+        path = {"kind": "path", "vertices": vertices}
+        mesh = surface(piece("r", path, height=2.0, shape={"kind": "rope", "width": 4.0, "lead": 8.0}), tolerance=0.02)
+        assert is_closed(mesh)
+        return len(mesh.faces)
+
+    quarter, long = np.tan(np.pi / 8), radius * np.pi / 2
+    bent = faces([[radius, 0.0, quarter], [0.0, radius, 0.0]])
+    straight = faces([[0.0, 0.0, 0.0], [long * 0.9, long * 0.436, 0.0]])
+    assert bent < 1.35 * straight
+
+
+def test_along_a_bend_places_follow_each_other_evenly_on_both_sides() -> None:
+    """Round an arc of coarse chords: the way along it grows as the angle does, at any distance from it."""
+    angle = np.linspace(0, np.pi / 2, 13)
+    index = line_index([(20 * np.column_stack([np.cos(angle), np.sin(angle)]), False)])
+    # At a free end the curve goes as its last chord does.
+    a = np.linspace(angle[1], angle[-2], 2000)
+    for r in (18.0, 20.0, 22.5):
+        xy = r * np.column_stack([np.cos(a), np.sin(a)])
+        along = smooth_along(index, xy, nearest(index, xy))
+        expected = a / (np.pi / 2) * index.lengths[0]
+        np.testing.assert_allclose(along, expected, atol=2e-3)
+        way = direction_at(index, along)
+        np.testing.assert_allclose(way, np.column_stack([-np.sin(a), np.cos(a)]), atol=1e-3)
 
 
 def test_an_open_curve_needs_something_swept_along_it() -> None:

@@ -62,7 +62,7 @@ STAGE_VERSIONS = {
     "summary": 15,
     "findings": 3,
     "prepared": 2,
-    "composed": 4,
+    "composed": 5,
     "mesh-summary": 5,
     "export": 1,
     "shadow": 1,

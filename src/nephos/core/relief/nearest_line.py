@@ -9,12 +9,16 @@ from scipy.ndimage import distance_transform_edt
 from nephos.core.arrays import F32, F64, I32
 from nephos.core.parallel import in_parallel, inlined, kernel
 
-__all__ = ["LineIndex", "Near", "Nearest", "line_index", "near", "nearest"]
+__all__ = ["LineIndex", "Near", "Nearest", "line_index", "near", "nearest", "smooth_along"]
 
 _MOST_CELLS = 160
 """Cells along the longer side of the grid, where there are segments for as many."""
 _BAND = 65536
 """Fewer places than this are looked at without threads: starting those would take longer."""
+_NEWTON = 3
+"""Steps of Newton's method; the equation is nearly linear."""
+_BEYOND = 0.5
+"""So many lengths of a chord a place may lie beyond its ends."""
 _CORNER = np.radians(20.0)
 """Where a curve turns by more than this from chord to chord it has a corner."""
 
@@ -35,23 +39,26 @@ class _Arrays(NamedTuple):
 
 @dataclass(frozen=True)
 class LineIndex:
-    """Segments of curves in a grid. `lengths` is how long each curve is; `line` which curve each segment is of."""
+    """Segments of curves in a grid. `lengths` is how long each curve is; `line` which curve each segment is of;
+    `tangents` (n, 4) the directions of the curve at the start and end of each segment, between those of its neighbours."""
 
     arrays: _Arrays
     line: I32
     lengths: F64
+    tangents: F64
 
 
 @dataclass(frozen=True)
 class Nearest:
     """For each place: the distance (mm), less than 0 in `side` on the right of the curve, how far along its curve (mm)
-    the nearest place lies, the run between corners and the curve that it lies on."""
+    the nearest place lies, the run between corners, the curve and the segment that it lies on (-1 beyond the reach)."""
 
     distance: F64
     side: F64
     along: F64
     run: I32
     line: I32
+    segment: I32
 
 
 @kernel
@@ -168,9 +175,56 @@ def _runs(points: F64, closed: bool, first: int) -> I32:
     return np.asarray(run + first, np.int32)
 
 
+def _tangents(ends: F64, closed: bool) -> F64:
+    """(n, 4) unit directions at the start and at the end of each segment (n, 4) of a curve: the mean of those of the
+    segments that meet there, its own at a free end."""
+    way = ends[:, 2:] - ends[:, :2]
+    way = way / np.hypot(*way.T)[:, None]
+    before, after = np.roll(way, 1, axis=0), np.roll(way, -1, axis=0)
+    if not closed:
+        before[0], after[-1] = way[0], way[-1]
+    start, end = way + before, way + after
+    lengths = (np.maximum(np.hypot(*item.T), 1e-9)[:, None] for item in (start, end))
+    return np.concatenate([item / length for item, length in zip((start, end), lengths, strict=True)], axis=1)
+
+
+def smooth_along(index: LineIndex, xy: F64, found: Nearest) -> F64:
+    """How far along its curve (mm) each of `xy` (n, 2) lies, as if the chords were a smooth curve.
+
+    Beside a chord this is where the place lies square to the direction of the curve, which turns evenly from one end of
+    the chord to the other. Square to the chord itself the result would jump at each corner on the inner side of a bend,
+    and stand still on the outer one. All places have to be within reach of a curve."""
+    a, ends = index.arrays, index.arrays.ends[found.segment]
+    chord, off = ends[:, 2:] - ends[:, :2], xy - ends[:, :2]
+    length = np.hypot(*chord.T)
+    first, last = index.tangents[found.segment, :2], index.tangents[found.segment, 2:]
+    t = (found.along - a.along[found.segment]) / length
+    for _ in range(_NEWTON):
+        way, turn, left = first + t[:, None] * (last - first), last - first, off - t[:, None] * chord
+        value = (left * way).sum(axis=1)
+        slope = (left * turn).sum(axis=1) - (chord * way).sum(axis=1)
+        t = t - value / np.where(np.abs(slope) < 1e-12, -1.0, slope)
+    # Beside a sharp bend there may be no such place.
+    t = np.clip(t, -_BEYOND, 1 + _BEYOND)
+    found_along: F64 = a.along[found.segment] + t * length
+    return found_along
+
+
+def direction_at(index: LineIndex, along: F64) -> F64:
+    """(n, 2) unit directions of the one curve of an index, `along` (n,) mm from its start, as they are taken by
+    :func:`smooth_along`."""
+    starts = index.arrays.along
+    segment = np.clip(np.searchsorted(starts, along, side="right") - 1, 0, len(starts) - 1)
+    ends = index.arrays.ends[segment]
+    t = ((along - starts[segment]) / np.hypot(*(ends[:, 2:] - ends[:, :2]).T))[:, None]
+    way = (1 - t) * index.tangents[segment, :2] + t * index.tangents[segment, 2:]
+    found: F64 = way / np.maximum(np.hypot(*way.T), 1e-12)[:, None]
+    return found
+
+
 def line_index(lines: list[tuple[F64, bool]]) -> LineIndex:
     """An index of curves: points (n, 2), and whether each is closed."""
-    ends, along, runs, which, lengths = [], [], [], [], []
+    ends, along, runs, which, lengths, tangents = [], [], [], [], [], []
     first = 0
     for k, (points, closed) in enumerate(lines):
         after = np.roll(points, -1, axis=0) if closed else points[1:]
@@ -179,6 +233,7 @@ def line_index(lines: list[tuple[F64, bool]]) -> LineIndex:
         run = _runs(points, closed, first)
         kept = length > 1e-9
         ends.append(np.concatenate([before, after], axis=1)[kept])
+        tangents.append(_tangents(ends[-1], closed))
         along.append(np.concatenate([[0.0], np.cumsum(length)[:-1]])[kept])
         runs.append(run[kept])
         which.append(np.full(int(kept.sum()), k, np.int32))
@@ -199,7 +254,7 @@ def line_index(lines: list[tuple[F64, bool]]) -> LineIndex:
         _bin(all_ends, x0, y0, cell, nx, ny, cursor, items)
     away = distance_transform_edt(np.diff(total).reshape(ny, nx) == 0).astype(np.float32).ravel()
     arrays = _Arrays(all_ends, np.concatenate(along), np.concatenate(runs), total, items, x0, y0, cell, nx, ny, away)
-    return LineIndex(arrays, np.concatenate(which), np.array(lengths))
+    return LineIndex(arrays, np.concatenate(which), np.array(lengths), np.concatenate(tangents))
 
 
 def nearest(index: LineIndex, xy: F64, reach: float = np.inf) -> Nearest:
@@ -218,4 +273,5 @@ def nearest(index: LineIndex, xy: F64, reach: float = np.inf) -> Nearest:
     found = np.maximum(segment, 0)
     near = segment >= 0
     run = np.where(near, index.arrays.run[found], -1).astype(np.int32)
-    return Nearest(distance, side, along, run, np.where(near, index.line[found], 0).astype(np.int32))
+    line = np.where(near, index.line[found], 0).astype(np.int32)
+    return Nearest(distance, side, along, run, line, segment)

@@ -9,7 +9,7 @@ from scipy.spatial import cKDTree
 
 from nephos.core.arrays import F64
 from nephos.core.errors import Refused
-from nephos.core.relief.nearest_line import LineIndex, line_index, nearest
+from nephos.core.relief.nearest_line import LineIndex, direction_at, line_index, nearest, smooth_along
 from nephos.core.relief.outline import Line, arc_steps
 from nephos.core.relief.piece import Heights, Lines, lines_of
 from nephos.core.relief.shaped import rings_of_area
@@ -74,7 +74,8 @@ class SweptPiece:
             rise = self.height * np.interp(u, knots, self.shape.heights)
             span = np.clip(np.searchsorted(knots, u), 1, len(knots) - 1)
             return Heights(rise, (found.run * 128 + span).astype(np.int32))
-        rise, strand = _rope(u, found.along, self.index.lengths[found.line], self.shape)
+        along = smooth_along(self.index, xy, found)
+        rise, strand = _rope(u, along, self.index.lengths[found.line], self.shape)
         return Heights(self.height * rise, (found.run * 4096 + strand).astype(np.int32))
 
     def lines(self, tolerance: float) -> Lines:
@@ -129,6 +130,7 @@ def _rope(u: F64, along: F64, length: F64, rope: Rope) -> tuple[F64, F64]:
 def _grooves(line: Line, rope: Rope, tilts: F64) -> list[Line]:
     """The grooves of a rope along a curve, as lines on the plan."""
     whole, closed = _whole(line), line[1]
+    index = line_index([line])
     lead = float(_leads(np.array([whole.length]), rope)[0])
     count = int(round(whole.length / lead * rope.strands))
     out: list[Line] = []
@@ -140,12 +142,8 @@ def _grooves(line: Line, rope: Rope, tilts: F64) -> list[Line]:
         if not closed and inside.sum() < 2:
             continue
         at, u = (at % whole.length, tilts) if closed else (at[inside], tilts[inside])
-        step = 1e-3 * rope.width
         spots = shapely.get_coordinates(shapely.line_interpolate_point(whole, at))
-        after = shapely.get_coordinates(shapely.line_interpolate_point(whole, np.minimum(at + step, whole.length)))
-        before = shapely.get_coordinates(shapely.line_interpolate_point(whole, np.maximum(at - step, 0.0)))
-        way = after - before
-        way /= np.maximum(np.hypot(*way.T), 1e-12)[:, None]
+        way = direction_at(index, at)
         left = np.stack([-way[:, 1], way[:, 0]], 1)
         out.append((spots + (rope.width / 2 * np.sin(u))[:, None] * left, False))
     return out
