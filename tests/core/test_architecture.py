@@ -68,3 +68,17 @@ def test_parts_know_nothing_of_those_above(part: str, others: tuple[str, ...]) -
 def test_the_core_imports_no_framework() -> None:
     for path in (SOURCE / "nephos" / "core").rglob("*.py"):
         assert not re.search(r"^\s*(from|import) (django|ninja|procrastinate|psycopg)", path.read_text(), re.M), path
+
+
+ASKED_BY_NAME = re.compile(
+    r"""\.strategy\.startswith|\.strategy\ (==|in)\ |isinstance\([^()]*CutOutSettings|getattr\([\w.]*\.settings,\ ["']""",
+    re.X,
+)
+
+
+def test_nobody_looks_at_the_name_of_a_strategy() -> None:
+    """It says what it is for, where it can be cut and what it holds: a new one needs no edits elsewhere."""
+    for path in (SOURCE / "nephos" / "core").rglob("*.py"):
+        if "strategies" not in path.parts:
+            found = ASKED_BY_NAME.search(path.read_text())
+            assert not found, f"{path.relative_to(SOURCE)}: {found and found.group()}"

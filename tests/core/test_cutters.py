@@ -22,8 +22,9 @@ from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.proposed import nearest_cutter, proposed_sheet
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.proposals.one_face import proposed_sheet
+from nephos.core.proposals.operations import nearest_cutter
 
 SHED = machine_of("shed-router")
 

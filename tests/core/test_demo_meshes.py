@@ -38,7 +38,7 @@ def operations_with(cutter: Cutter) -> list:
     for key, kind in strategies().items():
         # Fronts are slow to work out on detail as fine as this: one cutter of theirs is enough here.
         skipped = {"pocket", "drill", "score", "cut_out"} | ({"rough_engagement"} if cutter.shape != "flat" else set())
-        if kind.lies and cutter.shape in kind.shapes and key not in skipped:
+        if "face" in kind.setup_kinds and cutter.shape in kind.shapes and key not in skipped:
             known = {name: value for name, value in words.items() if name in kind.settings.model_fields}
             found.append(op(key, cutter, 10 * len(found) + 10, {"boundary": Limit(boundary="silhouette")}, **known))
     return found

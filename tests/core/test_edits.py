@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from meshes import box_mesh
 from nephos.command.warm import small_hill
 from nephos.core.errors import Refused
+from nephos.core.finding import Finding
 from nephos.core.findings.placement import placement_findings
-from nephos.core.findings.plan_checks import Finding
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.orientation import slab_height, undercut
 from nephos.core.mesh.repair.registry import repaired

@@ -6,8 +6,8 @@ import shapely
 import trimesh
 
 from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline.end_tabs import PartEnds
 from nephos.core.plan.joined_faces import FaceTab
+from nephos.core.proposals.end_tabs import PartEnds
 
 EVERYWHERE = shapely.box(-100, -100, 100, 100)
 

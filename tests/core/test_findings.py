@@ -10,7 +10,8 @@ from cutting import op, run
 from meshes import box_mesh, grid_mesh
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.errors import Refused
-from nephos.core.findings.plan_checks import Finding, boundary_findings, operation_findings
+from nephos.core.finding import Finding
+from nephos.core.findings.plan_checks import boundary_findings, operation_findings
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.findings.stickout import stickout_findings
 from nephos.core.mesh.model import Mesh

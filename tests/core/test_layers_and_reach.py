@@ -18,7 +18,7 @@ from nephos.command.warm import small_hill
 from nephos.core.cutters import Cutter, HolderStep, standard_cutter
 from nephos.core.findings.placement import placement_findings
 from nephos.core.findings.proof_checks import outcome_findings
-from nephos.core.findings.reach import fitted, reach_findings
+from nephos.core.findings.reach import reach_findings
 from nephos.core.findings.terrain import terrain_of
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
@@ -27,10 +27,12 @@ from nephos.core.pipeline.space import joined
 from nephos.core.plan.boundary import Boundary, Limit
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.proposed import proposed_operation, proposed_sheet
 from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
 from nephos.core.post.schema import post_named
 from nephos.core.post.write import arcs_of, write_program
+from nephos.core.proposals.fitting import fitted
+from nephos.core.proposals.one_face import proposed_sheet
+from nephos.core.proposals.operations import proposed_operation
 from nephos.core.strategies.clearing.offset import offset
 from nephos.core.strategies.following.wall_order import nearest_next
 from nephos.core.toolpath import Kind, Pass

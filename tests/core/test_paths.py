@@ -56,7 +56,7 @@ def test_no_shape_gouges_random_ground(shape: str) -> None:
     for key, kind in strategies().items():
         # Fronts are slow to work out on spikes: one shape of theirs is enough.
         skipped = {"pocket", "drill", "score"} | ({"rough_engagement"} if shape != "bull-nose" else set())
-        if kind.lies and shape in kind.shapes and key not in skipped:
+        if "face" in kind.setup_kinds and shape in kind.shapes and key not in skipped:
             known = {name: value for name, value in words.items() if name in kind.settings.model_fields}
             operations.append(op(key, cutter, 10 * len(operations) + 10, **known))
     operations.append(op("finish_raster", cutter, 90, stepover=0.5, angle=30.0))

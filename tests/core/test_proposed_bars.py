@@ -9,7 +9,6 @@ from nephos.core.findings.bar_terrain import bar_terrain
 from nephos.core.findings.rotary import BENDS
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.proposed_rotary import proposed_rotary
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
@@ -17,6 +16,7 @@ from nephos.core.plan.bar_stress import HeldBar
 from nephos.core.plan.force import cutting_push, elastic_modulus
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.proposals.rotary import proposed_rotary
 
 
 def proposed(mesh: Mesh, **words) -> Plan:

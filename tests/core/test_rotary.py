@@ -21,7 +21,6 @@ from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.bar_space import cutter_limits, spigot
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.programs import programs_of
-from nephos.core.pipeline.proposed_rotary import proposed_rotary
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
@@ -31,6 +30,7 @@ from nephos.core.plan.place import placed_model
 from nephos.core.plan.rotary import Rotary
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
 from nephos.core.post.read import read_program
+from nephos.core.proposals.rotary import proposed_rotary
 from nephos.core.strategies.following.follow import follow_lines
 from nephos.core.strategies.registry import strategy
 from nephos.core.surface.contact import on_triangle

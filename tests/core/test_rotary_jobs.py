@@ -12,7 +12,7 @@ from meshes import box_mesh, ellipsoid
 from nephos.command.headless import run
 from nephos.core.errors import Refused
 from nephos.core.estimate.estimate_input import estimate_input
-from nephos.core.findings.plan_checks import Finding
+from nephos.core.finding import Finding
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.mesh.model import Mesh

@@ -12,9 +12,8 @@ from pydantic import ValidationError
 
 from nephos.command.compose import compose
 from nephos.command.headless_input import Parser, load, load_meshes, load_plan
-from nephos.command.proposed_plan import proposed_plan
 from nephos.core.bench import bench_drop, bench_proof, bench_removal, bench_rotary_drop, bench_rotary_removal
-from nephos.core.cutters import standard_cutter
+from nephos.core.cutters import standard_cutter, usual_cutters
 from nephos.core.errors import Refused
 from nephos.core.findings.faces import whole_findings
 from nephos.core.findings.placement import placement_findings
@@ -26,7 +25,6 @@ from nephos.core.mesh.formats import read_mesh
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.summary import quick_look, unit_guess
-from nephos.core.pipeline.proposed_faces import KINDS
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.space import placed_models, prepared_mesh
 from nephos.core.pipeline.store import MemoryStore
@@ -38,6 +36,8 @@ from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, St
 from nephos.core.plan.tile_setups import cut_plan
 from nephos.core.plan.versions import RENAMED_STRATEGIES
 from nephos.core.post.schema import post_of
+from nephos.core.proposals.faces import KINDS
+from nephos.core.proposals.new_plan import Wish, proposed_plan
 from nephos.core.report.setup_report import setup_report
 from nephos.core.stock.bar import bar_mesh
 from nephos.core.stock.solid import block_mesh
@@ -202,6 +202,27 @@ def _say_scale(plan: Plan, mesh: Mesh, asked: bool) -> None:
     )
 
 
+def _proposed(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
+    """The plan that is proposed for a mesh; what is to be said of it goes to the terminal."""
+    wish = Wish(
+        kind=arguments.kind,
+        pitch=arguments.pitch,
+        tolerance=arguments.tolerance,
+        post=arguments.post,
+        size_x=arguments.size_x,
+        stock=arguments.stock and tuple(arguments.stock),
+        bed=arguments.bed and tuple(arguments.bed),
+        bar=arguments.bar and tuple(arguments.bar),
+        core=arguments.core,
+        turn=tuple(arguments.turn),
+        gap_above=arguments.gap_above,
+    )
+    proposed = proposed_plan(wish, mesh, usual_cutters())
+    for note in proposed.notes:
+        print(f"nephos cut: note: {note}", file=sys.stderr)
+    return proposed.plan
+
+
 def cut(words: list[str]) -> int:
     """Run `./nephos cut`; returns the exit status."""
     parser = _cut_parser()
@@ -217,7 +238,7 @@ def cut(words: list[str]) -> int:
         if not arguments.kind and not (arguments.rough or arguments.finish or arguments.cutout):
             parser.error("give at least one --rough, --finish or --cutout")
         meshes = {"model": read_mesh(source.name, load(source))}
-        plan = proposed_plan(arguments, meshes["model"]) if arguments.kind else _plan_from(arguments, meshes["model"])
+        plan = _proposed(arguments, meshes["model"]) if arguments.kind else _plan_from(arguments, meshes["model"])
     post_of(plan.post)
     work = Work(MemoryStore())
     if source.suffix.lower() != ".json":

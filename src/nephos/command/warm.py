@@ -42,7 +42,7 @@ def _bar(hill: Mesh) -> None:
     values = {"stepover": 1.0, "stepdown": 2.0, "leave": 0.2}
     operations: list[Operation] = []
     for key, kind in strategies().items():
-        if kind.turns:
+        if "rotary" in kind.setup_kinds:
             fields = {k: v for k, v in values.items() if k in kind.settings.model_fields}
             cutter = flat if kind.stepped else ball
             settings = kind.settings.model_validate(fields)
@@ -119,7 +119,7 @@ def _text(hill: Mesh) -> None:
 def _chosen() -> list[tuple[str, str]]:
     """Pairs of strategy and cutter shape that cover all of both. Kernels are compiled by argument types, which are the
     same for all shapes."""
-    lying = {key: kind for key, kind in strategies().items() if kind.lies}
+    lying = {key: kind for key, kind in strategies().items() if "face" in kind.setup_kinds}
     found = [(key, kind.shapes[0]) for key, kind in lying.items()]
     seen = {shape for _, shape in found}
     others = [shape for shape in SHAPES if shape not in seen]

@@ -39,7 +39,7 @@ from nephos.core.plan.place import (
 from nephos.core.plan.schema import Model, Operation, Plan, Setup
 from nephos.core.plan.tile_setups import cut_plan
 from nephos.core.plan.tiles import Tiles
-from nephos.core.strategies.cut_out import CutOutSettings, shown_tabs
+from nephos.core.strategies.cut_out import shown_tabs
 from nephos.core.strategies.registry import strategy
 from nephos.core.units import number_in
 from nephos.web.jobs import shop_cutters
@@ -100,7 +100,7 @@ _TABS: Memo[list[dict[str, Any]]] = Memo(64)
 def _tabs(plan: Plan, setup: Setup, operation: Operation, outline: str | None) -> list[dict[str, Any]]:
     """Where the tabs of a cut-out stand on its drawn outline: number of the outline, share of its length, place in the
     setup."""
-    if not isinstance(operation.settings, CutOutSettings) or outline is None:
+    if operation.settings.held is None or outline is None:
         return []
     matrix = to_setup(plan.stock, setup)
     corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
@@ -422,7 +422,7 @@ def standing_stops(plan: Plan) -> list[Seen]:
 def _curve(operation: Operation, ground: EstimateInput, scale: float) -> list[list[float]]:
     """Seconds over stepover, `scale` times the estimate, for the small drawing that shows what a finer step costs."""
     kind = strategy(operation.strategy)
-    stepover = getattr(operation.settings, "stepover", None)
+    stepover = operation.settings.figures.stepover
     if not stepover:
         return []
     points = []

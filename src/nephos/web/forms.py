@@ -6,7 +6,7 @@ from pydantic import BaseModel, JsonValue
 from typing_extensions import TypedDict
 
 from nephos.core.mesh.repair.registry import RepairKind
-from nephos.core.strategies.registry import Strategy
+from nephos.core.strategies.registry import SetupKind, Strategy
 
 __all__ = ["FieldForm", "RepairForm", "SettingsForm", "StrategyForm", "repair_form", "strategy_form"]
 
@@ -47,7 +47,7 @@ class StrategyForm(TypedDict):
     summary: str
     shapes: list[str]
     schema: SettingsForm
-    kinds: list[Literal["face", "rotary"]]
+    kinds: list[SetupKind]
 
 
 class RepairForm(TypedDict):
@@ -65,18 +65,13 @@ def _form(settings: type[BaseModel]) -> SettingsForm:
 
 def strategy_form(kind: Strategy) -> StrategyForm:
     """A strategy with the form of its settings."""
-    kinds: list[Literal["face", "rotary"]] = []
-    if kind.lies:
-        kinds.append("face")
-    if kind.turns:
-        kinds.append("rotary")
     return StrategyForm(
         key=kind.key,
         title=kind.title,
         summary=kind.summary,
         shapes=list(kind.shapes),
         schema=_form(kind.settings),
-        kinds=kinds,
+        kinds=list(kind.setup_kinds),
     )
 
 

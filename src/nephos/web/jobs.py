@@ -10,9 +10,10 @@ from django.db.models import Max
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.proposed import proposed_operation, proposed_sheet
 from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan
 from nephos.core.plan.versions import RENAMED_STRATEGIES
+from nephos.core.proposals.one_face import proposed_sheet
+from nephos.core.proposals.operations import proposed_operation
 from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.models import Cutter as CutterRow
 from nephos.web.summaries import known, mesh_summary_for, work_out_missing

@@ -29,7 +29,6 @@ from nephos.core.pipeline.kept_blocks import block_after
 from nephos.core.pipeline.keys import outline_key_of, setup_keys
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.proof import grid_facts
-from nephos.core.pipeline.proposed_faces import JOB_KINDS, proposed_job
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.sides import begun_after, block_before
 from nephos.core.pipeline.space import placed_parts, prepared_key, prepared_mesh, setup_space
@@ -39,6 +38,7 @@ from nephos.core.pipeline.work import Step, Work
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Plan, Setup, parse_plan
 from nephos.core.plan.tile_setups import cut_plan
+from nephos.core.proposals.job import JOB_KINDS, proposed_job
 from nephos.core.report.setup_results import job_findings_result, setup_results
 from nephos.core.stock.bar import bar_mesh
 from nephos.core.stock.block import Block

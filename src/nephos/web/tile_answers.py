@@ -4,8 +4,8 @@ from typing import Any, Literal
 
 import numpy as np
 
+from nephos.core.finding import Finding
 from nephos.core.findings.overrides import Seen
-from nephos.core.findings.plan_checks import Finding
 from nephos.core.pipeline.keys import assumed
 from nephos.core.plan.place import to_setup, turned_size, zero_in_words
 from nephos.core.plan.schema import Plan, Setup

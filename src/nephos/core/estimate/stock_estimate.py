@@ -173,7 +173,7 @@ def _standing(
         settings, cutter, goes = last.settings, last.cutter, axis(last)
         top = highest_in(relief, before, goes, cutter.radius)
         if not isinstance(settings, RoughSettings):
-            tips = relief.tips(cutter.profile, float(getattr(settings, "leave", 0.0)))
+            tips = relief.tips(cutter.profile, settings.figures.leave)
             return np.minimum(before, relief.swept(tips, cutter.profile, goes & (tips <= top)))
         allowance = wall_allowance(cutter, settings.leave, *relief.size)
         tips = relief.tips(cutter.profile, settings.leave, allowance)
@@ -210,7 +210,7 @@ def stock_estimate(
     key = key_of(
         "stock-estimate", drawn.key, floor, stock.tolist(), np.round(box, 1).tolist(), every, reach, plan.block_pitch
     )
-    earlier = [item for item in setup.worked if item.number < operation.number and item.strategy.startswith("rough")]
+    earlier = [item for item in setup.worked if item.number < operation.number and item.role == "rough"]
     low, high = stock.min(axis=0), stock.max(axis=0)
     first = np.where(relief.within(low[:2], high[:2]), np.float32(high[2] - floor), np.float32(-inf))
 

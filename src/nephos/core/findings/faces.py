@@ -7,8 +7,8 @@ import numpy as np
 
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
+from nephos.core.finding import Finding, Fix
 from nephos.core.findings.finished import thin_findings, true_in_words
-from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline.cut_free import HELD
 from nephos.core.pipeline.keys import finest_operation

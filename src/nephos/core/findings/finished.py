@@ -2,12 +2,11 @@
 
 import numpy as np
 
-from nephos.core.findings.plan_checks import Finding
+from nephos.core.finding import Finding
 from nephos.core.pipeline.keys import finest_operation
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.space import SetupSpace
 from nephos.core.stock.thin import THIN, ThinPlaces, thin_places
-from nephos.core.strategies.cut_out import CutOutSettings
 from nephos.core.units import Say
 
 SCRAP = 500.0
@@ -137,17 +136,17 @@ def _missing_tabs(done: SetupOutcome) -> list[Finding]:
     """Cut-outs that found room for fewer tabs than they ask for."""
     found = []
     for outcome in done.outcomes:
-        settings, number = outcome.operation.settings, outcome.operation.number
-        if not isinstance(settings, CutOutSettings) or settings.skin > 0 or done.space.setup.tile is not None:
+        held, number = outcome.operation.settings.held, outcome.operation.number
+        if held is None or held.skin > 0 or done.space.setup.tile is not None:
             continue
         placed = sum(tab.operation == number for tab in done.tabs)
-        if placed < settings.tab_count and settings.side != "inside":
+        if placed < held.tab_count and held.side != "inside":
             found.append(
                 Finding(
                     "tabs-missing",
                     "caution",
                     str(number),
-                    f"only {placed} of {settings.tab_count} tabs found room on the outline",
+                    f"only {placed} of {held.tab_count} tabs found room on the outline",
                     "make them shorter, or place them by hand where part and frame hold them",
                 )
             )

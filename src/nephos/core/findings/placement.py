@@ -4,8 +4,8 @@ from math import ceil
 
 import numpy as np
 
+from nephos.core.finding import Finding, Fix
 from nephos.core.findings.faces import faces_findings
-from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.findings.rotary import swept_findings
 from nephos.core.findings.tiles import tile_findings, tiled_along
 from nephos.core.machine.machine import machine_of

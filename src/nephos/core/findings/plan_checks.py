@@ -4,12 +4,12 @@ Here those that the settings tell. Those on model, stock and zero are in :mod:`n
 that the proof tells in :mod:`nephos.core.findings.proof_checks`."""
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 import shapely
 
+from nephos.core.finding import Finding, Fix
 from nephos.core.machine.machine import machine_of
 from nephos.core.mesh.curves import smoothed
 from nephos.core.plan.edits.operations import free_cutter_number
@@ -17,40 +17,7 @@ from nephos.core.plan.force import cutting_push
 from nephos.core.plan.place import turned_size
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.plan.tab_stress import shear_limit
-from nephos.core.strategies.cut_out import CutOutSettings
 from nephos.core.units import feed_in, length_in, number_in
-
-Level = Literal["stop", "caution", "note"]
-
-
-@dataclass(frozen=True)
-class Fix:
-    """A fix of a finding that the application can do itself: what the button says, and the edit."""
-
-    label: str
-    edit: dict[str, Any]
-
-
-@dataclass(frozen=True)
-class Finding:
-    """Something checked that a person must know.
-
-    `row` is the row of the route sheet that it concerns: "stock", a model's id or an operation's number. `place` is a
-    point in setup space, `moment` seconds from the start of the program; `fixes` are those fixes that are one press
-    away."""
-
-    code: str
-    level: Level
-    row: str
-    text: str
-    advice: str
-    place: tuple[float, float, float] | None = None
-    moment: float | None = None
-    fixes: tuple[Fix, ...] = ()
-
-    def as_dict(self) -> dict[str, Any]:
-        """As it is sent and written."""
-        return asdict(self)
 
 
 def operation_findings(plan: Plan, setup: Setup) -> list[Finding]:
@@ -102,7 +69,7 @@ def operation_findings(plan: Plan, setup: Setup) -> list[Finding]:
                 )
             )
         found += _holding_findings(plan, operation)
-    if working and not any(operation.strategy.startswith("finish") for operation in working):
+    if working and not any(operation.role == "finish" for operation in working):
         found.append(
             Finding(
                 "no-finish",
@@ -117,11 +84,11 @@ def operation_findings(plan: Plan, setup: Setup) -> list[Finding]:
 
 def _holding_findings(plan: Plan, operation: Operation) -> list[Finding]:
     """Whether what is cut free is held, and strongly enough for the cutter's push (in newtons)."""
-    settings = operation.settings
-    if not isinstance(settings, CutOutSettings) or settings.skin > 0 or settings.side == "inside":
+    held = operation.settings.held
+    if held is None or held.skin > 0 or held.side == "inside":
         return []
     row = str(operation.number)
-    if settings.tab_count == 0:
+    if held.tab_count == 0:
         return [
             Finding(
                 "nothing-holds",
@@ -133,9 +100,9 @@ def _holding_findings(plan: Plan, operation: Operation) -> list[Finding]:
         ]
     mm = length_in(plan.units)
     push = cutting_push(plan, operation)
-    hold = settings.tab_count * settings.tab_length * settings.tab_height * shear_limit(plan.stock.material)
+    hold = held.tab_count * held.tab_length * held.tab_height * shear_limit(plan.stock.material)
     if hold < push:
-        tabs = f"{settings.tab_count} tabs of {mm(settings.tab_length)} x {mm(settings.tab_height)}"
+        tabs = f"{held.tab_count} tabs of {mm(held.tab_length)} x {mm(held.tab_height)}"
         return [
             Finding(
                 "tabs-weak",

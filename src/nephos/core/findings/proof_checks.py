@@ -8,9 +8,9 @@ import numpy as np
 import shapely
 
 from nephos.core.arrays import F64
+from nephos.core.finding import Finding, Fix, Level
 from nephos.core.findings.faces import overrun_findings, zero_findings
 from nephos.core.findings.finished import holding_findings, in_program, trueness_findings
-from nephos.core.findings.plan_checks import Finding, Fix, Level
 from nephos.core.findings.rotary import rotary_findings
 from nephos.core.findings.tiles import seam_findings
 from nephos.core.linking.air_cuts import NOTHING
@@ -111,19 +111,19 @@ def _gouges(c: Context) -> list[Finding]:
 
 def _depths(c: Context) -> list[Finding]:
     """Deeper at once than the stepdown, for more than a touch at a wall that was left standing."""
-    stepdown = getattr(c.operation.settings, "stepdown", None)
+    stepdown = c.operation.settings.figures.stepdown
     if stepdown is None or not strategy(c.operation.strategy).stepped:
         return []
     cut = np.where(c.outcome.kinds == Kind.CUT, c.outcome.depths, 0.0)
     # What a level leaves under the minimum stock comes on top of the next one.
-    deep, lengths = cut > stepdown + getattr(c.operation.settings, "minimum", 0.0) + DEEP, c.outcome.lengths
+    deep, lengths = cut > stepdown + c.operation.settings.figures.minimum + DEEP, c.outcome.lengths
     if lengths[deep].sum() <= TOUCH * lengths[cut > 0].sum():
         return []
     worst = int(cut.argmax())
     advice, fixes = "rough it first", tuple[Fix, ...]()
     if c.operation.cut_from is not None:
         advice = "let it start higher (cut from), at what is really cleared"
-    elif getattr(c.operation.settings, "minimum", 0.0) > 0:
+    elif c.operation.settings.figures.minimum > 0:
         # What is thinner than the minimum stock may be left at several levels, and is then met at once.
         advice = "make the minimum stock smaller: thin walls were left at the levels over it"
         setup, number = c.space.setup.whole, c.operation.number
@@ -143,9 +143,9 @@ def _depths(c: Context) -> list[Finding]:
 
 def _full_material(c: Context) -> list[Finding]:
     """A finisher that has to take away, on average along its path, more than it is thick."""
-    stepover = getattr(c.operation.settings, "stepover", None)
+    stepover = c.operation.settings.figures.stepover
     gain = next((item for item in c.gains if item.number == c.operation.number), None)
-    if stepover is None or gain is None or not c.operation.strategy.startswith("finish"):
+    if stepover is None or gain is None or c.operation.role != "finish":
         return []
     length = float(c.outcome.lengths[c.outcome.kinds == Kind.CUT].sum())
     thick = gain.removed / max(length * stepover, 1e-9)
@@ -185,14 +185,14 @@ def _air(c: Context) -> list[Finding]:
         return []
     advice = (
         "let it go only where more is left than a limit"
-        if c.operation.strategy.startswith("finish")
+        if c.operation.role == "finish"
         else "give it a narrower boundary, or let it start lower"
     )
     return [Finding("air", "note", c.row, f"{100 * air / total:.0f} % of its path is in air", advice)]
 
 
 def _slivers(c: Context) -> list[Finding]:
-    stepdown = getattr(c.operation.settings, "stepdown", None)
+    stepdown = c.operation.settings.figures.stepdown
     if stepdown is None or not strategy(c.operation.strategy).stepped:
         return []
     points, kinds, depths = c.outcome.points, c.outcome.kinds, c.outcome.depths
@@ -247,7 +247,7 @@ def _struck(c: Context) -> list[Finding]:
     for name, (depth, move) in worst.items():
         code, level, text, advice = _STRUCK[name]
         fixes: tuple[Fix, ...] = ()
-        if name == "flutes" and getattr(c.operation.settings, "layer", None) == 0.0:
+        if name == "flutes" and c.operation.settings.figures.layer == 0.0:
             layer = round(0.8 * c.operation.cutter.flute_length, 1)
             fixes = (
                 Fix(
@@ -282,7 +282,7 @@ def _lowest(c: Context) -> list[Finding]:
     if c.space.setup.kind == "rotary":
         return found + _core_cut(c, lowest, move)
     bed = float(c.space.stock_low[2]) - lowest
-    if bed > getattr(c.operation.settings, "through", 0.0) + 1e-3:
+    if bed > c.operation.settings.figures.through + 1e-3:
         found.append(
             Finding(
                 "into-bed",

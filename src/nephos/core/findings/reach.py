@@ -2,30 +2,20 @@
 is calculated."""
 
 from collections.abc import Sequence
-from math import inf
 
 import numpy as np
-from scipy import ndimage
 
-from nephos.core.cutters import Cutter
-from nephos.core.cutters.feeds import working_diameter
+from nephos.core.finding import Finding, Fix
 from nephos.core.findings.bar_terrain import BarTerrain
-from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.findings.terrain import SLACK, Shown, Terrain, terrain_of
 from nephos.core.memo import Memo
-from nephos.core.plan.boundary import Limit
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Operation, Plan, Setup
-from nephos.core.strategies.cut_out import CutOutSettings
 from nephos.core.units import length_in, size_in
 
-_STEPS = ("stepover", "stepdown", "step_x", "step_y")
-"""Settings that follow the size of a cutter."""
 GRIP = 15.0
 """What a collet holds of a cutter at least, mm."""
-_OF_FLUTES = 0.8
-"""Share of the flute length that a layer of finishing is deep at most."""
 _KNOWN: Memo[list[Finding]] = Memo(64)
 
 
@@ -35,23 +25,11 @@ _TERRAINS: "Memo[Terrain | None]" = Memo(32)
 AnyTerrain = Terrain | BarTerrain
 
 
-def roughing_depth(terrain: Terrain, cutter: Cutter) -> float:
-    """How deep under the top of the stock (mm) a flat cutter gets at most over the box of the models, by the surface
-    alone."""
-    zone = terrain.zone(Limit(boundary="box", contain="centre"), cutter)
-    covered = np.where(terrain.covered, terrain.heights, terrain.ground)
-    tips = ndimage.maximum_filter(covered, footprint=terrain.disc(cutter.radius), mode="nearest")
-    return terrain.top - float(tips[zone].min())
-
-
-def _floor(terrain: AnyTerrain, operation: Operation) -> float:
+def floor_of(terrain: AnyTerrain, operation: Operation) -> float:
     """How low an operation goes."""
-    if isinstance(operation.settings, CutOutSettings):
-        return (
-            terrain.bottom
-            + operation.settings.skin
-            - (operation.settings.through if operation.settings.skin == 0 else 0.0)
-        )
+    level = operation.settings.level_over(terrain.bottom)
+    if level is not None:
+        return level
     return terrain.foot if operation.cut_to is None else max(terrain.foot, terrain.top - operation.cut_to)
 
 
@@ -61,10 +39,10 @@ def reached(terrain: AnyTerrain, operation: Operation, wary: bool = False) -> tu
     zone = terrain.zone(operation.boundary, operation.cutter)
     if zone is None:
         return None
-    floor = _floor(terrain, operation)
-    level = None
-    if isinstance(operation.settings, CutOutSettings):
-        zone, level = zone & ~terrain.covered, floor
+    floor = floor_of(terrain, operation)
+    level = operation.settings.level_over(terrain.bottom)
+    if level is not None:
+        zone = zone & ~terrain.covered
     lowest, which = terrain.lowest_tip(operation.cutter, zone, level, wary)
     return (floor, lowest, which) if lowest > floor + SLACK else None
 
@@ -135,7 +113,7 @@ def _found(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: Terrain | 
                     {"do": "stick_out", "setup": setup.id, "operation": operation.number, "length": longer},
                 )
             )
-        if deep > 1.0 and own and not isinstance(operation.settings, CutOutSettings):
+        if deep > 1.0 and own and operation.role != "cut_out":
             depth = float(np.floor(deep * 10 - 1) / 10)
             fixes.append(
                 Fix(
@@ -165,8 +143,8 @@ def _of_several(plan: Plan) -> bool:
 
 def _uncut_findings(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: Terrain) -> list[Finding]:
     """How much of the model lies deeper than any operation goes."""
-    cutting = [operation for operation in setup.worked if not isinstance(operation.settings, CutOutSettings)]
-    above = min((_floor(terrain, operation) for operation in cutting), default=terrain.foot) - terrain.foot
+    cutting = [operation for operation in setup.worked if operation.role != "cut_out"]
+    above = min((floor_of(terrain, operation) for operation in cutting), default=terrain.foot) - terrain.foot
     if above <= SLACK:
         return []
     mm = length_in(plan.units)
@@ -216,70 +194,3 @@ def _model_fixes(plan: Plan, shown: Sequence[Shown], by: float, size: object) ->
         sink = float(np.ceil(model.placement.sink + by))
         fixes.append(Fix(f"Sink it {size(sink)}", {"do": "sink_model", "model": model.id, "depth": sink}))
     return fixes
-
-
-def with_settings_of(operation: Operation, before: Cutter) -> Operation:
-    """An operation with a new cutter: its stepover and stepdown, set for the cutter `before`, are scaled by the ratio of
-    the diameters."""
-    ratio = working_diameter(operation.cutter) / working_diameter(before)
-    if ratio == 1.0:
-        return operation
-    settings = operation.settings
-    steps = {name: round(getattr(settings, name) * ratio, 3) for name in _STEPS if name in type(settings).model_fields}
-    return operation.model_copy(update={"settings": settings.model_copy(update=steps)})
-
-
-def in_flute_layers(terrain: Terrain, operation: Operation, roughed: bool) -> Operation:
-    """A finishing operation that goes down in layers no deeper than its flutes, where it meets higher material.
-
-    After roughing (`roughed`) that is at walls higher than the flutes, where the stock to leave stands as high as the
-    wall."""
-    cutter, settings = operation.cutter, operation.settings
-    if "layer" not in type(settings).model_fields or getattr(settings, "layer", 0.0) > 0:
-        return operation
-    covered = np.where(terrain.covered, terrain.heights, max(terrain.ground, _floor(terrain, operation)))
-    drop = covered - ndimage.minimum_filter(covered, 3) if roughed else terrain.top - covered
-    if float(drop.max()) <= cutter.flute_length:
-        return operation
-    layer = round(_OF_FLUTES * cutter.flute_length, 1)
-    return operation.model_copy(update={"settings": settings.model_copy(update={"layer": layer})})
-
-
-def fitted(terrain: AnyTerrain, operation: Operation, cutters: Sequence[Cutter]) -> Operation | None:
-    """An operation with a cutter that gets down to where it goes: its own, another of its shape, or one of them
-    standing out farther.
-
-    Where none does it goes as deep as the one that gets deepest; a cut-out, or one that gets nowhere, is left out
-    (none)."""
-    if reached(terrain, operation, wary=True) is None:
-        return operation
-    others = sorted(
-        (
-            cutter
-            for cutter in cutters
-            if cutter.shape == operation.cutter.shape and 0.5 <= cutter.diameter / operation.cutter.diameter <= 4.0
-        ),
-        key=lambda cutter: abs(np.log(cutter.diameter / operation.cutter.diameter)),
-    )
-    choices = [operation.cutter, *(cutter for cutter in others if cutter != operation.cutter)]
-    longer = [
-        cutter.model_copy(update={"stickout": float(np.floor(cutter.overall_length - GRIP))})
-        for cutter in choices
-        if cutter.overall_length - GRIP > cutter.reach
-    ]
-    best, lowest = operation, inf
-    for cutter in [*choices, *longer]:
-        try:
-            tried = Operation.model_validate(operation.model_dump() | {"cutter": cutter.model_dump()})
-            tried = with_settings_of(tried, operation.cutter)
-        except ValueError:
-            continue
-        told = reached(terrain, tried, wary=True)
-        if told is None:
-            return tried
-        if told[1] < lowest - SLACK:
-            best, lowest = tried, told[1]
-    depth = float(np.floor((terrain.top - lowest) * 10 - 1) / 10)
-    if isinstance(operation.settings, CutOutSettings) or depth < 1.0:
-        return None
-    return best.model_copy(update={"cut_to": depth})

@@ -5,8 +5,8 @@ from math import ceil, pi
 import numpy as np
 
 from nephos.core.arrays import F64, Bool
+from nephos.core.finding import Finding, Fix
 from nephos.core.findings.finished import SCRAP
-from nephos.core.findings.plan_checks import Finding, Fix
 from nephos.core.mesh.summary import MeshSummary
 from nephos.core.pipeline.bar_space import cutter_limits
 from nephos.core.pipeline.outcome import SetupOutcome

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from nephos.core.cutters import Cutter
-from nephos.core.findings.plan_checks import Finding, Fix
+from nephos.core.finding import Finding, Fix
 from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.units import size_in
 

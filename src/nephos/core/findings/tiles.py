@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nephos.core.findings.plan_checks import Finding, Fix
+from nephos.core.finding import Finding, Fix
 from nephos.core.machine.machine import machine_of
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.plan.place import Placed, to_setup, turned_size
@@ -169,4 +169,5 @@ def seam_findings(done: SetupOutcome, units: Units = "mm") -> list[Finding]:
 def _reach(done: SetupOutcome, number: int) -> float:
     """How near (mm) to a seam the middle of a tab may not be."""
     operation = next(item.operation for item in done.outcomes if item.operation.number == number)
-    return float(getattr(operation.settings, "tab_length", 8.0)) / 2 + operation.cutter.radius
+    held = operation.settings.held
+    return (held.tab_length if held is not None else 0.0) / 2 + operation.cutter.radius

@@ -70,7 +70,7 @@ def near_tabs(points: F64, tabs: Sequence[FaceTab], border: float, beside: float
 
 def tab_skin(operations: Iterable[Operation]) -> float:
     """Thickness (mm) of the layer that roughing leaves on the sides of tabs."""
-    return max((getattr(operation.settings, "leave", 0.0) for operation in operations), default=0.0) + ALLOWANCE
+    return max((operation.settings.figures.leave for operation in operations), default=0.0) + ALLOWANCE
 
 
 def uncut_surface(

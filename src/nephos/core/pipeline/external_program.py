@@ -9,7 +9,7 @@ import numpy as np
 from nephos.core.arrays import F32, F64
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
-from nephos.core.findings.plan_checks import Finding
+from nephos.core.finding import Finding
 from nephos.core.findings.proof_checks import motion_findings
 from nephos.core.machine.kinematics import move_seconds
 from nephos.core.machine.machine import machine_of

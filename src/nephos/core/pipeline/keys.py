@@ -206,7 +206,7 @@ def finest_operation(operations: list[Operation]) -> Operation:
     marks only where there is no other."""
     return min(
         operations,
-        key=lambda op: (not op.strategy.startswith("finish"), op.boundary.boundary == "marks", op.cutter.diameter),
+        key=lambda op: (op.role != "finish", op.boundary.boundary == "marks", op.cutter.diameter),
     )
 
 
@@ -303,9 +303,5 @@ def setup_keys(plan: Plan, setup: Setup) -> SetupKeys:
 
 def compare_limit(plan: Plan, setup: Setup) -> float:
     """What counts as true to the model: the tolerance and the scallop that the finest lines leave."""
-    steps = [
-        op.cutter.scallop(getattr(op.settings, "stepover", 0.0))
-        for op in setup.worked
-        if op.strategy.startswith("finish")
-    ]
+    steps = [op.cutter.scallop(op.settings.figures.stepover or 0.0) for op in setup.worked if op.role == "finish"]
     return plan.tolerance + min(steps, default=0.0)

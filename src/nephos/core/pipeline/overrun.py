@@ -38,7 +38,7 @@ class RimReach:
 
 def finishing_corner(setup: Setup) -> float:
     """Largest corner radius (mm) among the finishing cutters of a setup; of all its cutters where none finishes."""
-    worked = [item for item in setup.worked if item.strategy.startswith("finish")] or list(setup.worked)
+    worked = [item for item in setup.worked if item.role == "finish"] or list(setup.worked)
     return max((item.cutter.profile.corner for item in worked), default=0.0)
 
 
@@ -103,6 +103,6 @@ def smallest_overrun(space: SetupSpace, work: Work) -> tuple[float, RimReach]:
 
 def overrun_for(plan: Plan, setup: Setup, tip: float) -> float:
     """The smallest overrun (mm) of a setup whose cutter's tip has to get down to the height `tip` beside the part."""
-    leave = max((getattr(item.settings, "leave", 0.0) for item in setup.worked), default=0.0)
+    leave = max((item.settings.figures.leave for item in setup.worked), default=0.0)
     parting = ground_height(plan, setup.model_copy(update={"overrun": 0.0}))
     return max(finishing_corner(setup), leave, parting - tip)

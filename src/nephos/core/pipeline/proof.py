@@ -31,7 +31,6 @@ from nephos.core.stock.frames import MOMENTS, Frames, shown_grid, shown_top
 from nephos.core.stock.gain import Gain, gains
 from nephos.core.stock.pieces import find_pieces, freed_at, part_of
 from nephos.core.stock.worst import Worst, most_left, worst_gouges
-from nephos.core.strategies.cut_out import CutOutSettings
 from nephos.core.surface.drop import drop_grid
 from nephos.core.surface.gouge import Gouge
 from nephos.core.surface.index import build_index
@@ -257,9 +256,9 @@ def _held_by(todo: list[Operation]) -> float:
     """How high tabs and skins stand at most."""
     heights = [0.0]
     for operation in todo:
-        settings = operation.settings
-        if isinstance(settings, CutOutSettings):
-            heights += [settings.skin, settings.tab_height if settings.tab_count or settings.hole_tabs else 0.0]
+        held = operation.settings.held
+        if held is not None:
+            heights += [held.skin, held.tab_height if held.tab_count or held.hole_tabs else 0.0]
     return max(heights)
 
 

@@ -55,7 +55,6 @@ from nephos.core.strategies.following.tile_window import passes_in_window
 from nephos.core.strategies.registry import Task, strategy
 from nephos.core.toolpath import Kind, Passes, Toolpath
 
-WHOLE_OUTLINE = frozenset({"cut_out", "drill", "score"})
 """Strategies that know what of the outline is a tile's own."""
 GRID = 0.001
 """Moves end on a grid of so many millimetres: what a metric program can say."""
@@ -96,7 +95,7 @@ def _of_axes(points: F64, kinds: U8, feeds: F32, axis: RotaryAxis, machine: Mach
 
 def _block_near(block: Block, near: shapely.Geometry, operation: Operation, window: object) -> Block:
     """The part of a block that an operation meets in a tile; all of it elsewhere."""
-    if window is None or near.is_empty or operation.strategy in WHOLE_OUTLINE:
+    if window is None or near.is_empty or strategy(operation.strategy).goes_by_outline:
         return block
     x0, y0, x1, y1 = near.bounds
     reach = 2 * operation.cutter.diameter + 8 * block.grid.pitch
@@ -108,7 +107,7 @@ def _only_what_cuts(whole: Passes, operation: Operation, block: Block, tolerance
     cutter, on_bar = operation.cutter, block.grid.radius is not None
     if strategy(operation.strategy).skips_air:
         least = THROUGH_AIR * cutter.diameter
-        worth = max(getattr(operation.settings, "minimum", NOTHING), NOTHING)
+        worth = max(operation.settings.figures.minimum, NOTHING)
         kept = without_air(whole.passes, block, cutter.profile, least, worth)
         # What waits for what over the seam of a bar is not known there: its passes keep their order.
         return replace(whole, passes=kept if on_bar else in_short_order(kept, cutter.diameter, least))
@@ -149,7 +148,7 @@ def run_operation(
             f"operation {operation.number}: {kind.title} cannot be done with a "
             f"{operation.cutter.shape} cutter: use one of {', '.join(kind.shapes)}"
         )
-    if not (kind.lies if axis is None else kind.turns):
+    if ("face" if axis is None else "rotary") not in kind.setup_kinds:
         where = "on a face" if axis is None else "on a bar that rotates"
         raise Refused(f"operation {operation.number}: {kind.title} cannot be done {where}: choose another strategy")
     if axis is not None:
@@ -160,12 +159,12 @@ def run_operation(
     marks = operation.boundary.boundary == "marks"
     near = region if window is None or marks else region.intersection(shapely.box(*window))
     # Lines that go by nothing but the model run alike in all tiles: they are made once, and cut off at the window.
-    alike = window is not None and operation.strategy.startswith("finish") and not operation.settings.wants_block
+    alike = window is not None and operation.role == "finish" and not operation.settings.wants_block
     outline = shape_of(space, work, operation.boundary.boundary)
     floor = space.floor if operation.cut_to is None else max(space.floor, float(space.stock_high[2]) - operation.cut_to)
     task = Task(
         space.index,
-        region if alike or operation.strategy in WHOLE_OUTLINE else near,
+        region if alike or strategy(operation.strategy).goes_by_outline else near,
         floor,
         _block_near(block, near, operation, window) if operation.settings.wants_block else None,
         operation.cutter,
@@ -197,7 +196,7 @@ def run_operation(
     passes = work.stage(keys.passes, "passes", made)
 
     def linked() -> Result:
-        leave = getattr(operation.settings, "leave", 0.0)
+        leave = operation.settings.figures.leave
         whole = _only_what_cuts(passes_from(passes), operation, block, plan.tolerance, tile is not None)
         path = link(
             whole,
@@ -215,7 +214,7 @@ def run_operation(
                 max(operation.cutter.ramp_limit, 0.5),
                 # In a tile links run where the lines of the whole board go on.
                 window if alike else None,
-                0.0 if tile is None else operation.cutter.scallop(getattr(operation.settings, "stepover", 0.0)),
+                0.0 if tile is None else operation.cutter.scallop(operation.settings.figures.stepover or 0.0),
             ),
             part(report, 0.5, 0.75),
         )

@@ -11,8 +11,9 @@ from nephos.core.pipeline.boundaries import shape_of
 from nephos.core.pipeline.space import SetupSpace
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Operation
-from nephos.core.strategies.cut_out import CutOutSettings, tab_places
+from nephos.core.strategies.cut_out import tab_places
 from nephos.core.strategies.following.tabs import loops_of, point_on, rim_heights
+from nephos.core.strategies.registry import Held
 
 _BEYOND = 1.0
 """So far (mm) past the cut the frame must stand that a tab hangs on."""
@@ -42,25 +43,23 @@ def held_tabs(space: SetupSpace, work: Work, todo: list[Operation]) -> tuple[Hel
     """The tabs of all cut-outs, in the setup's space."""
     found: list[HeldTab] = []
     for operation in todo:
-        settings = operation.settings
-        if not isinstance(settings, CutOutSettings) or settings.skin > 0:
+        held = operation.settings.held
+        if held is None or held.skin > 0:
             continue
         try:
             outline = shape_of(space, work, operation.boundary.boundary)
         except Refused:
             continue
-        found += _tabs_of(space, operation, settings, outline)
+        found += _tabs_of(space, operation, held, outline)
     return tuple(found)
 
 
-def _tabs_of(
-    space: SetupSpace, operation: Operation, settings: CutOutSettings, outline: shapely.Geometry
-) -> list[HeldTab]:
+def _tabs_of(space: SetupSpace, operation: Operation, held: Held, outline: shapely.Geometry) -> list[HeldTab]:
     loops = loops_of(outline)
     places = tab_places(
         loops,
         lambda k: rim_heights(space.index, loops[k].rim, space.floor),
-        settings,
+        operation.settings,
         operation.cutter,
         space.stock_box,
         () if space.setup.tile is None else space.setup.tile.seams,
@@ -68,8 +67,8 @@ def _tabs_of(
     found = []
     for loop, shares in zip(loops, places, strict=True):
         for share in shares:
-            out = _outward(loop.rim, share, outline) * (-1.0 if settings.side == "inside" else 1.0)
-            off = 0.0 if settings.side == "on" else operation.cutter.radius + settings.allowance
+            out = _outward(loop.rim, share, outline) * (-1.0 if held.side == "inside" else 1.0)
+            off = 0.0 if held.side == "on" else operation.cutter.radius + held.allowance
             middle = point_on(loop.rim, share) + off * out
             frame = middle + (operation.cutter.radius + _BEYOND) * out
             found.append(
@@ -77,7 +76,7 @@ def _tabs_of(
                     operation.number,
                     (float(middle[0]), float(middle[1])),
                     (float(frame[0]), float(frame[1])),
-                    settings.tab_height,
+                    held.tab_height,
                 )
             )
     return found

@@ -121,7 +121,7 @@ def seam_steps(
             mine = _in_core(places, item.tile)
             higher.reshape(-1)[mine] -= lowering(places[mine], item.tile.blend)
     higher = np.where(np.isfinite(found.deviation), higher, np.nan)
-    reach = max((step.cutter.radius for step in setup.worked if step.strategy.startswith("finish")), default=0.0)
+    reach = max((step.cutter.radius for step in setup.worked if step.role == "finish"), default=0.0)
     tiles = [item.tile for item in (*before, setup) if item.tile is not None and item.tile.blend is None]
     steps = []
     for axis, low, high in (("x", 0, 2), ("y", 1, 3)):

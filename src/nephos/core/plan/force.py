@@ -39,5 +39,5 @@ def frame_width(material: Material, push: float, longest: float, height: float) 
 def cutting_push(plan: Plan, operation: Operation) -> float:
     """Sideways force (N) of a cutter at its stepdown: the chip's section times the material's cutting force."""
     chip = operation.cutting_feed / (operation.cutter.flutes * operation.spindle_speed)
-    depth = float(getattr(operation.settings, "stepdown", 0.0)) or operation.cutter.radius
+    depth = float(operation.settings.figures.stepdown or 0.0) or operation.cutter.radius
     return plan.stock.material.cutting_force * depth * chip * operation.cutter.flutes

@@ -30,7 +30,7 @@ from nephos.core.plan.tiles import Tile, Tiles
 from nephos.core.plan.versions import SCHEMA_VERSION, upgrade
 from nephos.core.post.schema import Post, in_unit, post_of
 from nephos.core.relief.composition import Composition, meshes_of
-from nephos.core.strategies.registry import StrategySettings, strategy
+from nephos.core.strategies.registry import Role, StrategySettings, strategy
 
 
 class Stock(Part):
@@ -194,7 +194,7 @@ class Operation(Part):
             )
         self.settings.check_cutter(self.cutter)
         if self.fine is not None:
-            if not hasattr(self.settings, "rest"):
+            if self.settings.figures.rest is None:
                 raise ValueError("only finishing can go on with a finer cutter")
             if self.fine.diameter >= self.cutter.diameter:
                 raise ValueError(f"the finer cutter must be thinner than {self.cutter.diameter:g} mm")
@@ -206,9 +206,10 @@ class Operation(Part):
         proportion."""
         if self.fine is None:
             return (self,)
-        change: dict[str, Any] = {"rest": getattr(self.settings, "rest", 0.0) or FINE_REST}
-        if hasattr(self.settings, "stepover"):
-            change["stepover"] = self.settings.stepover * self.fine.diameter / self.cutter.diameter
+        change: dict[str, Any] = {"rest": self.settings.figures.rest or FINE_REST}
+        stepover = self.settings.figures.stepover
+        if stepover is not None:
+            change["stepover"] = stepover * self.fine.diameter / self.cutter.diameter
         after = {
             "number": self.number + 1,
             "cutter": self.fine,
@@ -219,6 +220,11 @@ class Operation(Part):
             "settings": self.settings.model_copy(update=change),
         }
         return self, self.model_copy(update=after)
+
+    @property
+    def role(self) -> Role:
+        """What its strategy is for."""
+        return strategy(self.strategy).role
 
     @property
     def cutting_feed(self) -> float:

@@ -191,16 +191,16 @@ def window_of(setup: Setup, operation: Operation) -> Box | None:
     there."""
     if setup.tile is None:
         return None
-    if operation.strategy.startswith("finish"):
+    if operation.role == "finish":
         return setup.tile.window()
-    widest = max((step.cutter.radius for step in setup.worked if step.strategy.startswith("finish")), default=0.0)
+    widest = max((step.cutter.radius for step in setup.worked if step.role == "finish"), default=0.0)
     return setup.tile.window(max(widest - operation.cutter.radius, 0.0) + _ROOM)
 
 
 def strip_operation(setup: Setup) -> Operation | None:
     """What a strip is finished with: the finishing of the setup with the thinnest cutter, without its limits to what is
     left."""
-    finishing = [step for step in setup.worked if step.strategy.startswith("finish")]
+    finishing = [step for step in setup.worked if step.role == "finish"]
     if not finishing:
         return None
     finest = min(finishing, key=lambda step: step.cutter.diameter)

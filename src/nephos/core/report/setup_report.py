@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from nephos.core.arrays import F64
-from nephos.core.findings.plan_checks import Finding
+from nephos.core.finding import Finding
 from nephos.core.machine.job_time import job_time
 from nephos.core.machine.machine import machine_of
 from nephos.core.pipeline.keys import axis_of, bar_position

@@ -38,7 +38,7 @@ from nephos.core.strategies.following.tabs import (
     tabs_on,
 )
 from nephos.core.strategies.following.tile_window import in_window, inside_window, near_window
-from nephos.core.strategies.registry import Strategy, StrategySettings, Task, choice, number
+from nephos.core.strategies.registry import Held, Strategy, StrategySettings, Task, choice, number
 from nephos.core.toolpath import Pass, Passes
 from nephos.core.units import Say
 
@@ -146,6 +146,17 @@ class CutOutSettings(StrategySettings):
         return len(self.tab_places) or (2 if self.tab_spacing > 0 else self.tabs)
 
     @property
+    def held(self) -> Held:
+        """The skin, or the tabs, that hold the part."""
+        return Held(
+            self.skin, self.tab_count, self.hole_tabs, self.tab_length, self.tab_height, self.side, self.allowance
+        )
+
+    def level_over(self, underside: float) -> float:
+        """The skin over the underside, or through it."""
+        return underside + self.skin - (self.through if self.skin == 0 else 0.0)
+
+    @property
     def wants_block(self) -> bool:
         """It starts at the block as it is."""
         return True
@@ -168,17 +179,18 @@ _BEYOND = 1.0
 def tab_places(
     loops: list[Loop],
     heights: Callable[[int], F64],
-    settings: CutOutSettings,
+    settings: StrategySettings,
     cutter: Cutter,
     stock: Box | None,
     seams: Seams = (),
 ) -> list[list[float]]:
-    """Where the tabs of each loop stand, as shares of its length: as set one by one, or where they are placed best.
+    """Where the tabs of each loop stand, as shares of its length: as set one by one, or where they are placed best; none
+    where the settings are not those of cutting out.
 
     `heights` says how thick the part is at the points of a loop, `stock` where there is any on the plan, `seams` where
     tiles meet.
     """
-    if settings.skin > 0:
+    if not isinstance(settings, CutOutSettings) or settings.skin > 0:
         return [[] for _ in loops]
     if settings.tab_places:
         return [sorted(share for number, share in settings.tab_places if number == k) for k in range(len(loops))]
@@ -197,7 +209,7 @@ def shown_tabs(
     rims: F64,
     ends: I64,
     thick: F64,
-    settings: CutOutSettings,
+    settings: StrategySettings,
     cutter: Cutter,
     stock: Box | None = None,
     seams: Seams = (),
@@ -385,14 +397,14 @@ def _make(task: Task) -> Passes:
     return Passes(tuple(passes), stay_down=2.0 * task.cutter.diameter, on_surface=False, ramp_angle=settings.ramp_angle)
 
 
-def _held(settings: CutOutSettings, say: Say) -> str:
+def _held_in_words(settings: CutOutSettings, say: Say) -> str:
     if settings.tab_places or not settings.tab_spacing:
         return f"{settings.tab_count} tabs" if settings.tab_count else "no tabs"
     return f"a tab every {say(settings.tab_spacing)}"
 
 
 def _describe(settings: CutOutSettings, cutter: Cutter, say: Say) -> str:
-    held = f"skin {say(settings.skin)}" if settings.skin > 0 else _held(settings, say)
+    held = f"skin {say(settings.skin)}" if settings.skin > 0 else _held_in_words(settings, say)
     return f"{_SIDES[settings.side]} · {say(settings.stepdown)} down · {held}"
 
 
@@ -464,10 +476,13 @@ STRATEGY = Strategy(
     key="cut_out",
     title="Cut out",
     summary="goes round the outline, through the stock, and leaves tabs",
+    role="cut_out",
     settings=CutOutSettings,
     make=_make,
     describe=_describe,
     estimate=_estimate,
     shapes=("flat",),
     stepped=True,
+    goes_by_outline=True,
+    goes_round=True,
 )

@@ -84,9 +84,11 @@ STRATEGY = Strategy(
     key="drill",
     title="Drill",
     summary="drills a hole in the middle of each loop of the boundary",
+    role="mark",
     settings=DrillSettings,
     make=_make,
     describe=_describe,
     estimate=_estimate,
     shapes=("drill", "flat", "ball"),
+    goes_by_outline=True,
 )

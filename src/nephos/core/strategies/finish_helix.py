@@ -69,10 +69,10 @@ STRATEGY = Strategy(
     key="finish_helix",
     title="Finish, helix",
     summary="goes round the bar in one path without a seam",
+    role="finish",
     settings=FinishHelixSettings,
     make=_make,
     describe=_describe,
     estimate=_estimate,
-    turns=True,
-    lies=False,
+    setup_kinds=("rotary",),
 )

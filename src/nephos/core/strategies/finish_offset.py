@@ -71,6 +71,7 @@ STRATEGY = Strategy(
     key="finish_offset",
     title="Finish, offset",
     summary="follows the surface in rings inside the outline",
+    role="finish",
     settings=FinishRingsSettings,
     make=_make,
     describe=_describe,

@@ -91,9 +91,10 @@ STRATEGY = Strategy(
     key="finish_raster",
     title="Finish, raster",
     summary="follows the surface in close lines",
+    role="finish",
     settings=FinishLinesSettings,
     make=_make,
     describe=_describe,
     estimate=_estimate,
-    turns=True,
+    setup_kinds=("face", "rotary"),
 )

@@ -121,8 +121,10 @@ STRATEGY = Strategy(
     key="finish_steep_shallow",
     title="Finish, steep and shallow",
     summary="lines on shallow ground, levels round steep walls",
+    role="finish",
     settings=FinishBothSettings,
     make=_make,
     describe=_describe,
     estimate=_estimate,
+    goes_round=True,
 )

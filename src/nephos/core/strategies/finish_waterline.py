@@ -337,8 +337,10 @@ STRATEGY = Strategy(
     key="finish_waterline",
     title="Finish, waterline",
     summary="goes round steep walls level by level",
+    role="finish",
     settings=FinishLevelsSettings,
     make=_make,
     describe=_describe,
     estimate=_estimate,
+    goes_round=True,
 )

@@ -120,6 +120,7 @@ STRATEGY = Strategy(
     key="pocket",
     title="Pocket",
     summary="clears the inside of the boundary to a level floor",
+    role="mark",
     settings=PocketSettings,
     make=_make,
     describe=_describe,

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from functools import cache
 from importlib import import_module
 from math import inf
-from typing import Any
+from typing import Any, Literal, NamedTuple
 
 import shapely
 from pydantic import BaseModel, ConfigDict, Field
@@ -68,10 +68,58 @@ def choice(title: str, default: str, names: dict[str, str], *, fold: str = "", h
     return Field(default=default, title=title, description=help, json_schema_extra=extra)
 
 
+Role = Literal["rough", "finish", "cut_out", "mark"]
+"""What a strategy is for: it clears stock over the models, makes their surface, cuts the part free, or cuts where it is
+told (pockets, holes, lines, grooves)."""
+SetupKind = Literal["face", "rotary"]
+
+
+class Figures(NamedTuple):
+    """Settings (mm) that several strategies share and other parts ask for. None, or 0 for those that are 0 where they
+    are not set, where a strategy has no such setting."""
+
+    stepover: float | None = None
+    stepdown: float | None = None
+    rest: float | None = None
+    layer: float | None = None
+    leave: float = 0.0
+    minimum: float = 0.0
+    through: float = 0.0
+    direction: str | None = None
+
+
+class Held(NamedTuple):
+    """How a part that is cut free is held: by a `skin` (mm) at the underside, or by tabs; and on which side of its
+    boundary, with which `allowance` (mm), the cutter goes."""
+
+    skin: float
+    tab_count: int
+    hole_tabs: int
+    tab_length: float
+    tab_height: float
+    side: Literal["outside", "inside", "on"]
+    allowance: float
+
+
 class StrategySettings(BaseModel):
     """Base of the settings of every strategy."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
+
+    @property
+    def figures(self) -> Figures:
+        """The settings that several strategies share."""
+        own: dict[str, Any] = {name: getattr(self, name) for name in Figures._fields if name in type(self).model_fields}
+        return Figures(**own)
+
+    @property
+    def held(self) -> Held | None:
+        """How the part is held where it is cut free; none where it is not."""
+        return None
+
+    def level_over(self, underside: float) -> float | None:
+        """The height that the tip goes to everywhere, over the stock's `underside`; none where it follows the models."""
+        return None
 
     def check_cutter(self, cutter: Cutter) -> None:
         """Raise ValueError where a number cannot be worked with this cutter."""
@@ -128,13 +176,17 @@ class Task:
 
 @dataclass(frozen=True)
 class Strategy:
-    """A path to cut: its name, its settings, and the functions that work it out. Where it `skips_air`, long stretches
-    that take nothing away are left out of its passes. Where it is `stepped` it goes down in level steps, none deeper
-    than its stepdown. `turns` : it can be cut on a bar that rotates; `lies` : on a face."""
+    """A path to cut: its name, what it is for, its settings, and the functions that work it out.
+
+    Where it `skips_air`, long stretches that take nothing away are left out of its passes. Where it is `stepped` it goes
+    down in level steps, none deeper than its stepdown. `setup_kinds` : where it can be cut. `goes_by_outline` : by its
+    boundary alone, whose whole outline it wants in a tile too. `goes_round` : on closed paths that may go both ways where
+    a seam opens them."""
 
     key: str
     title: str
     summary: str
+    role: Role
     settings: type[StrategySettings]
     make: Callable[[Task], Passes]
     describe: Callable[[Any, Cutter, Say], str]
@@ -142,8 +194,9 @@ class Strategy:
     shapes: tuple[str, ...] = ("flat", "ball", "bull-nose", "tapered-ball", "v", "engraver")
     skips_air: bool = False
     stepped: bool = False
-    turns: bool = False
-    lies: bool = True
+    setup_kinds: tuple[SetupKind, ...] = ("face",)
+    goes_by_outline: bool = False
+    goes_round: bool = False
 
 
 @cache

@@ -121,6 +121,7 @@ STRATEGY = Strategy(
     key="rough_engagement",
     title="Rough, constant engagement",
     summary="clears level by level, the cutter never engaged more than asked",
+    role="rough",
     settings=RoughFrontsSettings,
     shapes=ROUGHING_SHAPES,
     make=_make,

@@ -174,6 +174,7 @@ STRATEGY = Strategy(
     key="rough_offset",
     title="Rough, offset",
     summary="clears level by level, in rings from outside in",
+    role="rough",
     settings=RoughRingsSettings,
     shapes=ROUGHING_SHAPES,
     make=_make,

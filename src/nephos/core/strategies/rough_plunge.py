@@ -102,6 +102,7 @@ STRATEGY = Strategy(
     key="rough_plunge",
     title="Plunge roughing",
     summary="goes straight down on a grid, with little load sideways",
+    role="rough",
     settings=RoughPlungeSettings,
     make=_make,
     describe=_describe,

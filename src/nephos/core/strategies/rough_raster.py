@@ -63,6 +63,7 @@ STRATEGY = Strategy(
     key="rough_raster",
     title="Rough, raster",
     summary="clears level by level, in parallel lines",
+    role="rough",
     settings=RoughLinesSettings,
     shapes=ROUGHING_SHAPES,
     make=_make,
@@ -70,5 +71,5 @@ STRATEGY = Strategy(
     estimate=_estimate,
     skips_air=True,
     stepped=True,
-    turns=True,
+    setup_kinds=("face", "rotary"),
 )

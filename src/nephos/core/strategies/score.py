@@ -66,9 +66,11 @@ STRATEGY = Strategy(
     key="score",
     title="Score marks",
     summary="cuts one shallow line along the middle of each loop of the boundary",
+    role="mark",
     settings=ScoreSettings,
     make=_make,
     describe=_describe,
     estimate=_estimate,
     shapes=("v", "engraver", "ball", "tapered-ball"),
+    goes_by_outline=True,
 )

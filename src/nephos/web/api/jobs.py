@@ -15,11 +15,11 @@ from nephos.core.errors import Refused
 from nephos.core.findings.overrides import standing
 from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.mesh.formats.registry import formats
-from nephos.core.pipeline.proposed_faces import JOB_KINDS
 from nephos.core.pipeline.store import key_of
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.schema import Operation, Plan, parse_plan
 from nephos.core.plan.shelf import Fitting, Piece, fitting_pieces
+from nephos.core.proposals.job import JOB_KINDS
 from nephos.web import jobs as service
 from nephos.web.answers import DerivedAnswer, MeshAnswer
 from nephos.web.api.meshes import body_pieces

@@ -16,6 +16,7 @@ from nephos.core.plan.schema import Operation, Plan, Setup
 from nephos.core.plan.seams import longest_tile, proposed_seams, seam_costs
 from nephos.core.plan.tile_setups import strip_operation, tile_count
 from nephos.core.plan.tiles import Axis, SlideError, Strip, Tiles
+from nephos.core.strategies.registry import strategy
 
 Id = Annotated[str, Field(min_length=1, max_length=40)]
 Number = Annotated[int, Field(ge=1, le=400)]
@@ -43,16 +44,12 @@ def _without_marks(setup: Setup) -> tuple[Operation, ...]:
     return tuple(item for item in setup.operations if item.boundary.boundary != "marks")
 
 
-_OPENED = ("cut_out", "finish_waterline", "finish_steep_shallow")
-"""Strategies whose closed paths a seam cuts open, which can go both ways."""
-
-
 def _both_ways(setup: Setup) -> tuple[Operation, ...]:
     """The operations, with those that go round and climb set to both ways: the path of a tile is open, and to climb on
     each level the cutter would go back over the board in the air."""
     return tuple(
         item.model_copy(update={"settings": item.settings.model_copy(update={"direction": "both"})})
-        if item.strategy in _OPENED and getattr(item.settings, "direction", "") == "climb"
+        if strategy(item.strategy).goes_round and item.settings.figures.direction == "climb"
         else item
         for item in setup.operations
     )

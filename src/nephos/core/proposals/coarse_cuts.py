@@ -29,7 +29,7 @@ def _cut_heights(terrain: Terrain, operation: Operation) -> F64:
     disc = terrain.disc(operation.cutter.radius)
     covered = np.where(terrain.covered, terrain.heights, terrain.ground)
     tips = ndimage.maximum_filter(covered, footprint=disc, mode="nearest")
-    tips = np.where(zone, np.maximum(tips + getattr(operation.settings, "leave", 0.0), terrain.ground), inf)
+    tips = np.where(zone, np.maximum(tips + operation.settings.figures.leave, terrain.ground), inf)
     if operation.cut_to is not None:
         tips = np.maximum(tips, terrain.top - operation.cut_to)
     heights: F64 = ndimage.minimum_filter(tips, footprint=disc, mode="constant", cval=inf)
@@ -63,7 +63,7 @@ class _View(NamedTuple):
         ny, nx = terrain.heights.shape
         i = np.clip(np.rint((moved[:, 0] - terrain.x0) / terrain.step).astype(np.int64), 0, nx - 1)
         j = np.clip(np.rint((moved[:, 1] - terrain.y0) / terrain.step).astype(np.int64), 0, ny - 1)
-        roughings = [item for item in setup.worked if item.strategy == "rough_offset"]
+        roughings = [item for item in setup.worked if item.role == "rough"]
         return cls(terrain, roughings, moved[:, 2], j, i)
 
     def above(self, heights: F64) -> Bool:

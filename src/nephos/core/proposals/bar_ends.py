@@ -14,9 +14,9 @@ from nephos.core.plan.bar_stress import HeldBar
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.force import bending_strength, cutting_push
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.proposed import proposed_operation
 from nephos.core.plan.rotary import Rotary
 from nephos.core.plan.schema import Model, Operation, Plan, Stock
+from nephos.core.proposals.operations import proposed_operation
 
 _THICKER = 1.15
 """An end is the thick one where its mean radius is so many times that of the other."""

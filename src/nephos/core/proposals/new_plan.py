@@ -1,24 +1,24 @@
-"""`./nephos cut MODEL --kind …`: the plan that the page would propose for a mesh, without the page."""
+"""The plan that is proposed for a mesh alone, as `./nephos cut MODEL --kind …` has it: size, stock, setups, operations."""
 
-import argparse
-import sys
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
-from nephos.core.cutters import usual_cutters
+from nephos.core.cutters import Cutter
 from nephos.core.machine.machine import machine_of
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import MeshSummary, quick_look
-from nephos.core.pipeline.needed_sides import needs_front_and_back
-from nephos.core.pipeline.proposed_faces import FRAME, KINDS, Kind, proposed_faces, stock_for
-from nephos.core.pipeline.proposed_rotary import MACHINE, POST, proposed_rotary
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.bar_place import along_axis
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.proposed import proposed_sheet
 from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
+from nephos.core.proposals.faces import FRAME, KINDS, Kind, proposed_faces, stock_for
+from nephos.core.proposals.needed_sides import needs_front_and_back
+from nephos.core.proposals.one_face import proposed_sheet
+from nephos.core.proposals.rotary import MACHINE, POST, proposed_rotary
 
 _AROUND = 12.0
 """Stock (mm) round a model that is cut from one face, where none is given."""
@@ -26,6 +26,37 @@ _UNKNOWN = 10.0
 """A model smaller than this (mm) comes in another unit: it is made to fit the stock."""
 _USUAL = 150.0
 """Longest side (mm) that a model is given where neither a size nor a stock is given."""
+
+
+_NEEDLESS = "front and back have too little to cut of their own: two faces are proposed; give the size of the stock to have four"
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What is asked for; none where it is left to the proposal. Lengths in mm.
+
+    `size_x` : of the model along X. `stock` : x, y, z. `bed` : the machine's travel along X and Y. `bar` : diameter and
+    length, `core` : diameter. `turn` : degrees about X, Y and Z. `gap_above` : stock over the model."""
+
+    kind: str
+    pitch: float
+    tolerance: float
+    post: str | None = None
+    size_x: float | None = None
+    stock: tuple[float, float, float] | None = None
+    bed: tuple[float, float] | None = None
+    bar: tuple[float, float] | None = None
+    core: float | None = None
+    turn: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    gap_above: float = 0.0
+
+
+@dataclass(frozen=True)
+class NewPlan:
+    """A proposed plan, and what is to be said of it."""
+
+    plan: Plan
+    notes: tuple[str, ...] = ()
 
 
 def _turned(mesh: Mesh, turn: tuple[float, float, float], kind: str, look: MeshSummary) -> Placement:
@@ -36,57 +67,53 @@ def _turned(mesh: Mesh, turn: tuple[float, float, float], kind: str, look: MeshS
     return Placement(turn=turn, unit=look.unit)
 
 
-def proposed_plan(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
-    """The plan for a mesh, by the kind of job, the stock and the size that were asked for."""
-    kind, look = arguments.kind, quick_look(mesh)
-    placement = _turned(mesh, tuple(arguments.turn), kind, look)
-    if arguments.size_x:
-        placement = placement.model_copy(update={"size": (arguments.size_x, None, None)})
+def proposed_plan(wish: Wish, mesh: Mesh, cutters: Sequence[Cutter]) -> NewPlan:
+    """The plan for a mesh, by the kind of job, the stock and the size that were asked for.
+
+    Raises
+    ------
+    Refused
+        Where that cannot be done with this stock or size.
+    """
+    kind, look, notes = wish.kind, quick_look(mesh), tuple[str, ...]()
+    placement = _turned(mesh, wish.turn, kind, look)
+    if wish.size_x:
+        placement = placement.model_copy(update={"size": (wish.size_x, None, None)})
     model = Model(id="m1", name="model", mesh="model", placement=placement)
     probe = Stock(length=100, width=100, thickness=100)
     size = placed_model(look.support, model, probe).size
     if kind == "rotary":
-        return _of_bar(arguments, model, look)
-    if kind == "four-faces" and arguments.stock is None:
-        kind = _needed(Plan(stock=probe, models=(model,)), look)
-    if arguments.stock is None:
-        if not arguments.size_x and float(size.max()) < _UNKNOWN:
+        return NewPlan(_of_bar(wish, model, look, cutters))
+    if kind == "four-faces" and wish.stock is None:
+        bare = Plan(stock=probe, models=(model,))
+        if not needs_front_and_back(bare, [(model, placed_model(look.support, model, probe), look)]):
+            kind, notes = "two-faces", (_NEEDLESS,)
+    if wish.stock is None:
+        if not wish.size_x and float(size.max()) < _UNKNOWN:
             share = _USUAL / float(size.max())
             model = _sized(model, float(size[0]) * share)
             size = size * share
-        stock = (
-            stock_for(size, kind, usual_cutters(), Plan(stock=probe))
+        x, y, z = (
+            stock_for(size, kind, cutters, Plan(stock=probe))
             if kind in KINDS
-            else tuple((size + np.array([2 * _AROUND, 2 * _AROUND, 6.0])).tolist())
+            else (size + np.array([2 * _AROUND, 2 * _AROUND, 6.0])).tolist()
         )
     else:
-        stock = tuple(arguments.stock)
+        x, y, z = wish.stock
     plan = Plan(
-        stock=Stock(length=stock[0], width=stock[1], thickness=stock[2]),
+        stock=Stock(length=x, width=y, thickness=z),
         models=(model,),
-        pitch=arguments.pitch,
-        tolerance=arguments.tolerance,
-        post=arguments.post or "rs274-metric",
+        pitch=wish.pitch,
+        tolerance=wish.tolerance,
+        post=wish.post or "rs274-metric",
     )
     if kind in KINDS:
-        return _of_faces(plan, kind, mesh, look, bool(arguments.size_x))
-    whole = _of_one_face(plan, look, bool(arguments.size_x), arguments.gap_above)
-    return _in_tiles(whole, look, arguments.bed) if kind == "tiles" else whole
+        return NewPlan(_of_faces(plan, kind, mesh, look, cutters, bool(wish.size_x)), notes)
+    whole = _of_one_face(plan, look, cutters, bool(wish.size_x), wish.gap_above)
+    return NewPlan(_in_tiles(whole, look, wish.bed) if kind == "tiles" else whole)
 
 
-def _needed(plan: Plan, look: MeshSummary) -> Kind:
-    """Four faces, or two where front and back have too little to cut, which is said."""
-    if needs_front_and_back(plan, [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]):
-        return "four-faces"
-    print(
-        "nephos cut: note: front and back have too little to cut of their own: two faces are proposed; give --stock to "
-        "have four",
-        file=sys.stderr,
-    )
-    return "two-faces"
-
-
-def _in_tiles(plan: Plan, look: MeshSummary, bed: list[float] | None) -> Plan:
+def _in_tiles(plan: Plan, look: MeshSummary, bed: tuple[float, float] | None) -> Plan:
     """The plan cut in tiles along each axis on which the stock is longer than the machine; along X where it is on
     none."""
     machine = machine_of(plan.machine)
@@ -102,26 +129,25 @@ def _in_tiles(plan: Plan, look: MeshSummary, bed: list[float] | None) -> Plan:
     return plan if longer else apply_edit(plan, lambda _: look, {"do": "cut_in_tiles", "setup": "top", "count": 2})
 
 
-def _of_bar(arguments: argparse.Namespace, model: Model, look: MeshSummary) -> Plan:
+def _of_bar(wish: Wish, model: Model, look: MeshSummary, cutters: Sequence[Cutter]) -> Plan:
     """One rotary setup, in the bar that was asked for or one round the model."""
     probe = Stock(kind="round", length=1000, width=200, thickness=200)
     # Sizes along X are those of the model as it lies in the bar.
     model = along_axis(model, look)
     size = placed_model(look.support, model, probe).size
-    sized = bool(arguments.size_x)
+    sized = bool(wish.size_x)
     if not sized and float(size.max()) < _UNKNOWN:
         model = _sized(model, float(size[0]) * _USUAL / float(size.max()))
     plan = Plan(
         stock=probe,
         models=(model,),
-        pitch=arguments.pitch,
-        tolerance=arguments.tolerance,
-        post=arguments.post or POST,
+        pitch=wish.pitch,
+        tolerance=wish.tolerance,
+        post=wish.post or POST,
         machine=MACHINE,
     )
     shown = [(model, placed_model(look.support, model, probe), look)]
-    bar = tuple(arguments.bar) if arguments.bar else None
-    return proposed_rotary(plan, shown, usual_cutters(), bar, arguments.core, sized)
+    return proposed_rotary(plan, shown, cutters, wish.bar, wish.core, sized)
 
 
 def _sized(model: Model, size_x: float) -> Model:
@@ -134,17 +160,17 @@ def _fits(plan: Plan, look: MeshSummary, around: float, over: float) -> bool:
     return bool((size <= room + 1e-9).all() and size.max() >= _UNKNOWN)
 
 
-def _of_one_face(plan: Plan, look: MeshSummary, sized: bool, above: float) -> Plan:
+def _of_one_face(plan: Plan, look: MeshSummary, cutters: Sequence[Cutter], sized: bool, above: float) -> Plan:
     setup = Setup(id="top", name="Setup A, top face")
     plan = plan.model_copy(update={"setups": (setup,)})
     if not sized and not _fits(plan, look, 0.0, above + 3.0):
         fit = {"do": "fit_model", "model": "m1", "margin": 8.0, "above": above, "below": 3.0}
         plan = apply_edit(plan, lambda _: look, fit)
-    operations = proposed_sheet(plan, setup, look, usual_cutters())
+    operations = proposed_sheet(plan, setup, look, cutters)
     return plan.model_copy(update={"setups": (setup.model_copy(update={"operations": operations}),)})
 
 
-def _of_faces(plan: Plan, kind: Kind, mesh: Mesh, look: MeshSummary, sized: bool) -> Plan:
+def _of_faces(plan: Plan, kind: Kind, mesh: Mesh, look: MeshSummary, cutters: Sequence[Cutter], sized: bool) -> Plan:
     """Centred in the stock, and scaled down where the stock leaves no border and frame."""
     centred = {"align": ("centre", "centre", "centre"), "offset": (0.0, 0.0, 0.0)}
     model = plan.models[0]
@@ -153,7 +179,7 @@ def _of_faces(plan: Plan, kind: Kind, mesh: Mesh, look: MeshSummary, sized: bool
     )
     size = np.array(plan.stock.size)
     now = placed_model(look.support, plan.models[0], plan.stock).size
-    small = (np.array(stock_for(now, kind, usual_cutters(), plan)) > size + 1e-9).any()
+    small = (np.array(stock_for(now, kind, cutters, plan)) > size + 1e-9).any()
     if not sized and (small or now.max() < _UNKNOWN):
         margin = min(10.0, float(size[:2].min()) / 8) + FRAME
         room = size - ([2 * margin, 2 * margin, 1.0] if kind == "two-faces" else [2 * margin, 4.0, 4.0])
@@ -161,4 +187,4 @@ def _of_faces(plan: Plan, kind: Kind, mesh: Mesh, look: MeshSummary, sized: bool
         plan = plan.model_copy(update={"models": (_sized(plan.models[0], float(now[0]) * share),)})
     shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
     work = Work(MemoryStore())
-    return proposed_faces(plan, kind, lambda _: mesh, shown, usual_cutters(), work)
+    return proposed_faces(plan, kind, lambda _: mesh, shown, cutters, work)

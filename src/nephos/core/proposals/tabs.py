@@ -10,13 +10,13 @@ import shapely
 from nephos.core.arrays import F64
 from nephos.core.cutters.profile import Profile
 from nephos.core.findings.faces import most_push, tabs_hold
-from nephos.core.pipeline.end_tabs import PartEnds
 from nephos.core.pipeline.space import SetupSpace
 from nephos.core.pipeline.standing import BEYOND, shadow_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.joined_faces import Faces, FaceTab
 from nephos.core.plan.place import Placed
 from nephos.core.plan.schema import Plan
+from nephos.core.proposals.end_tabs import PartEnds
 from nephos.core.strategies.following.tabs import Frame, Loop, loops_of, places_on, point_on
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import SurfaceIndex

@@ -13,30 +13,28 @@ from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.findings.faces import tabs_hold
-from nephos.core.findings.reach import GRIP, fitted, in_flute_layers
+from nephos.core.findings.reach import GRIP
 from nephos.core.findings.terrain import Shown, terrain_of
 from nephos.core.machine.machine import machine_of
-from nephos.core.pipeline.coarse_cuts import coarse_removed
-from nephos.core.pipeline.needed_sides import needs_front_and_back
 from nephos.core.pipeline.overrun import finishing_corner, rim_reach, smallest_overrun
-from nephos.core.pipeline.proposed_rotary import proposed_rotary
-from nephos.core.pipeline.proposed_tabs import HOLD, proposed_tabs
 from nephos.core.pipeline.space import SetupSpace, prepared_mesh, setup_space
 from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.force import cutting_push, frame_width
 from nephos.core.plan.joined_faces import Faces, Registration
-from nephos.core.plan.place import Placed, placed_model
-from nephos.core.plan.proposed import (
+from nephos.core.plan.place import Placed
+from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.proposals.coarse_cuts import coarse_removed
+from nephos.core.proposals.fitting import fitted, in_flute_layers
+from nephos.core.proposals.operations import (
     nearest_cutter,
     one_cutter_a_number,
     proposed_operation,
-    proposed_sheet,
     second_rougher,
     with_stepdown_share,
     without_repeats,
 )
-from nephos.core.plan.schema import Operation, Plan, Setup, parse_plan
+from nephos.core.proposals.tabs import HOLD, proposed_tabs
 
 Kind = Literal["two-faces", "four-faces"]
 KINDS: tuple[Kind, ...] = ("two-faces", "four-faces")
@@ -344,70 +342,3 @@ def stock_for(size: F64, kind: Kind, cutters: Sequence[Cutter], plan: Plan) -> t
         _up(float(size[1]) + across, 1.0),
         _up(float(size[2]) + (3.0 if kind == "two-faces" else 6.0), 1.0),
     )
-
-
-JOB_KINDS: dict[str, str] = {
-    "one-face": "One face",
-    "two-faces": "Two faces",
-    "four-faces": "Four faces",
-    "rotary": "Rotary",
-}
-"""Kinds of job that can be proposed, by key."""
-
-
-def _with_room(plan: Plan, kind: Kind, shown: Sequence[Shown], cutters: Sequence[Cutter]) -> Plan:
-    """The plan with its models in the middle of the stock's height, and the stock grown where it leaves no border and
-    frame."""
-    models = tuple(
-        model.model_copy(
-            update={
-                "placement": model.placement.model_copy(
-                    update={
-                        "align": (*model.placement.align[:2], "centre"),
-                        "offset": (*model.placement.offset[:2], 0.0),
-                    }
-                )
-            }
-        )
-        for model in plan.models
-    )
-    boxes = [placed for _, placed, _ in shown]
-    size = np.max([box.high for box in boxes], axis=0) - np.min([box.low for box in boxes], axis=0)
-    need = stock_for(size, kind, cutters, plan)
-    stock = plan.stock.model_copy(
-        update={
-            name: max(now, more)
-            for name, now, more in zip(("length", "width", "thickness"), plan.stock.size, need, strict=True)
-        }
-    )
-    return plan.model_copy(update={"models": models, "stock": stock, "faces": None})
-
-
-def proposed_job(
-    plan: Plan, kind: str, meshes: Meshes, shown: Sequence[Shown], cutters: Sequence[Cutter], work: Work
-) -> Plan:
-    """The plan with setups and operations for a kind of job, in the place of those it had. A part whose front and back
-    have too little to cut gets two faces where four are asked for.
-
-    Raises
-    ------
-    Refused
-        For a kind that is unknown, or cannot be done with this stock.
-    """
-    if kind not in JOB_KINDS:
-        raise Refused(f"there is no kind of job '{kind}': use one of {', '.join(JOB_KINDS)}")
-    if kind == "rotary":
-        return proposed_rotary(plan, shown, cutters, sized=False)
-    if kind == "one-face":
-        setup = Setup(id="a", name="Setup A · top face")
-        bare = plan.model_copy(update={"setups": (setup,), "faces": None})
-        operations = proposed_sheet(bare, setup, shown[0][2], cutters)
-        return bare.model_copy(update={"setups": (setup.model_copy(update={"operations": operations}),)})
-    chosen: Kind = "two-faces" if kind == "two-faces" or not needs_front_and_back(plan, shown) else "four-faces"
-    # As a document would have it, so that what is looked at now is found again under the same keys.
-    roomy = parse_plan(_with_room(plan, chosen, shown, cutters).model_dump(mode="json"))
-    placed = [
-        (model, placed_model(look.support, model, roomy.stock), look)
-        for model, (_, _, look) in zip([item for item in roomy.models if item.shown], shown, strict=True)
-    ]
-    return proposed_faces(roomy, chosen, meshes, placed, cutters, work)

@@ -10,12 +10,19 @@ from nephos.core.cutters import Cutter
 from nephos.core.cutters.feeds import working_diameter
 from nephos.core.errors import Refused
 from nephos.core.findings.bar_terrain import BarTerrain, bar_terrain
-from nephos.core.findings.reach import fitted
 from nephos.core.findings.rotary import BENDS
 from nephos.core.findings.terrain import Shown
 from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.mesh.summary import MeshSummary
-from nephos.core.pipeline.bar_ends import (
+from nephos.core.pipeline.bar_space import cutter_limits
+from nephos.core.plan.bar_place import along_axis, centred, resized, swept_diameter
+from nephos.core.plan.boundary import Limit
+from nephos.core.plan.force import cutting_push, elastic_modulus
+from nephos.core.plan.place import bar_radius, placed_model, to_setup
+from nephos.core.plan.rotary import Rotary
+from nephos.core.plan.schema import Model, Operation, Plan, Setup, Stock, Zero
+from nephos.core.post.schema import Post, post_of
+from nephos.core.proposals.bar_ends import (
     GAP,
     groove,
     groove_cutter,
@@ -24,12 +31,8 @@ from nephos.core.pipeline.bar_ends import (
     strength,
     thick_end_at_chuck,
 )
-from nephos.core.pipeline.bar_space import cutter_limits
-from nephos.core.plan.bar_place import along_axis, centred, resized, swept_diameter
-from nephos.core.plan.boundary import Limit
-from nephos.core.plan.force import cutting_push, elastic_modulus
-from nephos.core.plan.place import bar_radius, placed_model, to_setup
-from nephos.core.plan.proposed import (
+from nephos.core.proposals.fitting import fitted
+from nephos.core.proposals.operations import (
     FINISH_STEPOVER,
     nearest_cutter,
     one_cutter_a_number,
@@ -37,9 +40,6 @@ from nephos.core.plan.proposed import (
     second_rougher,
     with_stepdown_share,
 )
-from nephos.core.plan.rotary import Rotary
-from nephos.core.plan.schema import Model, Operation, Plan, Setup, Stock, Zero
-from nephos.core.post.schema import Post, post_of
 
 POST = "rs274-rotary-a"
 MACHINE = "rotary-router"

@@ -1,0 +1,1 @@
+"""What to cut with what: proposals for every kind of job."""
