@@ -299,5 +299,7 @@ def test_a_mesh_that_was_never_read_to_the_end_is_read_at_the_next_start(shop: C
 
 def test_repairs_and_formats_are_listed_for_the_page(shop: Client) -> None:
     kinds = {item["key"]: item for item in shop.get("/api/shelf/repairs").json()}
-    assert kinds["close_holes"]["schema"]["properties"]["size"]["length"] is True
+    # A hole is measured on the file, a wall on the finished part.
+    assert kinds["close_holes"]["schema"]["properties"]["size"]["length"] == "file"
+    assert kinds["hollow_back"]["schema"]["properties"]["wall"]["length"] == "part"
     assert ".glb" in shop.get("/api/shelf/formats").json()["read"]
