@@ -303,3 +303,22 @@ def test_repairs_and_formats_are_listed_for_the_page(shop: Client) -> None:
     assert kinds["close_holes"]["schema"]["properties"]["size"]["length"] == "file"
     assert kinds["hollow_back"]["schema"]["properties"]["wall"]["length"] == "part"
     assert ".glb" in shop.get("/api/shelf/formats").json()["read"]
+
+
+def test_a_wall_stays_as_thick_as_it_was_typed_when_the_model_is_sized_afterwards(shop: Client) -> None:
+    """As a user does it: size, hollow the back, size again, undo; what is said of the wall is true each time."""
+    job = bring(shop, joined([box_mesh((0, 0, 0), (40, 30, 12))]))
+    job = edit(shop, job, do="repair_model", kind="hollow_back", settings={"wall": 4.0, "rim": 6.0})
+    before = model(job)
+    assert "wall of {4 mm}" in before["facts"]["said"][0]
+    job = edit(shop, job, do="size_model", axis=0, value=100)
+    state = model(job)
+    assert state["state"] == "ready" and state["size"] == pytest.approx([100, 75, 30])
+    assert "wall of {4 mm}" in state["facts"]["said"][0]
+    tasks.export_model("hollowed", "box.stl", job["plan"], "m1")
+    mesh = read_mesh("box.stl", body_of(shop.get("/api/results/hollowed/file")))
+    top = mesh.high[2]
+    pit = mesh.vertices[(mesh.vertices[:, 2] > mesh.low[2] + 1) & (mesh.vertices[:, 2] < top - 1)]
+    assert top - pit[:, 2].max() == pytest.approx(4.0, abs=0.01)
+    back = send(shop, f"/jobs/{job['id']}/undo", {"based_on": job["version"]}).json()
+    assert model(back)["state"] == "ready" and model(back)["facts"] == before["facts"]
