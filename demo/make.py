@@ -2,6 +2,7 @@
 
 import sys
 from collections.abc import Callable
+from hashlib import sha256
 from pathlib import Path
 
 from demo.reliefs import fen_chart, heron, heron_scan, moth, moth_figure
@@ -21,9 +22,20 @@ MESHES: dict[str, Callable[[], Mesh]] = {
 }
 
 
+def _recipe() -> str:
+    """A digest of what makes the meshes: those of another recipe are made anew."""
+    parts = sorted(Path(__file__).parent.glob("*.py"))
+    return sha256(b"".join(part.read_bytes() for part in parts)).hexdigest()
+
+
 def make(folder: Path) -> None:
-    """Write each mesh that is not there yet."""
+    """Write each mesh that is not there yet, or was made by another recipe."""
     folder.mkdir(parents=True, exist_ok=True)
+    stamp, recipe = folder / "recipe", _recipe()
+    if not stamp.exists() or stamp.read_text() != recipe:
+        for name in MESHES:
+            (folder / f"{name}.stl").unlink(missing_ok=True)
+        stamp.write_text(recipe)
     for name, build in MESHES.items():
         path = folder / f"{name}.stl"
         if not path.exists():

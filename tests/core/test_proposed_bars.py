@@ -6,6 +6,7 @@ import pytest
 from hard_meshes import revolved
 from nephos.command.sample import sample_cutters
 from nephos.core.findings.bar_terrain import bar_terrain
+from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.findings.rotary import BENDS
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
@@ -151,6 +152,7 @@ def test_a_leg_is_parted_last_and_its_ends_stay_thick_until_then() -> None:
         part = plan.model_copy(update={"setups": (setup.model_copy(update={"operations": tuple(operations)}),)})
         (done,) = run_plan(part, lambda _: mesh, Work(MemoryStore()))
         assert done.comparison.gouge <= 0.01
+        assert "kept-off-end" not in {item.code for item in outcome_findings(done)}
         x = done.block.grid.xs
         off = (x < done.space.mesh.low[0] - 0.6) | (x > done.space.mesh.high[0] + 0.6)
         return done.block.top.min(axis=0)[off]
