@@ -111,7 +111,8 @@ def dragonfly() -> Mesh:
         9.5 - 3.5 * t + 1.4 * np.exp(-(((t - 0.93) / 0.05) ** 2)) + 0.55 * np.abs(np.sin((t - 0.38) * 52)) * (t > 0.38)
     )
     head = 14 * np.sqrt(np.clip(1 - np.abs((t - 0.06) / 0.058) ** 2.2, 0, 1))
-    r = np.maximum(np.maximum(thorax, head), tail * (t > 0.1) + 5 * (t <= 0.1)) * np.ones_like(angle)
+    neck = np.where(t < 0.05, 5.0, np.where(t < 0.16, 13.0, tail))
+    r = np.maximum(np.maximum(thorax, head), neck) * np.ones_like(angle)
     r = r + 0.35 * np.sin(angle * 14 + t * 60) * (thorax > 4) + 0.12 * np.sin(t * 130) * np.cos(angle * 3)
     closing = np.clip(np.minimum(t, 1 - t) / 0.012, 0.05, 1) ** 0.5
     spine = np.column_stack([170 * t[:, 0], np.zeros(long), 3.5 * np.sin(t[:, 0] * 3.4)])

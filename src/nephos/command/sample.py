@@ -32,6 +32,8 @@ _OF_FACES = {
 """Jobs that are cut from several faces or on a bar: the kind, and how long (mm) the model's longest side is."""
 
 
+_CLOSE = ("front", "back", "above", "below")
+"""Sides at which the stock of a figure of four faces needs little more than the figure."""
 _POST, _POST_LENGTH = 60.0, 160.0
 """The heron is wrapped round a bar of this diameter in its own size, and is so long (mm) then."""
 _IN_TILES = {"fen-chart"}
@@ -128,13 +130,14 @@ def heron_plan(digest: str) -> Plan:
     )
 
 
-def _sized(job: Job, longest: float) -> Job:
-    """A job with its model scaled until its longest side is so many millimetres long, and stock to suit."""
+def _sized(job: Job, longest: float, margins: dict[str, float] | None = None) -> Job:
+    """A job with its model scaled until its longest side is so many millimetres long, and stock to suit, with other
+    `margins` (mm) than the usual ones where they are given."""
     plan = parse_plan(current_plan(job))
     size = placed_model(mesh_summary_for(plan.models[0]).support, plan.models[0], plan.stock).size
     edit = {"do": "size_model", "model": plan.models[0].id, "axis": int(size.argmax()), "value": longest}
     job = edit_plan(job.pk, job.version, edit, "size")
-    return edit_plan(job.pk, job.version, {"do": "fit_stock"}, "make the stock fit")
+    return edit_plan(job.pk, job.version, {"do": "fit_stock", **(margins or {})}, "make the stock fit")
 
 
 def _wrap(relief: Mesh) -> None:
@@ -167,7 +170,8 @@ def load_sample() -> None:
         job = create_job(name.replace("-", " ").capitalize(), _upload(folder / f"{name}.stl"))
         if name in _OF_FACES:
             kind, longest = _OF_FACES[name]
-            job = _sized(job, longest)
+            # From the front, the back lies as deep as the stock is wide.
+            job = _sized(job, longest, dict.fromkeys(_CLOSE, 3.0) if kind == "four-faces" else None)
             propose.defer(key=f"sample-{name}", job_id=job.pk, based_on=job.version, kind=kind, calculated=True)
         if name in _IN_TILES:
             job = edit_plan(job.pk, job.version, {"do": "cut_in_tiles", "setup": "a"}, "cut in tiles")
