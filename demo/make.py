@@ -22,20 +22,20 @@ MESHES: dict[str, Callable[[], Mesh]] = {
 }
 
 
-def _recipe() -> str:
-    """A digest of what makes the meshes: those of another recipe are made anew."""
+def _digest() -> str:
+    """A digest of the scripts that make the meshes."""
     parts = sorted(Path(__file__).parent.glob("*.py"))
     return sha256(b"".join(part.read_bytes() for part in parts)).hexdigest()
 
 
 def make(folder: Path) -> None:
-    """Write each mesh that is not there yet, or was made by another recipe."""
+    """Write each mesh that is not there yet, or was made by other scripts."""
     folder.mkdir(parents=True, exist_ok=True)
-    stamp, recipe = folder / "recipe", _recipe()
-    if not stamp.exists() or stamp.read_text() != recipe:
+    stamp, digest = folder / "scripts.sha256", _digest()
+    if not stamp.exists() or stamp.read_text() != digest:
         for name in MESHES:
             (folder / f"{name}.stl").unlink(missing_ok=True)
-        stamp.write_text(recipe)
+        stamp.write_text(digest)
     for name, build in MESHES.items():
         path = folder / f"{name}.stl"
         if not path.exists():

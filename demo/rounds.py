@@ -81,7 +81,9 @@ def _wing(root: tuple[float, float, float], length: float, lean: float, lift: fl
     x = root[0] + s * length * np.sin(lean) + v * half * np.cos(lean)
     y = root[1] + s * length * np.cos(lean) - v * half * np.sin(lean)
     ribs = 0.55 * np.sin(s * 22 + v * 2) ** 4 + 0.4 * np.sin(v * 4 + s * 2) ** 4
-    body = 0.9 + 1.4 * np.exp(-(((v + 0.8) / 0.16) ** 2)) + ribs
+    # Thick where it leaves the body: a fillet that a ball gets into.
+    fillet = 2.5 * np.exp(-np.maximum(s - 0.08, 0) / 0.04)
+    body = 0.9 + 1.4 * np.exp(-(((v + 0.8) / 0.16) ** 2)) + ribs + fillet
     fade = np.sqrt(np.clip(1 - v**8, 0, 1)) * np.sqrt(np.clip(1 - s**40, 0.0, 1)) + 0.15
     middle = root[2] + lift * s + 1.2 * np.sin(s * 5) * v
     top, under = middle + body * fade, middle - body * fade

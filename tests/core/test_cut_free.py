@@ -9,7 +9,7 @@ from nephos.core.findings.faces import whole_findings
 from nephos.core.findings.reach import reach_findings
 from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.cut_free import near_tabs, uncut_surface
+from nephos.core.pipeline.cut_free import ALLOWANCE, near_tabs, tab_skin, uncut_surface
 from nephos.core.pipeline.whole import freed_key
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Operation, Plan, Stock
@@ -171,6 +171,18 @@ def test_what_roughing_leaves_on_tabs_is_no_web(pitch: float) -> None:
     )
     _, whole = cut(egg_plan(setups=wide, pitch=pitch))
     assert whole.held is None
+
+
+def test_the_skin_on_tabs_is_that_of_the_side_which_leaves_most() -> None:
+    first, second = egg_plan().setups
+    finish_only = second.model_copy(update={"operations": second.operations[1:]})
+    # Stock to leave of 0.3 mm, and levels 2 mm apart.
+    assert tab_skin((first, finish_only)) == tab_skin((first,)) == pytest.approx(0.3 + 2.0 + ALLOWANCE)
+    assert tab_skin((finish_only,)) == ALLOWANCE
+    rough, *others = first.operations
+    fine = rough.model_copy(update={"settings": rough.settings.model_copy(update={"stepdown": 0.5, "leave": 0.1})})
+    twice = first.model_copy(update={"operations": (rough, fine.model_copy(update={"number": 12}), *others)})
+    assert tab_skin((twice,)) == pytest.approx(0.3 + 0.5 + ALLOWANCE), "the finest levels count"
 
 
 def test_the_uncut_surface_is_calculated_again_when_anything_that_it_reads_changes() -> None:

@@ -17,7 +17,9 @@ from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.findings.terrain import Shown
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
+from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.store import MemoryStore
+from nephos.core.pipeline.whole import whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock, parse_plan
@@ -139,7 +141,9 @@ def test_a_flat_part_asked_for_from_four_faces_gets_two(half: tuple[float, float
     part = ellipsoid(half)
     plan = egg_plan(setups=(), faces=None, stock=Stock(length=30, width=30, thickness=30))
     shown = _shown(part, plan)
-    proposed = proposed_job(plan, "four-faces", lambda _: part, shown, usual_cutters(), Work(MemoryStore()))
+    answer = proposed_job(plan, "four-faces", lambda _: part, shown, usual_cutters(), Work(MemoryStore()))
+    proposed = answer.plan
+    assert bool(answer.notes) == (len(sides) == 2), "it is said that there are two"
     assert [setup.side for setup in proposed.setups] == sides
     shares = own_shares(plan, shown)
     # By symmetry both have as much to themselves.
@@ -175,3 +179,13 @@ def test_what_each_roughing_finds_is_known_before_it_is_calculated() -> None:
     assert 0.95 * least < sum(found.values()) < 1.03 * most
     top, bottom = (sum(found[o.number] for o in setup.operations if o.number in found) for setup in plan.setups)
     assert top > bottom > 0, "the first side clears the border, and the second what hangs over"
+
+
+def test_the_levels_that_roughing_leaves_on_round_tabs_are_no_ridge() -> None:
+    """Above the middle of a tab they are up to a stepdown high. The last side is not roughed and leaves none itself."""
+    part = ellipsoid((30.0, 13.0, 12.0))
+    plan = _proposed(part, "four-faces", usual_cutters()).model_copy(update={"pitch": 0.2})
+    done = list(run_plan(plan, lambda _: part, Work(MemoryStore())))
+    whole = whole_of(plan, done, Work(MemoryStore()))
+    assert whole.ridge < 0.05, whole.ridge_at
+    assert not {item.code for item in whole_findings(plan, whole, done)} & {"ridge", "not-free", "not-cut"}

@@ -3,6 +3,7 @@
 import pytest
 
 from nephos.core.cutters import standard_cutter
+from nephos.core.plan.boundary import Limit
 from nephos.core.plan.schema import Operation
 from nephos.core.strategies.registry import Figures, strategies
 
@@ -41,3 +42,9 @@ def test_only_what_cuts_the_part_free_says_how_it_is_held_and_to_what_level_it_g
     assert through.held.side == "inside" and through.held.skin == 0.0
     skin = operation("cut_out", through=0.3, skin=0.5).settings
     assert skin.level_over(-20.0) == pytest.approx(-19.5), "a skin is over the underside, whatever goes into the bed"
+
+
+@pytest.mark.parametrize(("contain", "past"), [("inside", -3.0), ("centre", 0.0), ("outside", 3.0)])
+@pytest.mark.parametrize("offset", [-1.0, 0.0, 2.5])
+def test_a_limit_says_how_far_past_the_boundary_the_axis_goes(contain, past: float, offset: float) -> None:
+    assert Limit(boundary="box", contain=contain, offset=offset).past(3.0) == past + offset

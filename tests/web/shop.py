@@ -40,7 +40,7 @@ def proposed(shop: Client, name: str, mesh: Mesh, kind: str) -> dict:
     made = send(shop, "/jobs", {"name": name, "mesh": uploaded}).json()
     answer = send(shop, f"/jobs/{made['id']}/propose", {"based_on": made["version"], "kind": kind})
     assert answer.status_code == 200, answer.json()
-    assert shop.get(f"/api/results/{answer.json()['key']}/facts").json()["facts"] == {"done": True}
+    assert shop.get(f"/api/results/{answer.json()['key']}/facts").json()["facts"] == {"done": True, "notes": []}
     return shop.get(f"/api/jobs/{made['id']}").json()
 
 

@@ -161,10 +161,10 @@ export const exportModel = (job: number, model: string, suffix: string) =>
 export const useJobKinds = () =>
   useQuery({ queryKey: ["kinds"], queryFn: () => request<Record<string, string>>("/jobs/kinds"), staleTime: Infinity });
 
-/** Have setups and operations proposed; resolves when they are a new revision of the job. */
-export async function proposeKind(job: number, based_on: number, kind: string): Promise<void> {
+/** Have setups and operations proposed; resolves, with notes for the user, when they are a new revision of the job. */
+export async function proposeKind(job: number, based_on: number, kind: string): Promise<string[]> {
   const { key } = await request<{ key: string }>(`/jobs/${job}/propose`, "POST", { based_on, kind });
-  await resultOf(key);
+  return (await resultOf<{ notes?: string[] }>(key)).notes ?? [];
 }
 
 /** Have the proof written as a mesh; resolves to where it can be fetched. */

@@ -123,18 +123,34 @@ export function ProposeKind() {
   const [open, setOpen] = useState(false);
   const [working, setWorking] = useState("");
   const [problem, setProblem] = useState("");
+  const [notes, setNotes] = useState<string[]>([]);
+  const show = (isOpen: boolean) => {
+    setNotes([]);
+    setProblem("");
+    setOpen(isOpen);
+  };
   const start = (kind: string) => {
     setWorking(kind);
     setProblem("");
     proposeKind(job.id, job.version, kind)
-      .then(() => setOpen(false))
+      .then((said) => (said.length > 0 ? setNotes(said) : setOpen(false)))
       .catch((reason: Error) => setProblem(reason.message))
       .finally(() => setWorking(""));
   };
   return (
     <>
-      <Quiet onPress={() => setOpen(true)}>Propose…</Quiet>
-      <Ask wide title="Propose setups and operations" open={open} onClose={() => setOpen(false)}>
+      <Quiet onPress={() => show(true)}>Propose…</Quiet>
+      <Ask title="Proposed" open={open && notes.length > 0} onClose={() => show(false)}>
+        {notes.map((note) => (
+          <Note key={note}>The setups are on the sheet. Note: {note}.</Note>
+        ))}
+        <Foot>
+          <Button $main onPress={() => show(false)}>
+            Close
+          </Button>
+        </Foot>
+      </Ask>
+      <Ask wide title="Propose setups and operations" open={open && notes.length === 0} onClose={() => show(false)}>
         <Note>
           They take the place of those on the sheet; undo brings these back. The stock is made larger where it leaves no
           room for the cutters beside the part.
@@ -151,7 +167,7 @@ export function ProposeKind() {
         ))}
         {problem && <Said role="alert">{problem}</Said>}
         <Foot>
-          <Button onPress={() => setOpen(false)}>Cancel</Button>
+          <Button onPress={() => show(false)}>Cancel</Button>
         </Foot>
       </Ask>
     </>

@@ -33,7 +33,7 @@ _OF_FACES = {
 
 
 _CLOSE = ("front", "back", "above", "below")
-"""Sides at which the stock of a figure of four faces needs little more than the figure."""
+"""Sides where the stock of a figure of four faces has a small margin."""
 _POST, _POST_LENGTH = 60.0, 160.0
 """The heron is wrapped round a bar of this diameter in its own size, and is so long (mm) then."""
 _IN_TILES = {"fen-chart"}

@@ -249,18 +249,16 @@ def propose(key: str, job_id: int, based_on: int, kind: str, calculated: bool = 
         if not shown:
             raise Refused("the job has no model yet: add one first")
         proposed = proposed_job(plan, kind, _loaded, shown, shop_cutters(), Work(STORE))
-        note = f"propose {JOB_KINDS[kind].lower()}"
-        if kind == "four-faces" and len(proposed.setups) == 2:
-            note = "propose two faces: front and back have too little to cut"
         try:
-            write_plan(job_id, based_on, proposed.model_dump(mode="json"), note)
+            document = proposed.plan.model_dump(mode="json")
+            write_plan(job_id, based_on, document, f"propose {JOB_KINDS[kind].lower()}")
         except Stale:
             raise Refused("the job was changed meanwhile: propose again") from None
         if calculated:
             job = Job.objects.get(pk=job_id)
             row = Calculation.objects.create(job=job, revision=job.revision)
             calculate.configure(lock=f"job-{job.pk}").defer(calculation_id=row.pk)
-        STORE.put(key, "whole", as_result({"done": True}))
+        STORE.put(key, "whole", as_result({"done": True, "notes": list(proposed.notes)}))
 
 
 @app.task(queue="mesh")

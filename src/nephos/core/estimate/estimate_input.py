@@ -89,7 +89,7 @@ def _region(
     """Box, area, perimeter and loops of where the axis goes, and the ways round its outline, from the drawn one where
     there is one."""
     limit, radius = operation.boundary, operation.cutter.radius
-    by = {"inside": -radius, "centre": 0.0, "outside": radius}[limit.contain] + limit.offset
+    by = limit.past(radius)
     size = np.abs(stock[1] - stock[0]) if limit.boundary == "stock" else high - low
     if outline and "box" in outline:
         size = np.array(outline["box"])

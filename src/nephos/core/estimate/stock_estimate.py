@@ -140,7 +140,7 @@ def sampled_height_map(key: str, points: F64, slopes: F64, areas: F64, stock: F6
 def _axis_goes(relief: HeightMap, operation: Operation, stock: F64, box: tuple[F64, F64]) -> Bool:
     """Where of a relief the axis of an operation's cutter goes, as well as it is known without drawing the boundary."""
     limit, radius = operation.boundary, operation.cutter.radius
-    by = {"inside": -radius, "centre": 0.0, "outside": radius}[limit.contain] + limit.offset
+    by = limit.past(radius)
     if limit.boundary == "silhouette":
         return relief.reach(relief.model, by) if by >= 0 else ~relief.reach(~relief.model, -by)
     low, high = (stock.min(axis=0), stock.max(axis=0)) if limit.boundary == "stock" else box

@@ -81,7 +81,7 @@ class BarTerrain:
             return np.ones(self.radii.shape, np.bool_)
         if limit.boundary != "box":
             return None
-        by = {"inside": -cutter.radius, "centre": 0.0, "outside": cutter.radius}[limit.contain] + limit.offset
+        by = limit.past(cutter.radius)
         columns = self.xs[self.covered.any(axis=0)]
         along: Bool = (self.xs >= columns[0] - by) & (self.xs <= columns[-1] + by)
         return np.broadcast_to(along, self.radii.shape)

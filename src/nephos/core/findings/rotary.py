@@ -15,7 +15,7 @@ from nephos.core.plan.bar_stress import HeldBar
 from nephos.core.plan.force import bending_strength, cutting_push, elastic_modulus
 from nephos.core.plan.place import Placed, bar_radius
 from nephos.core.plan.rotary import Rotary
-from nephos.core.plan.schema import Model, Operation, Plan
+from nephos.core.plan.schema import Model, Plan
 from nephos.core.stock.bar_pieces import loose_pieces
 from nephos.core.units import Units, length_in, size_in
 
@@ -70,12 +70,6 @@ def swept_findings(plan: Plan, model: Model, box: Placed, look: MeshSummary | No
     return found
 
 
-def _past_end(operation: Operation) -> float:
-    """How far (mm) past the ends of the model the axis of an operation's cutter is to go."""
-    radius = operation.cutter.radius
-    return {"inside": -radius, "centre": 0.0, "outside": radius}[operation.boundary.contain]
-
-
 def _limits(done: SetupOutcome, units: Units) -> list[Finding]:
     """How much of the model chuck and tailstock keep the cutters away from."""
     space, mm, found = done.space, length_in(units), []
@@ -84,17 +78,20 @@ def _limits(done: SetupOutcome, units: Units) -> list[Finding]:
         return []
     low, high = float(space.mesh.low[0]), float(space.mesh.high[0])
     for outcome in done.outcomes:
-        cutter = outcome.operation.cutter
+        cutter, limit = outcome.operation.cutter, outcome.operation.boundary
+        # An offset asks for more than the model's end.
+        past = limit.past(cutter.radius) - limit.offset
         limits = cutter_limits(space.plan.stock, rotary, cutter, space.floor)
         for name, short in (("left", limits.low - low), ("right", high - limits.high)):
-            if short > _HAIR - _past_end(outcome.operation):
+            missing = short + past
+            if missing > _HAIR:
                 what = "chuck" if name == rotary.chuck else "tailstock"
                 found.append(
                     Finding(
                         "kept-off-end",
                         "caution",
                         str(outcome.operation.number),
-                        f"the {what} keeps the cutter from the model's {name} end: {mm(short + _past_end(outcome.operation))} are missing",
+                        f"the {what} keeps the cutter from the model's {name} end: {mm(missing)} are missing",
                         "move the model, take a longer bar, or a cutter that stands out farther",
                     )
                 )

@@ -66,7 +66,7 @@ class Terrain:
 
     def zone(self, limit: Limit, cutter: Cutter) -> Bool | None:
         """(ny, nx), where the axis of a cutter goes; none where only the drawn boundary tells."""
-        by = {"inside": -cutter.radius, "centre": 0.0, "outside": cutter.radius}[limit.contain] + limit.offset
+        by = limit.past(cutter.radius)
         if limit.boundary == "stock":
             return np.ones(self.heights.shape, np.bool_)
         if limit.boundary == "border":

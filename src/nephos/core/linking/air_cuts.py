@@ -16,7 +16,7 @@ EVERY = 0.5
 NOTHING = 0.002
 """A stretch that takes off no more than this (mm) is in air: that much is rounding."""
 _LOAD = 0.1
-"""A cutter takes off much where it takes more than this share of its radius."""
+"""Removal, as a share of the radius, from which a stretch is kept for the load of later ones."""
 _RECENT = 100
 """Of so many paths that were left out last the next one may be entered from."""
 
@@ -69,8 +69,9 @@ def without_finished(
     """Finishing passes without their stretches over surface that earlier setups have finished from other sides.
 
     No column is left more than `worth` mm higher than with all passes. This holds for the sum of all omitted stretches:
-    one by one, each could remove less than `worth` while many together remove more. A stretch that takes off much
-    (`_LOAD`) is kept, even if a later one takes the same and more: that one would have to take all at once.
+    one by one, each could remove less than `worth` while many together remove more. A stretch that removes
+    more than :data:`_LOAD` is kept even if a later stretch removes all of that and more: the later one would be
+    overloaded.
 
     Parameters
     ----------

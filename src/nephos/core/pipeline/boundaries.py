@@ -263,8 +263,7 @@ def region_of(space: "SetupSpace", work: "Work", operation: Operation) -> shapel
     """Where the axis of an operation's cutter may be."""
     limit, radius = operation.boundary, operation.cutter.radius
     shape = shape_of(space, work, limit.boundary)
-    by = {"inside": -radius, "centre": 0.0, "outside": radius}[limit.contain] + limit.offset
-    by += operation.settings.beside(operation.cutter)
+    by = limit.past(radius) + operation.settings.beside(operation.cutter)
     flat_sided = limit.boundary in {"box", "stock"}
     stock = shapely.box(*space.stock_low[:2], *space.stock_high[:2]).buffer(max(radius, by), join_style="mitre")
     region = _grown(shape, by, "sharp" if flat_sided else "round").intersection(stock)

@@ -12,7 +12,7 @@ from nephos.core.mesh.topology import shells_of
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.standing import BEYOND
 from nephos.core.plan.joined_faces import FaceTab
-from nephos.core.plan.schema import Operation
+from nephos.core.plan.schema import Setup
 from nephos.core.stock.block import Block
 from nephos.core.stock.over_surface import outside_of, remaining_thickness, surface_samples
 from nephos.core.stock.passed_on import Side
@@ -68,9 +68,15 @@ def near_tabs(points: F64, tabs: Sequence[FaceTab], border: float, beside: float
     return found
 
 
-def tab_skin(operations: Iterable[Operation]) -> float:
-    """Thickness (mm) of the layer that roughing leaves on the sides of tabs."""
-    return max((operation.settings.figures.leave for operation in operations), default=0.0) + ALLOWANCE
+def tab_skin(setups: Iterable[Setup]) -> float:
+    """Thickness (mm) of the layer that roughing leaves on tabs: its stock to leave, and on round tabs up to the stepdown
+    of its finest levels. Finishing leaves tabs out."""
+    skins = [0.0]
+    for setup in setups:
+        leaves = [operation.settings.figures.leave for operation in setup.worked]
+        steps = [operation.settings.figures.stepdown or 0.0 for operation in setup.worked if operation.role == "rough"]
+        skins.append(max(leaves, default=0.0) + min(steps, default=0.0))
+    return max(skins) + ALLOWANCE
 
 
 def uncut_surface(

@@ -66,7 +66,7 @@ STAGE_VERSIONS = {
     "mesh-summary": 5,
     "export": 1,
     "shadow": 1,
-    "whole": 7,
+    "whole": 8,
     "overrun": 1,
     "outline": 8,
     "external": 3,

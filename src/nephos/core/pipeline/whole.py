@@ -111,8 +111,8 @@ def _beside(space: SetupSpace, work: Work, block: Block) -> tuple[float, F64 | N
     radius = min((operation.cutter.radius for operation in space.setup.worked), default=0.0)
     fits = radius + _ROOM
     # Roughing of any side leaves its skin on the tabs.
+    skin = tab_skin(space.plan.setups)
     everything = [operation for setup in space.plan.setups for operation in setup.worked]
-    skin = tab_skin(everything)
     tabs = shapely.union_all([_footprint(space, tab, faces.border).buffer(skin) for tab in faces.tabs])
     wide, room = around.buffer(faces.border), _widest(everything) + skin
     gaps = wide.difference(outline).buffer(-fits).buffer(fits)
@@ -194,7 +194,7 @@ def _freed(plan: Plan, done: Sequence[SetupOutcome], sides: Sequence[Side], work
     held = None
     if not isinstance(own, CutBar):
         outline = shadow_of(work, plan, first.space.setup, (), first.space.mesh)
-        skin = tab_skin(operation for item in done for operation in item.space.setup.worked)
+        skin = tab_skin(item.space.setup for item in done)
         held = held_in_frame(first, _final(first.space, own, tuple(sides[1:])), outline, mesh, sides, skin)
     return as_result(
         {"share": uncut.share, "most": uncut.most, "place": uncut.place, "held": held}, heights=uncut.heights

@@ -82,3 +82,8 @@ class Limit(Part):
     contain: Literal["inside", "centre", "outside"] = "outside"
     offset: Shift = 0.0
     without: tuple[str, ...] = ()
+
+    def past(self, radius: float) -> float:
+        """How far (mm) past the boundary the axis of a cutter of this radius may go; less than 0 for how far inside it
+        has to stay."""
+        return {"inside": -radius, "centre": 0.0, "outside": radius}[self.contain] + self.offset

@@ -19,7 +19,7 @@ from nephos.core.plan.schema import Model, Operation, Plan, Stock
 from nephos.core.proposals.operations import proposed_operation
 
 _THICKER = 1.15
-"""An end is the thick one where its mean radius is so many times that of the other."""
+"""Ratio of the mean radii of both ends from which one is the thick end."""
 _SHARE = 0.2
 """Share of the length that counts as an end."""
 _FACE, _INSIDE = 0.01, (0.04, 0.06)
@@ -35,7 +35,7 @@ _THINNEST = 3.0
 _AFTER = 0.8
 """A groove that must stay thicker than this share of its end is not worth cutting."""
 _FACTOR = 2.0
-"""Safety factor of what a groove leaves."""
+"""Safety factor of proposed bars, and of what a groove leaves, against the cutting force."""
 
 
 def _about_axis(model: Model, look: MeshSummary, stock: Stock) -> tuple[F64, F64]:
@@ -96,15 +96,14 @@ def groove(
         wide = max(int(cutter.diameter / terrain.step), 1)
         radii[max(covered[0] - wide, 0) : covered[0]] = diameter / 2
         radii[covered[-1] + 1 : covered[-1] + 1 + wide] = diameter / 2
-        bar = held_bar(plan, rotary, terrain, radii)
-        if _FACTOR * float(bar.stress(cutting_push(plan, operation)).max()) <= strength(plan):
+        if bears(plan, held_bar(plan, rotary, terrain, radii), cutting_push(plan, operation)):
             return operation
     return None
 
 
-def strength(plan: Plan) -> float:
-    """Bending stress (N/mm^2) that the material of a plan's stock is trusted with."""
-    return bending_strength(plan.stock.material) * RESERVE
+def bears(plan: Plan, bar: HeldBar, push: float) -> bool:
+    """Whether a bar of the plan's material withstands :data:`_FACTOR` times a push (N)."""
+    return _FACTOR * float(bar.stress(push).max()) <= bending_strength(plan.stock.material) * RESERVE
 
 
 def held_bar(plan: Plan, rotary: Rotary, terrain: BarTerrain, radii: F64) -> HeldBar:

@@ -16,13 +16,13 @@ from nephos.core.plan.schema import Operation, Plan, Setup
 _CELLS = 100
 """Cells along the longest side of the stock."""
 _NEAR = 3
-"""So many cells about the models do not count."""
+"""Cells within this distance (in cells) of the models are not counted."""
 
 
 def _cut_heights(terrain: Terrain, operation: Operation) -> F64:
     """(ny, nx) heights that a roughing cuts down to; inf where it does not go.
 
-    A flat cutter leaves a gap that is narrower than itself as it is: that is the closing of the heights by its disc."""
+    A flat cutter does not enter a gap that is narrower than itself: its cut is the closing of the heights by its disc."""
     zone = terrain.zone(operation.boundary, operation.cutter)
     if zone is None:
         return np.full(terrain.heights.shape, inf)
@@ -37,8 +37,8 @@ def _cut_heights(terrain: Terrain, operation: Operation) -> F64:
 
 
 class _View(NamedTuple):
-    """Cells of the stock as a setup sees them: the `height` (n,) of each, and the place (`j`, `i`) of the terrain that it
-    stands over."""
+    """Cells of the stock in the frame of a setup: the `height` (n,) of each, and its row `j` and column `i` (n,) in the
+    terrain."""
 
     terrain: Terrain
     roughings: list[Operation]
@@ -80,8 +80,8 @@ class _View(NamedTuple):
 def coarse_removed(plan: Plan, shown: Sequence[Shown]) -> dict[int, float]:
     """Volume (mm^3) that each roughing removes, by its number, in the order of the setups.
 
-    Cells are a hundredth of the stock long. Along the surface the terrain is wrong by about one of its own: what lies so
-    near does not count."""
+    Cells are a hundredth of the stock long. The terrain has an error of about one of its cells at the surface, so cells
+    near the models are not counted."""
     size = np.array(plan.stock.size)
     step = float(size.max()) / _CELLS
     axes = [np.arange(step / 2, length, step) for length in size]

@@ -52,7 +52,7 @@ _LEAST_STEP = 0.2
 _TRAVEL_LEFT = 2.0
 """So much (mm) of the machine's travel along Z is left unused."""
 _FINISHER_GROWS = 2.5
-"""A finishing cutter may be so many times the usual diameter for the part, to be the same on all faces."""
+"""Largest diameter of a finishing cutter for all faces, as a multiple of the usual one for the part."""
 _SMALL_ENOUGH = 3.0
 """Diameter (mm) up to which a finishing cutter is fine enough for any part."""
 _MEET = 50.0

@@ -1,6 +1,7 @@
 """Proposals for a job that is there: setups and operations for each kind of job."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -14,6 +15,17 @@ from nephos.core.proposals.faces import Kind, proposed_faces, stock_for
 from nephos.core.proposals.needed_sides import needs_front_and_back
 from nephos.core.proposals.one_face import proposed_sheet
 from nephos.core.proposals.rotary import proposed_rotary
+
+FEW_CUTS = "front and back have too little to cut of their own: two faces are proposed"
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A proposed plan, and notes for the user."""
+
+    plan: Plan
+    notes: tuple[str, ...] = ()
+
 
 JOB_KINDS: dict[str, str] = {
     "one-face": "One face",
@@ -54,9 +66,9 @@ def _with_room(plan: Plan, kind: Kind, shown: Sequence[Shown], cutters: Sequence
 
 def proposed_job(
     plan: Plan, kind: str, meshes: Meshes, shown: Sequence[Shown], cutters: Sequence[Cutter], work: Work
-) -> Plan:
-    """The plan with setups and operations for a kind of job, in the place of those it had. A part whose front and back
-    have too little to cut gets two faces where four are asked for.
+) -> Proposal:
+    """Setups and operations for a kind of job, in place of those that the plan has. A part whose front and back have too
+    little to cut gets two faces where four are asked for, with a note.
 
     Raises
     ------
@@ -66,17 +78,18 @@ def proposed_job(
     if kind not in JOB_KINDS:
         raise Refused(f"there is no kind of job '{kind}': use one of {', '.join(JOB_KINDS)}")
     if kind == "rotary":
-        return proposed_rotary(plan, shown, cutters, sized=False)
+        return Proposal(proposed_rotary(plan, shown, cutters, sized=False))
     if kind == "one-face":
         setup = Setup(id="a", name="Setup A · top face")
         bare = plan.model_copy(update={"setups": (setup,), "faces": None})
         operations = proposed_sheet(bare, setup, shown[0][2], cutters)
-        return bare.model_copy(update={"setups": (setup.model_copy(update={"operations": operations}),)})
-    chosen: Kind = "two-faces" if kind == "two-faces" or not needs_front_and_back(plan, shown) else "four-faces"
-    # As a document would have it, so that what is looked at now is found again under the same keys.
+        return Proposal(bare.model_copy(update={"setups": (setup.model_copy(update={"operations": operations}),)}))
+    few = kind == "four-faces" and not needs_front_and_back(plan, shown)
+    chosen: Kind = "two-faces" if kind == "two-faces" or few else "four-faces"
+    # As the plan will be read from the database, so that results kept now have the same keys then.
     roomy = parse_plan(_with_room(plan, chosen, shown, cutters).model_dump(mode="json"))
     placed = [
         (model, placed_model(look.support, model, roomy.stock), look)
         for model, (_, _, look) in zip([item for item in roomy.models if item.shown], shown, strict=True)
     ]
-    return proposed_faces(roomy, chosen, meshes, placed, cutters, work)
+    return Proposal(proposed_faces(roomy, chosen, meshes, placed, cutters, work), (FEW_CUTS,) if few else ())

@@ -18,7 +18,7 @@ _STEEP = 70.0
 _SEEN = 75.0
 """Slope (degrees) up to which the front or the back finishes it well."""
 _CELLS = 2.0
-"""The terrain is true to about so many of its cells along a slope."""
+"""Error of the terrain along a slope, in its cells."""
 
 
 class _View(NamedTuple):

@@ -16,6 +16,7 @@ from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
 from nephos.core.proposals.faces import FRAME, KINDS, Kind, proposed_faces, stock_for
+from nephos.core.proposals.job import FEW_CUTS, Proposal
 from nephos.core.proposals.needed_sides import needs_front_and_back
 from nephos.core.proposals.one_face import proposed_sheet
 from nephos.core.proposals.rotary import MACHINE, POST, proposed_rotary
@@ -51,14 +52,6 @@ class Wish:
     gap_above: float = 0.0
 
 
-@dataclass(frozen=True)
-class NewPlan:
-    """A proposed plan, and what is to be said of it."""
-
-    plan: Plan
-    notes: tuple[str, ...] = ()
-
-
 def _turned(mesh: Mesh, turn: tuple[float, float, float], kind: str, look: MeshSummary) -> Placement:
     """The placement of a model: for four faces with its longest axis along X."""
     if kind == "four-faces" and not any(turn):
@@ -67,7 +60,7 @@ def _turned(mesh: Mesh, turn: tuple[float, float, float], kind: str, look: MeshS
     return Placement(turn=turn, unit=look.unit)
 
 
-def proposed_plan(wish: Wish, mesh: Mesh, cutters: Sequence[Cutter]) -> NewPlan:
+def proposed_plan(wish: Wish, mesh: Mesh, cutters: Sequence[Cutter]) -> Proposal:
     """The plan for a mesh, by the kind of job, the stock and the size that were asked for.
 
     Raises
@@ -83,11 +76,11 @@ def proposed_plan(wish: Wish, mesh: Mesh, cutters: Sequence[Cutter]) -> NewPlan:
     probe = Stock(length=100, width=100, thickness=100)
     size = placed_model(look.support, model, probe).size
     if kind == "rotary":
-        return NewPlan(_of_bar(wish, model, look, cutters))
+        return Proposal(_of_bar(wish, model, look, cutters))
     if kind == "four-faces" and wish.stock is None:
         bare = Plan(stock=probe, models=(model,))
         if not needs_front_and_back(bare, [(model, placed_model(look.support, model, probe), look)]):
-            kind, notes = "two-faces", (_NEEDLESS,)
+            kind, notes = "two-faces", (f"{FEW_CUTS}; give the size of the stock to have four",)
     if wish.stock is None:
         if not wish.size_x and float(size.max()) < _UNKNOWN:
             share = _USUAL / float(size.max())
@@ -108,9 +101,9 @@ def proposed_plan(wish: Wish, mesh: Mesh, cutters: Sequence[Cutter]) -> NewPlan:
         post=wish.post or "rs274-metric",
     )
     if kind in KINDS:
-        return NewPlan(_of_faces(plan, kind, mesh, look, cutters, bool(wish.size_x)), notes)
+        return Proposal(_of_faces(plan, kind, mesh, look, cutters, bool(wish.size_x)), notes)
     whole = _of_one_face(plan, look, cutters, bool(wish.size_x), wish.gap_above)
-    return NewPlan(_in_tiles(whole, look, wish.bed) if kind == "tiles" else whole)
+    return Proposal(_in_tiles(whole, look, wish.bed) if kind == "tiles" else whole)
 
 
 def _in_tiles(plan: Plan, look: MeshSummary, bed: tuple[float, float] | None) -> Plan:

@@ -71,8 +71,8 @@ def with_stepdown_share(operation: Operation, share: float) -> Operation:
 
 
 def without_repeats(operations: Sequence[Operation]) -> list[Operation]:
-    """The operations without a second roughing that follows one by a cutter no larger, and goes no deeper: it would find
-    nothing. It comes about where the only cutters long enough are large ones."""
+    """The operations without a second roughing that follows one by a cutter no larger, and goes no deeper: it would
+    remove nothing. This happens if only the large cutters are long enough."""
     found: list[Operation] = []
     for operation in operations:
         before = found[-1] if found else None

@@ -24,11 +24,11 @@ from nephos.core.plan.schema import Model, Operation, Plan, Setup, Stock, Zero
 from nephos.core.post.schema import Post, post_of
 from nephos.core.proposals.bar_ends import (
     GAP,
+    bears,
     groove,
     groove_cutter,
     has_blunt_ends,
     held_bar,
-    strength,
     thick_end_at_chuck,
 )
 from nephos.core.proposals.fitting import fitted
@@ -61,8 +61,6 @@ _ROUNDER = 0.9
 """A helix is proposed if it takes less than this share of the time of lines along X."""
 _TIPS = 10
 """Percentage of the model's length that may be thinner than the core, such as the tips at its ends."""
-_FACTOR = 2.0
-"""Safety factor of proposed bars against the cutting force."""
 _STEPS = (1.0, 0.7, 0.5, 0.35, 0.25)
 """Shares of the usual stepdown that are tried where the core alone does not hold."""
 
@@ -149,7 +147,7 @@ def _way(level: F64, rise: F64, feed: float, plunge: float) -> F64:
 def _with_strong_core(plan: Plan, setup: Setup, terrain: BarTerrain) -> Setup:
     """The setup with the smallest core, and the largest share of the stepdowns, at which the bar holds.
 
-    It holds if it bends by at most :data:`BENDS` and bears :data:`_FACTOR` times the cutting force. The core is limited by
+    It holds if it bends by at most :data:`BENDS` and withstands the cutting force with its safety factor. The core is limited by
     the model; if nothing holds, the setup keeps its stepdowns."""
     rotary, material = setup.rotary, plan.stock.material
     if rotary is None:
@@ -163,8 +161,7 @@ def _with_strong_core(plan: Plan, setup: Setup, terrain: BarTerrain) -> Setup:
         radii = np.where(cut, np.maximum(terrain.thinnest, core / 2), terrain.top)
         bar = held_bar(plan, rotary, terrain, radii)
         push = max(cutting_push(plan, with_stepdown_share(item, share)) for item in setup.operations)
-        strong = _FACTOR * float(bar.stress(push).max()) <= strength(plan)
-        return strong and bar.bends(push, elastic_modulus(material)) <= BENDS
+        return bears(plan, bar, push) and bar.bends(push, elastic_modulus(material)) <= BENDS
 
     cores = np.arange(min(rotary.core, most), most + 0.5, 0.5)
     tried = [(float(core), share) for share in _STEPS for core in cores]

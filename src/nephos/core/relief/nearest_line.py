@@ -18,7 +18,7 @@ _BAND = 65536
 _NEWTON = 3
 """Steps of Newton's method; the equation is nearly linear."""
 _BEYOND = 0.5
-"""So many lengths of a chord a place may lie beyond its ends."""
+"""Largest distance of a place beyond the ends of its chord, in lengths of the chord."""
 _CORNER = np.radians(20.0)
 """Where a curve turns by more than this from chord to chord it has a corner."""
 

@@ -4,7 +4,6 @@ from dataclasses import replace
 
 import numpy as np
 from mapbox_earcut import triangulate_float64
-from pydantic import Field
 from shapely.geometry import Polygon
 
 from nephos.core.errors import Refused
@@ -16,7 +15,6 @@ from nephos.core.mesh.topology import edges_of, open_loops
 class Base(PartSettings):
     """Where the base lies."""
 
-    normal: tuple[float, float, float] = Field(default=(0.0, 0.0, 1.0), title="Up")
     depth: float = setting("Below", 2.0, low=0, length="part", help="how far the base reaches under the lowest point")
 
 

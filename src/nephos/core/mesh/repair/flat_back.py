@@ -4,7 +4,6 @@ from dataclasses import replace
 
 import manifold3d
 import numpy as np
-from pydantic import Field
 
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
@@ -15,7 +14,6 @@ from nephos.core.mesh.repair.solid import mesh_from, solid_from, upright
 class FlatBack(PartSettings):
     """Where the flat lies."""
 
-    normal: tuple[float, float, float] = Field(default=(0.0, 0.0, 1.0), title="Up")
     height: float = setting("Height", 1.0, over=0, length="part", help="over the foot of the model")
 
 

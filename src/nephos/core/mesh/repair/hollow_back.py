@@ -4,7 +4,6 @@ from dataclasses import replace
 
 import numpy as np
 import shapely
-from pydantic import Field
 
 from nephos.core.arrays import F64, Bool
 from nephos.core.cutters.profile import Profile
@@ -30,7 +29,6 @@ _MEASURED = 4000
 class HollowBack(PartSettings):
     """How thick the wall is, and the rim that stays."""
 
-    normal: tuple[float, float, float] = Field(default=(0.0, 0.0, 1.0), title="Up")
     wall: float = setting("Wall", 4.0, over=0, length="part", help="thickness, square to the surface")
     rim: float = setting(
         "Rim", 5.0, low=0, length="part", help="width of the level rim; 0 lets the back follow the front to the outline"

@@ -44,6 +44,7 @@ class PartSettings(RepairSettings):
     """Base of the settings of repairs whose lengths are millimetres of the finished part: they stay what they are when
     the model is sized. `lengths` is "file" in steps of plans from before schema version 5."""
 
+    normal: tuple[float, float, float] = Field(default=(0.0, 0.0, 1.0), title="Up")
     lengths: Lengths = "part"
 
 
@@ -71,8 +72,8 @@ def setting(
 
 
 def said_length(value: float) -> str:
-    """A length in the unit of the mesh that a repair is given, marked as such in a sentence: who shows it knows what
-    that unit stands for by then."""
+    """A length in the unit of the mesh that a repair is given, in braces. The page replaces it by the length of the part
+    in the unit that it shows."""
     return f"{{{value:.3g}}}"
 
 
@@ -132,13 +133,17 @@ class Repair(BaseModel):
         return data
 
 
+def _part_settings(step: Repair) -> PartSettings | None:
+    """The settings of a step whose lengths are those of the finished part; none for other steps."""
+    settings = step.settings
+    return settings if isinstance(settings, PartSettings) and settings.lengths == "part" else None
+
+
 def _of_part(mesh: Mesh, kind: RepairKind, settings: PartSettings, scale: F64) -> tuple[Mesh, str]:
     """A repair of a mesh that is scaled by `scale` (3, 3) to the size of the finished part, and back afterwards."""
     back = np.linalg.inv(scale)
-    normal = getattr(settings, "normal", None)
-    if normal is not None:
-        # Normals are mapped by the inverse transpose.
-        settings = settings.model_copy(update={"normal": tuple((np.asarray(normal) @ back).tolist())})
+    # Normals are mapped by the inverse transpose.
+    settings = settings.model_copy(update={"normal": tuple((np.asarray(settings.normal) @ back).tolist())})
     done, text = kind.apply(replace(mesh, vertices=np.ascontiguousarray(mesh.vertices @ scale.T)), settings)
     return replace(done, vertices=np.ascontiguousarray(done.vertices @ back.T)), _in_millimetres(text)
 
@@ -160,8 +165,8 @@ def repaired(mesh: Mesh, steps: tuple[Repair, ...], scale: F64 | None = None) ->
     for step in steps:
         kind = repair_kind(step.kind)
         try:
-            if scale is not None and isinstance(step.settings, PartSettings) and step.settings.lengths == "part":
-                mesh, text = _of_part(mesh, kind, step.settings, scale)
+            if scale is not None and (settings := _part_settings(step)) is not None:
+                mesh, text = _of_part(mesh, kind, settings, scale)
             else:
                 mesh, text = kind.apply(mesh, step.settings)
         except Refused as reason:
@@ -172,4 +177,4 @@ def repaired(mesh: Mesh, steps: tuple[Repair, ...], scale: F64 | None = None) ->
 
 def by_part(steps: tuple[Repair, ...]) -> bool:
     """Whether any step has lengths of the finished part, and so depends on how the model is sized."""
-    return any(isinstance(step.settings, PartSettings) and step.settings.lengths == "part" for step in steps)
+    return any(_part_settings(step) is not None for step in steps)
