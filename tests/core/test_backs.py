@@ -180,3 +180,33 @@ def test_only_sized_models_with_lengths_of_the_part_are_repaired_again_when_they
     # Where it lies, and how it is turned while its scale is the same all round, change nothing.
     assert key("hollow_back", offset=(1.0, 2.0, 3.0), turn=(0.0, 0.0, 45.0)) == key("hollow_back")
     assert key("close_holes", size=(80.0, None, None)) == key("close_holes")
+
+
+VARIED = {
+    "turn": (10.0, 0.0, 40.0),
+    "mirror": (True, False, False),
+    "unit": 1.3,
+    "factors": (1.0, 1.2, 0.9),
+    "size": (61.0, None, 17.0),
+    "linked": False,
+    "align": ("low", "low", "low"),
+    "offset": (3.0, 4.0, 5.0),
+    "sink": 1.5,
+    "before_repairs": (9.0, 9.0, 9.0),
+}
+
+
+@pytest.mark.parametrize("base", [{}, {"size": (None, 55.0, None)}, {"factors": (1.0, 1.1, 1.3)}])
+def test_where_the_key_of_a_repaired_mesh_stays_the_mesh_stays_too(base: dict) -> None:
+    """Each field of the placement is varied: what the scale reads and what the key holds may not drift apart."""
+    assert set(VARIED) == set(Placement.model_fields)
+    step = Repair.model_validate({"kind": "flat_back", "settings": {"height": 2.0}})
+
+    def made(words: dict) -> tuple[str, bytes]:
+        model = Model(id="m", name="m", mesh="m", steps=(step,), placement=Placement(**words))
+        return prepared_key(model), prepared_mesh(model, lambda _: relief(), Work(MemoryStore())).vertices.tobytes()
+
+    key, vertices = made(base)
+    for name, value in VARIED.items():
+        other_key, other = made(base | {name: value})
+        assert other_key != key or other == vertices, name

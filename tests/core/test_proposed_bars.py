@@ -177,3 +177,20 @@ def test_a_part_that_ends_in_a_tip_gets_no_groove_and_its_thick_end_lies_at_the_
         thick = moved[radius > 13.5, 0]
         assert setup.rotary.chuck == "left" and thick.max() < plan.stock.length / 2
         assert radius.max() <= plan.stock.width / 2
+
+
+def test_one_number_is_one_cutter_and_no_roughing_is_repeated_on_bars() -> None:
+    """With short thin cutters only the thick ones reach: what is left out, and what stands out farther, is the same in
+    all operations."""
+    grooves = [point for x in range(10, 70, 10) for point in ((16, x), (6, x), (6, x + 5.5), (16, x + 5.5))]
+    for mesh in (
+        turned((30, 0), (30, 20), (14, 30), (14, 90), (30, 100), (30, 120)),
+        turned((16, 0), *grooves, (16, 76)),
+    ):
+        (setup,) = proposed(mesh).setups
+        cutters: dict[int, set[str]] = {}
+        for item in setup.operations:
+            cutters.setdefault(item.cutter.number, set()).add(item.cutter.model_dump_json())
+        assert all(len(found) == 1 for found in cutters.values())
+        roughs = [item.cutter.diameter for item in setup.operations if item.role == "rough"]
+        assert roughs == sorted(set(roughs), reverse=True)

@@ -46,6 +46,24 @@ def test_two_faces_are_proposed_with_all_that_they_share(job: dict) -> None:
     assert not [finding for finding in derived["findings"] if finding["level"] == "stop"]
 
 
+def test_a_flat_part_asked_for_from_four_faces_gets_two_and_it_is_said(shop: Client) -> None:
+    """On a job that has setups already, in inches; undo brings these back."""
+    flat = proposed(shop, "Leaf", ellipsoid((40, 24, 3), 24), "one-face")
+    answer = send(
+        shop,
+        f"/jobs/{flat['id']}/plan",
+        {"based_on": flat["version"], "plan": flat["plan"] | {"units": "in"}, "note": ""},
+        "put",
+    ).json()
+    asked = send(shop, f"/jobs/{flat['id']}/propose", {"based_on": answer["version"], "kind": "four-faces"}).json()
+    facts = shop.get(f"/api/results/{asked['key']}/facts").json()["facts"]
+    assert facts["done"] and "two faces are proposed" in facts["notes"][0]
+    now = shop.get(f"/api/jobs/{flat['id']}").json()
+    assert [setup["side"] for setup in now["plan"]["setups"]] == ["top", "bottom"] and now["plan"]["units"] == "in"
+    back = send(shop, f"/jobs/{flat['id']}/undo", {"based_on": now["version"]}).json()
+    assert back["plan"]["setups"] == answer["plan"]["setups"]
+
+
 def test_the_whole_part_is_kept_after_all_setups(shop: Client, job: dict) -> None:
     done = calculated(shop, coarse(shop, job))
     whole = done["derived"]["whole"]

@@ -93,8 +93,12 @@ def place(support: F64, placement: Placement, stock: Stock, copies: Copies | Non
 def scale_in_file(support: F64, placement: Placement) -> F64:
     """(3, 3) scale to the size of the finished part, along the axes of the stock but without turning: from the file's
     coordinates to the same in millimetres."""
+    along = scale_of(placement, extent_of(support, placement))
+    if (along == along[0]).all():
+        # Exactly the same however the model is turned: the product below has rounding errors that depend on the turn.
+        return np.diag(along)
     turn = linear_of(placement)
-    scale: F64 = turn.T @ np.diag(scale_of(placement, extent_of(support, placement))) @ turn
+    scale: F64 = turn.T @ np.diag(along) @ turn
     return scale
 
 

@@ -29,9 +29,6 @@ _USUAL = 150.0
 """Longest side (mm) that a model is given where neither a size nor a stock is given."""
 
 
-_NEEDLESS = "front and back have too little to cut of their own: two faces are proposed; give the size of the stock to have four"
-
-
 @dataclass(frozen=True)
 class Wish:
     """What is asked for; none where it is left to the proposal. Lengths in mm.

@@ -39,6 +39,7 @@ from nephos.core.proposals.operations import (
     proposed_operation,
     second_rougher,
     with_stepdown_share,
+    without_repeats,
 )
 
 POST = "rs274-rotary-a"
@@ -108,7 +109,7 @@ def _operations(
         finishing = proposed_operation(plan, (fine,), "finish_helix", 10, fine, stepover=stepover)
     found.append(finishing.model_copy(update={"boundary": limit}))
     # Where no cutter gets deep the usual one stays, and the findings say what it meets.
-    found = [fitted(terrain, item, cutters) or item for item in found]
+    found = without_repeats([fitted(terrain, item, cutters) or item for item in found])
     return tuple(item.model_copy(update={"number": 10 * (k + 1)}) for k, item in enumerate(one_cutter_a_number(found)))
 
 
@@ -241,7 +242,8 @@ def proposed_rotary(
         setup = _with_strong_core(found, setup, terrain)
     if parting is not None and setup.rotary is not None:
         last_cut = groove(found, setup.rotary, terrain, parting, setup.operations)
-        setup = setup.model_copy(update={"operations": (*setup.operations, *([last_cut] if last_cut else []))})
+        operations = one_cutter_a_number([*setup.operations, *([last_cut] if last_cut else [])])
+        setup = setup.model_copy(update={"operations": tuple(operations)})
     return found.model_copy(update={"setups": (setup,)})
 
 
