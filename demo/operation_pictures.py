@@ -16,7 +16,11 @@ from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Limit
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.toolpath import Kind
 
 WIDTH, HEIGHT = 720, 500
@@ -132,7 +136,7 @@ def _cut(picture: Picture, mesh: Mesh) -> SetupOutcome:
     stock = Stock(
         length=float(np.ceil(size[0] + 24)), width=float(np.ceil(size[1] + 24)), thickness=float(np.ceil(size[2] + 7))
     )
-    setup = Setup(id="a", name="a", operations=picture.operations)
+    setup = FaceSetup(id="a", name="a", operations=picture.operations)
     plan = Plan(
         stock=stock,
         models=(Model(id="m", name="m", mesh="m", placement=Placement()),),

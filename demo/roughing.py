@@ -35,13 +35,17 @@ from nephos.core.pipeline import run as pipeline
 from nephos.core.pipeline.boundaries import shape_of
 from nephos.core.pipeline.keys import outline_key_of
 from nephos.core.pipeline.outcome import Outcome
+from nephos.core.pipeline.placing import setup_space
 from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.space import setup_space
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.polyline import from_nearest
 from nephos.core.strategies import rough_engagement, rough_offset, rough_raster
 from nephos.core.strategies.clearing.regions import Region, level_regions
@@ -146,7 +150,7 @@ def plan_of(case: Case) -> Plan:
     return Plan(
         stock=Stock(length=float(size[0]) + 12, width=float(size[1]) + 12, thickness=float(size[2]) + 3),
         models=(Model(id="m", name=case.mesh, mesh=case.mesh, placement=Placement(size=(case.long, None, None))),),
-        setups=(Setup(id="a", name="a", operations=case.operations),),
+        setups=(FaceSetup(id="a", name="a", operations=case.operations),),
         pitch=0.25,
     )
 

@@ -13,7 +13,11 @@ from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.polyline import densified
 from nephos.core.post.schema import post_of
 from nephos.core.post.write import Program
@@ -32,7 +36,7 @@ def run(
     boundaries: tuple[Boundary, ...] = (),
 ) -> SetupOutcome:
     """Work out a job with one model, in the middle of the stock and flush with its top but for a millimetre."""
-    setup = Setup(id="a", name="a", operations=operations)
+    setup = FaceSetup(id="a", name="a", operations=operations)
     plan = Plan(
         stock=Stock(length=size[0], width=size[1], thickness=size[2]),
         setups=(setup,),

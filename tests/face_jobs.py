@@ -9,7 +9,12 @@ from nephos.core.pipeline.whole import whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.joined_faces import Faces, FaceTab
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.setups.setup import Setup
+from nephos.core.plan.stock import Stock
 from nephos.core.strategies.registry import strategy
 
 STOCK = Stock(length=60, width=44, thickness=20)
@@ -30,7 +35,7 @@ def operation(number: int, key: str, cutter, boundary: str, contain: str, **word
 def egg_setup(key: str, side: str, first: int, overrun: float = 2.2, **words) -> Setup:
     rough = operation(first, "rough_offset", FLAT, "border", "inside", stepdown=2, stepover=1.6, leave=0.3)
     finish = operation(first + 10, "finish_raster", BALL, "silhouette", "outside", stepover=0.3, outline="on")
-    return Setup(id=key, name=f"Setup {key}", side=side, overrun=overrun, operations=(rough, finish), **words)
+    return FaceSetup(id=key, name=f"Setup {key}", side=side, overrun=overrun, operations=(rough, finish), **words)
 
 
 def egg_plan(**words) -> Plan:

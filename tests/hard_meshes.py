@@ -5,8 +5,7 @@ from collections.abc import Callable
 import numpy as np
 
 from meshes import box_mesh, grid_mesh
-from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline.space import joined
+from nephos.core.mesh.model import Mesh, joined
 
 
 def ball_mesh(middle: tuple[float, float, float], radius: float, around: int = 48, inwards: bool = False) -> Mesh:

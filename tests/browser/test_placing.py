@@ -15,8 +15,8 @@ from selenium.webdriver.common.keys import Keys
 from browser.page import bring_in, calculated, grip, press_at, press_like, text, type_in
 from nephos.core.cutters import Profile
 from nephos.core.mesh.formats.stl import write_stl
-from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline.space import joined, placed_parts, prepared_mesh
+from nephos.core.mesh.model import Mesh, joined
+from nephos.core.pipeline.placing import placed_parts, prepared_mesh
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import parse_plan

@@ -82,3 +82,16 @@ def test_nobody_looks_at_the_name_of_a_strategy() -> None:
         if "strategies" not in path.parts:
             found = ASKED_BY_NAME.search(path.read_text())
             assert not found, f"{path.relative_to(SOURCE)}: {found and found.group()}"
+
+
+ASKED_FOR_KIND = re.compile(r"\bkind ==|\bRotaryIndex\b|\bradius is None|\.tiles?\b")
+OWN_KINDS = {"setups", "surface", "stock"}
+"""Folders that may know which kind a setup is of, or which index a surface has."""
+
+
+def test_nobody_else_asks_for_the_kind_of_a_setup() -> None:
+    """What differs from kind to kind is a method of the kind: a new one needs no edits elsewhere."""
+    for path in (SOURCE / "nephos").rglob("*.py"):
+        if not OWN_KINDS & set(path.parts):
+            found = ASKED_FOR_KIND.search(path.read_text())
+            assert not found, f"{path.relative_to(SOURCE)}: {found and found.group()}"

@@ -11,11 +11,13 @@ from nephos.core.mesh.examine import examine, support_points
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.repair import hollow_back
 from nephos.core.mesh.repair.registry import Repair, by_part, repaired
-from nephos.core.pipeline.space import prepared_key, prepared_mesh
+from nephos.core.pipeline.placing import prepared_key, prepared_mesh
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
+from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Model, Placement, Stock, parse_plan
+from nephos.core.plan.schema import parse_plan
+from nephos.core.plan.stock import Stock
 from nephos.core.surface.index import build_index
 from nephos.core.surface.nearest import distance_at
 

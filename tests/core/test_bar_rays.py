@@ -9,7 +9,7 @@ from core.test_rotary import BALL, FLAT, SHAPES, TURN
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.cutters.profile import Profile
 from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline.bar_space import spigot
+from nephos.core.setups.bar import spigot
 from nephos.core.stock.bar import bar_block, bar_mesh, box_radii, cut_bar
 from nephos.core.stock.block import Grid
 from nephos.core.stock.rays import sweep_rays

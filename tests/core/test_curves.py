@@ -14,11 +14,14 @@ from meshes import box_mesh
 from nephos.core.errors import Refused
 from nephos.core.mesh.curves import area_of, read_curves, smoothed
 from nephos.core.pipeline.boundaries import shape_of
-from nephos.core.pipeline.space import setup_space
+from nephos.core.pipeline.placing import setup_space
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Curve
-from nephos.core.plan.schema import Model, Plan, Setup, Stock
+from nephos.core.plan.model import Model
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 
 SQUARE = ((10.0, 10.0), (50.0, 10.0), (50.0, 40.0), (10.0, 40.0))
 
@@ -94,7 +97,7 @@ def shape(*boundaries: Boundary) -> shapely.Geometry:
         stock=Stock(length=70, width=60, thickness=10),
         models=(Model(id="m", name="m", mesh="m"),),
         boundaries=boundaries,
-        setups=(Setup(id="a", name="a"),),
+        setups=(FaceSetup(id="a", name="a"),),
     )
     space = setup_space(plan, plan.setups[0], lambda _: box_mesh((0, 0, 0), (20, 20, 5)))
     return shape_of(space, Work(MemoryStore()), boundaries[0].id)

@@ -15,15 +15,20 @@ from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.findings.plan_checks import operation_findings
 from nephos.core.findings.proof_checks import outcome_findings
-from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.model import Mesh, joined
 from nephos.core.pipeline.boundaries import outline_key, region_of, shape_of
 from nephos.core.pipeline.outcome import SetupOutcome
+from nephos.core.pipeline.placing import setup_space
 from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.space import SetupSpace, joined, setup_space
+from nephos.core.pipeline.space import SetupSpace
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Combine, Limit
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.post.read import read_program
 from nephos.core.strategies.cut_out import CutOutSettings, shown_tabs
 from nephos.core.strategies.following.cut_path import cut_levels
@@ -115,7 +120,7 @@ def space_of(mesh: Mesh, *boundaries: Boundary, **changes) -> SetupSpace:
         stock=Stock(length=70, width=60, thickness=10),
         models=(Model(id="m1", name="disc", mesh="d"),),
         boundaries=boundaries,
-        setups=(Setup(id="a", name="a"),),
+        setups=(FaceSetup(id="a", name="a"),),
     ).model_copy(update=changes)
     return setup_space(plan, plan.setups[0], lambda _: mesh)
 
@@ -356,7 +361,7 @@ def cut(mesh: Mesh, shape: str = "flat", diameter: float = 6, boundary: str = "s
         stock=Stock(length=70, width=60, thickness=10),
         models=(Model(id="m1", name="disc", mesh="d"),),
         pitch=0.2,
-        setups=(Setup(id="a", name="a", operations=(operation,)),),
+        setups=(FaceSetup(id="a", name="a", operations=(operation,)),),
     )
     return run_setup(plan, plan.setups[0], lambda _: mesh, Work(MemoryStore()))
 

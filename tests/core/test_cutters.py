@@ -22,7 +22,11 @@ from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.proposals.one_face import proposed_sheet
 from nephos.core.proposals.operations import nearest_cutter
 
@@ -145,7 +149,7 @@ def test_two_cutters_under_one_number_are_parted_by_renumbering() -> None:
         Operation(number=30, strategy="finish_waterline", cutter=other, settings={}),
     )
     plan = Plan(
-        stock=Stock(length=60, width=60, thickness=20), setups=(Setup(id="a", name="a", operations=operations),)
+        stock=Stock(length=60, width=60, thickness=20), setups=(FaceSetup(id="a", name="a", operations=operations),)
     )
     found = [item for item in operation_findings(plan, plan.setups[0]) if item.code == "one-number-two-cutters"]
     assert [item.row for item in found] == ["20", "30"]
@@ -170,7 +174,7 @@ def stepped(cutter: Cutter, deep: float, down: float) -> list[str]:
         stock=Stock(length=44, width=34, thickness=deep + 1),
         models=(model,),
         pitch=0.25,
-        setups=(Setup(id="a", name="a", operations=(operation,)),),
+        setups=(FaceSetup(id="a", name="a", operations=(operation,)),),
     )
     done = run_setup(plan, plan.setups[0], lambda _: wall, Work(MemoryStore()))
     return sorted(
@@ -206,7 +210,9 @@ def test_a_sheet_is_proposed_from_what_the_shop_has() -> None:
     model = Model(id="m1", name="hill", mesh="h")
     for thickness in (11.0, 60.0):
         plan = Plan(
-            stock=Stock(length=224, width=224, thickness=thickness), models=(model,), setups=(Setup(id="a", name="a"),)
+            stock=Stock(length=224, width=224, thickness=thickness),
+            models=(model,),
+            setups=(FaceSetup(id="a", name="a"),),
         )
         sheet = proposed_sheet(plan, plan.setups[0], look, shop)
         assert sheet[0].strategy == "rough_offset" and sheet[-1].strategy == "cut_out"
@@ -214,7 +220,7 @@ def test_a_sheet_is_proposed_from_what_the_shop_has() -> None:
         assert all(item.cutter.name in {cutter.name for cutter in shop} for item in sheet), (
             "only cutters that are there"
         )
-        done = plan.model_copy(update={"setups": (Setup(id="a", name="a", operations=sheet),)})
+        done = plan.model_copy(update={"setups": (FaceSetup(id="a", name="a", operations=sheet),)})
         assert not [item for item in operation_findings(done, done.setups[0]) if item.level == "stop"]
     assert nearest_cutter(shop, "ball", 50).diameter == 6
     assert nearest_cutter([shop[0]], "ball", 3).number == 2, "a usual one under a free number"

@@ -12,16 +12,20 @@ from nephos.command.warm import small_hill
 from nephos.core.errors import Refused
 from nephos.core.finding import Finding
 from nephos.core.findings.placement import placement_findings
-from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.orientation import slab_height, undercut
 from nephos.core.mesh.repair.registry import repaired
 from nephos.core.mesh.summary import MeshSummary, quick_look
-from nephos.core.pipeline.space import joined, placed_models, placed_parts
+from nephos.core.pipeline.placing import placed_models, placed_parts
+from nephos.core.plan.clamping import KeepOut, Zero
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.edits.registry import EDITS
-from nephos.core.plan.place import Placed, linear_of, zero_in_frame, zero_in_words
-from nephos.core.plan.schema import KeepOut, Model, Placement, Plan, Setup, Stock, Zero, parse_plan
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.place import Placed, linear_of
+from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.shelf import Piece, fitting_pieces
+from nephos.core.plan.stock import Stock
 from nephos.core.rotation import angles_of, turn_onto, turning
 
 # A wedge is as long as it is wide nowhere, so a wrong axis shows.
@@ -40,7 +44,7 @@ def plan(**changes) -> Plan:
     value = Plan(
         stock=Stock(length=200, width=150, thickness=40),
         models=(Model(id="m1", name="wedge", mesh="w"),),
-        setups=(Setup(id="a", name="a"),),
+        setups=(FaceSetup(id="a", name="a"),),
     )
     return value.model_copy(update=changes)
 
@@ -304,7 +308,7 @@ def test_every_way_out_leads_out(chain: list, kind: str) -> None:
 
 def test_findings_of_zero_and_keep_outs_just_at_the_limit() -> None:
     def codes(**setup) -> set[str]:
-        value = plan(setups=(Setup(id="a", name="a", **setup),))
+        value = plan(setups=(FaceSetup(id="a", name="a", **setup),))
         return {item.code for item in placement_findings(value, placed_models(value, lambda _: LOOK.support))}
 
     assert codes(zero=Zero(at=(200, 150, 40))) == set()
@@ -333,8 +337,8 @@ def test_a_guessed_unit_is_said_until_something_is_chosen() -> None:
 
 def test_the_zero_on_the_bed_is_under_the_packing() -> None:
     stock = Stock(length=10, width=10, thickness=5)
-    assert zero_in_frame(stock, Setup(id="a", name="a", zero=Zero(z="bed"), packing=3)).tolist() == [0, 0, -3]
-    assert zero_in_frame(stock, Setup(id="a", name="a", zero=Zero(at=(2, 3, 4)))).tolist() == [2, 3, 4]
+    assert FaceSetup(id="a", name="a", zero=Zero(z="bed"), packing=3).frame(stock).zero.tolist() == [0, 0, -3]
+    assert FaceSetup(id="a", name="a", zero=Zero(at=(2, 3, 4))).frame(stock).zero.tolist() == [2, 3, 4]
 
 
 def test_pieces_of_the_shelf_that_hold_the_model_least_waste_first() -> None:
@@ -417,9 +421,9 @@ def test_findings_speak_the_unit_of_the_job_and_mean_the_same() -> None:
     assert "5.3 mm" in mm.text or "5.4 mm" in mm.text
     assert "0.211 in" in inch.text and "mm" not in inch.text + "".join(fix.label for fix in inch.fixes)
     assert [fix.edit for fix in mm.fixes] == [fix.edit for fix in inch.fixes]
-    zero = Setup(id="a", name="a", zero=Zero(at=(25.4, 0, 12.7)))
+    zero = FaceSetup(id="a", name="a", zero=Zero(at=(25.4, 0, 12.7)))
     assert (
-        zero_in_words(zero, "in")
+        zero.zero_in_words("in")
         == "1 in right and 0 in back of the stock's front left corner, 0.5 in above its underside"
     )
 
@@ -434,12 +438,12 @@ CLAMP = KeepOut(id="k1", name="clamp", size=(40.0, 20.0, 60.0), at=(100.0, 75.0)
 @pytest.mark.parametrize(
     ("code", "changes"),
     [
-        ("keep-out-on-model", {"setups": (Setup(id="a", name="a", keep_outs=(CLAMP,)),)}),
+        ("keep-out-on-model", {"setups": (FaceSetup(id="a", name="a", keep_outs=(CLAMP,)),)}),
         (
             "models-overlap",
             {"models": (Model(id="m1", name="wedge", mesh="w"), Model(id="m2", name="second", mesh="w"))},
         ),
-        ("zero-on-bed", {"setups": (Setup(id="a", name="a", side="bottom", zero=Zero(z="bed")),)}),
+        ("zero-on-bed", {"setups": (FaceSetup(id="a", name="a", side="bottom", zero=Zero(z="bed")),)}),
         ("beyond-travel", {"stock": Stock(length=900, width=700, thickness=30)}),
     ],
 )
@@ -457,7 +461,7 @@ def test_a_clamp_between_two_models_finds_a_place_that_is_free_of_both() -> None
         Model(id=key, name=key, mesh="w", placement=Placement(offset=(x, 0.0, -1.0)))
         for key, x in (("m1", -20.0), ("m2", 20.0))
     )
-    value = plan(models=models, setups=(Setup(id="a", name="a", keep_outs=(CLAMP,)),))
+    value = plan(models=models, setups=(FaceSetup(id="a", name="a", keep_outs=(CLAMP,)),))
     after = apply_edit(value, look, {"do": "clear_keep_out", "setup": "a", "keep_out": "k1"})
     assert "keep-out-on-model" not in {item.code for item in found_in(after)}
     with pytest.raises(Refused, match="no longer"):

@@ -20,12 +20,16 @@ from nephos.core.memo import Memo
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.boundaries import outline_key, shape_of
-from nephos.core.pipeline.space import setup_space
+from nephos.core.pipeline.placing import setup_space
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.strategies.clearing.levels import wide_heights
 from nephos.core.strategies.clearing.roughing import RoughWork
 from nephos.core.strategies.registry import strategy
@@ -45,7 +49,7 @@ def test_the_picture_that_a_worker_draws_is_the_mesh_itself() -> None:
     mesh = pitted()
     plan = Plan(
         stock=Stock(length=SIZE[0], width=SIZE[1], thickness=SIZE[2]),
-        setups=(Setup(id="a", name="a"),),
+        setups=(FaceSetup(id="a", name="a"),),
         models=(Model(id="m", name="m", mesh="m", placement=Placement()),),
     )
     space = setup_space(plan, plan.setups[0], lambda _: mesh)
@@ -106,7 +110,7 @@ def told_and_taken(
 ) -> tuple[list[float], list[float]]:
     """Estimated and calculated seconds of operations; with the picture that a worker draws, or from samples only."""
     done = run(mesh, *operations, size=SIZE, pitch=pitch)
-    setup = Setup(id="a", name="a", operations=operations)
+    setup = FaceSetup(id="a", name="a", operations=operations)
     plan = Plan(
         stock=Stock(length=SIZE[0], width=SIZE[1], thickness=SIZE[2]),
         setups=(setup,),
@@ -286,7 +290,7 @@ def test_the_ground_is_looked_at_once_for_all_stepovers(monkeypatch: pytest.Monk
     seconds = []
     for stepover in (0.5, 1.0, 2.0, 4.0):
         operation = op("rough_offset", cutter, 10, STOCK, stepdown=2.5, stepover=stepover, leave=0.45)
-        setup = Setup(id="a", name="a", operations=(operation,))
+        setup = FaceSetup(id="a", name="a", operations=(operation,))
         plan = Plan(
             stock=Stock(length=SIZE[0], width=SIZE[1], thickness=SIZE[2]),
             setups=(setup,),

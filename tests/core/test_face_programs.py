@@ -15,7 +15,10 @@ from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.joined_faces import Faces, FaceTab
-from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 
 SIZE = (60.0, 40.0, 26.0)
 TOLERANCE = 0.03
@@ -48,7 +51,7 @@ def plan_for(sides: tuple[str, ...], mesh: Mesh, pitch: float, post: str, unit: 
     for k, side in enumerate(sides):
         rough = operation(10 + 20 * k, "rough_offset", flat, "box", "inside", stepdown=2.5, stepover=1.6, leave=0.3)
         finish = operation(20 + 20 * k, "finish_raster", ball, "silhouette", "outside", stepover=0.7, outline="on")
-        setups.append(Setup(id=f"s{k}", name=f"S{k}", side=side, overrun=2.2, operations=(rough, finish)))
+        setups.append(FaceSetup(id=f"s{k}", name=f"S{k}", side=side, overrun=2.2, operations=(rough, finish)))
     half = float(np.ptp(mesh.vertices[:, 0])) / 2
     tabs = tuple(
         FaceTab(id=f"t{angle}", at=(30 + sign * half, 20, 13), angle=angle, width=5, thickness=3, inward=3)

@@ -20,16 +20,21 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.keys import plan_keys
 from nephos.core.pipeline.overrun import smallest_overrun
+from nephos.core.pipeline.placing import setup_space
 from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.space import first_block, setup_space
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.whole import sides_of, solid_of, surface_makers
 from nephos.core.pipeline.work import Step, Work
+from nephos.core.plan.clamping import Zero
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.faces import turn_between
 from nephos.core.plan.joined_faces import Faces, FaceTab
-from nephos.core.plan.place import placed_model, to_setup, turned_size
-from nephos.core.plan.schema import Setup, Stock, Zero, parse_plan
+from nephos.core.plan.place import placed_model
+from nephos.core.plan.schema import parse_plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.setups.setup import Setup
+from nephos.core.plan.stock import Stock
+from nephos.core.setups.registry import kind_of
 from nephos.core.stock.block import box_block
 from nephos.core.stock.columns import CutSide, cut_by_sides, inside_box
 from nephos.core.stock.cut import cut_block
@@ -49,24 +54,24 @@ def sides_at_random(seed: int, kinds: list[Setup]) -> list[CutSide]:
     rng = np.random.default_rng(seed)
     found = []
     for setup in kinds:
-        size = turned_size(STOCK, setup)
+        size = setup.frame(STOCK).high
         block = box_block((0, 0, 0), tuple(size.tolist()), 0.5)
         x, y = np.meshgrid(block.grid.xs, block.grid.ys)
         a, b, c, d = rng.uniform(0.05, 0.25, 4)
         field = size[2] * (0.72 + 0.12 * np.sin(a * x + 3 * c) + 0.12 * np.cos(b * y + 3 * d))
         field = np.where(x > size[0] * rng.uniform(0.3, 0.7), field, 0.9 * field).astype(np.float32)
         over = np.maximum.reduce([np.roll(np.roll(field, i, 0), j, 1) for i in (-1, 0, 1) for j in (-1, 0, 1)])
-        found.append(CutSide(setup.id, to_setup(STOCK, setup), block.grid, field, over))
+        found.append(CutSide(setup.id, setup.frame(STOCK).matrix, block.grid, field, over))
     return found
 
 
 ALL_SIDES = [
-    Setup(id="top", name="t"),
-    Setup(id="bottom", name="u", side="bottom"),
-    Setup(id="over", name="o", side="bottom", about="y"),
-    Setup(id="front", name="f", side="front"),
-    Setup(id="left", name="l", side="left"),
-    Setup(id="tilted", name="a", side="angle", angle=35),
+    FaceSetup(id="top", name="t"),
+    FaceSetup(id="bottom", name="u", side="bottom"),
+    FaceSetup(id="over", name="o", side="bottom", about="y"),
+    FaceSetup(id="front", name="f", side="front"),
+    FaceSetup(id="left", name="l", side="left"),
+    FaceSetup(id="tilted", name="a", side="angle", angle=35),
 ]
 
 
@@ -88,7 +93,7 @@ def margin(side: CutSide, places: np.ndarray) -> np.ndarray:
 def test_columns_hold_what_no_side_has_cut(seed: int, seen_from: int, others: list[int]) -> None:
     setup = ALL_SIDES[seen_from]
     sides = sides_at_random(seed, [ALL_SIDES[k] for k in others])
-    matrix, size = to_setup(STOCK, setup), turned_size(STOCK, setup)
+    matrix, size = setup.frame(STOCK).matrix, setup.frame(STOCK).high
     block = box_block((0, 0, 0), tuple(size.tolist()), 0.5)
     if setup.side == "angle":
         block = inside_box(block, matrix, STOCK.size)
@@ -115,7 +120,7 @@ def test_a_place_is_in_the_block_exactly_if_no_cutter_has_been_there(seed: int) 
     sides: tuple[CutSide, ...] = ()
     gone: list[tuple[np.ndarray, np.ndarray]] = []
     for setup in setups:
-        matrix, size = to_setup(STOCK, setup), turned_size(STOCK, setup)
+        matrix, size = setup.frame(STOCK).matrix, setup.frame(STOCK).high
         block = box_block((0, 0, 0), tuple(size.tolist()), 0.3)
         if setup.side == "angle":
             block = inside_box(block, matrix, STOCK.size)
@@ -126,7 +131,7 @@ def test_a_place_is_in_the_block_exactly_if_no_cutter_has_been_there(seed: int) 
         sides = (*sides, CutSide(setup.id, matrix, done.grid, done.cut_field, done.bound))
         gone.append((matrix, points))
     last = setups[-1]
-    g, matrix, size = done.grid, to_setup(STOCK, last), turned_size(STOCK, last)
+    g, matrix, size = done.grid, last.frame(STOCK).matrix, last.frame(STOCK).high
     j, i = rng.integers(2, g.ny - 2, 1500), rng.integers(2, g.nx - 2, 1500)
     seen = np.column_stack([g.xs[i], g.ys[j], rng.uniform(0, size[2], 1500)])
     places = (seen - matrix[:3, 3]) @ matrix[:3, :3]
@@ -309,7 +314,7 @@ def test_a_plan_of_version_3_cuts_its_back_as_before() -> None:
 def test_the_block_of_a_tilted_setup_is_the_stock_at_that_angle() -> None:
     plan = egg_plan(setups=(egg_setup("a", "angle", 10, angle=30),), faces=None)
     space = setup_space(plan, plan.setups[0], lambda _: EGG)
-    block = first_block(space)
+    block = kind_of(space.setup).first_block(space.plan)
     volume = float((block.high - block.low).sum()) * block.grid.pitch**2
     assert volume == pytest.approx(60 * 44 * 20, rel=5e-3)
 
@@ -317,9 +322,9 @@ def test_the_block_of_a_tilted_setup_is_the_stock_at_that_angle() -> None:
 def test_a_round_bar_at_an_angle_about_its_axis_is_as_thick_as_before() -> None:
     bar = Stock(kind="round", length=60, width=20, thickness=20)
     setup = egg_setup("a", "angle", 10, angle=35)
-    assert turned_size(bar, setup) == pytest.approx([60, 20, 20])
+    assert setup.frame(bar).high == pytest.approx([60, 20, 20])
     plan = egg_plan(stock=bar, setups=(setup,), faces=None)
-    block = first_block(setup_space(plan, setup, lambda _: EGG))
+    block = kind_of(setup).first_block(plan)
     volume = float((block.high - block.low).sum()) * block.grid.pitch**2
     assert volume == pytest.approx(60 * np.pi * 100, rel=5e-3)
 

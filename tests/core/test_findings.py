@@ -14,16 +14,20 @@ from nephos.core.finding import Finding
 from nephos.core.findings.plan_checks import boundary_findings, operation_findings
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.findings.stickout import stickout_findings
-from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.model import Mesh, joined
 from nephos.core.pipeline.keys import compare_limit
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.space import joined
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Curve, Limit
+from nephos.core.plan.clamping import KeepOut
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.schema import KeepOut, Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 
 FLAT, BALL = standard_cutter("flat", 4, 1), standard_cutter("ball", 3, 2)
 SLAB = box_mesh((0, 0, 0), (20, 20, 4))
@@ -48,7 +52,7 @@ def cut(
     boundaries: tuple[Boundary, ...] = (),
     offset: tuple[float, float, float] = (0, 0, -1),
 ) -> SetupOutcome:
-    value = Setup(id="a", name="a", operations=operations, **(setup or {}))
+    value = FaceSetup(id="a", name="a", operations=operations, **(setup or {}))
     plan = Plan(
         stock=Stock(length=size[0], width=size[1], thickness=size[2]),
         setups=(value,),
@@ -355,7 +359,7 @@ def boundary_codes(curve: Curve, drawn: dict, used: bool = True) -> dict[str, Fi
     plan = Plan(
         stock=Stock(length=40, width=40, thickness=10),
         boundaries=(item,),
-        setups=(Setup(id="a", name="a", operations=(operation,)),),
+        setups=(FaceSetup(id="a", name="a", operations=(operation,)),),
     )
     return {item.code: item for item in boundary_findings(plan, plan.setups[0], drawn)}
 
@@ -388,7 +392,7 @@ def test_boundaries_that_cross_themselves_are_empty_or_leave_the_stock() -> None
 def test_feeds_and_speeds_at_the_machines_limit(change: dict, code: str | None) -> None:
     plan = Plan(
         stock=Stock(length=40, width=40, thickness=10),
-        setups=(Setup(id="a", name="a", operations=(op("finish_raster", BALL, 10, change),)),),
+        setups=(FaceSetup(id="a", name="a", operations=(op("finish_raster", BALL, 10, change),)),),
     )
     assert [item.code for item in operation_findings(plan, plan.setups[0])] == ([code] if code else [])
 

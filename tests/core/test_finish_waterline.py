@@ -18,7 +18,11 @@ from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Limit
-from nephos.core.plan.schema import Model, Operation, Plan, Setup, Stock
+from nephos.core.plan.model import Model
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.strategies.clearing.levels import contour_generator, refine_contour, tip_field
 from nephos.core.strategies.finish_waterline import _Bounds, _contour_step, _runs
 from nephos.core.strategies.following.wall_order import in_order
@@ -54,7 +58,7 @@ def finished(
         models=(Model(id="m1", name="m", mesh="m"),),
         boundaries=() if inside is None else (inside,),
         pitch=0.2,
-        setups=(Setup(id="a", name="a", operations=(operation,)),),
+        setups=(FaceSetup(id="a", name="a", operations=(operation,)),),
     )
     return run_setup(plan, plan.setups[0], lambda _: mesh, Work(MemoryStore()))
 
@@ -201,7 +205,7 @@ def levels_of(mesh: Mesh, diameter: float = 3.0, stepdown: float = 2.0) -> Outco
         stock=Stock(length=90, width=80, thickness=14),
         models=(Model(id="m1", name="m", mesh="m"),),
         pitch=0.2,
-        setups=(Setup(id="a", name="a", operations=(operation,)),),
+        setups=(FaceSetup(id="a", name="a", operations=(operation,)),),
     )
     return from_zero(run_setup(plan, plan.setups[0], lambda _: mesh, Work(MemoryStore()))).outcomes[0]
 

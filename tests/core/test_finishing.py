@@ -12,7 +12,7 @@ from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
 from nephos.core.plan.boundary import Boundary, Limit
-from nephos.core.plan.schema import Setup
+from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.toolpath import Kind
 
 SMALL = standard_cutter("ball", 1, 3)
@@ -217,7 +217,7 @@ def test_a_finer_cutter_must_be_finer_and_finish(strategy: str, fine, said: str)
 
 def test_a_finer_cutter_takes_the_next_number() -> None:
     with pytest.raises(ValueError, match="the number after"):
-        Setup(
+        FaceSetup(
             id="a",
             name="a",
             operations=(
@@ -225,7 +225,7 @@ def test_a_finer_cutter_takes_the_next_number() -> None:
                 op("finish_raster", BALL, 21, stepover=0.5),
             ),
         )
-    off = Setup(
+    off = FaceSetup(
         id="a", name="a", operations=(op("finish_raster", BALL, 20, {"fine": SMALL, "on": False}, stepover=0.5),)
     )
     assert off.worked == ()

@@ -130,7 +130,7 @@ def test_a_lip_beside_the_cutter_counts_as_deep_as_the_cutter_goes_into_it(depth
 def test_a_gouge_stop_names_its_place_and_moment() -> None:
     """A pocket bitten into the model 0.05 mm under its top: found, though no column of the block tells so little apart
     from rounding."""
-    from nephos.core.plan.schema import Boundary, Limit
+    from nephos.core.plan.boundary import Boundary, Limit
 
     bite = op("pocket", FLAT, 20, {"boundary": Limit(boundary="b")}, depth=1.05, stepover=2.0, stepdown=3.0)
     done = run(
@@ -225,10 +225,10 @@ def test_a_rapid_through_a_splinter_between_columns_is_found(pitch: float) -> No
 def test_two_copies_with_a_gap_are_finished_without_a_fault() -> None:
     """Lines that miss both copies are empty, and no reason to fail."""
     mesh = OTHERS["on cells"](0.2)
-    from nephos.core.pipeline.space import joined
+    from nephos.core.mesh.model import joined
 
     far = joined([mesh, mesh.moved(np.array([[1, 0, 0, 25], [0, 1, 0, 0], [0, 0, 1, 0], [0, 0, 0, 1.0]]))])
-    from nephos.core.plan.schema import Limit
+    from nephos.core.plan.boundary import Limit
 
     done = run(
         far,

@@ -15,7 +15,12 @@ from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.joined_faces import Faces, FaceTab
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.setups.setup import Setup
+from nephos.core.plan.stock import Stock
 from nephos.core.stock.block import Block, Grid, box_block
 from nephos.core.stock.frames import record_frames, shown_grid, shown_intervals, shown_top
 from nephos.core.stock.intervals import merged
@@ -151,7 +156,7 @@ def _setup(key: str, side: str, first: int) -> Setup:
     flat, ball = standard_cutter("flat", 4, 1), standard_cutter("ball", 3, 2)
     rough = operation(first, "rough_offset", flat, Limit(boundary="box", contain="inside"), stepdown=2, stepover=1.6)
     finish = operation(first + 1, "finish_raster", ball, Limit(boundary="silhouette", contain="outside"), stepover=0.3)
-    return Setup(id=key, name=f"Setup {key}", side=side, overrun=2.2, operations=(rough, finish))
+    return FaceSetup(id=key, name=f"Setup {key}", side=side, overrun=2.2, operations=(rough, finish))
 
 
 def _plan(*sides: str) -> Plan:

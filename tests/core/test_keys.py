@@ -29,9 +29,12 @@ from nephos.core.pipeline.store import MemoryStore, Result
 from nephos.core.pipeline.whole import job_findings_key, last_of_each, whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary
-from nephos.core.plan.schema import KeepOut, Model, Placement, Plan, Setup, Stock, parse_plan
-from nephos.core.plan.tile_setups import cut_plan
-from nephos.core.plan.tiles import SlideError, Tiles
+from nephos.core.plan.clamping import KeepOut
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.setups.tiling import SlideError, Tiles
+from nephos.core.plan.stock import Stock
 from nephos.core.post.schema import post_of
 from nephos.core.report.setup_results import job_findings_result, setup_results
 
@@ -54,7 +57,7 @@ def face_plan() -> Plan:
     )
     return Plan(
         stock=Stock(length=34, width=34, thickness=10),
-        setups=(Setup(id="a", name="a", operations=operations, keep_outs=(CLAMP,)),),
+        setups=(FaceSetup(id="a", name="a", operations=operations, keep_outs=(CLAMP,)),),
         pitch=0.6,
         boundaries=(Boundary(id="hole", name="hole", source="circle", at=(29.0, 29.0), size=(3.0, 3.0)),),
         models=(Model(id="m", name="m", mesh="m", placement=Placement()),),
@@ -123,7 +126,7 @@ def worked_out(plan: Plan, kind: str) -> Kept:
     """All results of a plan, as a worker keeps them, from an empty store."""
     store = MemoryStore()
     mesh = mesh_for(kind)
-    plan = cut_plan(plan)
+    plan = plan.as_cut()
     work = Work(store)
     done = []
     for item in run_plan(plan, lambda _: mesh, work, "title"):
@@ -285,4 +288,4 @@ def test_a_clamp_put_in_the_way_is_seen_though_nothing_else_changes() -> None:
 def test_a_plan_that_was_kept_and_read_again_has_the_same_keys(kind: str) -> None:
     plan = PLANS[kind]()
     again = parse_plan(json.loads(json.dumps(plan.model_dump(mode="json"))))
-    assert plan_keys(cut_plan(again)) == plan_keys(cut_plan(plan))
+    assert plan_keys(again.as_cut()) == plan_keys(plan.as_cut())

@@ -20,14 +20,16 @@ from nephos.core.findings.placement import placement_findings
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.findings.reach import reach_findings
 from nephos.core.findings.terrain import terrain_of
-from nephos.core.mesh.model import Mesh
+from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.programs import step_of
-from nephos.core.pipeline.space import joined
 from nephos.core.plan.boundary import Boundary, Limit
 from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.post.schema import post_named
 from nephos.core.post.write import arcs_of, write_program
 from nephos.core.proposals.fitting import fitted
@@ -177,11 +179,11 @@ def proposed(mesh: Mesh, thickness: float) -> tuple[Plan, list]:
     plan = Plan(
         stock=Stock(length=120, width=100, thickness=thickness),
         models=(Model(id="m1", name="m", mesh="m"),),
-        setups=(Setup(id="a", name="a"),),
+        setups=(FaceSetup(id="a", name="a"),),
         pitch=0.5,
     )
     sheet = proposed_sheet(plan, plan.setups[0], look, sample_cutters())
-    plan = plan.model_copy(update={"setups": (Setup(id="a", name="a", operations=sheet),)})
+    plan = plan.model_copy(update={"setups": (FaceSetup(id="a", name="a", operations=sheet),)})
     shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
     return plan, shown
 
@@ -212,7 +214,7 @@ def test_a_flat_relief_is_roughed_only_where_roughing_finds_room(height: float, 
     plan = Plan(
         stock=Stock(length=64, width=44, thickness=thickness),
         models=(Model(id="m1", name="m", mesh="m"),),
-        setups=(Setup(id="a", name="a"),),
+        setups=(FaceSetup(id="a", name="a"),),
         pitch=0.4,
     )
     sheet = proposed_sheet(plan, plan.setups[0], look, sample_cutters())
@@ -240,7 +242,7 @@ def test_a_holder_that_will_meet_the_stock_is_told_with_what_helps() -> None:
         stock=Stock(length=80, width=70, thickness=40),
         models=(model,),
         pitch=0.5,
-        setups=(Setup(id="a", name="a", operations=(operation,)),),
+        setups=(FaceSetup(id="a", name="a", operations=(operation,)),),
     )
     shown = [(model, placed_model(look.support, model, plan.stock), look)]
     (finding,) = reach_findings(plan, plan.setups[0], shown)
@@ -268,7 +270,7 @@ def test_a_stray_piece_that_decides_the_size_is_told_and_dropping_it_keeps_the_s
     plan = Plan(
         stock=Stock(length=260, width=190, thickness=28),
         models=(Model(id="m1", name="m", mesh="m", placement=placement),),
-        setups=(Setup(id="a", name="a"),),
+        setups=(FaceSetup(id="a", name="a"),),
     )
     placed = placed_model(before.support, plan.models[0], plan.stock)
     told = {item.code: item for item in placement_findings(plan, {"m1": placed}, {"m1": before}, {"m1": True})}
@@ -299,7 +301,7 @@ def test_every_repair_keeps_the_scale(edit: dict) -> None:
     look = quick_look(box_mesh((0, 0, 0), (230, 160, 18)))
     plan = Plan(
         stock=Stock(length=260, width=190, thickness=28),
-        setups=(Setup(id="a", name="a"),),
+        setups=(FaceSetup(id="a", name="a"),),
         models=(Model(id="m1", name="m", mesh="m", placement=Placement(size=(200.0, None, 25.0))),),
     )
     scale = placed_model(look.support, plan.models[0], plan.stock).scale

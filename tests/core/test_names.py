@@ -17,7 +17,8 @@ from nephos.core.pipeline.programs import programs_of
 from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
-from nephos.core.plan.schema import Override, Plan, Setup
+from nephos.core.plan.schema import Override, Plan
+from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.post.checksum import checksum_state
 from nephos.core.post.control import PlannedStep, control_words, planned_control, unplanned
 from nephos.core.post.read import read_program
@@ -153,7 +154,7 @@ def test_hostile_names_everywhere_in_a_job_make_the_same_program() -> None:
     evil = hill(
         post=post,
         models=(model.model_copy(update={"name": "） G59 （"}),),
-        setups=(Setup.model_validate(setup.model_dump() | {"name": "⒂ M30 （"}),),
+        setups=(FaceSetup.model_validate(setup.model_dump() | {"name": "⒂ M30 （"}),),
         overrides=(Override(code="x", row="10", text="） M5 （", reason="） S1 （"),),
     )
     names = [program.name for program in evil.programs]

@@ -11,18 +11,21 @@ from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.keys import plan_keys
 from nephos.core.pipeline.outcome import SetupOutcome
+from nephos.core.pipeline.placing import stock_space
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.sides import block_before
-from nephos.core.pipeline.space import first_block, side_of, stock_space
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.whole import solids_after, whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Limit
+from nephos.core.plan.clamping import Zero
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.faces import turn_between, turn_in_words
-from nephos.core.plan.place import to_setup, zero_in_frame
-from nephos.core.plan.schema import Plan, Setup, Stock, Zero
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.post.read import read_program
+from nephos.core.setups.registry import kind_of
 from nephos.core.stock.bar import bar_block
 from nephos.core.stock.bar_pieces import loose_pieces
 from nephos.core.stock.block import Grid, box_block
@@ -35,12 +38,12 @@ STOCK = Stock(kind="round", length=LENGTH, width=2 * RADIUS, thickness=2 * RADIU
 
 def flat_side(angle: float, height: float) -> CutSide:
     """A face at an angle about X that has cut the bar flat, `height` mm over the axis between X 10 and 30."""
-    setup = Setup(id=f"f{angle:g}", name="face", side="angle", angle=angle)
+    setup = FaceSetup(id=f"f{angle:g}", name="face", side="angle", angle=angle)
     n = round(2 * RADIUS / PITCH), round(LENGTH / PITCH)
     grid = Grid(PITCH / 2, PITCH / 2, PITCH, n[1], n[0])
     field = np.full(n, 2 * RADIUS, np.float32)
     field[:, (grid.xs > 10) & (grid.xs < 30)] = RADIUS + height
-    return CutSide(setup.id, to_setup(STOCK, setup), grid, field, field.copy())
+    return CutSide(setup.id, setup.frame(STOCK).matrix, grid, field, field.copy())
 
 
 def bar_frame() -> np.ndarray:
@@ -91,8 +94,8 @@ def turned_bar(radius: float, gap: tuple[float, float] | None = None) -> CutBar:
 
 @pytest.mark.parametrize("angle", [0.0, 90.0, -37.0])
 def test_columns_end_on_the_round_that_a_bar_was_turned_to(angle: float) -> None:
-    setup = Setup(id="f", name="face", side="angle", angle=angle)
-    matrix = to_setup(STOCK, setup)
+    setup = FaceSetup(id="f", name="face", side="angle", angle=angle)
+    matrix = setup.frame(STOCK).matrix
     full = box_block((0, 0, 0), (LENGTH, 2 * RADIUS, 2 * RADIUS), PITCH)
     block = columns_left(full, matrix, (turned_bar(8.0),))
     across = np.abs(block.grid.ys - RADIUS)
@@ -110,7 +113,7 @@ def test_columns_end_on_the_round_that_a_bar_was_turned_to(angle: float) -> None
 
 def test_a_column_goes_through_the_gap_of_a_bar_and_the_core_under_it() -> None:
     full = box_block((0, 0, 0), (LENGTH, 2 * RADIUS, 2 * RADIUS), PITCH)
-    block = columns_left(full, to_setup(STOCK, Setup(id="f", name="face")), (turned_bar(10.0, (4.0, 6.0)),))
+    block = columns_left(full, FaceSetup(id="f", name="face").frame(STOCK).matrix, (turned_bar(10.0, (4.0, 6.0)),))
     j, i = int(np.argmin(np.abs(block.grid.ys - RADIUS))), int(np.argmin(np.abs(block.grid.xs - 20)))
     off = float(block.grid.ys[j] - RADIUS)
     ends = [(float(a), float(b)) for a, b in zip(block.low[:, j, i], block.high[:, j, i], strict=True) if b > a]
@@ -124,7 +127,7 @@ def test_what_two_kinds_of_setups_leave_does_not_depend_on_which_is_read_first()
     """A flat cut on a turned bar, as columns: through the bar's rays, and through rays that know of the flat."""
     face, bar = flat_side(0.0, 5.0), turned_bar(8.0)
     full = box_block((0, 0, 0), (LENGTH, 2 * RADIUS, 2 * RADIUS), PITCH)
-    matrix = to_setup(STOCK, Setup(id="g", name="face", side="angle", angle=90.0))
+    matrix = FaceSetup(id="g", name="face", side="angle", angle=90.0).frame(STOCK).matrix
     one = columns_left(full, matrix, (face, bar))
     later = CutBar("r", bar.matrix, rays_left(bar.block, bar.matrix, (face,)))
     two = columns_left(full, matrix, (later,))
@@ -152,7 +155,7 @@ def both_kinds(first: str) -> Plan:
     pocket, fine = (
         item.model_copy(update={"boundary": limit, "cut_to": plan.stock.thickness / 2 - 2.0}) for item in (pocket, fine)
     )
-    face = Setup(id="face", name="Face", side="front", zero=Zero(y="centre", z="axis"), operations=(pocket, fine))
+    face = FaceSetup(id="face", name="Face", side="front", zero=Zero(y="centre", z="axis"), operations=(pocket, fine))
     setups = (*plan.setups, face) if first == "bar" else (face, *plan.setups)
     return plan.model_copy(update={"setups": setups, "boundaries": (spot,)})
 
@@ -171,8 +174,10 @@ def test_a_face_before_or_after_the_bar_rotates_begins_with_what_was_left(first:
         stops = [f.text for f in outcome_findings(item) if f.level == "stop"]
         assert not stops
     before, after = done
-    untouched = first_block(after.space)
-    begun = first_block(after.space, (side_of(before.space, before.block),))
+    untouched = kind_of(after.space.setup).first_block(after.space.plan)
+    begun = kind_of(after.space.setup).first_block(
+        after.space.plan, (kind_of(before.space.setup).side(before.space.plan, before.block),)
+    )
     gone = (untouched.top - begun.top)[untouched.top > begun.top + 0.5]
     assert len(gone) > 200, "the second setup finds material gone"
     assert (begun.top <= untouched.top + 1e-3).all()
@@ -239,7 +244,7 @@ def test_a_setup_added_to_a_bar_has_the_next_letter_and_its_zero_on_the_axis() -
     )
     face = added.setups[1]
     assert face.id == "b" and face.name.startswith("Setup B") and face.zero.z == "axis"
-    assert zero_in_frame(added.stock, face)[2] == pytest.approx(added.stock.width / 2)
+    assert face.frame(added.stock).zero[2] == pytest.approx(added.stock.width / 2)
     assert turn_in_words(turn_between(face, bar), bar).startswith("rotate the bar back to A 0")
 
 

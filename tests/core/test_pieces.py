@@ -10,8 +10,11 @@ from nephos.core.mesh.repair.registry import repaired
 from nephos.core.mesh.summary import quick_look
 from nephos.core.plan.boundary import Boundary
 from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 
 
 def volume(mesh: Mesh) -> float:
@@ -26,7 +29,7 @@ def design(mesh: Mesh, placement: Placement | None = None) -> tuple[Plan, object
     plan = Plan(
         stock=Stock(length=100, width=80, thickness=30),
         models=(Model(id="m1", name="design", mesh="m", placement=placement or Placement()),),
-        setups=(Setup(id="a", name="a"),),
+        setups=(FaceSetup(id="a", name="a"),),
         boundaries=(circle, square),
     )
     return plan, lambda model: quick_look(repaired(mesh, model.steps)[0])

@@ -20,13 +20,21 @@ from nephos.core.mesh.examine import support_points
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.keys import plan_keys, setup_keys
+from nephos.core.pipeline.placing import placed_models
 from nephos.core.pipeline.run import run_plan, run_setup
-from nephos.core.pipeline.space import placed_models
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
-from nephos.core.plan.place import place, to_setup, zero_in_frame, zero_in_words
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
+from nephos.core.plan.clamping import Zero
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.place import place
+from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.plan.setups.face import FaceSetup, SideUpSetup
+from nephos.core.plan.setups.rotary import RotarySetup
+from nephos.core.plan.setups.setup import Setup
+from nephos.core.plan.setups.tiled import TiledSetup, TileSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.post.read import read_program
 from nephos.core.strategies.registry import strategies
 
@@ -50,7 +58,7 @@ def plan(**change: object) -> Plan:
         stock=Stock(length=30, width=30, thickness=10),
         models=(Model(id="m", name="m", mesh="m"),),
         pitch=0.4,
-        setups=(Setup(id="a", name="A", operations=operations),),
+        setups=(FaceSetup(id="a", name="A", operations=operations),),
     )
     return base.model_copy(update=change)
 
@@ -154,7 +162,7 @@ def test_moving_the_zero_or_changing_the_post_calculates_no_path_and_no_block() 
 def two_setups() -> Plan:
     value = plan()
     top = value.setups[0]
-    other = Setup(
+    other = FaceSetup(
         id="b",
         name="Setup B",
         side="bottom",
@@ -245,9 +253,9 @@ def test_placement_gives_the_size_and_gap_that_were_asked_for(turn, mirror, size
 @pytest.mark.parametrize("zero", [Zero(), Zero(x="centre", y="high", z="bottom")])
 def test_setup_space_is_rigid_and_has_its_origin_at_the_zero(side: str, zero: Zero) -> None:
     stock = Stock(length=60, width=40, thickness=20)
-    setup = Setup(id="a", name="a", side=side, zero=zero)
-    matrix = to_setup(stock, setup)
-    matrix[:3, 3] -= zero_in_frame(stock, setup)
+    setup = FaceSetup(id="a", name="a", side=side, zero=zero)
+    matrix = setup.frame(stock).matrix
+    matrix[:3, 3] -= setup.frame(stock).zero
     assert np.allclose(matrix[:3, :3] @ matrix[:3, :3].T, np.eye(3)) and np.linalg.det(matrix[:3, :3]) == pytest.approx(
         1
     )
@@ -262,9 +270,9 @@ def test_setup_space_is_rigid_and_has_its_origin_at_the_zero(side: str, zero: Ze
 
 
 def test_the_zero_in_words() -> None:
-    assert zero_in_words(Setup(id="a", name="a")) == "front left corner of the stock, on its top face"
+    assert FaceSetup(id="a", name="a").zero_in_words() == "front left corner of the stock, on its top face"
     assert (
-        zero_in_words(Setup(id="a", name="a", zero=Zero(x="centre", y="centre", z="bottom")))
+        FaceSetup(id="a", name="a", zero=Zero(x="centre", y="centre", z="bottom")).zero_in_words()
         == "centre of the stock, on its underside"
     )
 
@@ -361,7 +369,7 @@ def test_the_ground_knows_heights_walls_and_what_is_beside() -> None:
         boundary=Limit(boundary="stock", contain="centre"),
         settings={},
     )
-    job = Plan(stock=stock, models=(model,), setups=(Setup(id="a", name="a", operations=(operation,)),))
+    job = Plan(stock=stock, models=(model,), setups=(FaceSetup(id="a", name="a", operations=(operation,)),))
     placed = placed_models(job, lambda _: look.support)["m"]
     ground = estimate_input(job, job.setups[0], operation, [(model, placed, look)])
     assert ground.area == pytest.approx(576) and ground.relief == pytest.approx(4)
@@ -412,3 +420,65 @@ def test_what_is_wrong_with_a_setting_is_said_by_the_operations_number(change: d
     with pytest.raises(Refused) as told:
         parse_plan(document)
     assert str(told.value).startswith(said) and " > " not in str(told.value)
+
+
+_OLD_SETUP = {
+    "id": "a",
+    "name": "Setup A",
+    "kind": "face",
+    "side": "bottom",
+    "angle": 0.0,
+    "about": "y",
+    "overrun": 1.5,
+    "rotary": None,
+    "tiles": None,
+    "tile": None,
+    "operations": [],
+}
+"""A setup as version 5 wrote it: with the fields of all kinds."""
+_OLD_TILE = {
+    "of": "a",
+    "number": 1,
+    "count": 2,
+    "core": [0.0, 0.0, 50.0, 40.0],
+    "past": [10_000.0, 10_000.0, 1.0, 10_000.0],
+}
+
+
+@pytest.mark.parametrize(
+    ("change", "kind"),
+    [
+        ({}, FaceSetup),
+        ({"tiles": {"seams_x": [50.0]}}, TiledSetup),
+        ({"tile": _OLD_TILE}, TileSetup),
+        (
+            {"kind": "rotary", "rotary": {"core": 6.0}, "side": "top", "overrun": 0.0, "zero": {"z": "axis"}},
+            RotarySetup,
+        ),
+    ],
+)
+@pytest.mark.parametrize("version", [5, None])
+def test_setups_of_version_5_become_those_of_their_kind(
+    change: dict[str, object], kind: type[Setup], version: int | None
+) -> None:
+    """A document without a version is read in the same way."""
+    document = {
+        "stock": {"length": 100, "width": 40, "thickness": 40},
+        "setups": [_OLD_SETUP | change],
+        **({"schema_version": version} if version else {}),
+    }
+    read = parse_plan(document)
+    (setup,) = read.setups
+    assert type(setup) is kind and setup.id == "a"
+    if isinstance(setup, SideUpSetup):
+        assert (setup.side, setup.about, setup.overrun) == ("bottom", "y", 1.5)
+    elif isinstance(setup, RotarySetup):
+        assert setup.rotary.core == 6.0 and setup.zero.z == "axis"
+    assert parse_plan(read.model_dump(mode="json")) == read
+
+
+def test_fields_of_another_kind_are_refused_by_name() -> None:
+    document = plan().model_dump(mode="json")
+    document["setups"][0]["tiles"] = {"seams_x": [50.0]}
+    with pytest.raises(Refused, match="tiles"):
+        parse_plan(document)

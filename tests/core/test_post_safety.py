@@ -14,7 +14,8 @@ from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.run import run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
-from nephos.core.plan.schema import Operation, Override, Plan
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Override, Plan
 from nephos.core.post.preview import preview
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import Post, checked_post, post_named

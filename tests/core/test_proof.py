@@ -19,8 +19,10 @@ from nephos.core.pipeline.external_program import prove_external
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Curve, Limit
-from nephos.core.plan.place import zero_in_frame
-from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.post.read import read_program
 from nephos.core.stock.block import Block, box_block
 from nephos.core.stock.compare import deciding
@@ -187,7 +189,7 @@ def test_the_worst_places_are_the_worst_there_are() -> None:
 # --- programs from elsewhere ------------------------------------------------------------------------------------------
 
 CUTTERS = [standard_cutter("flat", 6, 3), standard_cutter("ball", 3, 5)]
-PLAN = Plan(stock=Stock(length=60, width=40, thickness=10), setups=(Setup(id="a", name="A"),), pitch=0.25)
+PLAN = Plan(stock=Stock(length=60, width=40, thickness=10), setups=(FaceSetup(id="a", name="A"),), pitch=0.25)
 
 
 def prove(text: bytes, plan: Plan = PLAN, usual: int = 3, store: MemoryStore | None = None) -> dict:
@@ -208,7 +210,7 @@ def test_a_program_from_elsewhere_is_cut_out_of_the_stock() -> None:
     assert [part["cutter"]["number"] for part in facts["parts"]] == [3, 5]
     assert facts["low"] == [10, 20, -2] and facts["high"] == [50, 30, 5] and facts["findings"] == []
     moves = store.get(facts["parts"][0]["moves"])
-    reading, zero = read_program(text), zero_in_frame(PLAN.stock, PLAN.setups[0])
+    reading, zero = read_program(text), PLAN.setups[0].frame(PLAN.stock).zero
     assert moves is not None and np.array_equal(
         moves.arrays["points"][1:], reading.points[1 : len(moves.arrays["kinds"]) + 1] + zero, equal_nan=True
     )

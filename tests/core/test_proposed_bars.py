@@ -7,7 +7,6 @@ from hard_meshes import revolved
 from nephos.command.sample import sample_cutters
 from nephos.core.findings.bar_terrain import bar_terrain
 from nephos.core.findings.proof_checks import outcome_findings
-from nephos.core.findings.rotary import BENDS
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
 from nephos.core.pipeline.run import run_plan
@@ -15,15 +14,20 @@ from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.bar_stress import HeldBar
 from nephos.core.plan.force import cutting_push, elastic_modulus
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.proposals.rotary import proposed_rotary
+from nephos.core.setups.bar_findings import BENDS
 
 
 def proposed(mesh: Mesh, **words) -> Plan:
     plan = Plan(
         stock=Stock(length=100, width=100, thickness=100),
-        setups=(Setup(id="a", name="a"),),
+        setups=(FaceSetup(id="a", name="a"),),
         models=(Model(id="m", name="m", mesh="m", placement=Placement()),),
     )
     look = quick_look(mesh)
@@ -128,7 +132,7 @@ def test_where_no_cutter_gets_deep_the_usual_ones_are_proposed_all_the_same() ->
     look = quick_look(mesh)
     plan = Plan(
         stock=Stock(length=100, width=100, thickness=100),
-        setups=(Setup(id="a", name="a"),),
+        setups=(FaceSetup(id="a", name="a"),),
         models=(Model(id="m", name="m", mesh="m", placement=Placement()),),
     )
     shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]

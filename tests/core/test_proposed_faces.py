@@ -21,20 +21,24 @@ from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.whole import whole_of
 from nephos.core.pipeline.work import Work
+from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Model, Placement, Plan, Setup, Stock, parse_plan
+from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.proposals.coarse_cuts import coarse_removed
-from nephos.core.proposals.faces import _refuse_open, proposed_faces, stock_for
-from nephos.core.proposals.job import proposed_job
+from nephos.core.proposals.faces import FOUR_FACES, TWO_FACES, Sides, _refuse_open, proposed_faces, stock_for
 from nephos.core.proposals.needed_sides import LEAST_SHARE, own_shares
+from nephos.core.proposals.way import Job
+from nephos.core.proposals.ways import way
 
 
 def test_proposals_cut_an_egg_from_two_and_from_four_faces() -> None:
-    for kind in ("two-faces", "four-faces"):
+    for sides in (TWO_FACES, FOUR_FACES):
         plan = egg_plan(setups=(), faces=None, pitch=0.4, stock=Stock(length=80, width=44, thickness=24))
         look = quick_look(EGG)
         shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
-        proposed = proposed_faces(plan, kind, lambda _: EGG, shown, (FLAT, BALL), Work(MemoryStore()))
+        proposed = proposed_faces(plan, sides, lambda _: EGG, shown, (FLAT, BALL), Work(MemoryStore()))
         done, whole = cut(proposed)
         stops = [f for item in done for f in outcome_findings(item) if f.level == "stop"]
         stops += [f for f in whole_findings(proposed, whole, done) if f.level == "stop"]
@@ -48,10 +52,10 @@ def _shown(part: Mesh, plan: Plan) -> list[Shown]:
     return [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
 
 
-def _proposed(part: Mesh, kind, cutters: list[Cutter]) -> Plan:
-    x, y, z = stock_for(np.array(part.size), kind, cutters, egg_plan())
+def _proposed(part: Mesh, sides: Sides, cutters: list[Cutter]) -> Plan:
+    x, y, z = stock_for(np.array(part.size), sides, cutters, egg_plan())
     plan = egg_plan(setups=(), faces=None, stock=Stock(length=x, width=y, thickness=z))
-    return proposed_faces(plan, kind, lambda _: part, _shown(part, plan), cutters, Work(MemoryStore()))
+    return proposed_faces(plan, sides, lambda _: part, _shown(part, plan), cutters, Work(MemoryStore()))
 
 
 def _long(shape: str, diameter: float, number: int, reach: float) -> Cutter:
@@ -66,11 +70,13 @@ def _long(shape: str, diameter: float, number: int, reach: float) -> Cutter:
     return Cutter.model_validate(usual.model_dump() | lengths)
 
 
-@pytest.mark.parametrize("kind", ["two-faces", "four-faces"])
+@pytest.mark.parametrize("sides", [TWO_FACES, FOUR_FACES])
 @pytest.mark.parametrize("half", [(30.0, 15.0, 8.0), (150.0, 40.0, 12.0)])
-def test_what_is_proposed_holds_by_its_tabs_and_does_not_bend_its_frame(kind, half: tuple[float, float, float]) -> None:
+def test_what_is_proposed_holds_by_its_tabs_and_does_not_bend_its_frame(
+    sides: Sides, half: tuple[float, float, float]
+) -> None:
     part = ellipsoid(half)
-    proposed = _proposed(part, kind, usual_cutters())
+    proposed = _proposed(part, sides, usual_cutters())
     placed = placed_model(quick_look(part).support, proposed.models[0], proposed.stock)
     assert tabs_hold(proposed, proposed.faces, [placed]) >= 2 * most_push(proposed)
     codes = {item.code for item in faces_findings(proposed, [placed])}
@@ -94,13 +100,15 @@ def test_an_open_scan_is_not_cut_from_several_faces() -> None:
     )
     placement = Placement(align=("centre", "centre", "centre"), offset=(0, 0, 0))
     model = Model(id="m", name="scan", mesh="m", placement=placement)
-    plan = Plan(stock=Stock(length=120, width=110, thickness=16), models=(model,), setups=(Setup(id="a", name="a"),))
+    plan = Plan(
+        stock=Stock(length=120, width=110, thickness=16), models=(model,), setups=(FaceSetup(id="a", name="a"),)
+    )
     look = quick_look(top)
     shown = [(model, placed_model(look.support, model, plan.stock), look)]
     cutters = [standard_cutter("flat", 6, 1), standard_cutter("ball", 3, 2)]
-    for kind in ("two-faces", "four-faces"):
+    for sides in (TWO_FACES, FOUR_FACES):
         with pytest.raises(Refused, match=r"open on one side.*Flat back.*Hollow the back"):
-            proposed_faces(plan, kind, lambda _: top, shown, cutters, Work(MemoryStore()))
+            proposed_faces(plan, sides, lambda _: top, shown, cutters, Work(MemoryStore()))
     # A solid with a hole in it is none.
     holed = Mesh(EGG.vertices, np.ascontiguousarray(EGG.faces[20:]))
     _refuse_open([(model, shown[0][1], look)], lambda _: holed, Work(MemoryStore()))
@@ -114,7 +122,7 @@ def test_a_side_that_needs_a_thick_finisher_keeps_it_for_itself() -> None:
         _long("ball", 6, 3, 60.0),
         _long("ball", 2, 4, 26.0),
     ]
-    proposed = _proposed(ellipsoid((45.0, 38.0, 10.0)), "four-faces", cutters)
+    proposed = _proposed(ellipsoid((45.0, 38.0, 10.0)), FOUR_FACES, cutters)
     diameters = {setup.side: setup.operations[-1].cutter.diameter for setup in proposed.setups}
     assert diameters == {"top": 2.0, "bottom": 2.0, "front": 6.0, "back": 6.0}
 
@@ -123,7 +131,7 @@ def test_a_side_that_needs_a_thick_finisher_keeps_it_for_itself() -> None:
 def test_no_roughing_is_repeated_with_the_cutter_before(half: tuple[float, float, float]) -> None:
     """Where the second cutter is too short and another takes its place, that is not the first once more."""
     cutters = [_long("flat", 10, 1, 70.0), _long("flat", 4, 2, 12.0), _long("ball", 6, 3, 70.0)]
-    setups = _proposed(ellipsoid(half), "two-faces", cutters).setups
+    setups = _proposed(ellipsoid(half), TWO_FACES, cutters).setups
     for setup in setups:
         roughings = [o for o in setup.operations if o.strategy == "rough_offset"]
         assert len({o.cutter.number for o in roughings}) == len(roughings)
@@ -141,7 +149,7 @@ def test_a_flat_part_asked_for_from_four_faces_gets_two(half: tuple[float, float
     part = ellipsoid(half)
     plan = egg_plan(setups=(), faces=None, stock=Stock(length=30, width=30, thickness=30))
     shown = _shown(part, plan)
-    answer = proposed_job(plan, "four-faces", lambda _: part, shown, usual_cutters(), Work(MemoryStore()))
+    answer = way("four-faces").for_job(Job(plan, shown, usual_cutters(), lambda _: part, Work(MemoryStore())))
     proposed = answer.plan
     assert bool(answer.notes) == (len(sides) == 2), "it is said that there are two"
     assert [setup.side for setup in proposed.setups] == sides
@@ -156,7 +164,7 @@ def test_a_flat_part_asked_for_from_four_faces_gets_two(half: tuple[float, float
 def test_the_last_of_four_sides_is_not_roughed_where_the_others_left_nothing() -> None:
     """Three sides and the border clear a convex part; of a part with a pit in its back the last one has to."""
     egg = ellipsoid((30.0, 13.0, 12.0))
-    setups = _proposed(egg, "four-faces", usual_cutters()).setups
+    setups = _proposed(egg, FOUR_FACES, usual_cutters()).setups
     first = [setup.operations[0].cutter.number for setup in setups]
     assert setups[0].operations[0].strategy == setups[1].operations[0].strategy == "rough_offset"
     largest = setups[0].operations[0].cutter.number
@@ -169,7 +177,7 @@ def test_what_each_roughing_finds_is_known_before_it_is_calculated() -> None:
     """Of a ball: the stock round it within the border, less the tabs; what lies within three cells of it may not
     count."""
     part = ellipsoid((20.0, 20.0, 20.0))
-    plan = _proposed(part, "two-faces", usual_cutters())
+    plan = _proposed(part, TWO_FACES, usual_cutters())
     found = coarse_removed(plan, _shown(part, plan))
     assert plan.faces is not None
     border, near = plan.faces.border, 3 * max(plan.stock.size) / 100
@@ -184,7 +192,7 @@ def test_what_each_roughing_finds_is_known_before_it_is_calculated() -> None:
 def test_the_levels_that_roughing_leaves_on_round_tabs_are_no_ridge() -> None:
     """Above the middle of a tab they are up to a stepdown high. The last side is not roughed and leaves none itself."""
     part = ellipsoid((30.0, 13.0, 12.0))
-    plan = _proposed(part, "four-faces", usual_cutters()).model_copy(update={"pitch": 0.2})
+    plan = _proposed(part, FOUR_FACES, usual_cutters()).model_copy(update={"pitch": 0.2})
     done = list(run_plan(plan, lambda _: part, Work(MemoryStore())))
     whole = whole_of(plan, done, Work(MemoryStore()))
     assert whole.ridge < 0.05, whole.ridge_at

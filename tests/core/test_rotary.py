@@ -18,19 +18,24 @@ from nephos.core.machine.machine import MACHINES
 from nephos.core.machine.rotary_axis import RotaryAxis, axis_feeds, machine_moves, surface_lengths, whole_turns
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.bar_space import cutter_limits, spigot
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.programs import programs_of
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.bar_place import swept_diameter
+from nephos.core.plan.clamping import Zero
 from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.rotary import Rotary
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, Zero, parse_plan
+from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.plan.setups.holding import Rotary
+from nephos.core.plan.setups.rotary import RotarySetup
+from nephos.core.plan.stock import Stock
 from nephos.core.post.read import read_program
 from nephos.core.proposals.rotary import proposed_rotary
+from nephos.core.setups.bar import cutter_limits, spigot
 from nephos.core.strategies.following.follow import follow_lines
 from nephos.core.strategies.registry import strategy
 from nephos.core.surface.contact import on_triangle
@@ -127,10 +132,9 @@ def operation(number: int, key: str, cutter: Cutter, **words: object) -> Operati
 def plan_of(*operations: Operation, post: str = "rs274-rotary-a", **words: object) -> Plan:
     """An egg of 60 mm in a bar of 30 mm."""
     middle = Placement(align=("centre", "centre", "centre"), offset=(0.0, 0.0, 0.0))
-    setup = Setup(
+    setup = RotarySetup(
         id="bar",
         name="Setup A, bar",
-        kind="rotary",
         rotary=Rotary(core=5.0),
         zero=Zero(x="low", z="axis"),
         operations=operations,
@@ -296,7 +300,7 @@ def test_what_cannot_be_done_on_a_bar_is_refused_in_words() -> None:
         cut(plan_of(ROUGH, machine="shed-router"))
     face = plan_of(ROUGH).model_dump(mode="json")
     face["setups"][0]["rotary"] = None
-    with pytest.raises(Refused, match="needs its chuck and core"):
+    with pytest.raises(Refused, match="rotary"):
         parse_plan(face)
 
 
@@ -308,12 +312,11 @@ def test_a_plan_with_a_bar_comes_back_from_its_document_as_it_was() -> None:
 def test_a_bar_without_a_core_is_a_stop() -> None:
     plan = plan_of(ROUGH)
     setup = plan.setups[0]
-    assert setup.rotary is not None
     bare = setup.model_copy(update={"rotary": setup.rotary.model_copy(update={"core": 0.0})})
     found = outcome_findings(cut(plan.model_copy(update={"setups": (bare,)})))
     stop = next(item for item in found if item.code == "no-core")
     fixed = apply_edit(plan, lambda _: quick_look(EGG), dict(stop.fixes[0].edit))
-    assert fixed.setups[0].rotary is not None and fixed.setups[0].rotary.core == 8.0
+    assert fixed.setups[0].rotary.core == 8.0
 
 
 @pytest.mark.parametrize("key", ["rs274-rotary-a", "rs274-rotary-a-minute", "rs274-rotary-y"])

@@ -7,7 +7,7 @@ from core.test_tiles import board
 from meshes import grid_mesh
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
-from nephos.core.plan.schema import Placement
+from nephos.core.plan.model import Placement
 from nephos.core.plan.seams import seam_costs
 
 

@@ -4,7 +4,7 @@ import pytest
 
 from nephos.core.cutters import standard_cutter
 from nephos.core.plan.boundary import Limit
-from nephos.core.plan.schema import Operation
+from nephos.core.plan.operation import Operation
 from nephos.core.strategies.registry import Figures, strategies
 
 

@@ -1,5 +1,6 @@
 """Passes cut off at the window of a tile, seams that are proposed, and edits of tiles."""
 
+from functools import partial
 from itertools import pairwise
 
 import numpy as np
@@ -12,14 +13,17 @@ from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.machine.machine import machine_of
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.tile_work import lowered, lowering, raised
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.place import zero_in_words
-from nephos.core.plan.schema import Model, Operation, Plan, Setup, Stock, parse_plan
+from nephos.core.plan.model import Model
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.seams import SeamCosts, longest_tile, proposed_seams
-from nephos.core.plan.tile_setups import cut_plan, tile_count, window_of
-from nephos.core.plan.tiles import Blend, Tiles
-from nephos.core.strategies.following.tile_window import in_window, inside_window, passes_in_window, within_core
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.setups.tiled import TiledSetup
+from nephos.core.plan.setups.tiling import Blend, Tiles
+from nephos.core.plan.stock import Stock
+from nephos.core.setups.seams import lowered, lowering, raised
+from nephos.core.strategies.following.window import in_window, inside_window, passes_in_window, within_core
 from nephos.core.strategies.score import middle_lines
 from nephos.core.toolpath import Kind, Pass, Passes, Toolpath
 
@@ -144,7 +148,8 @@ def board(**tiles: object) -> Plan:
         cutter=standard_cutter("flat", 4, 1),
         settings={"stepover": 1.6},
     )
-    setup = Setup(id="a", name="Top", operations=(rough, finish), tiles=Tiles(**tiles) if tiles else None)
+    kind = partial(TiledSetup, tiles=Tiles(**tiles)) if tiles else FaceSetup
+    setup = kind(id="a", name="Top", operations=(rough, finish))
     return Plan(
         stock=Stock(length=100, width=40, thickness=12), setups=(setup,), models=(Model(id="m", name="m", mesh="m"),)
     )
@@ -158,21 +163,21 @@ def edited(plan: Plan, **edit: object) -> Plan:
 
 
 def test_roughing_makes_room_for_the_finishing_cutter_at_a_seam() -> None:
-    first, last = cut_plan(board(seams_x=(50.0,), overrun=4.0)).setups
+    first, last = board(seams_x=(50.0,), overrun=4.0).as_cut().setups
     rough, finish = first.operations
-    assert window_of(first, finish)[2] == 54.0 and window_of(last, finish)[0] == 50.0
+    assert first.window(finish)[2] == 54.0 and last.window(finish)[0] == 50.0
     # A ball of 6 mm beside what a flat cutter of 4 mm has left.
-    assert window_of(first, rough)[2] == 54.0 + 1.0 + 0.5
-    assert window_of(board().setups[0], rough) is None
+    assert first.window(rough)[2] == 54.0 + 1.0 + 0.5
+    assert board().setups[0].window(rough) is None
 
 
 def test_a_plan_with_tiles_reads_back_and_is_cut_as_tiles_once() -> None:
     plan = board(seams_x=(30.0, 60.0), seams_y=(20.0,))
-    assert parse_plan(plan.model_dump(mode="json")) == plan and tile_count(plan.setups[0]) == 6
-    as_cut = cut_plan(plan)
-    assert cut_plan(as_cut) is as_cut
+    assert parse_plan(plan.model_dump(mode="json")) == plan and plan.setups[0].count == 6
+    as_cut = plan.as_cut()
+    assert as_cut.as_cut() is as_cut
     assert parse_plan(as_cut.model_dump(mode="json")).setups == as_cut.setups
-    assert [setup.whole for setup in as_cut.setups] == ["a"] * 6 and as_cut.setups[-1].tile.final
+    assert [setup.parent_id for setup in as_cut.setups] == ["a"] * 6 and as_cut.setups[-1].tile.final
 
 
 @pytest.mark.parametrize(
@@ -197,7 +202,7 @@ def test_seams_are_moved_added_and_taken_out() -> None:
     more = edited(plan, do="add_seam", setup="a")
     assert more.setups[0].tiles.seams_x == (30.0, 50.0, 70.0)
     less = edited(edited(plan, do="drop_seam", setup="a", seam=1), do="drop_seam", setup="a", seam=1)
-    assert less.setups[0].tiles is None
+    assert isinstance(less.setups[0], FaceSetup)
     with pytest.raises(Refused, match="not cut in tiles"):
         edited(less, do="move_seam", setup="a", seam=1, at=10.0)
 
@@ -231,9 +236,9 @@ def test_a_longer_overrun_makes_tiles_shorter() -> None:
 
 
 def test_the_zero_of_a_tile_is_said_from_the_end_of_the_board() -> None:
-    first, last = cut_plan(board(seams_x=(50.0,))).setups
-    assert zero_in_words(first) == "the board's left end, at its front edge, on its top face"
-    assert zero_in_words(last) == "the seam, 50 mm from the board's left end, at its front edge, on its top face"
+    first, last = board(seams_x=(50.0,)).as_cut().setups
+    assert first.zero_in_words() == "the board's left end, at its front edge, on its top face"
+    assert last.zero_in_words() == "the seam, 50 mm from the board's left end, at its front edge, on its top face"
 
 
 def test_a_score_mark_is_the_longer_middle_line() -> None:

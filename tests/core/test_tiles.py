@@ -1,6 +1,7 @@
 """Tiles: the board that is cut in parts comes out as if it were cut whole; each part is right for its own window."""
 
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 import pytest
@@ -19,9 +20,15 @@ from nephos.core.pipeline.whole import solids_after, whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Limit
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, Zero
-from nephos.core.plan.tile_setups import cut_plan
-from nephos.core.plan.tiles import SlideError, Tiles
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.setups.holding import Rotary
+from nephos.core.plan.setups.rotary import RotarySetup
+from nephos.core.plan.setups.tiled import TiledSetup
+from nephos.core.plan.setups.tiling import SlideError, Tiles
+from nephos.core.plan.stock import Stock
 from nephos.core.post.read import read_program
 from nephos.core.toolpath import Kind
 
@@ -42,7 +49,8 @@ def hills() -> Mesh:
 
 def board(*operations: Operation, tiles: Tiles | None = None, **change: object) -> Plan:
     """A board with the hills in its middle."""
-    setup = Setup(id="a", name="Top", operations=operations, tiles=tiles, **change)
+    kind = FaceSetup if tiles is None else partial(TiledSetup, tiles=tiles)
+    setup = kind(id="a", name="Top", operations=operations, **change)
     holes = Boundary(id="holes", name="holes", source="circle", at=(8.0, 5.0), size=(3.0, 3.0))
     other = Boundary(id="other", name="other", source="circle", at=(82.0, 31.0), size=(3.0, 3.0))
     return Plan(
@@ -103,7 +111,7 @@ def test_tiles_leave_the_surface_of_the_whole(whole: SetupOutcome, seed: int) ->
                 assert all(found.depth <= TOLERANCE for found in outcome.gouges)
                 assert outcome.operation.strategy == "cut_out" or worst_gouge(item, k) <= TOLERANCE + 1e-3
     # The part hangs on its tabs as it does when it is cut whole.
-    parts = [sorted(round(piece.volume, -2) for piece in solids_after(cut_plan(plan), done))]
+    parts = [sorted(round(piece.volume, -2) for piece in solids_after(plan.as_cut(), done))]
     assert len(parts[0]) == 1
     assert all(abs(step.most) < 0.01 for step in done[-1].proof.steps)
     assert 1 <= len(done[-1].proof.steps) <= count - 1
@@ -202,7 +210,7 @@ def test_an_assumed_error_shows_its_step_and_changes_no_program(dz: float) -> No
     step = done[-1].proof.steps[0]
     assert step.mean == pytest.approx(dz, abs=0.01) and step.most == pytest.approx(dz, abs=0.02)
     assert right[-1].proof.steps[0].most == 0
-    a, b = plan_keys(cut_plan(plan))["a.2"], plan_keys(cut_plan(wrong))["a.2"]
+    a, b = plan_keys(plan.as_cut())["a.2"], plan_keys(wrong.as_cut())["a.2"]
     assert a.block == b.block and a.shown != b.shown and a.compare != b.compare
 
 
@@ -213,7 +221,7 @@ def test_a_strip_takes_the_step_down_to_nothing(side: str, dz: float) -> None:
     look = quick_look(hills())
     edit = {"do": "add_strip", "setup": "a", "seam": 1, "side": side, "height": 0.3, "width": 16.0}
     mended = apply_edit(plan, lambda _: look, edit)
-    assert mended.setups[0].tiles is not None and mended.setups[0].tiles.errors[0].dz == pytest.approx(dz)
+    assert mended.setups[0].tiles.errors[0].dz == pytest.approx(dz)
     done = cut(mended)
     assert [item.space.setup.id for item in done] == ["a.1", "a.2", f"a.{2 if side == 'after' else 1}s1{side[0]}"]
     strip = done[-1]
@@ -283,22 +291,22 @@ def test_score_marks_lie_on_the_seam_from_the_edge_inward() -> None:
 
 def test_clamps_stay_where_they_are_on_the_machine() -> None:
     clamp = {"id": "c", "name": "clamp", "at": (10.0, 2.0), "size": (8.0, 4.0, 10.0), "foot": 12.0}
-    plan = cut_plan(board(ROUGH, FINISH, tiles=seams(45.0), keep_outs=(clamp,)))
+    plan = board(ROUGH, FINISH, tiles=seams(45.0), keep_outs=(clamp,)).as_cut()
     assert [setup.keep_outs[0].at for setup in plan.setups] == [(10.0, 2.0), (55.0, 2.0)]
 
 
 def test_a_part_of_two_faces_is_tiled_face_by_face() -> None:
     plan = board(ROUGH, FINISH, tiles=seams(45.0))
-    under = Setup(
+    under = TiledSetup(
         id="b", name="Under", side="bottom", tiles=seams(40.0),
         operations=(op("finish_raster", BALL, 40, {"cut_to": 1.0}, stepover=1.0),),
     )  # fmt: skip
     both = plan.model_copy(update={"setups": (*plan.setups, under)})
     done = cut(both)
     assert [item.space.setup.id for item in done] == ["a.1", "a.2", "b.1", "b.2"]
-    cut_as = cut_plan(both)
+    cut_as = both.as_cut()
     assert whole_of(cut_as, done, Work(MemoryStore())).numbers()["gouge_max"] >= 0
-    alone = cut(both.model_copy(update={"setups": tuple(s.model_copy(update={"tiles": None}) for s in both.setups)}))
+    alone = cut(both.model_copy(update={"setups": tuple(s.whole() for s in both.setups)}))
     assert np.abs(alone[-1].block.top - done[-1].block.top)[20:-20, 20:-20].max() < 0.02
 
 
@@ -311,7 +319,6 @@ def test_seams_are_proposed_on_plain_ground_within_the_travel() -> None:
     look = quick_look(grid_mesh(x, y, rough + 5))
     plan = board(ROUGH, FINISH).model_copy(update={"stock": Stock(length=200, width=40, thickness=12)})
     tiled = apply_edit(plan, lambda _: look, {"do": "cut_in_tiles", "setup": "a", "count": 2})
-    assert tiled.setups[0].tiles is not None
     assert 98 < tiled.setups[0].tiles.seams_x[0] < 122
     with pytest.raises(Refused, match="one tile"):
         apply_edit(plan, lambda _: look, {"do": "cut_in_tiles", "setup": "a", "size": 500.0})
@@ -330,9 +337,7 @@ def test_a_zero_of_tiles_is_where_something_is_left_to_touch_off(deep: float, ax
 def test_a_bar_is_not_tiled() -> None:
     with pytest.raises(Refused, match="not cut in tiles"):
         apply_edit(
-            board().model_copy(
-                update={"setups": (Setup(id="a", name="a", kind="rotary", rotary={}, zero=Zero(z="axis")),)}
-            ),
+            board().model_copy(update={"setups": (RotarySetup(id="a", name="a", rotary=Rotary()),)}),
             lambda _: quick_look(hills()),
             {"do": "cut_in_tiles", "setup": "a"},
         )
@@ -357,5 +362,5 @@ def test_the_cut_out_of_a_tile_goes_back_and_forth_without_rapids_along_it() -> 
 
 def test_a_tile_begins_at_the_seam_to_the_one_before_and_passes_the_one_to_the_next() -> None:
     for order, past in (("forward", (0.0, 2.0)), ("backward", (2.0, 0.0))):
-        middle = cut_plan(board(ROUGH, tiles=seams(30.0, 60.0, overrun=2.0, order=order))).setups[1].tile
+        middle = board(ROUGH, tiles=seams(30.0, 60.0, overrun=2.0, order=order)).as_cut().setups[1].tile
         assert middle is not None and (middle.past[0], middle.past[2]) == past

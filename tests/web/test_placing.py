@@ -16,7 +16,7 @@ from nephos.core.mesh.examine import examine
 from nephos.core.mesh.formats import read_mesh
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.mesh.model import Mesh as CoreMesh
-from nephos.core.pipeline.space import joined
+from nephos.core.mesh.model import joined
 from nephos.web import summaries as looks
 from nephos.web import tasks
 from nephos.web.models import Blob, Cutter, Job, Mesh, Revision

@@ -7,7 +7,10 @@ export type TabPlaces = [number, number][];
 /** The settings of a strategy by name; `tab_places` alone is a list. */
 export type Settings = Record<string, number | string | boolean | TabPlaces>;
 export type Operation = Omit<Schemas["Operation"], "settings"> & { settings: Settings };
-export type Setup = Omit<Schemas["Setup"], "operations"> & { operations: Operation[] };
+type SetupOf<K extends "FaceSetup" | "RotarySetup" | "TiledSetup" | "TileSetup"> = Omit<Schemas[K], "operations"> & {
+  operations: Operation[];
+};
+export type Setup = SetupOf<"FaceSetup"> | SetupOf<"RotarySetup"> | SetupOf<"TiledSetup"> | SetupOf<"TileSetup">;
 export type Model = Schemas["Model"];
 export type Cutter = Schemas["Cutter"];
 export type JobListed = Schemas["JobListed"];
@@ -24,7 +27,7 @@ export type CutterLook = Required<Omit<Schemas["CutterLook"], "outline" | "propo
 
 export type Placement = Required<NonNullable<Schemas["Model"]["placement"]>>;
 export type Copies = Required<NonNullable<Schemas["Model"]["copies"]>>;
-export type Zero = Required<NonNullable<Schemas["Setup"]["zero"]>>;
+export type Zero = Required<NonNullable<Schemas["FaceSetup"]["zero"]>>;
 export type Rotary = Schemas["Rotary"];
 export type KeepOut = Required<Schemas["KeepOut"]>;
 export type Limit = Required<Schemas["Limit"]>;
@@ -68,7 +71,7 @@ export type Summary = Schemas["SummaryAnswer"];
 export type Worst = Schemas["WorstAnswer"];
 export type Gain = Schemas["GainAnswer"];
 export type Faces = NonNullable<Plan["faces"]>;
-export type Tiles = NonNullable<Schemas["Setup"]["tiles"]>;
+export type Tiles = Schemas["TiledSetup"]["tiles"];
 export type Composition = Schemas["Composition"];
 export type ReliefPiece = Schemas["ReliefPiece"];
 export type ReliefSection = Schemas["ReliefSection"];

@@ -13,6 +13,7 @@ import { Handle } from "./Handle";
 import { LevelLine } from "./LevelLine";
 import { NumberSprite } from "./NumberSprite";
 import { RegistrationOutline } from "./RegistrationOutline";
+import { overrunOf, sideOf } from "../setups/kinds";
 
 /** How far tabs reach into the frame, as they are cut (mm). */
 const BEYOND = 2;
@@ -38,7 +39,7 @@ function Ring(props: { z: number; tone: string; dashed?: boolean }) {
 function useOutlines(matrix: THREE.Matrix4): Rim[] {
   const { plan, setupId } = useSheetState();
   const rims = useRims("silhouette");
-  const side = setupOf(plan, setupId).side;
+  const side = sideOf(setupOf(plan, setupId));
   return useMemo(() => {
     if (!rims || (side !== "top" && side !== "bottom")) return [];
     const back = matrix.clone().invert();
@@ -61,7 +62,7 @@ export function PartingHandle(props: { matrix: THREE.Matrix4; size: number }) {
   if (!faces) return null;
   const z = faces.parting;
   const at: Point = [plan.stock.length, 0, z];
-  const over = (side: string) => plan.setups.find((setup) => setup.side === side)?.overrun ?? 0;
+  const over = (side: string) => Math.max(0, ...plan.setups.filter((setup) => sideOf(setup) === side).map(overrunOf));
   const stops = [Math.max(z - over("top"), 0), Math.min(z + over("bottom"), plan.stock.thickness)];
   return (
     <>
@@ -120,7 +121,7 @@ export function FaceTabs(props: { matrix: THREE.Matrix4; size: number }) {
   const faces = plan.faces as Faces | null | undefined;
   if (!faces) return null;
   const border = faces.border ?? 10;
-  const seen = setupOf(plan, setupId).side;
+  const seen = sideOf(setupOf(plan, setupId));
   const flat = seen === "top" || seen === "bottom";
   const back = props.matrix.clone().invert();
   /** The nearest place of the outline, and the direction out of it, in stock space. */

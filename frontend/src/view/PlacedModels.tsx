@@ -6,6 +6,7 @@ import { setupOf, useSheetState } from "../workspace/state";
 import { FaultMarks } from "./FaultMarks";
 import { matrixOf, ModelPiece } from "./Pieces";
 import { ReliefSurface } from "./ReliefSurface";
+import { sideOf } from "../setups/kinds";
 
 /** `toSetup` takes stock space to the setup that is looked at; `size` is that of the grips. */
 export function PlacedModels(props: { models: Model[]; toSetup: THREE.Matrix4; size: number }) {
@@ -19,7 +20,7 @@ export function PlacedModels(props: { models: Model[]; toSetup: THREE.Matrix4; s
       return <ReliefSurface key={model.id} model={model} placed={placed} toSetup={toSetup} size={props.size} />;
     // In setup space: what lies under the model's own foot is sunk.
     const floor = (placed.low[2] as number) + (toSetup.elements[14] as number);
-    const clip = setupOf(plan, setupId).side === "top" && (model.placement?.sink ?? 0) > 0 ? floor : -1e6;
+    const clip = sideOf(setupOf(plan, setupId)) === "top" && (model.placement?.sink ?? 0) > 0 ? floor : -1e6;
     return placed.matrices.map((rows, k) => {
       const matrix = toSetup.clone().multiply(matrixOf(rows));
       return (

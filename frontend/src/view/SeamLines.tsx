@@ -2,12 +2,13 @@
 import { useMemo, useRef } from "react";
 import { useTheme } from "styled-components";
 import * as THREE from "three";
-import type { SetupInfo, Tiles } from "../api/types";
+import type { SetupInfo } from "../api/types";
 import { rounded } from "../lib/drag";
 import type { Point } from "../lib/ray";
 import { scene } from "../theme";
 import { setupOf, useSheetState } from "../workspace/state";
 import { Handle } from "./Handle";
+import { tilesOf } from "../setups/kinds";
 
 /** A line that lies on top of everything. */
 function Drawn(props: { points: Point[]; tone: string; dashed?: boolean }) {
@@ -110,7 +111,7 @@ export function SeamLines(props: { info: SetupInfo; grip: number }) {
   const { plan } = useSheetState();
   const { info } = props;
   const setup = setupOf(plan, info.id);
-  const tiles = setup.tiles as Tiles | null | undefined;
+  const tiles = tilesOf(setup);
   const top = info.size[2];
   const window = info.tile?.window;
   const frame = useMemo((): Point[] => {

@@ -35,6 +35,7 @@ import {
   withOperations,
   withWork,
 } from "./state";
+import { strategiesOf, tilesOf } from "../setups/kinds";
 
 const Side = styled.aside`
   display: flex;
@@ -207,7 +208,7 @@ function SetupSection(props: { setup: Setup; first: boolean; findings: Finding[]
   const { plan, derived, chosen, choose } = useSheetState();
   const { setup } = props;
   const info = infoOf(derived, setup.id);
-  const parts = setup.tiles ? partsOf(derived, setup.id) : [];
+  const parts = tilesOf(setup) ? partsOf(derived, setup.id) : [];
   const time = info?.time;
   const mine = chosen.kind === "setup" && chosen.id === setup.id;
   const several = plan.setups.length > 1;
@@ -267,7 +268,7 @@ function AddOperation() {
       <Quiet onPress={() => setOpen(true)}>+ Add operation</Quiet>
       <Ask title="Add an operation" open={open} onClose={() => setOpen(false)}>
         {strategies
-          ?.filter((item) => item.kinds.includes(setupOf(plan, setupId).kind ?? "face"))
+          ?.filter((item) => item.kinds.includes(strategiesOf(setupOf(plan, setupId))))
           .map((item) => (
             <Button key={item.key} onPress={() => add(item.key)} style={{ textAlign: "left", padding: "8px 11px" }}>
               <b>{item.title}</b> — {item.summary}

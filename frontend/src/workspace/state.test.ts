@@ -69,7 +69,7 @@ describe("the state of an operation in words", () => {
       setups: [
         { id: "a", name: "Top" },
         { id: "b", name: "Bottom" },
-        { id: "t", name: "Long", tiles: {} },
+        { id: "t", name: "Long", kind: "tiled", tiles: {} },
       ],
     };
     const full = plan as unknown as FullPlan;

@@ -21,6 +21,7 @@ import type {
   SetupInfo,
   Zero,
 } from "../api/types";
+import { sideOf, tilesOf } from "../setups/kinds";
 
 export type Chosen =
   | { kind: "stock" }
@@ -95,7 +96,7 @@ export function useSheetState(): Sheet {
 /** A setup of a plan, by its id or that of one of its tiles; the first where there is none. */
 export const setupOf = (plan: FullPlan, id: string): Setup =>
   (plan.setups.find((setup) => setup.id === id) ??
-    plan.setups.find((setup) => setup.tiles && id.startsWith(`${setup.id}.`)) ??
+    plan.setups.find((setup) => tilesOf(setup) && id.startsWith(`${setup.id}.`)) ??
     plan.setups[0]) as Setup;
 
 /** The work zero of a setup, which every plan that the server sends has. */
@@ -166,7 +167,7 @@ export const setupWith = (plan: FullPlan, number: number): Setup | undefined =>
 /** An id as it is where it names a setup or one of its tiles, else that of the first setup. */
 function partOf(plan: FullPlan, id: string): string {
   const setup = setupOf(plan, id);
-  return setup.tiles && id.startsWith(`${setup.id}.`) ? id : setup.id;
+  return tilesOf(setup) && id.startsWith(`${setup.id}.`) ? id : setup.id;
 }
 
 /** The setup that is shown when something is chosen: the one of an operation, else the one that was shown. */
@@ -202,13 +203,15 @@ export function withNewBoundary(plan: FullPlan, setupId: string): { plan: FullPl
     id: `b${number}`,
     name: `Boundary ${number}`,
     // What is drawn belongs to the view from this side.
-    ...(setup.side === "top" ? {} : { setup: setup.id }),
+    ...(sideOf(setup) === "top" ? {} : { setup: setup.id }),
   } as Boundary;
   return { plan: { ...plan, boundaries: [...(plan.boundaries ?? []), fresh] }, id: fresh.id };
 }
 
-/** The plan with other settings of a setup. */
-export const withSetup = (plan: FullPlan, id: string, change: Partial<Setup>): FullPlan => ({
+type Shared = Pick<Setup, "name" | "on" | "zero" | "clearance" | "packing" | "home" | "keep_outs" | "operations">;
+
+/** The plan with other settings of a setup, of those that all kinds have. */
+export const withSetup = (plan: FullPlan, id: string, change: Partial<Shared>): FullPlan => ({
   ...plan,
   setups: plan.setups.map((setup) => (setup === setupOf(plan, id) ? { ...setup, ...change } : setup)),
 });

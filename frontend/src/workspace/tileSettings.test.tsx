@@ -13,7 +13,11 @@ const planWith = (more: object | null) =>
   ({
     units: "mm",
     stock: { kind: "box", length: 900, width: 200, thickness: 30 },
-    setups: [{ id: "a", name: "Setup A · top face", operations: [], tiles: more && { ...tiles, ...more } }],
+    setups: [
+      more
+        ? { id: "a", kind: "tiled", name: "Setup A · top face", operations: [], tiles: { ...tiles, ...more } }
+        : { id: "a", kind: "face", name: "Setup A · top face", operations: [] },
+    ],
   }) as unknown as FullPlan;
 const part = {
   id: "a.2",

@@ -9,7 +9,8 @@ import numpy as np
 from nephos.command.headless_input import Parser, load_meshes, load_plan
 from nephos.core.errors import Refused
 from nephos.core.mesh.formats import write_mesh
-from nephos.core.plan.schema import Model, Plan
+from nephos.core.plan.model import Model
+from nephos.core.plan.schema import Plan
 from nephos.core.relief.surface import composed
 
 

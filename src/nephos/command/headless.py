@@ -25,22 +25,24 @@ from nephos.core.mesh.formats import read_mesh
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.summary import quick_look, unit_guess
+from nephos.core.pipeline.placing import placed_models, prepared_mesh
 from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.space import placed_models, prepared_mesh
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.whole import solids_after, whole_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, reasons
-from nephos.core.plan.tile_setups import cut_plan
+from nephos.core.plan.schema import Plan, reasons
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.plan.versions import RENAMED_STRATEGIES
 from nephos.core.post.schema import post_of
-from nephos.core.proposals.faces import KINDS
-from nephos.core.proposals.new_plan import Wish, proposed_plan
+from nephos.core.proposals.way import NewMesh, Wish
+from nephos.core.proposals.ways import WAYS_FOR_MESH
 from nephos.core.report.setup_report import setup_report
-from nephos.core.stock.bar import bar_mesh
-from nephos.core.stock.solid import block_mesh
+from nephos.core.setups.registry import kind_of
 from nephos.core.strategies.registry import strategy
 
 _POST = "rs274-metric"
@@ -92,21 +94,21 @@ _CUTTER_WORDS = (
 )
 
 
-def _operation(number: int, kind: str, spec: dict[str, Any]) -> Operation:
+def _operation(number: int, part: str, spec: dict[str, Any]) -> Operation:
     spec = dict(spec)
     cutter = standard_cutter(spec.pop("shape"), spec.pop("diameter"), number // 10)
     cutter = cutter.model_validate(cutter.model_dump() | {k: spec.pop(k) for k in _CUTTER_WORDS if k in spec})
-    named = str(spec.pop("boundary", "silhouette" if kind == "cut_out" else "box"))
+    named = str(spec.pop("boundary", "silhouette" if part == "cut_out" else "box"))
     boundary = {"boundary": "box" if named == "model" else named, "contain": "outside"}
     if "margin" in spec:
         boundary |= {"contain": "centre", "offset": spec.pop("margin")}
-    asked = f"{kind}_{spec.pop('way', spec.pop('path', 'offset' if kind == 'rough' else 'raster'))}"
-    key = "cut_out" if kind == "cut_out" else RENAMED_STRATEGIES.get(asked, asked)
+    asked = f"{part}_{spec.pop('way', spec.pop('path', 'offset' if part == 'rough' else 'raster'))}"
+    key = "cut_out" if part == "cut_out" else RENAMED_STRATEGIES.get(asked, asked)
     if "worth" in spec:
         spec["minimum"] = spec.pop("worth")
     settings = strategy(key).settings
     if "stepover" not in spec and "stepover" in settings.model_fields:
-        spec["stepover"] = round(cutter.diameter * (0.4 if kind == "rough" else 0.1), 4)
+        spec["stepover"] = round(cutter.diameter * (0.4 if part == "rough" else 0.1), 4)
     if "stepdown" in settings.model_fields and "stepdown" not in spec:
         spec["stepdown"] = round(cutter.diameter / 2, 4)
     return Operation(
@@ -147,7 +149,7 @@ def _plan_from(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
     return plan.model_copy(
         update={
             "setups": (
-                Setup(
+                FaceSetup(
                     id=arguments.setup,
                     name=f"Setup A, {arguments.setup} face",
                     side=arguments.setup,
@@ -161,9 +163,7 @@ def _plan_from(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
 def _cut_parser() -> argparse.ArgumentParser:
     parser = Parser(prog="nephos cut", description="Plan, prove and post without the page.")
     parser.add_argument("input", help="a mesh, or a plan as JSON")
-    parser.add_argument(
-        "--kind", choices=("three-axis", *KINDS, "rotary", "tiles"), help="propose the operations of this kind of job"
-    )
+    parser.add_argument("--kind", choices=tuple(WAYS_FOR_MESH), help="propose the operations of this kind of job")
     parser.add_argument("--stock", type=lambda t: _numbers(t, 3, "--stock"))
     parser.add_argument("--bar", type=lambda t: _numbers(t, 2, "--bar"), help="diameter and length of a round bar")
     parser.add_argument("--bed", type=lambda t: _numbers(t, 2, "--bed"), help="travel of the machine along X and Y")
@@ -205,7 +205,6 @@ def _say_scale(plan: Plan, mesh: Mesh, asked: bool) -> None:
 def _proposed(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
     """The plan that is proposed for a mesh; what is to be said of it goes to the terminal."""
     wish = Wish(
-        kind=arguments.kind,
         pitch=arguments.pitch,
         tolerance=arguments.tolerance,
         post=arguments.post,
@@ -217,7 +216,7 @@ def _proposed(arguments: argparse.Namespace, mesh: Mesh) -> Plan:
         turn=tuple(arguments.turn),
         gap_above=arguments.gap_above,
     )
-    proposed = proposed_plan(wish, mesh, usual_cutters())
+    proposed = WAYS_FOR_MESH[arguments.kind].for_mesh(NewMesh(mesh, quick_look(mesh), wish, usual_cutters()))
     for note in proposed.notes:
         print(f"nephos cut: note: {note}", file=sys.stderr)
     return proposed.plan
@@ -260,7 +259,7 @@ def cut(words: list[str]) -> int:
     except OSError as error:
         raise Refused(f"{out}: {error.strerror}: give a folder that can be written") from None
     reports, all_done = [], []
-    cut_as = cut_plan(plan)
+    cut_as = plan.as_cut()
     for done in run_plan(cut_as, meshes.__getitem__, work, title=source.stem):
         setup, to_zero = done.space.setup, np.eye(4)
         to_zero[:3, 3] = -done.space.zero
@@ -270,7 +269,7 @@ def cut(words: list[str]) -> int:
         for program in done.programs:
             (out / program.name).write_bytes(program.text)
         (out / f"model-{setup.id}.stl").write_bytes(write_stl(done.space.mesh.moved(to_zero), f"model, {setup.name}"))
-        proof = bar_mesh(done.shown) if setup.kind == "rotary" else block_mesh(done.shown)
+        proof = kind_of(done.space.setup).block_mesh(done.shown)
         (out / f"proof-{setup.id}.stl").write_bytes(write_stl(proof.moved(to_zero), f"proof, {setup.name}"))
         reports.append(setup_report(done, findings, done.space.zero))
         all_done.append(done)
@@ -338,7 +337,7 @@ def inspect(words: list[str]) -> int:
 def bench(words: list[str]) -> int:
     """Run `./nephos bench`; returns the exit status."""
     parser = Parser(prog="nephos bench", description="Measure the kernels.")
-    kinds = parser.add_subparsers(dest="kind", required=True, parser_class=Parser)
+    kinds = parser.add_subparsers(dest="what", required=True, parser_class=Parser)
     drop = kinds.add_parser("drop")
     drop.add_argument("model")
     drop.add_argument("--ball", type=float, required=True)
@@ -362,15 +361,15 @@ def bench(words: list[str]) -> int:
     lengths = [value for value in vars(a).values() if isinstance(value, float)]
     if min(lengths) <= 0:
         parser.error("all lengths must be more than 0")
-    if a.kind == "drop":
+    if a.what == "drop":
         mesh = read_mesh(a.model, load(Path(a.model)))
         print(json.dumps(bench_drop(mesh, a.ball, a.step, a.size)))
-    elif a.kind == "rotary-drop":
+    elif a.what == "rotary-drop":
         mesh = read_mesh(a.model, load(Path(a.model)))
         print(json.dumps(bench_rotary_drop(mesh, a.ball, a.step_x, a.step_a, a.length, a.floor)))
-    elif a.kind == "rotary-removal":
+    elif a.what == "rotary-removal":
         print(json.dumps(bench_rotary_removal(a.length, a.bar, a.pitch, a.pitch_deg, a.ball, a.step)))
-    elif a.kind == "proof":
+    elif a.what == "proof":
         if not 1000 <= a.moves <= 5_000_000:
             parser.error("give 1000 to 5000000 moves")
         print(json.dumps(bench_proof(a.moves, a.pitch)))

@@ -8,9 +8,13 @@ from nephos.command.sample_relief import roundel_plan
 from nephos.core.cutters import SHAPES, Cutter, HolderStep, standard_cutter
 from nephos.core.mesh.formats import read_mesh
 from nephos.core.plan.boundary import Limit
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan
+from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.shelf import Piece
+from nephos.core.plan.stock import Stock
 from nephos.home import HOME
 from nephos.web.blobs import pieces_of, save_blob
 from nephos.web.jobs import create_job, current_plan, edit_plan
@@ -126,7 +130,7 @@ def heron_plan(digest: str) -> Plan:
     return Plan(
         stock=Stock(length=260, width=190, thickness=28),
         models=(Model(id="m1", name="Heron plaque", mesh=digest, placement=placement),),
-        setups=(Setup(id="a", name="Setup A · top face", operations=operations),),
+        setups=(FaceSetup(id="a", name="Setup A · top face", operations=operations),),
     )
 
 
@@ -171,7 +175,7 @@ def load_sample() -> None:
         if name in _OF_FACES:
             kind, longest = _OF_FACES[name]
             # From the front, the back lies as deep as the stock is wide.
-            job = _sized(job, longest, dict.fromkeys(_CLOSE, 3.0) if kind == "four-faces" else None)
+            job = _sized(job, longest, dict.fromkeys(_CLOSE, 3.0) if kind != "two-faces" else None)
             propose.defer(key=f"sample-{name}", job_id=job.pk, based_on=job.version, kind=kind, calculated=True)
         if name in _IN_TILES:
             job = edit_plan(job.pk, job.version, {"do": "cut_in_tiles", "setup": "a"}, "cut in tiles")

@@ -5,7 +5,11 @@ from typing import Any
 from nephos.core.cutters import Cutter
 from nephos.core.materials import shipped_material
 from nephos.core.plan.boundary import Boundary, Limit
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.relief.composition import Composition
 
 
@@ -89,5 +93,5 @@ def roundel_plan(moth: str, cutters: dict[int, Cutter]) -> Plan:
             ),
         ),
         boundaries=(outline,),
-        setups=(Setup(id="a", name="Setup A · top face", operations=operations),),
+        setups=(FaceSetup(id="a", name="Setup A · top face", operations=operations),),
     )

@@ -14,9 +14,14 @@ from nephos.core.mesh.summary import quick_look, summarize
 from nephos.core.pipeline.run import run_plan, run_setup
 from nephos.core.pipeline.store import MemoryStore
 from nephos.core.pipeline.work import Work
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.rotary import Rotary
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, Zero
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.setups.holding import Rotary
+from nephos.core.plan.setups.rotary import RotarySetup
+from nephos.core.plan.stock import Stock
 from nephos.core.post.arcs import with_arcs
 from nephos.core.relief.composition import Composition
 from nephos.core.relief.surface import composed
@@ -50,17 +55,15 @@ def _bar(hill: Mesh) -> None:
                 Operation(number=10 * len(operations) + 10, strategy=key, cutter=cutter, settings=settings)
             )
     middle = Placement(align=("centre", "centre", "centre"), offset=(0.0, 0.0, 0.0))
-    setup = Setup(
+    setup = RotarySetup(
         id="a",
         name="a",
-        kind="rotary",
         rotary=Rotary(core=3.0, tailstock="none"),
-        zero=Zero(z="axis"),
         operations=tuple(operations),
     )
     raster = strategies()["finish_raster"].settings.model_validate({"stepover": 2.0})
     faces = [
-        Setup(
+        FaceSetup(
             id=side,
             name=side,
             side=side,
@@ -143,7 +146,7 @@ def main() -> None:
         values = {"stepover": 1.0, "stepdown": 2.0, "leave": 0.2}
         kind, cutter = strategies()[key], standard_cutter(shape, 3)
         settings = kind.settings.model_validate({k: v for k, v in values.items() if k in kind.settings.model_fields})
-        setup = Setup(
+        setup = FaceSetup(
             id="a",
             name="a",
             operations=(

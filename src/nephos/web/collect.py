@@ -15,11 +15,10 @@ from nephos.core.errors import Refused
 from nephos.core.estimate.stock_estimate import height_map_key
 from nephos.core.pipeline.keys import outline_key_of, setup_keys
 from nephos.core.pipeline.overrun import finishing_corner, rim_key
-from nephos.core.pipeline.space import composed_key, prepared_key
+from nephos.core.pipeline.placing import composed_key, prepared_key
 from nephos.core.pipeline.standing import shadow_key_of
 from nephos.core.pipeline.whole import job_findings_key, job_key, whole_key
 from nephos.core.plan.schema import Plan, parse_plan
-from nephos.core.plan.tile_setups import cut_plan
 from nephos.web.deleted import drop_old
 from nephos.web.mesh_keys import mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision, Setting
@@ -60,7 +59,7 @@ def keys_of(plan: Plan) -> set[str]:
     }
     found |= {prepared_key(model) for model in plan.models}
     found |= {composed_key(model) for model in plan.models if model.composition is not None}
-    plan = cut_plan(plan)
+    plan = plan.as_cut()
     found |= {job_key(plan), job_findings_key(plan)}
     for setup in plan.setups:
         keys = setup_keys(plan, setup)

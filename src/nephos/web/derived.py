@@ -20,40 +20,30 @@ from nephos.core.machine.job_time import calibrate, job_time
 from nephos.core.machine.machine import machine_of
 from nephos.core.memo import Memo
 from nephos.core.mesh.orientation import slab_height, undercut
-from nephos.core.pipeline.keys import SetupKeys, bar_position, setup_keys
+from nephos.core.pipeline.key_sets import SetupKeys
+from nephos.core.pipeline.keys import setup_keys
 from nephos.core.pipeline.overrun import finishing_corner, overrun_for, rim_key
-from nephos.core.pipeline.standing import ground_height
 from nephos.core.pipeline.whole import job_findings_key, job_key
 from nephos.core.plan.bar_place import swept_diameter
-from nephos.core.plan.faces import found_again, side_in_words, turn_between, turn_in_words
-from nephos.core.plan.place import (
-    Placed,
-    bar_radius,
-    linear_of,
-    placed_model,
-    to_setup,
-    turned_size,
-    zero_in_frame,
-    zero_in_words,
-)
-from nephos.core.plan.schema import Model, Operation, Plan, Setup
-from nephos.core.plan.tile_setups import cut_plan
-from nephos.core.plan.tiles import Tiles
+from nephos.core.plan.model import Model
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.parting import ground_height, height_below_parting
+from nephos.core.plan.place import Placed, linear_of, placed_model
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
+from nephos.core.setups.registry import kind_of
 from nephos.core.strategies.cut_out import shown_tabs
 from nephos.core.strategies.registry import strategy
 from nephos.core.units import number_in
-from nephos.web.jobs import shop_cutters
-from nephos.web.models import RealTime, Result
-from nephos.web.summaries import Known, height_map_of, known, outline_keys, outline_rims
-from nephos.web.tile_answers import (
+from nephos.web.board_answers import (
     seam_cost_answers,
-    share_of,
-    slide_answer,
-    tile_answer,
     told_before,
     told_once,
     with_share,
 )
+from nephos.web.jobs import shop_cutters
+from nephos.web.models import RealTime, Result
+from nephos.web.summaries import Known, height_map_of, known, outline_keys, outline_rims
 
 
 def _operation_state(
@@ -102,11 +92,11 @@ def _tabs(plan: Plan, setup: Setup, operation: Operation, outline: str | None) -
     setup."""
     if operation.settings.held is None or outline is None:
         return []
-    matrix = to_setup(plan.stock, setup)
+    matrix = setup.frame(plan.stock).matrix
     corners = np.array([[0.0, 0.0, 0.0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
     (x0, y0), (x1, y1) = corners.min(axis=0)[:2].tolist(), corners.max(axis=0)[:2].tolist()
     settings = operation.settings
-    seams = () if setup.tile is None else setup.tile.seams
+    seams = setup.seams
     key = (outline, settings.model_dump_json(), operation.cutter.radius, x0, y0, x1, y1, seams)
     return _TABS.get(
         key,
@@ -160,7 +150,7 @@ def _operations(
     are `like` those of the first tile."""
     outlines = outline_keys(plan, setup)
     operations = []
-    share = share_of(plan, setup, shown)
+    share = _share_of(plan, setup, shown)
     for operation, parent in [(step, whole.number) for whole in setup.operations for step in whole.steps]:
         kind = strategy(operation.strategy)
         if like is not None and operation.number in like:
@@ -202,6 +192,15 @@ def _operations(
 _STATE = ("state", "reason", "seconds", "moves", "keys")
 
 
+def _share_of(plan: Plan, setup: Setup, shown: list[Any]) -> float:
+    """Which share of the models a part of a setup cuts."""
+    if not shown:
+        return 1.0
+    frame = setup.frame(plan.stock)
+    boxes = np.array([frame.box(box.low, box.high) for _, box, _ in shown])
+    return kind_of(setup).share_of(boxes[:, 0, :2].min(axis=0), boxes[:, 1, :2].max(axis=0))
+
+
 def _time(plan: Plan, setup: Setup, operations: list[dict[str, Any]]) -> dict[str, Any]:
     """How long a setup takes with changes and waits, and what it will really take by the times that were entered."""
     machine = machine_of(plan.machine)
@@ -226,7 +225,6 @@ def _setup(
     shown: list[Any],
     blocked: str,
     like: dict[int, dict[str, Any]] | None,
-    tiles: Tiles | None,
     shop: dict[int, Cutter],
 ) -> dict[str, Any]:
     keys = setup_keys(plan, setup)
@@ -253,18 +251,18 @@ def _setup(
     ]
     return {
         "id": setup.id,
-        "side": side_in_words(setup),
-        "size": turned_size(plan.stock, setup).tolist(),
-        "whole": setup.whole,
-        "tile": tile_answer(plan, setup),
-        "turn": _turn(plan, setup, tiles),
+        "side": setup.side_in_words,
+        "size": setup.frame(plan.stock).high.tolist(),
+        "whole": setup.parent_id,
+        "tile": kind_of(setup).part_answer(plan),
+        "turn": _turn(plan, setup),
         "bar": _bar(plan, setup),
         "ground": None if plan.faces is None else ground_height(plan, setup),
-        "parting": None if plan.faces is None else ground_height(plan, setup.model_copy(update={"overrun": 0.0})),
-        "zero": zero_in_words(setup, plan.units),
+        "parting": None if plan.faces is None else height_below_parting(plan, setup, 0.0),
+        "zero": setup.zero_in_words(plan.units),
         "post_unit": plan.own_post.unit,
-        "matrix": to_setup(plan.stock, setup).tolist(),
-        "zero_at": zero_in_frame(plan.stock, setup).tolist(),
+        "matrix": setup.frame(plan.stock).matrix.tolist(),
+        "zero_at": setup.frame(plan.stock).zero.tolist(),
         "outlines": {name: {"key": key, **drawn[key]} if key in drawn else None for name, key in outlines.items()},
         "drawn": drawn_yet or not shown,
         "operations": operations,
@@ -282,29 +280,17 @@ def _setup(
 
 def _bar(plan: Plan, setup: Setup) -> dict[str, Any] | None:
     """What holds the bar of a rotary setup, and the reference radius of its unrolled surface; none of another one."""
-    if setup.rotary is None:
-        return None
-    return {"radius": bar_radius(plan.stock), **setup.rotary.model_dump()}
+    held = setup.holding
+    return None if held is None else {"radius": setup.frame(plan.stock).radius, **held.model_dump()}
 
 
-def _turn(plan: Plan, setup: Setup, tiles: Tiles | None) -> dict[str, Any] | None:
+def _turn(plan: Plan, setup: Setup) -> dict[str, Any] | None:
     """What hands do between the setup before and this one."""
     on = [item for item in plan.setups if item.on or item is setup]
     at = on.index(setup)
     if at == 0:
         return None
-    before = on[at - 1]
-    if tiles is not None and setup.tile is not None and before.tile is not None and before.whole == setup.whole:
-        return slide_answer(plan, tiles, before.tile, setup)
-    turn = turn_between(on[at - 1], setup)
-    return {
-        "slide": False,
-        "axis": turn.axis,
-        "angle": turn.angle,
-        "words": turn_in_words(turn, setup, bar_position(plan, setup)),
-        "found": found_again(plan),
-        "check": f"the zero: {zero_in_words(setup, plan.units)}",
-    }
+    return kind_of(setup).turn_answer(plan, on[at - 1])
 
 
 def _faces(plan: Plan, boxes: list[Placed]) -> dict[str, Any] | None:
@@ -328,7 +314,7 @@ def _faces(plan: Plan, boxes: list[Placed]) -> dict[str, Any] | None:
 
 def _joined(plan: Plan) -> bool:
     """Whether several setups leave the part."""
-    return len({setup.whole for setup in plan.setups if setup.worked}) > 1
+    return len({setup.parent_id for setup in plan.setups if setup.worked}) > 1
 
 
 def _whole(plan: Plan) -> tuple[dict[str, Any] | None, list[dict[str, Any]]]:
@@ -388,15 +374,14 @@ def _derived(plan: Plan) -> dict[str, Any]:
     ]
     blocked = next((item["text"] for item in standing(first)), "") if shown else "the job has no model yet"
     blocked = blocked or next((item.reason for item in items.values() if item.state == "refused"), "")
-    cut_as = cut_plan(plan)
-    tiles = {setup.id: setup.tiles for setup in plan.setups}
+    cut_as = plan.as_cut()
     setups: list[dict[str, Any]] = []
     first_of: dict[str, dict[int, dict[str, Any]]] = {}
     shop = {cutter.number: cutter for cutter in shop_cutters()}
     for setup in cut_as.setups:
-        answer = _setup(cut_as, setup, shown, blocked, first_of.get(setup.whole), tiles.get(setup.whole), shop)
-        first_of.setdefault(setup.whole, {item["number"]: item for item in answer["operations"]})
-        before = [item for other in setups if other["whole"] == setup.whole for item in other["findings"]]
+        answer = _setup(cut_as, setup, shown, blocked, first_of.get(setup.parent_id), shop)
+        first_of.setdefault(setup.parent_id, {item["number"]: item for item in answer["operations"]})
+        before = [item for other in setups if other["whole"] == setup.parent_id for item in other["findings"]]
         answer["findings"] = [item for item in answer["findings"] if not told_before(item, before)]
         setups.append(answer)
     told = [finding for setup in setups for finding in setup.pop("told")]

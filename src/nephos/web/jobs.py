@@ -10,7 +10,11 @@ from django.db.models import Max
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.schema import Model, Operation, Placement, Plan, Setup, Stock, parse_plan
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.stock import Stock
 from nephos.core.plan.versions import RENAMED_STRATEGIES
 from nephos.core.proposals.one_face import proposed_sheet
 from nephos.core.proposals.operations import proposed_operation
@@ -89,14 +93,14 @@ def _first_plan(name: str, mesh: Mesh | None) -> Plan:
     """A sensible start: stock a little larger than the model, roughing and finishing with usual cutters."""
     if mesh is None:
         return Plan(
-            stock=Stock(length=260, width=190, thickness=28), setups=(Setup(id="a", name="Setup A · top face"),)
+            stock=Stock(length=260, width=190, thickness=28), setups=(FaceSetup(id="a", name="Setup A · top face"),)
         )
     unit = float(mesh.facts["unit"]["mm"])
     length, width, height = (np.asarray(mesh.facts["size"]) * unit).tolist()
     stock = Stock(length=_up(length + 24), width=_up(width + 24), thickness=max(_up(height + 7, 1), 10))
     placement = Placement(unit=unit)
     model = Model(id="m1", name=mesh.name.rsplit(".", 1)[0], mesh=mesh.digest, placement=placement)
-    setup = Setup(id="a", name="Setup A · top face")
+    setup = FaceSetup(id="a", name="Setup A · top face")
     plan = Plan(stock=stock, models=(model,), setups=(setup,))
     operations = proposed_sheet(plan, setup, mesh_summary_for(model), shop_cutters())
     return plan.model_copy(update={"setups": (setup.model_copy(update={"operations": operations}),)})

@@ -2,9 +2,9 @@
 
 import numpy as np
 
-from nephos.core.pipeline.space import prepared_key
+from nephos.core.pipeline.placing import prepared_key
 from nephos.core.pipeline.store import key_of
-from nephos.core.plan.schema import Model
+from nephos.core.plan.model import Model
 from nephos.web.blobs import read_chunks
 from nephos.web.models import ResultArray
 

@@ -9,8 +9,8 @@ from django.db import transaction
 from nephos.core.errors import Refused
 from nephos.core.pipeline.keys import outline_key_of
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.place import to_setup
-from nephos.core.plan.schema import Model, Plan, parse_plan
+from nephos.core.plan.model import Model
+from nephos.core.plan.schema import Plan, parse_plan
 from nephos.web.jobs import create_job, current_plan, edit_plan
 from nephos.web.models import Job
 from nephos.web.store import DatabaseStore
@@ -35,7 +35,7 @@ def with_curves(plan: Plan, edit: dict[str, Any]) -> dict[str, Any]:
     kept = DatabaseStore().get(outline_key_of(plan, setup, key))
     if kept is None or "refused" in kept.facts:
         raise Refused("the boundary is not drawn yet: wait until it shows in the view, then try again")
-    back = np.linalg.inv(to_setup(plan.stock, setup))
+    back = np.linalg.inv(setup.frame(plan.stock).matrix)
     if abs(abs(back[2, 2]) - 1) > 1e-9:
         raise Refused("this boundary is seen from another side: draw one from above")
     points = kept.arrays["points"] @ back[:2, :2].T + back[:2, 3]
@@ -51,7 +51,7 @@ def _all_known(plan: Plan) -> None:
 
 
 def _is_piece(model: Model) -> bool:
-    return any(step.kind == "keep_inside" for step in model.steps)
+    return "keep_inside" in {step.kind for step in model.steps}
 
 
 def lay_on_boards(job_id: int, based_on: int, gap: float) -> list[int]:

@@ -15,8 +15,9 @@ from nephos.core.memo import Memo
 from nephos.core.mesh.examine import support_points
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import MeshSummary, quick_look, summarize
+from nephos.core.plan.model import Model
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Model, Plan
+from nephos.core.plan.schema import Plan
 from nephos.core.relief.composition import Composition
 from nephos.core.relief.preview import Preview, preview_of
 from nephos.core.relief.reach import LIMIT, reach_of

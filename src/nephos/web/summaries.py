@@ -14,8 +14,9 @@ from nephos.core.estimate.stock_estimate import DrawnHeightMap, height_map_key
 from nephos.core.mesh.model import box_mesh
 from nephos.core.mesh.summary import MeshSummary, quick_look, summarize
 from nephos.core.pipeline.keys import outline_key_of
-from nephos.core.plan.schema import Model, Plan, Setup
-from nephos.core.plan.tile_setups import cut_plan
+from nephos.core.plan.model import Model
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
 from nephos.core.relief.composition import Composition
 from nephos.web.mesh_keys import kept_arrays, mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Mesh, Result
@@ -167,7 +168,7 @@ def _draw_missing(plan: Plan) -> None:
     """Have workers work out the outlines and reliefs that no result is kept of yet."""
     keys = {
         key
-        for setup in cut_plan(plan).setups
+        for setup in plan.as_cut().setups
         for key in (*outline_keys(plan, setup).values(), height_map_key(plan, setup))
     }
     if plan.models and Result.objects.filter(key__in=keys).count() < len(keys):

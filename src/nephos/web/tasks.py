@@ -28,22 +28,22 @@ from nephos.core.pipeline.external_program import prove_external
 from nephos.core.pipeline.kept_blocks import block_after
 from nephos.core.pipeline.keys import outline_key_of, setup_keys
 from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.proof import grid_facts
+from nephos.core.pipeline.placing import placed_parts, prepared_key, prepared_mesh, setup_space
 from nephos.core.pipeline.run import run_plan
 from nephos.core.pipeline.sides import begun_after, block_before
-from nephos.core.pipeline.space import placed_parts, prepared_key, prepared_mesh, setup_space
 from nephos.core.pipeline.store import as_result, kept
 from nephos.core.pipeline.whole import job_findings_key, job_key, last_of_each, solids_after, surface_makers, whole_of
 from nephos.core.pipeline.work import Step, Work
+from nephos.core.plan.model import Model
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Model, Plan, Setup, parse_plan
-from nephos.core.plan.tile_setups import cut_plan
-from nephos.core.proposals.job import JOB_KINDS, proposed_job
+from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.plan.setups.setup import Setup
+from nephos.core.proposals.way import Job as JobAsked
+from nephos.core.proposals.ways import way
 from nephos.core.report.setup_results import job_findings_result, setup_results
-from nephos.core.stock.bar import bar_mesh
+from nephos.core.setups.registry import kind_of
 from nephos.core.stock.block import Block
 from nephos.core.stock.frames import shown_grid, shown_intervals, shown_top
-from nephos.core.stock.solid import block_mesh
 from nephos.core.stock.window import cut_window, window_grid
 from nephos.core.surface.index import build_index
 from nephos.core.surface.inside import signed_distances
@@ -162,7 +162,7 @@ def prepare(model: dict[str, Any]) -> None:
 def draw_outlines(plan: dict[str, Any]) -> None:
     """Work out the boundaries of a plan and its relief, so that they can be seen and estimates be made before anything
     is calculated."""
-    whole = cut_plan(parse_plan(plan))
+    whole = parse_plan(plan).as_cut()
     for setup in whole.setups:
         outlines = {key: outline_key_of(whole, setup, key) for key in outlines_wanted(whole)}
         relief, work = height_map_key(whole, setup), Work(STORE)
@@ -181,7 +181,7 @@ def draw_outlines(plan: dict[str, Any]) -> None:
 
 
 def _in_setup(plan: dict[str, Any], setup: str) -> tuple[Plan, Setup]:
-    whole = cut_plan(parse_plan(plan))
+    whole = parse_plan(plan).as_cut()
     return whole, next(item for item in whole.setups if item.id == setup)
 
 
@@ -248,10 +248,10 @@ def propose(key: str, job_id: int, based_on: int, kind: str, calculated: bool = 
         ]
         if not shown:
             raise Refused("the job has no model yet: add one first")
-        proposed = proposed_job(plan, kind, _loaded, shown, shop_cutters(), Work(STORE))
+        proposed = way(kind).for_job(JobAsked(plan, shown, shop_cutters(), _loaded, Work(STORE)))
         try:
             document = proposed.plan.model_dump(mode="json")
-            write_plan(job_id, based_on, document, f"propose {JOB_KINDS[kind].lower()}")
+            write_plan(job_id, based_on, document, f"propose {way(kind).title.lower()}")
         except Stale:
             raise Refused("the job was changed meanwhile: propose again") from None
         if calculated:
@@ -277,7 +277,7 @@ def cut_window_of(
                 raise Refused("the operations are not up to date any more: press Calculate first")
             cuts.append((moves.arrays["points"], operation.cutter.profile))
         heights = cut_window(shown_top(block, grid), float(block.low.min()), grid, cuts, shown_intervals(block, grid))
-        STORE.put(key, "window", as_result(grid_facts(grid), high=heights))
+        STORE.put(key, "window", as_result(grid.facts(), high=heights))
 
 
 @app.task(queue="mesh")
@@ -289,10 +289,7 @@ def export_block(key: str, name: str, block: str, pieces: str, plan: dict[str, A
         if cut is None or sorting is None:
             raise Refused("the block is not kept any more: press Calculate first")
         done = block_after(_block_before(whole, item), cut)
-        if item.kind == "rotary":
-            mesh = bar_mesh(done)
-        else:
-            mesh = block_mesh(done.only(sorting.arrays["sorting"] == 1) if alone else done)
+        mesh = kind_of(item).block_mesh(done.only(sorting.arrays["sorting"] == 1) if alone else done)
         data = write_glb(mesh) if name.endswith(".glb") else write_mesh(name, mesh)
         STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(data, np.uint8)))
 
@@ -417,7 +414,7 @@ def calculate(calculation_id: int) -> None:
     work = Work(STORE, progress, note=progress.note)
     try:
         require_space("a calculation")
-        plan = cut_plan(parse_plan(Revision.objects.get(job_id=row.job_id, number=row.revision).plan))
+        plan = parse_plan(Revision.objects.get(job_id=row.job_id, number=row.revision).plan).as_cut()
         title = f"{row.job.name}, revision {row.revision}"
         with STORE.made_for(row.job_id):
             all_done = []

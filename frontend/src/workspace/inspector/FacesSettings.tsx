@@ -8,6 +8,7 @@ import { setupOf, useSheetState } from "../state";
 import { TurnDrawing } from "../TurnRow";
 import { SlideSettings } from "./SlideSettings";
 import { Buttons, Folded, Head, Note } from "./shared";
+import { overrunOf, sideOf } from "../../setups/kinds";
 
 const CORNERS = {
   "front-left": "front left",
@@ -26,7 +27,7 @@ function Overruns() {
         <NumberField
           label={`Overrun, ${setup.name.split(" · ")[0]}`}
           unit={unit}
-          value={setup.overrun ?? 0}
+          value={overrunOf(setup)}
           low={0}
           high={1000}
           help="how far past the parting this side cuts"
@@ -38,7 +39,7 @@ function Overruns() {
         {least !== undefined && (
           <Note>
             This mesh needs {lengthText(least, unit, "measured")} {unit} or more.{" "}
-            {(setup.overrun ?? 0) < least && (
+            {overrunOf(setup) < least && (
               <Quiet
                 onPress={() =>
                   edit({ do: "set_overrun", setup: setup.id, overrun: Math.ceil(10 * least + 1) / 10 }, "overrun")
@@ -268,7 +269,7 @@ export function TurnSettings(props: { id: string }) {
       onChange={(next) => next !== null && edit({ do: "change_faces", change: { [key]: next } }, label.toLowerCase())}
     />
   );
-  const sideways = plan.setups.some((setup) => !["top", "bottom"].includes(setup.side ?? "top"));
+  const sideways = plan.setups.some((setup) => !["top", "bottom"].includes(sideOf(setup)));
   return (
     <>
       <h2>Turn over</h2>

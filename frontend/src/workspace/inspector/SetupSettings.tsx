@@ -8,13 +8,16 @@ import { AngleAboutX, Note } from "./shared";
 import { Held } from "./StockSettings";
 import { TileSettings } from "./TileSettings";
 import { lengthText } from "../../lib/numbers";
+import { holdingOf, sideOf, sideUp } from "../../setups/kinds";
 
 export function SetupSettings() {
   const { plan, derived, edit, liveEdit, problem, setupId } = useSheetState();
   const setup = setupOf(plan, setupId);
   const info = infoOf(derived, setupId);
   const unit = plan.units ?? "mm";
-  if (setup.rotary) return <RotarySettings rotary={setup.rotary} />;
+  const rotary = holdingOf(setup);
+  const face = sideUp(setup);
+  if (rotary) return <RotarySettings rotary={rotary} />;
   const change = (what: object) => ({ do: "change_setup", setup: setup.id, change: what });
   return (
     <>
@@ -24,21 +27,21 @@ export function SetupSettings() {
       <WordField label="Name" value={setup.name} onChange={(name) => name.trim() && edit(change({ name }), "rename")} />
       <Choose
         label="Side up"
-        value={setup.side ?? "top"}
+        value={sideOf(setup)}
         choices={SIDES}
         onChange={(side) => edit(change({ side }), "side up")}
       />
-      {setup.side === "angle" && (
+      {face?.side === "angle" && (
         <AngleAboutX
-          value={setup.angle ?? 0}
+          value={face.angle ?? 0}
           onLive={(angle) => liveEdit(change({ angle }))}
           onChange={(angle) => edit(change({ angle }), "angle")}
         />
       )}
-      {setup.side === "bottom" && (
+      {face?.side === "bottom" && (
         <Choose
           label="Turned about"
-          value={setup.about ?? "x"}
+          value={face.about ?? "x"}
           choices={{ x: "X: front and back change places", y: "Y: left and right change places" }}
           onChange={(about) => edit(change({ about }), "turned about")}
         />

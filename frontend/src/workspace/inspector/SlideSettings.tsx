@@ -8,6 +8,7 @@ import { setupOf, useSheetState } from "../state";
 import { SlideDrawing } from "../TurnRow";
 import { axisOf, partsOf, seamOfSlide } from "../tiles";
 import { Buttons, Folded, Head, Note } from "./shared";
+import { tilesOf } from "../../setups/kinds";
 
 const KEYS = { dx: "Along X", dy: "Along Y", dz: "In height" } as const;
 
@@ -136,7 +137,7 @@ function SeamStrip(props: { info: SetupInfo; tiles: Tiles; seam: number }) {
 export function SlideSettings(props: { info: SetupInfo }) {
   const { plan, problem } = useSheetState();
   const { info } = props;
-  const tiles = setupOf(plan, info.id).tiles as Tiles | null | undefined;
+  const tiles = tilesOf(setupOf(plan, info.id));
   if (!tiles || !info.tile || !info.turn) return null;
   const seam = seamOfSlide(tiles, info.tile.number);
   return (

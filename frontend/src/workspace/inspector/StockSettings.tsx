@@ -11,6 +11,7 @@ import { infoOf, setupOf, useSheetState, withSetup, zeroOf } from "../state";
 import { Boards } from "./Boards";
 import { RotaryZero } from "./RotarySettings";
 import { Buttons, Folded, Head, Note } from "./shared";
+import { hasBar, holdingOf } from "../../setups/kinds";
 
 function MachineChoice() {
   const { job, plan, keep } = useSheetState();
@@ -198,7 +199,7 @@ function WorkZero() {
   const place = (change: Partial<Zero>) =>
     keep(withSetup(plan, setupId, { zero: { ...zero, at: null, ...change } }), "zero");
   const typed = zero.at ?? null;
-  const onBar = plan.setups.some((setup) => setup.kind === "rotary");
+  const onBar = hasBar(plan);
   return (
     <>
       <Head>Work zero</Head>
@@ -433,7 +434,7 @@ export function StockSettings() {
       {problem && <Said role="alert">{problem}</Said>}
       <Boards />
       <MaterialChoice />
-      {setupOf(plan, setupId).rotary ? <RotaryZero /> : <Held />}
+      {holdingOf(setupOf(plan, setupId)) ? <RotaryZero /> : <Held />}
       <MachineChoice />
       <Folded
         title="Accuracy"

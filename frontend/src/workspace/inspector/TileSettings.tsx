@@ -7,6 +7,7 @@ import { NumberField } from "../../parts/fields";
 import { infoOf, useSheetState } from "../state";
 import { axisOf, costLine } from "../tiles";
 import { Buttons, Folded, Head, Note } from "./shared";
+import { tilesOf } from "../../setups/kinds";
 
 const WIDE = 284;
 const TALL = 44;
@@ -162,7 +163,7 @@ export function TileSettings(props: { setup: Setup }) {
   const { plan, derived, edit, liveEdit } = useSheetState();
   const { setup } = props;
   const unit = plan.units ?? "mm";
-  const tiles = setup.tiles as Tiles | null | undefined;
+  const tiles = tilesOf(setup);
   const size = infoOf(derived, setup.id)?.size ?? [plan.stock.length, plan.stock.width, plan.stock.thickness];
   const cut = (axis: "x" | "y") => ({ do: "cut_in_tiles", setup: setup.id, axis });
   if (!tiles)

@@ -31,10 +31,10 @@ class Profile(NamedTuple):
     rim: float
 
     @classmethod
-    def of(cls, flat: float, corner: float, slope: float = inf, radius: float | None = None) -> "Profile":
+    def of(cls, flat: float, corner: float, slope: float = inf, radius: float = inf) -> "Profile":
         """A profile from its flat, its corner, the rise of its cone per millimetre outwards and its largest radius."""
         flat, corner = float(flat), float(corner)
-        if slope == inf or radius is None:
+        if inf in (slope, radius):
             return cls(flat, corner, inf, flat + corner, flat + corner, corner, corner)
         lean = sqrt(1 + slope * slope)
         knee, rise = flat + corner * slope / lean, corner * (1 - 1 / lean)

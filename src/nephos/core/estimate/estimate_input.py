@@ -17,8 +17,12 @@ from nephos.core.memo import Memo
 from nephos.core.mesh.summary import MeshSummary
 from nephos.core.pipeline.keys import space_key
 from nephos.core.pipeline.store import key_of
-from nephos.core.plan.place import Placed, bar_radius, to_setup
-from nephos.core.plan.schema import Model, Operation, Plan, Setup
+from nephos.core.plan.model import Model
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.place import Placed
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
+from nephos.core.setups.registry import kind_of
 
 _THIN = 8
 """Every eighth sample is enough for shares; the coarse picture wants them all."""
@@ -35,16 +39,6 @@ def _weighted_shares(values: F64, weights: F64) -> tuple[float, ...]:
     return tuple(float(value) for value in values[order][at])
 
 
-def _unrolled(points: F64, normals: F64, radius: float) -> tuple[F64, F64, F64]:
-    """Places (n, 3) round a bar's axis, X, and directions (n, 3), on its unrolled surface of the reference `radius`: X,
-    the way round, and how far from the axis; how much of each direction (n,) is out from the axis; and how much larger
-    (n,) its area is there."""
-    r = np.maximum(np.hypot(points[:, 1], points[:, 2]), 1e-6)
-    around = np.arctan2(points[:, 1], points[:, 2]) % (2 * pi) * radius
-    out = (normals[:, 1] * points[:, 1] + normals[:, 2] * points[:, 2]) / r
-    return np.column_stack([points[:, 0], around, r]), out, radius / np.maximum(r, 0.05 * radius)
-
-
 @dataclass(frozen=True)
 class _Sampled:
     """Samples that look up, or out from the axis of a bar: places in the setup, heights over the models' foot, slopes in
@@ -58,15 +52,12 @@ class _Sampled:
 
 
 def _sampled(plan: Plan, setup: Setup, models: list[tuple[Model, Placed, MeshSummary]]) -> _Sampled:
-    turn = to_setup(plan.stock, setup)
-    radius = bar_radius(plan.stock) if setup.kind == "rotary" else 0.0
+    turn = setup.frame(plan.stock).matrix
+    kind = kind_of(setup)
     places, slopes, areas, sides = [np.zeros((0, 3))], [np.zeros(0)], [np.zeros(0)], [np.zeros(0)]
     for _, box, look in models:
         for matrix in box.matrices:
-            points, normals = look.moved_samples(turn @ matrix)
-            up, larger = normals[:, 2], np.ones(len(points))
-            if radius:
-                points, up, larger = _unrolled(points, normals, radius)
+            points, up, larger = kind.samples_seen(plan, *look.moved_samples(turn @ matrix))
             seen = up > -_UPWARDS
             if not seen.any():
                 continue
@@ -115,17 +106,6 @@ def _region(
     }
 
 
-def _round_bar(plan: Plan, setup: Setup, low: F64, high: F64) -> tuple[F64, F64, F64]:
-    """Corners of a model on the unrolled surface of its bar, and those of the bar (2, 3): all round, from the core to the
-    farthest corner of its box at most."""
-    radius = bar_radius(plan.stock)
-    core = setup.rotary.core / 2 if setup.rotary is not None else 0.0
-    farthest = min(float(np.abs([low[1:], high[1:]]).max()), radius)
-    around = 2 * pi * radius
-    bar = np.array([[0.0, 0.0, 0.0], [plan.stock.length, around, radius]])
-    return np.array([low[0], 0.0, core]), np.array([high[0], around, max(farthest, core)]), bar
-
-
 _SAMPLED: Memo[_Sampled] = Memo(32)
 
 
@@ -149,12 +129,11 @@ def estimate_input(
     `models` are those that are shown, each with where it lies and what is known of its mesh; `outline` the facts of
     the drawn boundary (area, length, loops, box), and `drawn` the relief of the models, where they have been drawn.
     """
-    matrix = to_setup(plan.stock, setup)
+    matrix = setup.frame(plan.stock).matrix
     corners = np.concatenate([[box.low, box.high] for _, box, _ in models]) @ matrix[:3, :3].T + matrix[:3, 3]
-    stock = np.array([[0, 0, 0], plan.stock.size]) @ matrix[:3, :3].T + matrix[:3, 3]
-    low, high = corners.min(axis=0), corners.max(axis=0)
-    if setup.kind == "rotary":
-        low, high, stock, drawn = *_round_bar(plan, setup, low, high), None
+    kind = kind_of(setup)
+    low, high, stock = kind.estimate_box(plan, corners.min(axis=0), corners.max(axis=0))
+    drawn = drawn if kind.draws_height_map else None
     top = float(stock[:, 2].max())
     floor = max(float(low[2]), top - operation.cut_to if operation.cut_to else float(low[2]))
     region = _region(plan, operation, low, high, stock, outline)

@@ -19,10 +19,13 @@ from nephos.core.memo import Memo
 from nephos.core.pipeline.keys import space_key
 from nephos.core.pipeline.space import SetupSpace
 from nephos.core.pipeline.store import Result, as_result, key_of
-from nephos.core.plan.schema import Operation, Plan, Setup
-from nephos.core.strategies.clearing.levels import FLAT, by_height, flat_ground
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
+from nephos.core.strategies.clearing.levels import by_height
 from nephos.core.strategies.clearing.roughing import RoughSettings, rough_levels, wall_allowance
 from nephos.core.surface.drop import drop_grid
+from nephos.core.surface.level_ground import FLAT, level_ground
 
 _MOST_CELLS = 80_000
 _FINEST = 0.2
@@ -102,7 +105,7 @@ def draw_height_map(space: SetupSpace) -> Result:
     nx, ny = (int(size / step) + 1 for size in high - low)
     under = float(space.index.low[2]) - 1.0
     z = drop_grid(space.index, float(low[0]), float(low[1]), step, nx, ny, _NEEDLE, under)
-    heights, areas = by_height(*flat_ground(space.index))
+    heights, areas = by_height(*level_ground(space.index))
     return as_result(
         {"x0": float(low[0]), "y0": float(low[1]), "step": step, "finer": finer, "beyond": _ROUND},
         z=np.where(z > under, z, -np.inf).astype(np.float32),

@@ -12,8 +12,8 @@ from nephos.core.cutters import Cutter
 from nephos.core.findings.terrain import LEFT, Shown
 from nephos.core.parallel import kernel
 from nephos.core.plan.boundary import Limit
-from nephos.core.plan.place import bar_radius, to_setup
-from nephos.core.plan.schema import Plan, Setup
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.rotary import RotarySetup
 
 _ROWS = 120
 """Cells to a turn."""
@@ -124,14 +124,14 @@ class BarTerrain:
         return lowest, which
 
 
-def bar_terrain(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> BarTerrain | None:
+def bar_terrain(plan: Plan, setup: RotarySetup, shown: Sequence[Shown]) -> BarTerrain | None:
     """The terrain of the shown models about the axis of a rotary setup; none without models."""
-    matrix = to_setup(plan.stock, setup)
+    matrix = setup.frame(plan.stock).matrix
     points = [look.moved_samples(matrix @ own)[0] for _, placed, look in shown for own in placed.matrices]
-    if not points or setup.rotary is None:
+    if not points:
         return None
     spots = np.concatenate(points)
-    core, radius, length = setup.rotary.core / 2, bar_radius(plan.stock), plan.stock.length
+    core, radius, length = setup.rotary.core / 2, plan.stock.bar_radius, plan.stock.length
     step = max(float(np.ptp(spots[:, 0])) / _COLUMNS, 0.1)
     columns = max(int(length / step), 1)
     i = np.clip((spots[:, 0] / step).astype(int), 0, columns - 1)

@@ -85,7 +85,7 @@ def _border(plan: Plan, faces: Faces, boxes: Sequence[Placed], units: Units) -> 
                 ),
             )
         )
-    if not boxes or any(setup.side in {"front", "back", "left", "right", "angle"} for setup in plan.setups):
+    if not boxes or any(abs(setup.up[2]) < 1 - 1e-9 for setup in plan.setups):
         return found
     low, high = np.min([box.low for box in boxes], axis=0)[:2], np.max([box.high for box in boxes], axis=0)[:2]
     size = np.array(plan.stock.size)
@@ -126,7 +126,8 @@ def _tabs(plan: Plan, faces: Faces, boxes: Sequence[Placed]) -> list[Finding]:
             )
         ]
     found = []
-    if {setup.side for setup in plan.setups if setup.worked} >= {"front", "back"}:
+    upwards = {round(float(setup.up[1]), 6) for setup in plan.setups if setup.worked}
+    if upwards >= {-1.0, 1.0}:
         along = [np.cos(np.radians(tab.angle)) for tab in faces.tabs]
         ends = {"left" if share < 0 else "right" for share in along if abs(share) > _ALONG_X}
         found = [
@@ -184,7 +185,7 @@ def faces_findings(plan: Plan, boxes: Sequence[Placed], units: Units | None = No
 def overrun_findings(done: SetupOutcome, units: Units) -> list[Finding]:
     """Whether a setup cuts far enough past the parting."""
     setup, need = done.space.setup, done.overrun
-    if need is None or setup.overrun >= need[0] - LITTLE:
+    if need is None or setup.past_parting >= need[0] - LITTLE:
         return []
     mm = length_in(units)
     return [
@@ -192,7 +193,7 @@ def overrun_findings(done: SetupOutcome, units: Units) -> list[Finding]:
             "overrun-small",
             "caution",
             ROW,
-            f"{setup.name}: an overrun of {mm(setup.overrun)} leaves a ridge of {mm(round(need[0] - setup.overrun, 2))}",
+            f"{setup.name}: an overrun of {mm(setup.past_parting)} leaves a ridge of {mm(round(need[0] - setup.past_parting, 2))}",
             f"make it {mm(round(need[0] + 0.05, 1))} or more",
             need[1],
             fixes=(
@@ -230,7 +231,7 @@ def zero_findings(done: SetupOutcome) -> list[Finding]:
     z = "axis" if done.space.plan.held_bar is not None else "bottom"
     fix = Fix(
         "Zero on the axis" if z == "axis" else "Zero on the underside",
-        {"do": "corner_zero", "setup": setup.whole, "x": zero.x, "y": zero.y, "z": z},
+        {"do": "corner_zero", "setup": setup.parent_id, "x": zero.x, "y": zero.y, "z": z},
     )
     return [
         Finding(
@@ -328,10 +329,7 @@ def _least_reached(whole: Whole, done: Sequence[SetupOutcome]) -> tuple[float, f
         if left[j, i] > most:
             most = float(left[j, i])
             x, y, z = float(c.grid.xs[i]), float(c.grid.ys[j]), float(c.under[j, i])
-            if c.grid.radius is not None:
-                angle = y / c.grid.radius
-                y, z = z * np.sin(angle), z * np.cos(angle)
-            at = np.linalg.inv(item.space.matrix) @ [x, y, z, 1.0]
+            at = item.space.frame.back @ [*c.grid.point_at(x, y, z), 1.0]
             place = (float(at[0]), float(at[1]), float(at[2]))
     return place
 

@@ -6,6 +6,7 @@ from nephos.core.finding import Finding
 from nephos.core.pipeline.keys import finest_operation
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.space import SetupSpace
+from nephos.core.setups.registry import kind_of
 from nephos.core.stock.thin import THIN, ThinPlaces, thin_places
 from nephos.core.units import Say
 
@@ -15,10 +16,7 @@ SCRAP = 500.0
 
 def in_program(space: SetupSpace, x: float, y: float, number: Say) -> str:
     """A place of the orientation frame as the machine shows it."""
-    if space.setup.kind == "rotary":
-        degrees = np.degrees(y / float(space.stock_high[2])) % 360
-        return f"X{number(round(x - float(space.zero[0]), 1))} A{degrees:.1f}"
-    return f"X{number(round(x - float(space.zero[0]), 1))} Y{number(round(y - float(space.zero[1]), 1))}"
+    return kind_of(space.setup).place_in_words(space, x, y, number)
 
 
 _FEW = 5.0
@@ -45,8 +43,7 @@ def thin_findings(thin: ThinPlaces, row: str, mm: Say) -> list[Finding]:
 
 def _thin_part(done: SetupOutcome, mm: Say) -> list[Finding]:
     """Thin places of a part that this setup alone cuts."""
-    tile = done.space.setup.tile
-    if done.space.plan.faces is not None or done.block.has_gaps or (tile is not None and not tile.final):
+    if done.space.plan.faces is not None or done.block.has_gaps or not done.space.setup.is_last:
         return []
     c, sorting = done.comparison, done.proof.sorting
     rows, columns = done.block.grid.window((c.grid.x0, c.grid.y0), (c.grid.xs[-1], c.grid.ys[-1]))
@@ -63,12 +60,12 @@ def holding_findings(done: SetupOutcome, starts: dict[int, float], mm: Say, numb
     found = []
     seconds = {outcome.operation.number: outcome.total_seconds for outcome in done.outcomes}
     for piece in done.proof.pieces:
-        if piece.freed_by is None or (piece.volume < SCRAP and piece.kind != "part"):
+        if piece.freed_by is None or (piece.volume < SCRAP and not piece.is_part):
             continue
         when = starts[piece.freed_by] + (piece.freed or 1.0) * seconds[piece.freed_by]
         size = " x ".join(mm(high - low) for high, low in zip(piece.high[:2], piece.low[:2], strict=True))
         row = str(piece.freed_by)
-        if piece.kind == "part":
+        if piece.is_part:
             found.append(
                 Finding(
                     "part-free",
@@ -137,7 +134,7 @@ def _missing_tabs(done: SetupOutcome) -> list[Finding]:
     found = []
     for outcome in done.outcomes:
         held, number = outcome.operation.settings.held, outcome.operation.number
-        if held is None or held.skin > 0 or done.space.setup.tile is not None:
+        if held is None or held.skin > 0 or done.space.setup.own_area is not None:
             continue
         placed = sum(tab.operation == number for tab in done.tabs)
         if placed < held.tab_count and held.side != "inside":

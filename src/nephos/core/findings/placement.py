@@ -6,14 +6,16 @@ import numpy as np
 
 from nephos.core.finding import Finding, Fix
 from nephos.core.findings.faces import faces_findings
-from nephos.core.findings.rotary import swept_findings
-from nephos.core.findings.tiles import tile_findings, tiled_along
 from nephos.core.machine.machine import machine_of
 from nephos.core.mesh.orientation import undercut
 from nephos.core.mesh.summary import UNITS, MeshSummary
 from nephos.core.plan.edits.registry import tidy
-from nephos.core.plan.place import Placed, extent_of, linear_of, to_setup, turned_size
-from nephos.core.plan.schema import Model, Plan, Setup
+from nephos.core.plan.model import Model
+from nephos.core.plan.place import Placed, extent_of, linear_of
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
+from nephos.core.setups.bar_findings import swept_findings
+from nephos.core.setups.registry import kind_of
 from nephos.core.units import length_in, size_in
 
 HAIR = 1e-6
@@ -178,7 +180,7 @@ def _mesh_findings(plan: Plan, model: Model, box: Placed, look: MeshSummary, sur
         )
     found += _loose_findings(plan, model, box, look) + _size_findings(plan, model, box)
     hidden = undercut(look, linear_of(placement), placement.sink / max(float(box.size[2]), 1e-9))
-    if hidden > 0.03 and plan.faces is None and all(setup.kind == "face" for setup in plan.setups):
+    if hidden > 0.03 and plan.faces is None and all(setup.holding is None for setup in plan.setups):
         found.append(
             Finding(
                 "undercut",
@@ -277,6 +279,12 @@ def _apart(plan: Plan, placed: dict[str, Placed]) -> list[Finding]:
     return found
 
 
+def _tiled_along(plan: Plan, axis: str) -> bool:
+    """Whether all setups that are on have seams across an axis of the stock."""
+    on = [setup for setup in plan.setups if setup.on]
+    return bool(on) and all(any(across == axis for across, _ in setup.seams) for setup in on)
+
+
 def _machine_findings(plan: Plan) -> list[Finding]:
     found = []
     mm = length_in(plan.units)
@@ -284,7 +292,7 @@ def _machine_findings(plan: Plan) -> list[Finding]:
     size = plan.stock.size
     turned = size[1] <= machine.travel[0] and size[0] <= machine.travel[1]
     for axis, name in enumerate(_AXES):
-        if (axis == 0 and tiled_along(plan, "x")) or (axis == 1 and tiled_along(plan, "y")):
+        if (axis == 0 and _tiled_along(plan, "x")) or (axis == 1 and _tiled_along(plan, "y")):
             # Each tile is checked on its own.
             continue
         if size[axis] > machine.travel[axis]:
@@ -296,7 +304,7 @@ def _machine_findings(plan: Plan) -> list[Finding]:
             fix: tuple[Fix, ...] = (
                 (Fix("Turn the job by a quarter", {"do": "turn_job"}),) if axis < 2 and turned else (shorter,)
             )
-            face = next((setup for setup in plan.setups if setup.on and setup.kind == "face"), None)
+            face = next((setup for setup in plan.setups if setup.on and setup.can_be_tiled), None)
             if axis < 2 and face is not None:
                 cut = {"do": "cut_in_tiles", "setup": face.id, "axis": ("x", "y")[axis]}
                 fix = (Fix("Cut in tiles", cut), *fix)
@@ -317,7 +325,7 @@ def _machine_findings(plan: Plan) -> list[Finding]:
 def _setup_findings(plan: Plan, setup: Setup, placed: dict[str, Placed]) -> list[Finding]:
     found = []
     mm = length_in(plan.units)
-    size = turned_size(plan.stock, setup)
+    size = setup.frame(plan.stock).high
     at = setup.zero.at
     if at is not None and any(value < -HAIR or value > side + HAIR for value, side in zip(at, size, strict=True)):
         fixes = (Fix("Front left corner, top", {"do": "corner_zero", "setup": setup.id}),)
@@ -331,7 +339,7 @@ def _setup_findings(plan: Plan, setup: Setup, placed: dict[str, Placed]) -> list
                 fixes=fixes,
             )
         )
-    if setup.zero.z == "bed" and setup.side != "top":
+    if setup.zero.z == "bed" and setup.up[2] < 1 - 1e-9:
         found.append(
             Finding(
                 "zero-on-bed",
@@ -347,7 +355,7 @@ def _setup_findings(plan: Plan, setup: Setup, placed: dict[str, Placed]) -> list
                 ),
             )
         )
-    matrix = to_setup(plan.stock, setup)
+    matrix = setup.frame(plan.stock).matrix
     for item in setup.keep_outs:
         half = np.array(item.half)
         low, high = np.array(item.at) - half, np.array(item.at) + half
@@ -392,11 +400,11 @@ def placement_findings(
         if not model.shown or model.id not in placed:
             continue
         box = placed[model.id]
-        if any(setup.kind == "rotary" for setup in plan.setups):
+        if any(setup.holding is not None for setup in plan.setups):
             found += swept_findings(plan, model, box, (looks or {}).get(model.id))
         else:
             found += _height_findings(plan, model, box) + _side_findings(plan, model, box)
-            if plan.stock.kind == "round":
+            if plan.stock.is_round:
                 found += _bar_findings(plan, model, box)
         if looks and model.id in looks:
             found += _mesh_findings(plan, model, box, looks[model.id], (sure or {}).get(model.id, True))
@@ -404,5 +412,5 @@ def placement_findings(
     boxes = [placed[model.id] for model in plan.models if model.shown and model.id in placed]
     found += faces_findings(plan, boxes)
     for setup in plan.setups:
-        found += _setup_findings(plan, setup, placed) + tile_findings(plan, setup, boxes)
+        found += _setup_findings(plan, setup, placed) + kind_of(setup).plan_findings(plan, boxes)
     return found

@@ -14,8 +14,9 @@ from nephos.core.machine.machine import machine_of
 from nephos.core.mesh.curves import smoothed
 from nephos.core.plan.edits.operations import free_cutter_number
 from nephos.core.plan.force import cutting_push
-from nephos.core.plan.place import turned_size
-from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
 from nephos.core.plan.tab_stress import shear_limit
 from nephos.core.units import feed_in, length_in, number_in
 
@@ -122,7 +123,7 @@ def boundary_findings(plan: Plan, setup: Setup, drawn: Mapping[str, dict[str, An
     """
     found = []
     mm, number = length_in(plan.units), number_in(plan.units)
-    low, high = np.zeros(2), turned_size(plan.stock, setup)[:2]
+    low, high = np.zeros(2), setup.frame(plan.stock).high[:2]
     users = {operation.boundary.boundary for operation in setup.worked}
     for item in plan.boundaries:
         for curve in item.curves if item.source == "drawn" else ():

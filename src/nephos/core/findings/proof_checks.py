@@ -2,26 +2,22 @@
 used."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
 
-from nephos.core.arrays import F64
 from nephos.core.finding import Finding, Fix, Level
-from nephos.core.findings.faces import overrun_findings, zero_findings
-from nephos.core.findings.finished import holding_findings, in_program, trueness_findings
-from nephos.core.findings.rotary import rotary_findings
-from nephos.core.findings.tiles import seam_findings
+from nephos.core.findings.context import Context
+from nephos.core.findings.finished import in_program
 from nephos.core.linking.air_cuts import NOTHING
-from nephos.core.machine.machine import Machine, machine_of
+from nephos.core.machine.machine import machine_of
 from nephos.core.pipeline.outcome import Outcome, SetupOutcome
 from nephos.core.pipeline.space import SetupSpace
-from nephos.core.plan.schema import KeepOut, Operation
-from nephos.core.stock.gain import Gain
+from nephos.core.plan.clamping import KeepOut
+from nephos.core.setups.registry import kind_of
 from nephos.core.strategies.registry import strategy
 from nephos.core.toolpath import Kind
-from nephos.core.units import Say, Units, length_in, number_in
+from nephos.core.units import Units, length_in, number_in
 
 DEEP = 0.1
 """More (mm) than the stepdown at once is no rounding."""
@@ -37,38 +33,10 @@ _GRIP = 15.0
 """What a collet holds of a cutter, mm."""
 
 
-@dataclass(frozen=True)
-class Context:
-    """What the checks of one operation share: `ends` (n,) seconds from the start of the program at which each move is
-    done, `gains` what the operations of the setup brought."""
-
-    space: SetupSpace
-    gains: tuple[Gain, ...]
-    outcome: Outcome
-    ends: F64
-    machine: Machine
-    mm: Say
-    number: Say
-
-    @property
-    def operation(self) -> Operation:
-        """The operation that is checked."""
-        return self.outcome.operation
-
-    @property
-    def row(self) -> str:
-        """Its row on the route sheet."""
-        return str(self.operation.number)
-
-    def at(self, move: int) -> tuple[tuple[float, float, float], float]:
-        """Where and when a move ends."""
-        x, y, z = map(float, self.outcome.points[move + 1])
-        return (x, y, z), float(self.ends[move])
-
-    def xy(self, move: int) -> str:
-        """Where a move ends, in words."""
-        (x, y, _), _ = self.at(move)
-        return in_program(self.space, x, y, self.number)
+def _xy(c: Context, move: int) -> str:
+    """Where a move ends, in words."""
+    (x, y, _), _ = c.at(move)
+    return in_program(c.space, x, y, c.number)
 
 
 def _rapids(c: Context) -> list[Finding]:
@@ -81,7 +49,7 @@ def _rapids(c: Context) -> list[Finding]:
             "rapid-in-block",
             "stop",
             c.row,
-            f"a rapid goes {c.mm(float(depth[worst]))} deep through the block at {c.xy(worst)}",
+            f"a rapid goes {c.mm(float(depth[worst]))} deep through the block at {_xy(c, worst)}",
             "raise the clearance of the setup",
             *c.at(worst),
         )
@@ -101,7 +69,7 @@ def _gouges(c: Context) -> list[Finding]:
             "gouge",
             "stop",
             c.row,
-            f"the model is gouged {c.mm(deep[0].depth)} deep at {c.xy(move)}{more}",
+            f"the model is gouged {c.mm(deep[0].depth)} deep at {_xy(c, move)}{more}",
             "make the tolerance smaller or leave more stock",
             deep[0].place,
             float(c.ends[move]),
@@ -126,14 +94,14 @@ def _depths(c: Context) -> list[Finding]:
     elif c.operation.settings.figures.minimum > 0:
         # What is thinner than the minimum stock may be left at several levels, and is then met at once.
         advice = "make the minimum stock smaller: thin walls were left at the levels over it"
-        setup, number = c.space.setup.whole, c.operation.number
+        setup, number = c.space.setup.parent_id, c.operation.number
         fixes = (Fix("Minimum stock 0", {"do": "set_minimum", "setup": setup, "operation": number, "minimum": 0.0}),)
     return [
         Finding(
             "deep-cut",
             "caution",
             c.row,
-            f"it takes {c.mm(float(cut[worst]))} at once at {c.xy(worst)}, more than the stepdown of {c.mm(stepdown)}",
+            f"it takes {c.mm(float(cut[worst]))} at once at {_xy(c, worst)}, more than the stepdown of {c.mm(stepdown)}",
             advice,
             *c.at(worst),
             fixes=fixes,
@@ -252,7 +220,12 @@ def _struck(c: Context) -> list[Finding]:
             fixes = (
                 Fix(
                     f"Go down in layers of {c.mm(layer)}",
-                    {"do": "set_layer", "setup": c.space.setup.whole, "operation": c.operation.number, "depth": layer},
+                    {
+                        "do": "set_layer",
+                        "setup": c.space.setup.parent_id,
+                        "operation": c.operation.number,
+                        "depth": layer,
+                    },
                 ),
             )
         found.append(Finding(code, level, c.row, text.format(depth=c.mm(depth)), advice, *c.at(move), fixes=fixes))
@@ -279,8 +252,12 @@ def _lowest(c: Context) -> list[Finding]:
                 *c.at(move),
             )
         )
-    if c.space.setup.kind == "rotary":
-        return found + _core_cut(c, lowest, move)
+    return found + kind_of(c.space.setup).depth_findings(c, lowest, move)
+
+
+def bed_cut(c: Context, lowest: float, move: int) -> list[Finding]:
+    """The cutter goes under the stock, down to `lowest` (mm in the frame) in a move."""
+    found = []
     bed = float(c.space.stock_low[2]) - lowest
     if bed > c.operation.settings.figures.through + 1e-3:
         found.append(
@@ -296,7 +273,8 @@ def _lowest(c: Context) -> list[Finding]:
     return found
 
 
-def _core_cut(c: Context, lowest: float, move: int) -> list[Finding]:
+def core_cut(c: Context, lowest: float, move: int) -> list[Finding]:
+    """The cutter goes into the core of a bar, down to the radius `lowest` (mm) in a move."""
     core = float(c.space.stock_low[2])
     if lowest >= core - 1e-3:
         return []
@@ -324,7 +302,7 @@ def _travel(c: Context) -> list[Finding]:
             "use a narrower boundary",
         )
         for axis, name in enumerate("XYZ")
-        if span[axis] > c.machine.travel[axis] and not (name == "Y" and c.space.setup.kind == "rotary")
+        if name in kind_of(c.space.setup).checked_axes and span[axis] > c.machine.travel[axis]
     ]
 
 
@@ -404,10 +382,4 @@ def outcome_findings(done: SetupOutcome, units: Units = "mm") -> list[Finding]:
         )
         found += [finding for check in OF_OPERATIONS for finding in check(context)]
         before += outcome.total_seconds
-    if done.space.setup.kind == "rotary":
-        return found + trueness_findings(done, mm) + rotary_findings(done, units)
-    found += holding_findings(done, starts, mm, number) + trueness_findings(done, mm)
-    tile = done.space.setup.tile
-    if tile is not None:
-        found = [replace(item, text=f"tile {tile.number}: {item.text}") for item in found]
-    return found + overrun_findings(done, units) + zero_findings(done) + seam_findings(done, units)
+    return kind_of(done.space.setup).findings(done, found, starts, units)

@@ -7,11 +7,14 @@ import numpy as np
 
 from nephos.core.finding import Finding, Fix
 from nephos.core.findings.bar_terrain import BarTerrain
-from nephos.core.findings.terrain import SLACK, Shown, Terrain, terrain_of
+from nephos.core.findings.terrain import SLACK, Shown, Terrain
 from nephos.core.memo import Memo
 from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
+from nephos.core.setups.registry import kind_of
 from nephos.core.units import length_in, size_in
 
 GRIP = 15.0
@@ -63,14 +66,10 @@ def _longer(terrain: AnyTerrain, operation: Operation) -> float | None:
 def reach_findings(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> list[Finding]:
     """Operations whose shank or holder will meet model or stock, and what of the model no operation gets down to, each
     with what can be done."""
-    if setup.kind == "rotary":
-        return []
     # Asked at every keystroke; most change nothing that matters here.
     lying = (
-        setup.side,
-        setup.angle,
-        setup.about,
-        setup.overrun,
+        setup.rotation.tobytes(),
+        setup.past_parting,
         plan.faces and plan.faces.model_dump_json(include={"parting", "parting_y", "border"}),
         plan.model_dump_json(include={"models": {"__all__": {"mesh", "steps", "placement", "copies"}}, "stock": True}),
         tuple(model.id for model, _, _ in shown),
@@ -88,7 +87,7 @@ def reach_findings(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> list[Fin
     )
     return _KNOWN.get(
         (setup.id, plan.units, lying, matters, _of_several(plan)),
-        lambda: _found(plan, setup, shown, _TERRAINS.get(lying, lambda: terrain_of(plan, setup, shown))),
+        lambda: _found(plan, setup, shown, _TERRAINS.get(lying, lambda: kind_of(setup).terrain(plan, shown))),
     )
 
 
@@ -138,7 +137,7 @@ def _found(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: Terrain | 
 
 def _of_several(plan: Plan) -> bool:
     """Whether the part is cut in several setups."""
-    return len({item.whole for item in plan.setups if item.worked}) > 1
+    return len({item.parent_id for item in plan.setups if item.worked}) > 1
 
 
 def _uncut_findings(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: Terrain) -> list[Finding]:

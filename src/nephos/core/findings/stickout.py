@@ -4,7 +4,9 @@ from collections.abc import Mapping
 
 from nephos.core.cutters import Cutter
 from nephos.core.finding import Finding, Fix
-from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
 from nephos.core.units import size_in
 
 _SAME = 0.05
@@ -15,7 +17,7 @@ def _fix(setup: Setup, operation: Operation, length: float, text: str) -> tuple[
     """A fix for an operation of the sheet itself; that of a finer cutter has no row of its own."""
     if operation.number not in {item.number for item in setup.operations}:
         return ()
-    edit = {"do": "stick_out", "setup": setup.whole, "operation": operation.number, "length": length}
+    edit = {"do": "stick_out", "setup": setup.parent_id, "operation": operation.number, "length": length}
     return (Fix(f"Stickout {text}", edit),)
 
 

@@ -10,10 +10,12 @@ from scipy import ndimage
 from nephos.core.arrays import F64, Bool
 from nephos.core.cutters import Cutter
 from nephos.core.mesh.summary import MeshSummary
-from nephos.core.pipeline.standing import ground_height
 from nephos.core.plan.boundary import Limit
-from nephos.core.plan.place import Placed, to_setup, turned_size
-from nephos.core.plan.schema import Model, Plan, Setup
+from nephos.core.plan.model import Model
+from nephos.core.plan.parting import ground_height
+from nephos.core.plan.place import Placed
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
 
 _CELLS = 80
 _SAMPLES = 24_000
@@ -122,8 +124,8 @@ class Terrain:
 
 def terrain_of(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> Terrain | None:
     """The terrain of the shown models in a setup; none without models."""
-    matrix = to_setup(plan.stock, setup)
-    low, high = np.zeros(3), turned_size(plan.stock, setup)
+    matrix = setup.frame(plan.stock).matrix
+    low, high = np.zeros(3), setup.frame(plan.stock).high
     points = []
     for _, placed, look in shown:
         some = look.samples[:: max(1, len(look.samples) * min(len(placed.matrices), _COPIES) // _SAMPLES), :3].astype(

@@ -392,7 +392,7 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
     find = _surface_links if passes.on_surface else _level_links
     linking = len(items) > 1 and passes.stay_down > 0
     links: list[F64 | None] = find(items, _reach(passes, task), task) if linking else [None] * len(items)
-    seen = LinkBlock if task.block.grid.radius is None else BarLinkBlock
+    seen = BarLinkBlock if task.block.grid.unrolled else LinkBlock
     block = seen(task.block, keep_up=True)
     if not passes.on_surface:
         turned = _begun_in_air(items, links, block, task.cutter)

@@ -26,7 +26,7 @@ def with_slope_feeds(path: Toolpath, plunge_feed: float, radius: float | None = 
     if not path.moves:
         return path
     down = -np.diff(path.points[:, 2])
-    lengths = path.lengths() if radius is None else surface_lengths(path.points, radius)
+    lengths = surface_lengths(path.points, radius) if radius else path.lengths()
     slow = (path.kinds != Kind.RAPID) & (path.feeds * down > plunge_feed * lengths * (1 + 1e-6))
     feeds = path.feeds.copy()
     steps = np.floor(np.log(lengths[slow] / down[slow]) / log(_STEP) + 1e-9)

@@ -128,7 +128,7 @@ def move_seconds(points: F64, kinds: U8, feeds: F32, machine: Machine) -> F64:
         np.ascontiguousarray(points),
         kinds,
         feeds.astype(np.float64),
-        np.array([axis.kind == "linear" for axis in axes]),
+        np.array([axis.is_linear for axis in axes]),
         np.array([axis.rapid for axis in axes]),
         np.array([axis.feed_limit for axis in axes]),
         np.array([axis.acceleration for axis in axes]),

@@ -26,11 +26,16 @@ class Axis(BaseModel):
     feed_limit: Positive
     acceleration: Positive
 
+    @property
+    def is_linear(self) -> bool:
+        """Whether it moves along a line."""
+        return self.kind != "rotary"
+
     @model_validator(mode="after")
     def _linear_has_an_end(self) -> "Axis":
-        if self.kind == "linear" and self.travel is None:
+        if self.is_linear and self.travel is None:
             raise ValueError(f"the axis {self.name} is linear and needs a travel")
-        if (self.kind == "linear") != (self.name in LINEAR):
+        if self.is_linear != (self.name in LINEAR):
             raise ValueError(
                 f"the axis {self.name} is {'linear' if self.name in LINEAR else 'rotary'}: correct its kind"
             )
@@ -88,7 +93,7 @@ class Machine(BaseModel):
     @property
     def rotary(self) -> tuple[Axis, ...]:
         """The axes that turn."""
-        return tuple(axis for axis in self.axes if axis.kind == "rotary")
+        return tuple(axis for axis in self.axes if not axis.is_linear)
 
 
 def _linear(travel: Triple, rapid: Triple, feed: Triple, acceleration: Triple) -> tuple[Axis, ...]:

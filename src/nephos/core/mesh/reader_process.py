@@ -25,15 +25,15 @@ class Unusable(Exception):
     """What the person who brought the file is told."""
 
 
-def _scene(data: bytes, kind: str, **more: Any) -> tuple[Any, Any]:
+def _scene(data: bytes, suffix: str, **more: Any) -> tuple[Any, Any]:
     """Vertices (n, 3) and faces (m, 3) of all that a file holds, each part where the file puts it."""
-    for name in _UNNEEDED if kind != "3mf" else ():
+    for name in _UNNEEDED if suffix != "3mf" else ():
         # None in the place of a module makes its import fail: the library goes on without it.
         cast(dict[str, ModuleType | None], sys.modules).setdefault(name, None)
     import numpy as np
     import trimesh
 
-    scene = trimesh.load_scene(io.BytesIO(data), file_type=kind, process=False, **more)
+    scene = trimesh.load_scene(io.BytesIO(data), file_type=suffix, process=False, **more)
     parts = [part for part in scene.dump() if isinstance(part, trimesh.Trimesh) and len(part.faces)]
     if not parts:
         points = [part.vertices for part in scene.dump() if hasattr(part, "vertices")]

@@ -5,20 +5,18 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 import shapely
-from shapely.affinity import affine_transform
 
 from nephos.core.errors import Refused
 from nephos.core.estimate.perimeter import paths_around
 from nephos.core.mesh.curves import area_of, smoothed
 from nephos.core.mesh.repair.cut_below import cut_below
-from nephos.core.pipeline.bar_space import bar_region, between_chuck_and_tailstock, box_on_bar
 from nephos.core.pipeline.keys import outline_key_of
 from nephos.core.pipeline.standing import shadow_of
 from nephos.core.pipeline.store import Result, as_result
 from nephos.core.plan.boundary import BUILT_IN, Boundary
 from nephos.core.plan.faces import dowel_spots, turning_axis
-from nephos.core.plan.place import bar_radius, to_setup
-from nephos.core.plan.schema import Operation
+from nephos.core.plan.operation import Operation
+from nephos.core.setups.registry import kind_of
 from nephos.core.strategies.clearing.levels import polygons_of
 from nephos.core.strategies.following.tabs import loops_of, rim_heights
 from nephos.core.surface.silhouette import rings_of, silhouette
@@ -43,33 +41,6 @@ def boundary_named(space: "SetupSpace", key: str) -> Boundary:
     raise Refused(f"the boundary '{key}' is no longer in the job: choose another one")
 
 
-def _seen(space: "SetupSpace", item: Boundary, shape: shapely.Geometry) -> shapely.Geometry:
-    """A shape in the view that the boundary was drawn in, as this setup sees it.
-
-    Raises
-    ------
-    Refused
-        Where this setup looks at that view from the side, or that setup is gone.
-    """
-    if space.setup.kind == "rotary":
-        # Drawn on the unrolled surface.
-        return shape
-    m = space.matrix
-    if item.setup is not None:
-        drawn = next((setup for setup in space.plan.setups if item.setup in {setup.id, setup.whole}), None)
-        if drawn is None:
-            raise Refused(
-                f"the setup that the boundary '{item.name}' was drawn in is gone: draw it again in another one"
-            )
-        m = m @ np.linalg.inv(to_setup(space.plan.stock, drawn))
-    if abs(abs(m[2, 2]) - 1) > 1e-9:
-        raise Refused(
-            f"the boundary '{item.name}' is drawn on another side of the stock, which this setup sees on edge: "
-            "draw one in this setup's view"
-        )
-    return affine_transform(shape, [m[0, 0], m[0, 1], m[1, 0], m[1, 1], m[0, 3], m[1, 3]])
-
-
 def _of_faces(space: "SetupSpace", work: "Work", source: str) -> shapely.Geometry:
     """The boundaries of a part that is cut from several faces."""
     faces = space.plan.faces
@@ -86,30 +57,22 @@ def _of_faces(space: "SetupSpace", work: "Work", source: str) -> shapely.Geometr
 
 def _marks(space: "SetupSpace") -> shapely.Geometry:
     """The dowel holes or score marks that a tile makes for the slides."""
-    tile = space.setup.tile
-    if tile is None or not tile.marks:
+    marks, (width, depth) = space.setup.marks, space.setup.mark_size
+    if not marks:
         return shapely.Polygon()
-    width, depth = tile.mark_size
     if width == depth:
-        return shapely.union_all([shapely.Point(spot).buffer(width / 2, _QUARTER) for spot in tile.marks])
+        return shapely.union_all([shapely.Point(spot).buffer(width / 2, _QUARTER) for spot in marks])
     return shapely.union_all(
-        [shapely.box(x - width / 2, y - depth / 2, x + width / 2, y + depth / 2) for x, y in tile.marks]
+        [shapely.box(x - width / 2, y - depth / 2, x + width / 2, y + depth / 2) for x, y in marks]
     )
-
-
-def _on_bar(space: "SetupSpace", item: Boundary) -> shapely.Geometry:
-    """The box of models on the unrolled surface: a bar is cut all round. Outlines seen from above say nothing there."""
-    chosen = [mesh for key, mesh in space.parts if not item.models or key in item.models]
-    if not chosen:
-        raise Refused(f"the models of the boundary '{item.name}' are gone or switched off: choose others")
-    radius = bar_radius(space.plan.stock)
-    return shapely.union_all([box_on_bar(mesh, radius) for mesh in chosen])
 
 
 def _source(space: "SetupSpace", work: "Work", item: Boundary) -> shapely.Geometry:
     low, high = space.stock_low, space.stock_high
-    if space.setup.kind == "rotary" and item.source in {"silhouette", "slice", "box"}:
-        return _on_bar(space, item)
+    if item.source in {"silhouette", "slice", "box"}:
+        outline = kind_of(space.setup).models_outline(space, item)
+        if outline is not None:
+            return outline
     if item.source == "stock":
         return shapely.box(low[0], low[1], high[0], high[1])
     if item.source == "marks":
@@ -123,12 +86,12 @@ def _source(space: "SetupSpace", work: "Work", item: Boundary) -> shapely.Geomet
             if item.source == "rectangle"
             else shapely.Point(x, y).buffer(w / 2, quad_segs=max(4 * _QUARTER, ceil(0.56 * (w / 2 / _CIRCLE) ** 0.5)))
         )
-        return _seen(space, item, shape)
+        return kind_of(space.setup).drawn(space, item, shape)
     if item.source == "drawn":
         if not item.curves:
             raise Refused(f"nothing is drawn in the boundary '{item.name}' yet: add a curve or import a file")
         points = [np.array(curve.points) for curve in item.curves]
-        return _seen(
+        return kind_of(space.setup).drawn(
             space,
             item,
             area_of([smoothed(run) if curve.smooth else run for run, curve in zip(points, item.curves, strict=True)]),
@@ -198,7 +161,9 @@ def shape_of(space: "SetupSpace", work: "Work", key: str, seen: tuple[str, ...] 
             # Out and in again, then in and out: corners and notches smaller than that are gone.
             half = item.smooth / 2
             shape = shape.buffer(half).buffer(-2 * half).buffer(half).simplify(item.smooth / 4)
-        shape = _without_loops(shape, [_seen(space, item, shapely.Point(spot)) for spot in item.left_out])
+        shape = _without_loops(
+            shape, [kind_of(space.setup).drawn(space, item, shapely.Point(spot)) for spot in item.left_out]
+        )
         pieces = [piece for piece in polygons_of(shape) if piece.area > max(item.drop_under, 1e-9)]
         pieces = [
             shapely.Polygon(
@@ -267,12 +232,9 @@ def region_of(space: "SetupSpace", work: "Work", operation: Operation) -> shapel
     flat_sided = limit.boundary in {"box", "stock"}
     stock = shapely.box(*space.stock_low[:2], *space.stock_high[:2]).buffer(max(radius, by), join_style="mitre")
     region = _grown(shape, by, "sharp" if flat_sided else "round").intersection(stock)
-    if space.setup.kind == "rotary":
-        region = region.intersection(bar_region(space.plan, space.setup, operation.cutter, space.floor))
-    elif space.plan.held_bar is not None:
-        axis = float(space.stock_high[2]) / 2
-        floor = max(space.floor, float(space.stock_high[2]) - (operation.cut_to or np.inf))
-        region = region.intersection(between_chuck_and_tailstock(space.plan, operation.cutter, floor - axis))
+    held = kind_of(space.setup).cutter_area(space, operation)
+    if held is not None:
+        region = region.intersection(held)
     for other in limit.without:
         region = region.difference(_grown(shape_of(space, work, other), -by, "round"))
     if region.is_empty and limit.boundary != "marks":

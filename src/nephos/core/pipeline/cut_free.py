@@ -12,7 +12,7 @@ from nephos.core.mesh.topology import shells_of
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.pipeline.standing import BEYOND
 from nephos.core.plan.joined_faces import FaceTab
-from nephos.core.plan.schema import Setup
+from nephos.core.plan.setups.setup import Setup
 from nephos.core.stock.block import Block
 from nephos.core.stock.over_surface import outside_of, remaining_thickness, surface_samples
 from nephos.core.stock.passed_on import Side

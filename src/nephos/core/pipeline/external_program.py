@@ -15,17 +15,22 @@ from nephos.core.machine.kinematics import move_seconds
 from nephos.core.machine.machine import machine_of
 from nephos.core.parallel import part
 from nephos.core.pipeline.boundaries import shape_of
-from nephos.core.pipeline.keys import OperationKeys, bar_position, setup_keys, space_key
+from nephos.core.pipeline.key_sets import OperationKeys
+from nephos.core.pipeline.keys import setup_keys, space_key
 from nephos.core.pipeline.outcome import Outcome
-from nephos.core.pipeline.proof import grid_facts
+from nephos.core.pipeline.placing import setup_space, stock_space
 from nephos.core.pipeline.sides import Begun
-from nephos.core.pipeline.space import SetupSpace, first_block, setup_space, stock_space
+from nephos.core.pipeline.space import SetupSpace
 from nephos.core.pipeline.store import Result, as_result, key_of
 from nephos.core.pipeline.work import Meshes, Work
-from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.bar_axis import bar_position
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
 from nephos.core.post.faults import Shop, program_faults
 from nephos.core.post.lex import Words, words_of
 from nephos.core.post.read import Reading, read_program
+from nephos.core.setups.registry import kind_of
 from nephos.core.stock.block import Block
 from nephos.core.stock.compare import compare
 from nephos.core.stock.cut import cut_block
@@ -196,15 +201,14 @@ def prove_external(
     key = external_key(plan, setup, text, cutters, usual, after)
 
     def made() -> Result:
-        if setup.kind == "rotary":
-            raise Refused("a program for a bar that rotates cannot be proved here yet")
+        kind_of(setup).check_external()
         reading = read_program(text)
         shop = Shop({item.number: item for item in cutters}, machine_of(plan.machine), _offset_of(plan))
         stretches = stretches_of(reading, cutters, usual, bar_position(plan, setup))
         space = stock_space(plan, setup)
         # What it says counts from the work zero.
         reading = replace(reading, points=reading.points + space.zero)
-        stock = block = first_block(space)
+        stock = block = kind_of(space.setup).first_block(plan)
         if begun is not None:
             stock, block = begun.stock, begun.block
         modelled = setup_space(plan, setup, meshes, work) if any(model.shown for model in plan.models) else None
@@ -256,7 +260,7 @@ def prove_external(
                 names[1],
                 "external",
                 as_result(
-                    grid_facts(grid) | {"moments": frames.moments},
+                    grid.facts() | {"moments": frames.moments},
                     start=frames.start,
                     moment=frames.moment,
                     height=frames.height,

@@ -9,7 +9,7 @@ from nephos.core.parallel import Report
 from nephos.core.pipeline.programs import step_of
 from nephos.core.pipeline.space import SetupSpace
 from nephos.core.pipeline.store import Result, as_result
-from nephos.core.plan.schema import Operation
+from nephos.core.plan.operation import Operation
 from nephos.core.post.arcs import with_arcs
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import shipped_posts

@@ -7,7 +7,8 @@ import numpy as np
 from nephos.core.arrays import F64, U8
 from nephos.core.parallel import Report
 from nephos.core.pipeline.store import Result, as_result
-from nephos.core.plan.schema import Operation, Setup
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.setups.setup import Setup
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.cut import cut_block
 from nephos.core.stock.rapids import Cuts, close_rapid_depths
@@ -18,8 +19,8 @@ def cut_and_kept(
 ) -> Result:
     """Cut a block with the moves of an operation, counted from `first`; what came of it."""
     cut = cut_block(block, points, kinds, first, operation.cutter, report)
-    # A tile changes a small part of the board only.
-    where = None if setup.tile is None else _swept(points, operation, block.grid)
+    # A part of a setup, such as a tile, changes a small part of the board only.
+    where = None if setup.own_area is None else _swept(points, operation, block.grid)
     kept = kept_block(cut.block if where is None else cut.block.part(*where))
     facts: dict[str, object] = {"struck": [list(item) for item in cut.struck]}
     return as_result(

@@ -4,51 +4,14 @@ A key is a hash of all that a result depends on, and the keys of earlier results
 the whole chain follows from the plan alone. What is current and what is out of date is a look-up.
 """
 
-from dataclasses import dataclass
-
-import numpy as np
-
-from nephos.core.errors import Refused
 from nephos.core.machine.machine import machine_of
-from nephos.core.machine.rotary_axis import RotaryAxis
+from nephos.core.pipeline.key_sets import OperationKeys, SetupKeys
 from nephos.core.pipeline.store import key_of
-from nephos.core.plan.faces import bar_angle
-from nephos.core.plan.place import bar_radius, side_rotation
-from nephos.core.plan.schema import Model, Operation, Plan, Setup
-from nephos.core.plan.tile_setups import window_of
-
-
-@dataclass(frozen=True)
-class OperationKeys:
-    """Keys of the stages of one operation, and of the block that it begins with."""
-
-    before: str
-    whole: str
-    passes: str
-    path: str
-    moves: str
-    block: str
-    frames: str
-    rapids: str
-    gouges: str
-    arcs: str
-
-
-@dataclass(frozen=True)
-class SetupKeys:
-    """Keys of all results of a setup; `operations` by number, those switched on only;
-    `block` is that after the last of them, `shown` the one of the proof, in which assumed errors of the slides are.
-    `whole` of an operation are the passes of all tiles."""
-
-    space: str
-    operations: dict[int, OperationKeys]
-    block: str
-    shown: str
-    compare: str
-    pieces: str
-    summary: str
-    findings: str
-    files: str
+from nephos.core.plan.model import Model
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
+from nephos.core.setups.registry import kind_of
 
 
 def source_cause(model: Model) -> object:
@@ -73,11 +36,8 @@ def models_key(plan: Plan, setup: Setup) -> str:
         if model.shown
     ]
     stock = plan.stock.model_dump(exclude={"material", "grain"})
-    turned = side_rotation(setup).round(12).tolist()
-    if setup.rotary is not None:
-        return key_of("space", models, stock, turned, setup.rotary.model_dump())
-    held = plan.held_bar
-    return key_of("space", models, stock, turned, *([held.model_dump()] if held is not None else []))
+    turned = setup.rotation.round(12).tolist()
+    return key_of("space", models, stock, turned, *kind_of(setup).space_causes(plan))
 
 
 def space_key(plan: Plan, setup: Setup) -> str:
@@ -85,7 +45,7 @@ def space_key(plan: Plan, setup: Setup) -> str:
     faces = plan.faces
     if faces is None:
         return models_key(plan, setup)
-    return key_of("space", models_key(plan, setup), faces.model_dump(exclude={"registration"}), setup.overrun)
+    return key_of("space", models_key(plan, setup), faces.model_dump(exclude={"registration"}), setup.past_parting)
 
 
 def shadow_key(models: str, ids: tuple[str, ...]) -> str:
@@ -114,37 +74,7 @@ def outline_key_of(plan: Plan, setup: Setup, key: str) -> str:
 
 def marks_of(setup: Setup) -> list[object]:
     """What the marks for the slides depend on that a setup makes: their places and their size."""
-    return [] if setup.tile is None else [setup.tile.marks, setup.tile.mark_size]
-
-
-def axis_of(plan: Plan) -> RotaryAxis:
-    """How the post of a plan writes the way round a bar.
-
-    Raises
-    ------
-    Refused
-        Where it has no words for that.
-    """
-    post = plan.own_post
-    words = post.rotary
-    if words is None:
-        raise Refused(
-            f"the post '{post.title}' has no words for a bar that rotates: choose one with A in degrees, or with the bar "
-            "driven as Y"
-        )
-    radius = bar_radius(plan.stock)
-    per_turn = 360.0 if words.word == "A" else words.per_turn or 2 * np.pi * radius
-    return RotaryAxis(words.word, per_turn, words.sense, words.feed == "inverse", radius)
-
-
-def bar_position(plan: Plan, setup: Setup) -> float | None:
-    """The A word (degrees) that the programs of a face setup on a bar begin with; none where the bar is not held so, or
-    the post does not write A in degrees."""
-    words = plan.own_post.rotary
-    if setup.kind == "rotary" or plan.held_bar is None or words is None or words.word != "A":
-        return None
-    angle = bar_angle(setup)
-    return None if angle is None else words.sense * angle + 0.0
+    return [setup.marks, setup.mark_size] if setup.marks else []
 
 
 _NO_SHAPE = {"number", "name", "group", "feed", "plunge_feed", "spindle"}
@@ -170,11 +100,8 @@ def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, 
         *([operation.cutter.bodies] if plan.held_bar is not None else []),
     )
     passes = whole
-    if setup.tile is not None:
-        blend = setup.tile.blend and setup.tile.blend.model_dump()
-        passes = key_of(
-            "passes", whole, window_of(setup, operation), setup.tile.core, setup.tile.marks, setup.tile.seams, blend
-        )
+    if setup.own_area is not None:
+        passes = key_of("passes", whole, setup.window(operation), *kind_of(setup).path_causes())
     path = key_of(
         "path",
         passes,
@@ -184,8 +111,7 @@ def _operation_keys(plan: Plan, setup: Setup, operation: Operation, space: str, 
         setup.clearance,
         operation.cutter.ramp_limit,
     )
-    around = [] if setup.kind == "face" else [axis_of(plan)]
-    moves = key_of("moves", path, machine_of(plan.machine).model_dump(), *around)
+    moves = key_of("moves", path, machine_of(plan.machine).model_dump(), kind_of(setup).axis(plan))
     block = key_of("block", before, path, operation.cutter.model_dump(exclude=_NO_SHAPE))
     return OperationKeys(
         before,
@@ -208,21 +134,6 @@ def finest_operation(operations: list[Operation]) -> Operation:
         operations,
         key=lambda op: (op.role != "finish", op.boundary.boundary == "marks", op.cutter.diameter),
     )
-
-
-def _tile_causes(plan: Plan, setup: Setup) -> list[object]:
-    """What the compare of a tile depends on besides the block: its core, and the errors assumed for the slides so far."""
-    if setup.tile is None:
-        return []
-    at = next((k for k, item in enumerate(plan.setups) if item.id == setup.id), 0)
-    before = [item.tile for item in plan.setups[:at] if item.whole == setup.whole and item.tile]
-    errors = [tile.error for tile in (*before, setup.tile) if tile.error]
-    return [setup.tile.core, setup.tile.final, [error.model_dump() for error in errors]]
-
-
-def assumed(plan: Plan, setup: Setup) -> bool:
-    """Whether an error is assumed for the slide to a tile, or to one before it."""
-    return bool(setup.tile and _tile_causes(plan, setup)[-1])
 
 
 def reported_causes(plan: Plan, setup: Setup) -> list[object]:
@@ -256,12 +167,13 @@ def _keys_of(plan: Plan, setup: Setup, after: str | None) -> SetupKeys:
         last.model_dump(include={"cutter", "boundary", "cut_to", "cut_from"}),
         [boundary_causes(plan, key) for key in (last.boundary.boundary, *last.boundary.without)],
     ]
-    causes = _tile_causes(plan, setup)
-    shown = key_of("assumed", before, causes[-1]) if assumed(plan, setup) else before
+    causes, errors = kind_of(setup).compare_causes(plan), kind_of(setup).assumed(plan)
+    shown = key_of("assumed", before, errors) if errors else before
     compare = key_of(
         "compare",
         before,
         *causes,
+        errors,
         finest,
         compare_limit(plan, setup),
         plan.tolerance,

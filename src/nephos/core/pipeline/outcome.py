@@ -1,22 +1,75 @@
 """What is known of operations and setups after they were worked out."""
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
-from nephos.core.arrays import F32, F64, Bool
+from nephos.core.arrays import F32, F64, U8, Bool
 from nephos.core.linking.air_cuts import NOTHING
-from nephos.core.pipeline.keys import OperationKeys, SetupKeys
-from nephos.core.pipeline.proof import Proof
+from nephos.core.pipeline.key_sets import OperationKeys, SetupKeys
 from nephos.core.pipeline.space import SetupSpace
-from nephos.core.pipeline.tabs import HeldTab
-from nephos.core.plan.schema import Operation
+from nephos.core.plan.operation import Operation
 from nephos.core.post.write import Program
+from nephos.core.setups.seams import SeamStep
 from nephos.core.stock.block import Block
 from nephos.core.stock.compare import Comparison
+from nephos.core.stock.gain import Gain
 from nephos.core.stock.sweep import RAPID_DEPTH
+from nephos.core.stock.worst import Worst
 from nephos.core.surface.gouge import Gouge
 from nephos.core.toolpath import Kind, Toolpath
+
+PieceKind = Literal["part", "frame", "free"]
+
+
+@dataclass(frozen=True)
+class ClassifiedPiece:
+    """A piece of the finished block: the part, the frame that is held by the machine, or one that has come free of it.
+
+    `freed_by` is the operation that cut it free, `freed` the share of its time by then; lengths in mm, `volume` in
+    mm^3."""
+
+    kind: PieceKind
+    volume: float
+    low: tuple[float, float, float]
+    high: tuple[float, float, float]
+    place: tuple[float, float, float]
+    freed_by: int | None = None
+    freed: float | None = None
+
+    @property
+    def is_part(self) -> bool:
+        """Whether it is the part itself."""
+        return self.kind not in ("frame", "free")
+
+
+@dataclass(frozen=True)
+class Proof:
+    """All of it. `balls` : pairs of a ball's diameter and the share of what no cutter reaches that it would reach.
+    `walls` : the share of the area that is steep and has more left than the limit though it could be reached. `sorting`
+    : (ny, nx) uint8 over the block: 0 waste or nothing, 1 the part, 2 pieces that came free. `steps` : at the seams of
+    tiles, once all are cut."""
+
+    comparison: Comparison
+    worst: tuple[Worst, ...]
+    gains: tuple[Gain, ...]
+    balls: tuple[tuple[float, float], ...]
+    walls: float
+    pieces: tuple[ClassifiedPiece, ...]
+    sorting: U8
+    steps: tuple[SeamStep, ...] = ()
+
+
+@dataclass(frozen=True)
+class HeldTab:
+    """A tab of an operation: the middle of its bridge, a place on the frame beyond it, and its height over the stock's
+    underside."""
+
+    operation: int
+    middle: tuple[float, float]
+    frame: tuple[float, float]
+    height: float
 
 
 @dataclass(frozen=True)

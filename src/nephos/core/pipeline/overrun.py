@@ -11,10 +11,12 @@ from nephos.core.cutters.profile import Profile
 from nephos.core.mesh.model import Mesh
 from nephos.core.pipeline.keys import models_key
 from nephos.core.pipeline.space import SetupSpace
-from nephos.core.pipeline.standing import ground_height, shadow_of
+from nephos.core.pipeline.standing import shadow_of
 from nephos.core.pipeline.store import Result, as_result, key_of
 from nephos.core.pipeline.work import Work
-from nephos.core.plan.schema import Plan, Setup
+from nephos.core.plan.parting import height_below_parting
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import SurfaceIndex, build_index
 
@@ -104,5 +106,5 @@ def smallest_overrun(space: SetupSpace, work: Work) -> tuple[float, RimReach]:
 def overrun_for(plan: Plan, setup: Setup, tip: float) -> float:
     """The smallest overrun (mm) of a setup whose cutter's tip has to get down to the height `tip` beside the part."""
     leave = max((item.settings.figures.leave for item in setup.worked), default=0.0)
-    parting = ground_height(plan, setup.model_copy(update={"overrun": 0.0}))
+    parting = height_below_parting(plan, setup, 0.0)
     return max(finishing_corner(setup), leave, parting - tip)

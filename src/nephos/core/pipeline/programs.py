@@ -8,27 +8,28 @@ import numpy as np
 from nephos.core.arrays import F64, Bool
 from nephos.core.errors import Refused
 from nephos.core.machine.machine import machine_of
-from nephos.core.machine.rotary_axis import RotaryAxis, program_path, whole_turns
-from nephos.core.pipeline.keys import axis_of, bar_position
+from nephos.core.machine.rotary_axis import RotaryAxis
 from nephos.core.pipeline.outcome import Outcome
 from nephos.core.pipeline.space import SetupSpace
-from nephos.core.plan.place import bar_radius, zero_in_words
-from nephos.core.plan.schema import Operation, Override, Plan, Setup
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Override, Plan
+from nephos.core.plan.setups.setup import Setup
 from nephos.core.post.control import PlannedStep, control_words, planned_control, spindle_faults, unplanned
 from nephos.core.post.faults import certified_fault
 from nephos.core.post.leads import leads_differ
 from nephos.core.post.meaning import MOVES_BY_ITSELF, difference, lines_of_moves
 from nephos.core.post.read import Reading, read_program
 from nephos.core.post.schema import Post
-from nephos.core.post.split import from_the_nearest_turn, split_steps, too_large
+from nephos.core.post.split import split_steps, too_large
 from nephos.core.post.text import file_stem
-from nephos.core.post.write import BarPosition, Comment, Program, Step, arcs_of, write_program
+from nephos.core.post.write import Comment, Program, Step, arcs_of, write_program
+from nephos.core.setups.registry import kind_of
 from nephos.core.strategies.registry import strategy
 from nephos.core.toolpath import Toolpath
 
 _ASIDE = 1e-6
 """Moves that a split adds go straight up and down: so far (mm) they may go aside, by rounding in the text."""
-_LOW = 0.01
+LOW = 0.01
 """So far (mm) under the clearance the text may put the cutter by rounding."""
 
 
@@ -62,16 +63,8 @@ def _file_name(setup: Setup, operations: list[Operation], post: Post) -> str:
     """Setup, number of the first operation, cutter: files sort in the order that they are run in."""
     name = operations[0].cutter.name if post.changes == "file" else "all"
     cutter = file_stem(name.replace(",", "").replace("/", "-"))
-    return f"{_file_prefix(setup)}-{operations[0].number:03d}_{cutter}"
-
-
-def _file_prefix(setup: Setup) -> str:
-    """The setup, its tile, and the strip where it is one."""
-    tile, name = setup.tile, file_stem(setup.whole).upper()
-    if tile is None:
-        return name
-    strip = "" if tile.blend is None else "-STRIP" + file_stem(setup.id.rpartition("s")[2]).upper()
-    return f"{name}-TILE{tile.number}{strip}"
+    prefix = "-".join(file_stem(label).upper() for label in setup.file_labels)
+    return f"{prefix}-{operations[0].number:03d}_{cutter}"
 
 
 def by_file(outcomes: tuple[Outcome, ...], post: Post) -> list[list[Outcome]]:
@@ -97,40 +90,20 @@ def header_lines(
     stock = space.plan.stock
     bottom = np.min([np.nanmin(outcome.points, axis=0) for outcome in outcomes], axis=0) - space.zero
     top = np.max([np.nanmax(outcome.points, axis=0) for outcome in outcomes], axis=0) - space.zero
-    across = f"Y {bottom[1]:.3f} to {top[1]:.3f} - " if space.setup.kind == "face" else ""
+    ends = kind_of(space.setup).extent_in_words(bottom, top)
     seconds = sum(outcome.total_seconds for outcome in outcomes)
     cutters = {outcome.operation.cutter.number: outcome.operation.cutter.name for outcome in outcomes}
     return [
         ("job", title),
         ("setup", space.setup.name),
-        ("zero", zero_in_words(space.setup)),
+        ("zero", space.setup.zero_in_words()),
         ("stock", f"{stock.length:g} x {stock.width:g} x {stock.thickness:g} mm - {stock.material.name}"),
-        *(("bar", text) for text in _words_for_bar(space)),
+        *(("bar", text) for text in kind_of(space.setup).clamped_in_words(space.plan)),
         *(("cutter", f"{number} - {name}") for number, name in cutters.items()),
-        ("extent", f"X {bottom[0]:.3f} to {top[0]:.3f} - {across}Z {bottom[2]:.3f} to {top[2]:.3f} mm"),
+        ("extent", f"{ends} mm"),
         ("time", f"about {max(seconds / 60, 1):.0f} min"),
         *(("stop", f"posted in spite of: {item.text} - {item.reason}") for item in stops),
     ]
-
-
-def _words_for_bar(space: SetupSpace) -> list[str]:
-    """How the bar is to be clamped and its axis set, for the top of a file."""
-    rotary = space.setup.rotary
-    position = bar_position(space.plan, space.setup)
-    if position is not None:
-        up = "+Y up to +Z" if axis_of(space.plan).sense > 0 else "-Y up to +Z"
-        return [
-            f"it stays in the chuck: A 0 as it was clamped - A {position:.3f} here",
-            f"A in degrees: positive A brings {up}",
-        ]
-    if rotary is None:
-        return []
-    axis = axis_of(space.plan)
-    up = "+Y up to +Z" if axis.sense > 0 else "-Y up to +Z"
-    said = f"chuck on the {rotary.chuck} - {rotary.grip:g} mm of the bar in it"
-    if axis.word == "Y":
-        return [said, f"driven as Y - {axis.per_turn:.4f} mm a turn: positive Y brings {up}"]
-    return [said, f"A in degrees: positive A brings {up}", "go to A 0 as it was clamped before each file"]
 
 
 def programs_of(
@@ -159,20 +132,13 @@ def files_of(
     wait = machine_of(space.plan.machine).spindle_wait_seconds
     name = _file_name(space.setup, [item.operation for item in run], post)
     header = header_lines(space, run, title, stops)
-    over = space.clearance - float(space.zero[2])
-    if space.setup.kind == "rotary":
-        steps = _rotary_steps(space, run, post, over)
-    else:
-        steps = [step_of(o.operation, o.path.moved(-space.zero), space.plan, over) for o in run]
-    position = _where_bar_stands(space)
+    steps = kind_of(space.setup).steps(space, run, post)
+    position = kind_of(space.setup).bar_stand(space)
     whole = write_program(post, name, header, steps, wait, space.setup.home, position)
     if not too_large(whole, post):
         return [Posted(whole, tuple(steps))]
     parts = split_steps(post, steps, whole)
-    if space.setup.kind == "rotary":
-        axis = axis_of(space.plan)
-        turn = axis.per_turn * (post.millimetres if axis.word == "A" else 1.0)
-        parts = [from_the_nearest_turn(post, part, turn) for part in parts]
+    parts = [kind_of(space.setup).resumed(space.plan, post, part) for part in parts]
     files = []
     for k, part in enumerate(parts):
         told = [
@@ -192,74 +158,12 @@ def files_of(
     return files
 
 
-def _rotary_steps(space: SetupSpace, run: list[Outcome], post: Post, over: float) -> list[Step]:
-    """The operations of a file on a bar. A goes on from one to the next on the shortest way, by whole turns."""
-    axis = axis_of(space.plan)
-    steps, end = [], 0.0
-    for outcome in run:
-        begin = float(outcome.path.points[0, 1])
-        turns = whole_turns(end, begin, axis.radius)
-        path = program_path(outcome.path, axis, space.zero, turns, post, machine_of(space.plan.machine))
-        steps.append(step_of(outcome.operation, path, space.plan, over, axis))
-        end = float(outcome.path.points[-1, 1]) + turns * 2 * np.pi * axis.radius
-    return steps
-
-
-def _as_turned(reading: Reading, post: Post, name: str) -> Reading:
-    """A reading of a rotary program with the way round in the place of Y, as :func:`program_path` has it.
-
-    Raises
-    ------
-    Refused
-        Where the cutter leaves the plane of the axis.
-    """
-    if post.rotary is None or post.rotary.word == "Y":
-        if np.isfinite(reading.angles).any():
-            raise Refused(f"{name} moves the A axis, but the bar is driven as Y: look at the lines of the post")
-        return reading
-    across = reading.points[:, 1]
-    if not (np.nan_to_num(across) == 0.0).all():
-        raise Refused(f"{name} moves the cutter along Y beside the axis: it was not posted; please report this")
-    points = reading.points.copy()
-    points[:, 1] = reading.angles * post.millimetres
-    return replace(reading, points=points)
-
-
-def _where_bar_stands(space: SetupSpace) -> BarPosition | None:
-    """To where the programs of a face on a bar rotate it, with the cutter over all that its corners sweep."""
-    angle = bar_position(space.plan, space.setup)
-    if angle is None:
-        return None
-    gap = space.clearance - float(space.stock_high[2])
-    swept = float(space.stock_high[2]) / 2 + bar_radius(space.plan.stock)
-    return BarPosition(angle, max(space.clearance, swept + gap) - float(space.zero[2]))
-
-
-def _bar_stays(program: Program, reading: Reading, position: BarPosition | None) -> None:
-    """Refuse a program of a face that moves the A axis, but for the one word that rotates a bar to its `position` while
-    the cutter is over all that it sweeps."""
-    known = np.isfinite(reading.angles)
-    if position is None and not known.any():
-        return
-    first = int(known.argmax())
-    fine = (
-        position is not None
-        and known[first:].all()
-        and first > 0
-        and (np.abs(reading.angles[first:] - position.angle) < 1e-3).all()
-        and reading.points[first, 2] >= position.height - _LOW
-        and (reading.rapid[:first] == 1).all()
-    )
-    if not fine:
-        raise Refused(f"{program.name} moves the A axis: it was not posted; look at the lines of the post")
-
-
 def _harmless(before: F64, end: F64, rapid: bool, clearance: float) -> bool:
     """Whether a move that a split or the way home added is so by itself: over everything, or straight up or down at a
     feed."""
     # Between G0 Z and G0 X Y at the beginning of a file the cutter is where it was left: over everything.
     aside = float(np.nan_to_num(np.abs(end[:2] - before[:2])).max())
-    high = end[2] >= clearance - _LOW and (not before[2] < clearance - _LOW or aside <= _ASIDE)
+    high = end[2] >= clearance - LOW and (not before[2] < clearance - LOW or aside <= _ASIDE)
     return bool(high or (not rapid and aside <= _ASIDE))
 
 
@@ -269,7 +173,7 @@ def _planned(program: Program, reading: Reading, clearance: float) -> Bool:
     for k in np.flatnonzero(~asked):
         before, end, line = reading.points[k], reading.points[k + 1], int(reading.lines[k])
         if reading.away[k]:
-            if before[2] < clearance - _LOW:
+            if before[2] < clearance - LOW:
                 raise Refused(
                     f"{program.name}, line {line}: a line of the post moves the cutter in the machine's own coordinates while it is "
                     "below the clearance: let it go up first"
@@ -327,17 +231,13 @@ def certify(files: list[Posted], run: list[Outcome], space: SetupSpace, post: Po
     for file in files:
         program = file.program
         reading = read_program(program.text)
-        rotary = space.setup.kind == "rotary"
-        if rotary:
-            reading = _as_turned(reading, post, program.name)
-        else:
-            _bar_stays(program, reading, _where_bar_stands(space))
-        _controls_as_planned(program, reading, run, post, wait, rotary)
+        reading = kind_of(space.setup).held_to_axes(space, program, reading, post)
+        _controls_as_planned(program, reading, run, post, wait, kind_of(space.setup).axis(space.plan) is not None)
         fault = certified_fault(reading, program.text)
         if fault:
             raise Refused(f"{program.name}: {fault}: it was not posted; look at the lines of the post '{post.title}'")
         _planned(program, reading, clearance)
-        position = _where_bar_stands(space)
+        position = kind_of(space.setup).bar_stand(space)
         differs = leads_differ(post, list(file.steps), program, reading, position) or difference(
             post, list(file.steps), program, reading
         )
@@ -357,6 +257,6 @@ def certify(files: list[Posted], run: list[Outcome], space: SetupSpace, post: Po
         programs.append(replace(program, found=found))
     if any(done.get(outcome.operation.number) != outcome.path.moves for outcome in run) or reading is None:
         raise Refused(f"{files[-1].program.name} does not hold all moves: it was not posted; please report this")
-    if home is not None and not rotary and not np.abs(reading.points[-1, :2] - home).max() < 0.01:
+    if home is not None and kind_of(space.setup).goes_home and not np.abs(reading.points[-1, :2] - home).max() < 0.01:
         raise Refused(f"{programs[-1].name} leaves the cutter elsewhere than was planned: please report this")
     return programs

@@ -27,45 +27,43 @@ from nephos.core.linking.pass_order import in_short_order
 from nephos.core.linking.slope_feed import with_slope_feeds
 from nephos.core.machine.kinematics import move_seconds
 from nephos.core.machine.machine import Machine, machine_of
-from nephos.core.machine.rotary_axis import RotaryAxis, has_axis, machine_moves
-from nephos.core.parallel import Report, part, silent
-from nephos.core.pipeline.bar_space import check_settings
+from nephos.core.machine.rotary_axis import RotaryAxis, machine_moves
+from nephos.core.parallel import Report, part
 from nephos.core.pipeline.boundaries import region_of, shape_of
 from nephos.core.pipeline.gouges import LEADS, gouges_from, gouges_of_arcs, gouges_of_moves
 from nephos.core.pipeline.kept_blocks import block_after, cut_and_kept, kept_block, rapid_depths, untouched
 from nephos.core.pipeline.kept_passes import passes_from, passes_result
-from nephos.core.pipeline.keys import OperationKeys, SetupKeys, assumed, axis_of, setup_keys
+from nephos.core.pipeline.key_sets import OperationKeys, SetupKeys
+from nephos.core.pipeline.keys import setup_keys
 from nephos.core.pipeline.outcome import Outcome, SetupOutcome
-from nephos.core.pipeline.overrun import smallest_overrun
+from nephos.core.pipeline.placing import setup_space, space_of_part
 from nephos.core.pipeline.programs import programs_of
-from nephos.core.pipeline.proof import grid_facts, proof_of
-from nephos.core.pipeline.space import SetupSpace, first_block, setup_space, side_of, tile_space
+from nephos.core.pipeline.proof import proof_of
+from nephos.core.pipeline.space import SetupSpace
 from nephos.core.pipeline.store import Result, as_result
-from nephos.core.pipeline.tabs import held_tabs
-from nephos.core.pipeline.tile_work import block_with_errors, lowered, raised, seam_steps, tiles_before
 from nephos.core.pipeline.work import Meshes, Note, Step, Work
-from nephos.core.plan.schema import Operation, Plan, Setup
-from nephos.core.plan.tile_setups import cut_plan, window_of
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
 from nephos.core.post.preview import preview
+from nephos.core.setups.registry import kind_of
 from nephos.core.stock.block import Block
 from nephos.core.stock.frames import record_frames, shown_grid, shown_intervals, shown_top
 from nephos.core.stock.passed_on import Side
 from nephos.core.stock.rapids import Cuts
-from nephos.core.strategies.following.tile_window import passes_in_window
+from nephos.core.strategies.following.window import passes_in_window
 from nephos.core.strategies.registry import Task, strategy
 from nephos.core.toolpath import Kind, Passes, Toolpath
 
-"""Strategies that know what of the outline is a tile's own."""
 GRID = 0.001
 """Moves end on a grid of so many millimetres: what a metric program can say."""
 _LIFT_SECONDS = 0.8
 """Longest time in air that a finishing pass keeps: a retract and a new entry take as long."""
 
 
-def _moves(path: Toolpath, machine: Machine, axis: RotaryAxis | None, in_tile: bool) -> Result:
+def _moves(path: Toolpath, machine: Machine, axis: RotaryAxis | None, may_be_idle: bool) -> Result:
     """The moves of an operation with the two that bring the cutter over its beginning, and how long each takes."""
-    if in_tile and not path.moves:
-        # A tile in which there is nothing to do.
+    if may_be_idle and not path.moves:
         none = np.zeros(0, np.float32)
         return as_result(
             {"moves": 0, "seconds": 0.0},
@@ -94,7 +92,7 @@ def _of_axes(points: F64, kinds: U8, feeds: F32, axis: RotaryAxis, machine: Mach
 
 
 def _block_near(block: Block, near: shapely.Geometry, operation: Operation, window: object) -> Block:
-    """The part of a block that an operation meets in a tile; all of it elsewhere."""
+    """The part of a block that an operation meets in its window; all of it where there is none."""
     if window is None or near.is_empty or strategy(operation.strategy).goes_by_outline:
         return block
     x0, y0, x1, y1 = near.bounds
@@ -104,7 +102,7 @@ def _block_near(block: Block, near: shapely.Geometry, operation: Operation, wind
 
 def _only_what_cuts(whole: Passes, operation: Operation, block: Block, tolerance: float, in_tile: bool) -> Passes:
     """The passes of an operation without their stretches in air."""
-    cutter, on_bar = operation.cutter, block.grid.radius is not None
+    cutter, on_bar = operation.cutter, block.grid.unrolled
     if strategy(operation.strategy).skips_air:
         least = THROUGH_AIR * cutter.diameter
         worth = max(operation.settings.figures.minimum, NOTHING)
@@ -135,27 +133,18 @@ def run_operation(
     `stock` is the block before the first operation, `before` what the earlier ones did to it.
     """
     plan = space.plan
-    machine = machine_of(plan.machine)
-    axis = axis_of(plan) if space.setup.kind == "rotary" else None
-    if axis is not None and not has_axis(machine, axis):
-        raise Refused(
-            f"the {machine.name} has no A axis, but the post writes A words: choose another machine, or a post that drives "
-            "the bar as Y"
-        )
+    machine, setup, by = machine_of(plan.machine), space.setup, kind_of(space.setup)
     kind = strategy(operation.strategy)
+    by.check(plan, operation)
     if operation.cutter.shape not in kind.shapes:
         raise Refused(
             f"operation {operation.number}: {kind.title} cannot be done with a "
             f"{operation.cutter.shape} cutter: use one of {', '.join(kind.shapes)}"
         )
-    if ("face" if axis is None else "rotary") not in kind.setup_kinds:
-        where = "on a face" if axis is None else "on a bar that rotates"
-        raise Refused(f"operation {operation.number}: {kind.title} cannot be done {where}: choose another strategy")
-    if axis is not None:
-        check_settings(operation)
+    axis = by.axis(plan)
     region = region_of(space, work, operation)
-    tile, window = space.setup.tile, window_of(space.setup, operation)
-    # The marks of a tile lie past its seam, and are all its own.
+    window, own_area = setup.window(operation), setup.own_area
+    # Marks are beyond the seam of the tile that makes them.
     marks = operation.boundary.boundary == "marks"
     near = region if window is None or marks else region.intersection(shapely.box(*window))
     # Lines that go by nothing but the model run alike in all tiles: they are made once, and cut off at the window.
@@ -176,8 +165,8 @@ def run_operation(
         inf if operation.cut_from is None else float(space.stock_high[2]) - operation.cut_from,
         space.stock_box,
         window,
-        None if tile is None or marks else tile.core,
-        () if tile is None else tile.seams,
+        None if marks else own_area,
+        setup.seams,
     )
 
     def made() -> Result:
@@ -197,7 +186,7 @@ def run_operation(
 
     def linked() -> Result:
         leave = operation.settings.figures.leave
-        whole = _only_what_cuts(passes_from(passes), operation, block, plan.tolerance, tile is not None)
+        whole = _only_what_cuts(passes_from(passes), operation, block, plan.tolerance, own_area is not None)
         path = link(
             whole,
             LinkTask(
@@ -214,18 +203,17 @@ def run_operation(
                 max(operation.cutter.ramp_limit, 0.5),
                 # In a tile links run where the lines of the whole board go on.
                 window if alike else None,
-                0.0 if tile is None else operation.cutter.scallop(operation.settings.figures.stepover or 0.0),
+                0.0 if own_area is None else operation.cutter.scallop(operation.settings.figures.stepover or 0.0),
             ),
             part(report, 0.5, 0.75),
         )
-        if tile is not None and tile.blend is not None:
-            path = lowered(path, tile.blend)
+        path = by.posted_path(path)
         path = with_slope_feeds(path.on_grid(GRID), operation.entering_feed, block.grid.radius)
         return as_result({}, points=path.points, kinds=path.kinds, feeds=path.feeds)
 
     linked_path = work.stage(keys.path, "path", linked)
     path = Toolpath(**linked_path.arrays)
-    moves = work.stage(keys.moves, "moves", lambda: _moves(path, machine, axis, tile is not None))
+    moves = work.stage(keys.moves, "moves", lambda: _moves(path, machine, axis, setup.may_be_idle))
     points, kinds = moves.arrays["points"], moves.arrays["kinds"]
 
     first_move = sum(len(outcome.kinds) for outcome in before)
@@ -246,14 +234,13 @@ def run_operation(
             ),
         )
         depths = np.maximum(depths, close.arrays["depths"])
-    blend = tile.blend if tile is not None else None
-    on_model = points if blend is None else raised(points, kinds, blend)
+    on_model = by.on_model(points, kinds)
     gouged = work.stage(
         keys.gouges, "gouges", lambda: gouges_of_moves(space, on_model, operation, part(report, 0.9, 0.93))
     )
     gouges = gouges_from(gouged)
     # What arcs of a strip cut is within their tolerance of its moves.
-    if plan.own_post.arcs and axis is None and blend is None and path.moves:
+    if plan.own_post.arcs and axis is None and by.follows_model and path.moves:
         arcs = work.stage(keys.arcs, "arcs", lambda: gouges_of_arcs(space, path, operation, part(report, 0.93, 0.95)))
         gouges = tuple(sorted(gouges + gouges_from(arcs), key=lambda item: -item.depth))
 
@@ -269,7 +256,7 @@ def run_operation(
             shown_intervals(block, grid),
         )
         return as_result(
-            grid_facts(grid) | {"moments": frames.moments},
+            grid.facts() | {"moments": frames.moments},
             start=frames.start,
             moment=frames.moment,
             height=frames.height,
@@ -310,10 +297,10 @@ def run_setup(
         raise Refused(f"the post '{plan.own_post.title}': {said}")
     begin = time.perf_counter()
     work.note(Step("place", setup.id), 0.0, 0.0)
-    space = setup_space(plan, setup, meshes, work) if before is None else tile_space(before.space, setup)
+    space = setup_space(plan, setup, meshes, work) if before is None else space_of_part(before.space, setup)
     work.seconds["place"] = time.perf_counter() - begin
     keys = setup_keys(plan, setup)
-    block = first_block(space, sides) if before is None else untouched(before.block)
+    block = kind_of(space.setup).first_block(plan, sides) if before is None else untouched(before.block)
     begun = block if before is None else before.shown
     blocks = [block]
     todo = list(setup.worked)
@@ -336,7 +323,7 @@ def run_setup(
     work.note(Step("compare", setup.id), 0.9, 0.98)
     gouges = sorted((item for outcome in outcomes for item in outcome.gouges), key=lambda item: -item.depth)
     shown = _as_assumed(space, outcomes, begun, block, keys, work)
-    steps = partial(seam_steps, setup, tiles_before(plan, setup), block, shown)
+    steps = partial(kind_of(space.setup).seam_steps, plan, block, shown)
     proof = proof_of(
         space,
         work,
@@ -351,11 +338,7 @@ def run_setup(
     )
     work.note(Step("post", setup.id), 0.98, 1.0)
     begin = time.perf_counter()
-    need = None
-    if plan.faces is not None and setup.kind == "face":
-        least, reach = smallest_overrun(space, work)
-        need = least, reach.place
-    tabs = held_tabs(space, work, todo) if setup.kind == "face" else ()
+    tabs, need = kind_of(space.setup).tabs(space, work), kind_of(space.setup).smallest_overrun(space, work)
     done = SetupOutcome(space, tuple(outcomes), block, shown, proof, keys, (), tabs, blocks[0], need)
     done = replace(done, programs=programs_of(space, done.outcomes, title, overridden(done)))
     work.seconds["post"] = time.perf_counter() - begin
@@ -367,13 +350,11 @@ def _as_assumed(
     space: SetupSpace, outcomes: list[Outcome], begun: Block, block: Block, keys: SetupKeys, work: Work
 ) -> Block:
     """The block of the proof: the one that was worked out, or the one with the errors that are assumed for slides."""
-    tile = space.setup.tile
-    if tile is None or not assumed(space.plan, space.setup):
+    if not kind_of(space.setup).assumed(space.plan):
         return block
-    moves = [(outcome.operation, outcome.points, outcome.kinds) for outcome in outcomes]
 
     def made() -> Result:
-        return kept_block(block_with_errors(begun, moves, tile, tile.error, silent))
+        return kept_block(kind_of(space.setup).proof_block(begun, outcomes))
 
     return block_after(block, work.stage(keys.shown, "assumed", made))
 
@@ -390,7 +371,7 @@ def _within(note: Note, low: float, high: float) -> Note:
 def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> Iterator[SetupOutcome]:
     """Work out all setups of a plan that have something to do, one after another in the order of the sheet; those with
     tiles tile by tile."""
-    plan = cut_plan(plan)
+    plan = plan.as_cut()
     todo = [setup for setup in plan.setups if setup.worked]
     if not todo:
         raise Refused("there is no operation to work out: add one, or switch one on")
@@ -403,12 +384,12 @@ def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> I
         work.report, work.note = part(report, low, high), _within(note, low, high)
         done = run_setup(plan, setup, meshes, work, title, sides, before)
         cut |= {outcome.operation.number for outcome in done.outcomes if outcome.path.moves}
-        goes_on = k + 1 < len(todo) and todo[k + 1].whole == setup.whole
+        goes_on = k + 1 < len(todo) and todo[k + 1].parent_id == setup.parent_id
         before = done if goes_on else None
         idle = [operation.number for operation in setup.worked if operation.number not in cut]
-        if setup.tile is not None and idle and not goes_on:
+        if setup.may_be_idle and idle and not goes_on:
             raise Refused(f"operation {idle[0]}: there is nothing to cut for it in any tile: give it another boundary")
         if not goes_on:
-            sides = (*sides, side_of(done.space, done.block))
+            sides = (*sides, kind_of(done.space.setup).side(plan, done.block))
         yield done
     work.report, work.note = report, note

@@ -4,9 +4,10 @@ from dataclasses import dataclass
 
 from nephos.core.pipeline.kept_blocks import block_after, untouched
 from nephos.core.pipeline.keys import setup_keys
-from nephos.core.pipeline.space import first_block, side_of, stock_space
 from nephos.core.pipeline.store import Store
-from nephos.core.plan.schema import Plan, Setup
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
+from nephos.core.setups.registry import kind_of
 from nephos.core.stock.block import Block
 from nephos.core.stock.passed_on import Side
 from nephos.core.stock.rapids import Cuts
@@ -62,10 +63,9 @@ def block_before(plan: Plan, setup: Setup, store: Store) -> Block | None:
         kept = store.get(setup_keys(plan, earlier).block)
         if kept is None:
             return None
-        space = stock_space(plan, earlier)
-        block = block_after(block or first_block(space, tuple(sides)), kept)
+        block = block_after(block or kind_of(earlier).first_block(plan, tuple(sides)), kept)
         following = todo[k + 1] if k + 1 < len(todo) else setup
-        if following.whole != earlier.whole:
-            sides.append(side_of(space, block))
+        if following.parent_id != earlier.parent_id:
+            sides.append(kind_of(earlier).side(plan, block))
             block = None
-    return untouched(block) if block is not None else first_block(stock_space(plan, setup), tuple(sides))
+    return untouched(block) if block is not None else kind_of(setup).first_block(plan, tuple(sides))

@@ -17,9 +17,11 @@ from nephos.core.mesh.model import Mesh, joined
 from nephos.core.pipeline.keys import models_key, shadow_key
 from nephos.core.pipeline.store import Result, as_result
 from nephos.core.pipeline.work import Work
-from nephos.core.plan.joined_faces import Faces, FaceTab
-from nephos.core.plan.place import to_setup, turned_size
-from nephos.core.plan.schema import Plan, Setup
+from nephos.core.plan.joined_faces import FaceTab
+from nephos.core.plan.parting import ground_height
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.setups.setup import Setup
 from nephos.core.strategies.clearing.levels import polygons_of
 from nephos.core.surface.silhouette import rings_of, silhouette
 
@@ -35,21 +37,6 @@ _PARALLEL = 1e-12
 """Two sides look along one line where the cosine between their axes differs from 1 by no more than this."""
 _DEEP = 1.0
 """The ground reaches so far (mm) below the stock."""
-
-
-def parting_point(plan: Plan, faces: Faces) -> F64:
-    """(3,) a point of the parting, in stock space: on the planes that each side and its opposite share."""
-    y = plan.stock.width / 2 if faces.parting_y is None else faces.parting_y
-    return np.array([plan.stock.length / 2, y, faces.parting])
-
-
-def ground_height(plan: Plan, setup: Setup) -> float:
-    """Height, in the frame of a setup, of the ground beside the part: its overrun below the parting, and not below the
-    stock."""
-    if plan.faces is None:
-        return 0.0
-    parting = float((to_setup(plan.stock, setup) @ [*parting_point(plan, plan.faces), 1.0])[2])
-    return max(parting - setup.overrun, 0.0)
 
 
 def prism(area: shapely.Geometry, low: float, high: float) -> list[Mesh]:
@@ -106,10 +93,10 @@ def shadow_key_of(plan: Plan, setup: Setup, ids: tuple[str, ...] = ()) -> str:
 
 def _canonical(plan: Plan, setup: Setup) -> tuple[Setup, F64]:
     """The setup of which the outline is kept, and the (4, 4) transform from its frame to that of `setup`."""
-    matrix = to_setup(plan.stock, setup)
+    matrix = setup.frame(plan.stock).matrix
     for side in ("top", "front", "left"):
-        other = Setup(id="axis", name="axis", side=side)
-        rel = matrix @ np.linalg.inv(to_setup(plan.stock, other))
+        other = FaceSetup(id="axis", name="axis", side=side)
+        rel = matrix @ np.linalg.inv(other.frame(plan.stock).matrix)
         if abs(abs(rel[2, 2]) - 1) < _PARALLEL:
             return other, rel
     return setup, np.eye(4)
@@ -127,7 +114,7 @@ def _tiled(area: shapely.Geometry) -> list[shapely.Geometry]:
 
 
 def _ground(plan: Plan, setup: Setup, outline: shapely.Geometry) -> list[Mesh]:
-    size = turned_size(plan.stock, setup)
+    size = setup.frame(plan.stock).high
     height = ground_height(plan, setup)
     area = shapely.box(0, 0, size[0], size[1]).buffer(_TILE, join_style="mitre").difference(outline.buffer(-_UNDER))
     return [solid for tile in _tiled(area) for solid in prism(tile, -_DEEP, height)]
@@ -167,7 +154,7 @@ def standing(plan: Plan, setup: Setup, work: Work, models: Mesh) -> list[Mesh]:
     if faces is None:
         return []
     outline = shadow_of(work, plan, setup, (), models)
-    matrix = to_setup(plan.stock, setup)
+    matrix = setup.frame(plan.stock).matrix
     tabs = [tab_mesh(tab, faces.border).moved(matrix) for tab in faces.tabs]
     ground = _ground(plan, setup, outline)
     return [joined([*ground, *tabs])] if ground or tabs else []

@@ -1,33 +1,21 @@
 """Where the tabs of a setup's cut-outs are to stand, to be looked for in the finished block."""
 
-from dataclasses import dataclass
-
 import numpy as np
 import shapely
 
 from nephos.core.arrays import F64
 from nephos.core.errors import Refused
 from nephos.core.pipeline.boundaries import shape_of
+from nephos.core.pipeline.outcome import HeldTab
 from nephos.core.pipeline.space import SetupSpace
 from nephos.core.pipeline.work import Work
-from nephos.core.plan.schema import Operation
+from nephos.core.plan.operation import Operation
 from nephos.core.strategies.cut_out import tab_places
 from nephos.core.strategies.following.tabs import loops_of, point_on, rim_heights
 from nephos.core.strategies.registry import Held
 
 _BEYOND = 1.0
 """So far (mm) past the cut the frame must stand that a tab hangs on."""
-
-
-@dataclass(frozen=True)
-class HeldTab:
-    """A tab of an operation: the middle of its bridge, a place on the frame beyond it, and its height over the stock's
-    underside."""
-
-    operation: int
-    middle: tuple[float, float]
-    frame: tuple[float, float]
-    height: float
 
 
 def _outward(rim: F64, share: float, outline: shapely.Geometry) -> F64:
@@ -39,10 +27,10 @@ def _outward(rim: F64, share: float, outline: shapely.Geometry) -> F64:
     return -out if inside else out
 
 
-def held_tabs(space: SetupSpace, work: Work, todo: list[Operation]) -> tuple[HeldTab, ...]:
+def held_tabs(space: SetupSpace, work: Work) -> tuple[HeldTab, ...]:
     """The tabs of all cut-outs, in the setup's space."""
     found: list[HeldTab] = []
-    for operation in todo:
+    for operation in space.setup.worked:
         held = operation.settings.held
         if held is None or held.skin > 0:
             continue
@@ -62,7 +50,7 @@ def _tabs_of(space: SetupSpace, operation: Operation, held: Held, outline: shape
         operation.settings,
         operation.cutter,
         space.stock_box,
-        () if space.setup.tile is None else space.setup.tile.seams,
+        space.setup.seams,
     )
     found = []
     for loop, shares in zip(loops, places, strict=True):

@@ -15,14 +15,15 @@ from nephos.core.parallel import Report, silent
 from nephos.core.pipeline.cut_free import Uncut, held_in_frame, tab_skin, uncut_surface, with_uncut
 from nephos.core.pipeline.keys import plan_keys
 from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.space import SetupSpace, first_block, side_of
+from nephos.core.pipeline.space import SetupSpace
 from nephos.core.pipeline.standing import prism, shadow_of, tab_mesh
 from nephos.core.pipeline.store import Result, as_result, key_of
 from nephos.core.pipeline.work import Work
 from nephos.core.plan.joined_faces import FaceTab
-from nephos.core.plan.place import to_setup
-from nephos.core.plan.schema import Operation, Plan, Setup, Stock
-from nephos.core.stock.bar import bar_mesh
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.stock import Stock
+from nephos.core.setups.registry import kind_of
 from nephos.core.stock.block import Block
 from nephos.core.stock.columns import CutSide
 from nephos.core.stock.compare import Comparison
@@ -79,7 +80,7 @@ class Whole:
 
 def stock_mesh(stock: Stock) -> Mesh:
     """The stock before the first cut, as a closed mesh in its own space."""
-    if stock.kind == "box":
+    if not stock.is_round:
         return prism(shapely.box(0, 0, stock.length, stock.width), 0.0, stock.thickness)[0]
     turn = np.arange(_BAR) * 2 * np.pi / _BAR
     circle = shapely.Polygon(np.column_stack([np.cos(turn), np.sin(turn)]) * stock.width / 2 + stock.width / 2)
@@ -89,7 +90,7 @@ def stock_mesh(stock: Stock) -> Mesh:
 
 def _final(space: SetupSpace, own: CutSide, others: tuple[Side, ...]) -> Block:
     """The finished block as columns along the axis of one setup."""
-    block = first_block(space)
+    block = kind_of(space.setup).first_block(space.plan)
     block = replace(block, high=np.minimum(block.high, own.field[None]), bound=own.bound)
     return columns_left(block, space.matrix, others)
 
@@ -230,12 +231,12 @@ def job_findings_key(plan: Plan) -> str:
 
 def sides_of(done: Sequence[SetupOutcome]) -> tuple[Side, ...]:
     """What each setup of a job has cut."""
-    return tuple(side_of(item.space, item.shown) for item in last_of_each(done))
+    return tuple(kind_of(item.space.setup).side(item.space.plan, item.shown) for item in last_of_each(done))
 
 
 def last_of_each(done: Sequence[SetupOutcome]) -> list[SetupOutcome]:
     """The setups that were worked out; of the tiles of one the last, whose block and compare are those of all."""
-    wholes = [item.space.setup.whole for item in done]
+    wholes = [item.space.setup.parent_id for item in done]
     return [item for k, item in enumerate(done) if wholes[k] not in wholes[k + 1 :]]
 
 
@@ -284,20 +285,8 @@ def whole_of(plan: Plan, done: Sequence[SetupOutcome], work: Work, report: Repor
 
 def solids_after(plan: Plan, done: Sequence[SetupOutcome]) -> tuple[Solid, ...]:
     """The block after setups that were just worked out, as connected solids in stock space."""
-    last = done[-1]
-    if len(done) == 1 and last.space.setup.kind == "rotary":
-        return (bar_solid(plan, last.space.setup, last.block),)
-    return solid_of(plan, sides_of(done))
-
-
-def bar_solid(plan: Plan, setup: Setup, block: Block) -> Solid:
-    """A bar after a rotary setup as a solid in stock space."""
-    back: F64 = np.asarray(np.linalg.inv(to_setup(plan.stock, setup)), np.float64)
-    mesh = bar_mesh(block).moved(back)
-    a, b, c = (mesh.vertices[mesh.faces[:, k]] for k in range(3))
-    volume = float(np.einsum("ij,ij->", a, np.cross(b, c))) / 6
-    (x0, y0, z0), (x1, y1, z1) = mesh.low.tolist(), mesh.high.tolist()
-    return Solid(mesh, volume, (x0, y0, z0), (x1, y1, z1))
+    alone = kind_of(done[0].space.setup).solid_alone(plan, done[0].block) if len(done) == 1 else None
+    return (alone,) if alone is not None else solid_of(plan, sides_of(done))
 
 
 def solid_of(plan: Plan, sides: tuple[Side, ...]) -> tuple[Solid, ...]:

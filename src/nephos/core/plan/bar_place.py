@@ -8,8 +8,9 @@ import shapely
 from nephos.core.arrays import F64
 from nephos.core.errors import Refused
 from nephos.core.mesh.summary import MeshSummary
+from nephos.core.plan.model import Model
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Model, Stock
+from nephos.core.plan.stock import Stock
 
 _OPEN = 0.02
 """A surface is open where its directions add up to more than this share of its area,"""

@@ -5,8 +5,8 @@ from math import atan2, degrees
 from typing import Literal
 
 from nephos.core.plan.joined_faces import Registration
-from nephos.core.plan.place import side_rotation
-from nephos.core.plan.schema import Plan, Setup
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
 
 Axis = Literal["x", "y", "z"]
 _EDGES = {
@@ -28,7 +28,7 @@ class TurnOver:
 
 def turn_between(before: Setup, after: Setup) -> TurnOver:
     """The turn of the stock from one setup to the next."""
-    m = side_rotation(after) @ side_rotation(before).T
+    m = after.rotation @ before.rotation.T
     axes: tuple[Axis, Axis, Axis] = ("x", "y", "z")
     for k, axis in enumerate(axes):
         if abs(m[k, k] - 1) < 1e-9:
@@ -38,25 +38,18 @@ def turn_between(before: Setup, after: Setup) -> TurnOver:
     return TurnOver(None, 0.0)
 
 
-def bar_angle(setup: Setup) -> float | None:
-    """How far (degrees, from +Y up to +Z) a bar stands rotated about X in a face setup, from where A is 0; none where
-    its X does not lie along the machine's."""
-    m = side_rotation(setup)
-    if abs(m[0, 0] - 1) > 1e-9:
-        return None
-    angle = round(degrees(atan2(m[2, 1], m[1, 1])), 6) + 0.0
-    return 180.0 if angle == -180 else angle
-
-
 def turn_in_words(turn: TurnOver, after: Setup, driven: float | None = None) -> str:
     """What hands do, as a sentence without its end. `driven` is the A word (degrees) of the setup's programs, where they
     rotate the bar."""
     if driven is not None:
         return f"leave the bar in the chuck: the program rotates it to A {driven:g}"
-    if after.kind == "rotary":
-        return "rotate the bar back to A 0, as it was clamped"
+    return after.turned_in_words(_stock_turned(turn, after))
+
+
+def _stock_turned(turn: TurnOver, after: Setup) -> str:
+    """How the stock is turned over."""
     if turn.axis is None:
-        return f"turn the stock so that its {side_in_words(after)} lies up"
+        return f"turn the stock so that its {after.side_in_words} lies up"
     if turn.angle == 0:
         return "leave the stock as it lies"
     if turn.angle == 180:
@@ -72,13 +65,6 @@ def turn_in_words(turn: TurnOver, after: Setup, driven: float | None = None) -> 
     }[turn.axis, turn.angle > 0]
     much = "a quarter turn" if abs(turn.angle) == 90 else f"{abs(turn.angle):g}°"
     return f"turn the stock by {much} about {turn.axis.upper()}: {up}"
-
-
-def side_in_words(setup: Setup) -> str:
-    """Which side of the stock lies up."""
-    if setup.side == "angle":
-        return f"side at {setup.angle:g}° about X"
-    return {"top": "top", "bottom": "underside"}.get(setup.side, f"{setup.side} side")
 
 
 def turning_axis(plan: Plan) -> Literal["x", "y"]:

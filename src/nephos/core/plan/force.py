@@ -1,7 +1,8 @@
 """Forces of cutters, and what bends under them."""
 
 from nephos.core.materials import Material
-from nephos.core.plan.schema import Operation, Plan
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
 
 _ELASTIC = {"wood": 5000.0, "board": 3000.0, "foam": 30.0, "wax": 200.0, "plastic": 2000.0, "metal": 65000.0}
 """Modulus of elasticity (N/mm^2), low for each group of materials."""

@@ -9,9 +9,11 @@ from nephos.core.arrays import F64
 from nephos.core.errors import Refused
 from nephos.core.machine.machine import Machine
 from nephos.core.mesh.summary import MeshSummary
-from nephos.core.plan.place import placed_model, to_setup, turned_size
-from nephos.core.plan.schema import Model, Plan, Setup
-from nephos.core.plan.tiles import Axis, Tiles
+from nephos.core.plan.model import Model
+from nephos.core.plan.place import placed_model
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
+from nephos.core.plan.setups.tiling import Axis, Tiles
 
 _STEP = 4.0
 """Seams are weighed so far (mm) apart at least,"""
@@ -40,7 +42,7 @@ class SeamCosts:
 
 def _samples(plan: Plan, setup: Setup, model: Model, look: MeshSummary) -> F64:
     """(n, 6) samples of a model's surface in a setup: points, and directions of length 1."""
-    frame = to_setup(plan.stock, setup)
+    frame = setup.frame(plan.stock).matrix
     matrices = placed_model(look.support, model, plan.stock).matrices
     return np.concatenate([np.concatenate(look.moved_samples(frame @ matrix), axis=1) for matrix in matrices])
 
@@ -50,7 +52,7 @@ def seam_costs(plan: Plan, setup: Setup, shown: list[tuple[Model, MeshSummary]],
 
     Ground costs as much as it is steep, and as its direction changes within a piece of it: fine detail."""
     along, across = (0, 1) if axis == "x" else (1, 0)
-    size = turned_size(plan.stock, setup)
+    size = setup.frame(plan.stock).high
     length, width = float(size[along]), float(size[across])
     count = int(min(max(ceil(length / _STEP), 4), _MOST))
     pieces = max(ceil(width / _ACROSS), 1)

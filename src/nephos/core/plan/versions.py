@@ -9,7 +9,7 @@ from nephos.core.errors import Refused
 from nephos.core.materials import shipped_material
 from nephos.core.rotation import angles_of, turning
 
-SCHEMA_VERSION = 5
+SCHEMA_VERSION = 6
 
 RENAMED_STRATEGIES = {
     "rough_rings": "rough_offset",
@@ -162,12 +162,35 @@ def _from_4_to_5(document: dict[str, Any]) -> dict[str, Any]:
     return document | {"schema_version": 5, "models": models}
 
 
-_UPGRADES = {1: _from_1_to_2, 2: _from_2_to_3, 3: _from_3_to_4, 4: _from_4_to_5}
+_ON_A_SIDE = ("side", "angle", "about", "overrun")
+_OF_ONE_KIND = ("rotary", "tiles", "tile")
+"""Fields that all setups had up to version 5, of which only those of one kind were filled."""
+
+
+def _setup_5_to_6(setup: dict[str, Any]) -> dict[str, Any]:
+    """Up to version 5 tiles, and a tile, were faces with a field more, and a bar had a side, which was the top."""
+    named = {"rotary": "rotary", "tiles": "tiled", "tile": "tile"}
+    filled = next((name for name in _OF_ONE_KIND if setup.get(name) is not None), "")
+    gone = {name for name in _OF_ONE_KIND if name != filled}
+    kind = named.get(filled, setup.get("kind", "face"))
+    gone |= {"rotary": set(_ON_A_SIDE)}.get(kind, set())
+    return {name: value for name, value in setup.items() if name not in gone} | {"kind": kind}
+
+
+def _from_5_to_6(document: dict[str, Any]) -> dict[str, Any]:
+    """In version 6 each kind of setup has its own fields."""
+    setups = [_setup_5_to_6(setup) for setup in document.get("setups", ())]
+    return document | {"schema_version": 6, "setups": setups}
+
+
+_UPGRADES = {1: _from_1_to_2, 2: _from_2_to_3, 3: _from_3_to_4, 4: _from_4_to_5, 5: _from_5_to_6}
+_UNNAMED = 5
+"""The version of a document that names none: what it may have of later ones, the upgrades leave as it is."""
 
 
 def upgrade(document: dict[str, Any]) -> dict[str, Any]:
     """Bring a document of an older schema version up to date. Refuses one from the future."""
-    version = document.get("schema_version", SCHEMA_VERSION)
+    version = document.get("schema_version", _UNNAMED)
     if type(version) is not int or not 1 <= version <= SCHEMA_VERSION:
         raise Refused(f"this plan has schema version {version}, not 1 to {SCHEMA_VERSION}: update Nephos")
     first = version

@@ -7,16 +7,19 @@ import numpy as np
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.findings.bar_terrain import BarTerrain
-from nephos.core.findings.rotary import RESERVE
 from nephos.core.mesh.summary import MeshSummary
 from nephos.core.plan.bar_place import centred
 from nephos.core.plan.bar_stress import HeldBar
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.force import bending_strength, cutting_push
+from nephos.core.plan.model import Model
+from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.rotary import Rotary
-from nephos.core.plan.schema import Model, Operation, Plan, Stock
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.holding import Rotary
+from nephos.core.plan.stock import Stock
 from nephos.core.proposals.operations import proposed_operation
+from nephos.core.setups.bar_findings import RESERVE
 
 _THICKER = 1.15
 """Ratio of the mean radii of both ends from which one is the thick end."""

@@ -10,8 +10,9 @@ from scipy import ndimage
 from nephos.core.arrays import F64, I64, Bool
 from nephos.core.errors import Refused
 from nephos.core.findings.terrain import Shown, Terrain, terrain_of
-from nephos.core.plan.place import to_setup
-from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
 
 _CELLS = 100
 """Cells along the longest side of the stock."""
@@ -58,7 +59,7 @@ class _View(NamedTuple):
         terrain = terrain_of(plan, setup, shown)
         if terrain is None:
             raise Refused("the model has no surface: choose another mesh")
-        matrix = to_setup(plan.stock, setup)
+        matrix = setup.frame(plan.stock).matrix
         moved = cells @ matrix[:3, :3].T + matrix[:3, 3]
         ny, nx = terrain.heights.shape
         i = np.clip(np.rint((moved[:, 0] - terrain.x0) / terrain.step).astype(np.int64), 0, nx - 1)

@@ -17,13 +17,17 @@ from nephos.core.findings.reach import GRIP
 from nephos.core.findings.terrain import Shown, terrain_of
 from nephos.core.machine.machine import machine_of
 from nephos.core.pipeline.overrun import finishing_corner, rim_reach, smallest_overrun
-from nephos.core.pipeline.space import SetupSpace, prepared_mesh, setup_space
+from nephos.core.pipeline.placing import prepared_mesh, setup_space
+from nephos.core.pipeline.space import SetupSpace
 from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.force import cutting_push, frame_width
 from nephos.core.plan.joined_faces import Faces, Registration
+from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import Placed
-from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.setups.setup import Setup
 from nephos.core.proposals.coarse_cuts import coarse_removed
 from nephos.core.proposals.fitting import fitted, in_flute_layers
 from nephos.core.proposals.operations import (
@@ -35,9 +39,6 @@ from nephos.core.proposals.operations import (
     without_repeats,
 )
 from nephos.core.proposals.tabs import HOLD, proposed_tabs
-
-Kind = Literal["two-faces", "four-faces"]
-KINDS: tuple[Kind, ...] = ("two-faces", "four-faces")
 
 FRAME = 8.0
 """Width (mm) of the frame that stays round the border at least."""
@@ -66,15 +67,25 @@ class _Side:
     side: Literal["top", "bottom", "front", "back"]
 
 
-_SIDES: dict[Kind, tuple[_Side, ...]] = {
-    "two-faces": (_Side("a", "Setup A · top face", "top"), _Side("b", "Setup B · underside", "bottom")),
-    "four-faces": (
+@dataclass(frozen=True)
+class Sides:
+    """Sides that a part is cut from. `flat` : top and underside, with border and frame all round on the plan; else the
+    sides go round X, and border and frame are at the ends along X."""
+
+    sides: tuple[_Side, ...]
+    flat: bool
+
+
+TWO_FACES = Sides((_Side("a", "Setup A · top face", "top"), _Side("b", "Setup B · underside", "bottom")), flat=True)
+FOUR_FACES = Sides(
+    (
         _Side("a", "Setup A · top face", "top"),
         _Side("b", "Setup B · front face", "front"),
         _Side("c", "Setup C · underside", "bottom"),
         _Side("d", "Setup D · back face", "back"),
     ),
-}
+    flat=False,
+)
 
 
 def _up(value: float, step: float = 0.1) -> float:
@@ -99,15 +110,15 @@ def _cutters(longest: float, height: float, cutters: Sequence[Cutter], room: flo
 
 
 def _operations(
-    plan: Plan, roughs: Sequence[Cutter], fine: Cutter, first: int, kind: Kind, border: float
+    plan: Plan, roughs: Sequence[Cutter], fine: Cutter, first: int, sides: Sides, border: float
 ) -> tuple[Operation, ...]:
-    facing = {"facing": _MEET} if kind == "four-faces" else {}
+    facing = {"facing": _MEET} if not sides.flat else {}
     # Lines along a rim end up to a stepover beside it; the trip round the outline takes what they leave there.
     last = first + 10 * len(roughs)
     finishing = proposed_operation(plan, (fine,), "finish_raster", last, fine, outline="on", **facing)
     # Waste between the limbs of a figure would block the later sides.
     cleared = Limit(boundary="border", contain="inside")
-    if kind == "four-faces":
+    if not sides.flat:
         cleared = Limit(boundary="box", contain="inside", offset=border)
     roughings = [
         proposed_operation(plan, (cutter,), "rough_offset", first + 10 * k, cutter, leave=0.4).model_copy(
@@ -202,7 +213,7 @@ def _refuse_open(shown: Sequence[Shown], meshes: Meshes, work: Work) -> None:
 
 
 def proposed_faces(
-    plan: Plan, kind: Kind, meshes: Meshes, shown: Sequence[Shown], cutters: Sequence[Cutter], work: Work
+    plan: Plan, sides: Sides, meshes: Meshes, shown: Sequence[Shown], cutters: Sequence[Cutter], work: Work
 ) -> Plan:
     """The plan with setups for several faces, and all that they share.
 
@@ -211,19 +222,17 @@ def proposed_faces(
     Refused
         Where the stock leaves no border and no frame round the part; with the size that would.
     """
-    if plan.stock.kind == "round":
+    if plan.stock.is_round:
         raise Refused("a part of several faces is cut from a board: take a box as stock")
     _refuse_open(shown, meshes, work)
     boxes = [placed for _, placed, _ in shown]
     low, high = np.min([box.low for box in boxes], axis=0), np.max([box.high for box in boxes], axis=0)
     size = np.array(plan.stock.size)
-    around = (
-        float(np.minimum(low, size - high)[:2].min()) if kind == "two-faces" else float(min(low[0], size[0] - high[0]))
-    )
+    around = float(np.minimum(low, size - high)[:2].min()) if sides.flat else float(min(low[0], size[0] - high[0]))
     frame = min(FRAME, around / 3)
     longest = float((high - low)[:2].max())
     rough, fine = _cutters(longest, float((high - low)[2]), cutters, around - frame)
-    if kind == "two-faces":
+    if sides.flat:
         # A long part needs a wide frame; the border comes first.
         wide = _CLEAR * max(rough.diameter, fine.diameter) + 1.0
         frame = max(frame, min(_frame(plan, rough, longest + 2 * wide, float(size[2])), around - wide))
@@ -237,12 +246,12 @@ def proposed_faces(
     second = second_rougher(rough, fine, cutters)
     roughs = [rough] if second is None else [rough, second]
     setups = tuple(
-        Setup(id=side.id, name=side.name, side=side.side, overrun=max(fine.radius, 0.5), operations=())
-        for side in _SIDES[kind]
+        FaceSetup(id=side.id, name=side.name, side=side.side, overrun=max(fine.radius, 0.5), operations=())
+        for side in sides.sides
     )
     setups = tuple(
         setup.model_copy(
-            update={"operations": _operations(plan, roughs, fine, 10 + 10 * k * (len(roughs) + 1), kind, border)}
+            update={"operations": _operations(plan, roughs, fine, 10 + 10 * k * (len(roughs) + 1), sides, border)}
         )
         for k, setup in enumerate(setups)
     )
@@ -250,10 +259,10 @@ def proposed_faces(
     spaces: dict[str, SetupSpace] = {setup.side: setup_space(bare, setup, meshes, work) for setup in setups}
     parting = _middle_of_rim(spaces["top"], work, spaces["bottom"])
     parting_y = None
-    if kind == "four-faces":
+    if not sides.flat:
         # From the front, heights count from the back of the stock.
         parting_y = round(float(size[1]) - _middle_of_rim(spaces["front"], work, spaces["back"]), 2)
-    tabs = proposed_tabs(bare, work, (spaces["top"], spaces["bottom"]), kind, border, boxes)
+    tabs = proposed_tabs(bare, work, (spaces["top"], spaces["bottom"]), not sides.flat, border, boxes)
     if not tabs:
         raise Refused(
             "the part has no thickness along its outline for tabs to hold it: an open mesh has a front only; fill its "
@@ -313,9 +322,9 @@ def _as_tabs_hold(plan: Plan, boxes: Sequence[Placed]) -> Plan:
 
 def _with_overruns(plan: Plan, spaces: dict[str, SetupSpace], work: Work) -> Plan:
     """The plan with the smallest overruns, and a little more."""
-    found = []
+    found, by_id = [], {space.setup.id: space for space in spaces.values()}
     for setup in plan.setups:
-        space = SetupSpace(**{**vars(spaces[setup.side]), "setup": setup})
+        space = SetupSpace(**{**vars(by_id[setup.id]), "setup": setup})
         # Kept by the models alone, so that it is not looked for again with the ground beside them.
         rim_reach(space, work, finishing_corner(setup))
         need, _ = smallest_overrun(SetupSpace(**{**vars(space), "plan": plan}), work)
@@ -329,16 +338,16 @@ def _frame(plan: Plan, rough: Cutter, longest: float, height: float) -> float:
     return max(FRAME, ceil(frame_width(plan.stock.material, push, longest, height)))
 
 
-def stock_for(size: F64, kind: Kind, cutters: Sequence[Cutter], plan: Plan) -> tuple[float, float, float]:
+def stock_for(size: F64, sides: Sides, cutters: Sequence[Cutter], plan: Plan) -> tuple[float, float, float]:
     """Stock (x, y, z in mm) that a part of `size` (3,) is cut from with a border and a frame all round, of the material
     of a plan's stock."""
     rough, fine = _cutters(float(size[:2].max()), float(size[2]), cutters, 100.0)
     border = _CLEAR * max(rough.diameter, fine.diameter) + 1.0
-    frame = _frame(plan, rough, float(size[:2].max()) + 2 * border, float(size[2])) if kind == "two-faces" else FRAME
+    frame = _frame(plan, rough, float(size[:2].max()) + 2 * border, float(size[2])) if sides.flat else FRAME
     around = 2 * (border + frame)
-    across = around if kind == "two-faces" else 6.0
+    across = around if sides.flat else 6.0
     return (
         _up(float(size[0]) + around, 1.0),
         _up(float(size[1]) + across, 1.0),
-        _up(float(size[2]) + (3.0 if kind == "two-faces" else 6.0), 1.0),
+        _up(float(size[2]) + (3.0 if sides.flat else 6.0), 1.0),
     )

@@ -11,7 +11,7 @@ from nephos.core.cutters.feeds import working_diameter
 from nephos.core.findings.reach import GRIP, AnyTerrain, floor_of, reached
 from nephos.core.findings.terrain import SLACK, Terrain
 from nephos.core.plan.boundary import Limit
-from nephos.core.plan.schema import Operation
+from nephos.core.plan.operation import Operation
 
 _STEPS = ("stepover", "stepdown", "step_x", "step_y")
 """Settings that follow the size of a cutter."""

@@ -7,8 +7,9 @@ import numpy as np
 
 from nephos.core.arrays import F64, Bool
 from nephos.core.findings.terrain import Shown, terrain_of
-from nephos.core.plan.place import to_setup
-from nephos.core.plan.schema import Plan, Setup
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.setups.setup import Setup
 
 _SIDES: tuple[Literal["top", "bottom", "front", "back"], ...] = ("top", "bottom", "front", "back")
 LEAST_SHARE = 0.03
@@ -30,7 +31,7 @@ class _View(NamedTuple):
 
 
 def _view(plan: Plan, setup: Setup, shown: Sequence[Shown]) -> _View:
-    matrix = to_setup(plan.stock, setup)
+    matrix = setup.frame(plan.stock).matrix
     moved = [look.moved_samples(matrix @ own) for _, placed, look in shown for own in placed.matrices]
     points, normals = (np.concatenate(parts) for parts in zip(*moved, strict=True))
     slopes = np.degrees(np.arccos(np.clip(normals[:, 2], -1.0, 1.0)))
@@ -51,7 +52,7 @@ def own_shares(plan: Plan, shown: Sequence[Shown]) -> dict[str, float]:
 
     From samples of the surface, on a coarse terrain: within a few hundredths."""
     bare = plan.model_copy(update={"faces": None})
-    views = {side: _view(bare, Setup(id=side, name=side, side=side), shown) for side in _SIDES}
+    views = {side: _view(bare, FaceSetup(id=side, name=side, side=side), shown) for side in _SIDES}
     done = np.any([views[side].seen & (views[side].slopes < _STEEP) for side in ("top", "bottom")], axis=0)
     return {side: float((views[side].seen & (views[side].slopes < _SEEN) & ~done).mean()) for side in ("front", "back")}
 

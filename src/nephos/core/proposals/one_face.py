@@ -8,8 +8,10 @@ import numpy as np
 from nephos.core.cutters import Cutter
 from nephos.core.findings.terrain import Terrain, terrain_of
 from nephos.core.mesh.summary import MeshSummary
+from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.setup import Setup
 from nephos.core.proposals.fitting import fitted, in_flute_layers, roughing_depth
 from nephos.core.proposals.operations import nearest_cutter, one_cutter_a_number, proposed_operation
 

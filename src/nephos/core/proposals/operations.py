@@ -6,7 +6,8 @@ from math import inf
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.cutters.feeds import working_diameter
 from nephos.core.plan.boundary import Limit
-from nephos.core.plan.schema import Operation, Plan
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
 from nephos.core.strategies.registry import strategy
 
 _USUAL: dict[str, tuple[str, float]] = {"drill": ("drill", 5.0)}

@@ -10,17 +10,21 @@ from nephos.core.cutters import Cutter
 from nephos.core.cutters.feeds import working_diameter
 from nephos.core.errors import Refused
 from nephos.core.findings.bar_terrain import BarTerrain, bar_terrain
-from nephos.core.findings.rotary import BENDS
 from nephos.core.findings.terrain import Shown
 from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.mesh.summary import MeshSummary
-from nephos.core.pipeline.bar_space import cutter_limits
 from nephos.core.plan.bar_place import along_axis, centred, resized, swept_diameter
 from nephos.core.plan.boundary import Limit
+from nephos.core.plan.clamping import Zero
 from nephos.core.plan.force import cutting_push, elastic_modulus
-from nephos.core.plan.place import bar_radius, placed_model, to_setup
-from nephos.core.plan.rotary import Rotary
-from nephos.core.plan.schema import Model, Operation, Plan, Setup, Stock, Zero
+from nephos.core.plan.model import Model
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.place import placed_model
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.holding import Rotary
+from nephos.core.plan.setups.rotary import RotarySetup
+from nephos.core.plan.setups.setup import Setup
+from nephos.core.plan.stock import Stock
 from nephos.core.post.schema import Post, post_of
 from nephos.core.proposals.bar_ends import (
     GAP,
@@ -41,6 +45,8 @@ from nephos.core.proposals.operations import (
     with_stepdown_share,
     without_repeats,
 )
+from nephos.core.setups.bar import cutter_limits
+from nephos.core.setups.bar_findings import BENDS
 
 POST = "rs274-rotary-a"
 MACHINE = "rotary-router"
@@ -118,7 +124,7 @@ def _goes_round(plan: Plan, setup: Setup, shown: Sequence[Shown], operation: Ope
 
     Along X there are as many lines as the stepover goes into the largest circumference; round the bar turns are as long as
     the surface is there. Both go down no faster than the plunge feed, and the rotary axis has its limit."""
-    matrix, machine = to_setup(plan.stock, setup), machine_of(plan.machine)
+    matrix, machine = setup.frame(plan.stock).matrix, machine_of(plan.machine)
     degrees = next((axis.feed_limit for axis in machine.rotary if axis.name == "A"), inf)
     feed, plunge = operation.cutting_feed, operation.entering_feed
     along = around = 0.0
@@ -130,7 +136,7 @@ def _goes_round(plan: Plan, setup: Setup, shown: Sequence[Shown], operation: Ope
         r, out, axial = r[seen], np.maximum(out[seen], 0.0), np.abs(normals[seen, 0])
         turning = np.sqrt(np.maximum(1 - out**2 - axial**2, 0.0))
         # Samples are even by area: on the unrolled surface of radius R each takes up out x R / r of its own.
-        along += float((bar_radius(plan.stock) / r * _way(out, axial, feed, plunge)).sum())
+        along += float((plan.stock.bar_radius / r * _way(out, axial, feed, plunge)).sum())
         limited = np.maximum(feed / (degrees * pi / 180 * r), 1.0)
         around += float((_way(out, turning, feed, plunge) * limited).sum())
     # Turns lie closer than lines.
@@ -145,14 +151,12 @@ def _way(level: F64, rise: F64, feed: float, plunge: float) -> F64:
     return found
 
 
-def _with_strong_core(plan: Plan, setup: Setup, terrain: BarTerrain) -> Setup:
+def _with_strong_core(plan: Plan, setup: RotarySetup, terrain: BarTerrain) -> RotarySetup:
     """The setup with the smallest core, and the largest share of the stepdowns, at which the bar holds.
 
     It holds if it bends by at most :data:`BENDS` and withstands the cutting force with its safety factor. The core is limited by
     the model; if nothing holds, the setup keeps its stepdowns."""
     rotary, material = setup.rotary, plan.stock.material
-    if rotary is None:
-        return setup
     inside = terrain.thinnest[terrain.covered.any(axis=0)]
     most = max(2 * float(np.percentile(inside, _TIPS)), _CORES[0])
     zones = [terrain.zone(item.boundary, item.cutter) for item in setup.operations]
@@ -231,16 +235,17 @@ def proposed_rotary(
     blunt = has_blunt_ends(free, look, probe)
     parting = groove_cutter(cutters, (diameter - first_core) / 2) if blunt else None
     for _ in range(2):
-        found, terrain = _laid_out(plan, model, look, rotary, pair, parting, cutters, bar, (swept, length), sized)
-        first, *_, last = found.setups[0].operations
+        found, setup, terrain = _laid_out(
+            plan, model, look, rotary, pair, parting, cutters, bar, (swept, length), sized
+        )
+        first, *_, last = setup.operations
         if (first.cutter, last.cutter) == pair:
             break
         # A cutter that was replaced for its reach may need more room at the ends.
         pair = first.cutter, last.cutter
-    (setup,) = found.setups
     if core is None:
         setup = _with_strong_core(found, setup, terrain)
-    if parting is not None and setup.rotary is not None:
+    if parting is not None:
         last_cut = groove(found, setup.rotary, terrain, parting, setup.operations)
         operations = one_cutter_a_number([*setup.operations, *([last_cut] if last_cut else [])])
         setup = setup.model_copy(update={"operations": tuple(operations)})
@@ -258,7 +263,7 @@ def _laid_out(
     bar: tuple[float, float] | None,
     extent: tuple[float, float],
     sized: bool,
-) -> tuple[Plan, BarTerrain]:
+) -> tuple[Plan, RotarySetup, BarTerrain]:
     """The plan with the model in the bar and the operations of its one setup, for a roughing and a finishing cutter.
 
     `extent` is the diameter that the model sweeps and its length, `parting` the cutter for grooves beside blunt ends."""
@@ -286,9 +291,7 @@ def _laid_out(
         # A hair less, so that the largest radius lies within the bar.
         model = resized(model, look, stock, share * (1 - 1e-4))
     model = centred(model, look, stock, round((left - right) / 2, 4))
-    setup = Setup(
-        id="bar", name="Setup A · bar", kind="rotary", rotary=rotary, zero=Zero(x="low", y="centre", z="axis")
-    )
+    setup = RotarySetup(id="bar", name="Setup A · bar", rotary=rotary, zero=Zero(x="low", y="centre", z="axis"))
     models = tuple(model if item.id == model.id else item for item in plan.models)
     post = plan.post if post_of(plan.post).rotary is not None else POST
     update = {"stock": stock, "models": models, "faces": None, "post": post, "machine": _machine_for(plan, post)}
@@ -302,7 +305,7 @@ def _laid_out(
     setup = setup.model_copy(
         update={"operations": _operations(bare, *pair, cutters, terrain, around, parting is not None)}
     )
-    return bare.model_copy(update={"setups": (setup,)}), terrain
+    return bare.model_copy(update={"setups": (setup,)}), setup, terrain
 
 
 def _machine_for(plan: Plan, post: str | Post) -> str | Machine:

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 import shapely
@@ -63,7 +62,7 @@ def proposed_tabs(
     plan: Plan,
     work: Work,
     spaces: tuple[SetupSpace, SetupSpace],
-    kind: Literal["two-faces", "four-faces"],
+    at_ends: bool,
     border: float,
     boxes: Sequence[Placed],
 ) -> tuple[FaceTab, ...]:
@@ -71,7 +70,8 @@ def proposed_tabs(
 
     Parameters
     ----------
-    spaces : of the setups from the top and from below. border : width of the border, mm. boxes : of the models.
+    spaces : of the setups from the top and from below. border : width of the border, mm. boxes : of the models. at_ends :
+    at both ends along X, as for four faces.
 
     Returns
     -------
@@ -81,7 +81,7 @@ def proposed_tabs(
     shape = shadow_of(work, plan, top.setup, (), top.mesh)
     loops = loops_of(shape)
     outer = [loop for loop in loops if not loop.hole]
-    if kind == "four-faces":
+    if at_ends:
         tried = _at_ends(top, outer)
     else:
         width, depth = top.stock_high[:2].tolist()

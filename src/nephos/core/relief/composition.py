@@ -47,6 +47,11 @@ class Along(Part):
     kind: Literal["plane", "ground"] = "plane"
     height: Place = 0.0
 
+    @property
+    def on_ground(self) -> bool:
+        """Whether heights count from what is below the piece."""
+        return self.kind != "plane"
+
 
 class ReliefPiece(Part):
     """One piece. Its `height` is how far its shape rises over its base, or goes down where negative."""

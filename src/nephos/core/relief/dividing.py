@@ -81,8 +81,8 @@ def _parts(t: I32, w: I64, h: F64, hw: F64, marks: int, points: F64) -> tuple[I3
     every = np.arange(n)
 
     def take(*names: tuple[str, int]) -> tuple[I32, F64]:
-        corner = np.stack([t[:, k] if kind == "t" else w[:, k] for kind, k in names], 1)
-        height = np.stack([h[:, k] if kind == "t" else hw[:, k] for kind, k in names], 1)
+        corner = np.stack([t[:, k] if part == "t" else w[:, k] for part, k in names], 1)
+        height = np.stack([h[:, k] if part == "t" else hw[:, k] for part, k in names], 1)
         return corner.astype(np.int32), height
 
     bits = [k for k in range(3) if marks >> k & 1]

@@ -153,7 +153,7 @@ def _surface(layer: Layer, k: int, xy: F64, ground: F64, code: Code, there: Bool
         return np.where(there, lying - rise, NOTHING), mixed
     value = rise + piece.base.height
     numbers = None if code is None else _mixed(np.zeros_like(code), k, own.part)
-    if piece.base.kind == "ground":
+    if piece.base.on_ground:
         value = value + lying
         numbers = _mixed(code, k, own.part)
     if how == "higher":

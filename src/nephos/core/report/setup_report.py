@@ -9,9 +9,8 @@ from nephos.core.arrays import F64
 from nephos.core.finding import Finding
 from nephos.core.machine.job_time import job_time
 from nephos.core.machine.machine import machine_of
-from nephos.core.pipeline.keys import axis_of, bar_position
 from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.plan.place import bar_radius, to_setup, zero_in_words
+from nephos.core.setups.registry import kind_of
 from nephos.core.strategies.registry import strategy
 
 
@@ -27,59 +26,13 @@ def _moved(document: Any, by: F64) -> Any:
     }
 
 
-def _rotary(done: SetupOutcome, origin: F64) -> dict[str, Any]:
-    """Bar, core and axis of a rotary setup; of a face on a bar where its programs rotate it to; nothing of another
-    one."""
-    setup, plan = done.space.setup, done.space.plan
-    if setup.rotary is None:
-        position = bar_position(plan, setup)
-        return {} if position is None else {"a_position": position}
-    axis = axis_of(plan)
-    square = None if plan.stock.kind == "round" else [plan.stock.width, plan.stock.thickness]
-    return {
-        "bar": {"diameter": 2 * bar_radius(plan.stock), "length": plan.stock.length, "square": square},
-        "core": setup.rotary.core,
-        "rotary": setup.rotary.model_dump(),
-        "axis": {"along": "X", "y": 0.0, "z": float(-origin[2])},
-        "a_sign": axis.sense,
-        "a_word": axis.word,
-        "a_per_turn": axis.per_turn,
-        "a_feed": "inverse" if axis.inverse else "minute",
-    }
-
-
-def _tile(done: SetupOutcome, origin: F64) -> dict[str, Any]:
-    """Window, slide and steps of a tile; nothing of another setup. Places count from `origin`."""
-    tile = done.space.setup.tile
-    if tile is None:
-        return {}
-    shift = [*origin[:2], *origin[:2]]
-    low, high = done.space.stock_low[:2], done.space.stock_high[:2]
-    window = np.clip(tile.window(), [*low, *low], [*high, *high])
-    return {
-        "tile": {
-            "of": tile.of,
-            "number": tile.number,
-            "count": tile.count,
-            "core": (np.array(tile.core) - shift).tolist(),
-            "window": (window - shift).tolist(),
-            "slid": list(tile.slid),
-            "zero": np.round(done.space.zero, 6).tolist(),
-            "files": [program.name for program in done.programs],
-            "strip": None if tile.blend is None else tile.blend.model_dump(),
-            "error": None if tile.error is None else tile.error.model_dump(),
-        },
-        "steps": [asdict(item) for item in done.proof.steps],
-    }
-
-
 def setup_report(done: SetupOutcome, findings: list[Finding], origin: F64) -> dict[str, Any]:
     """One setup's part of report.json (documented in docs/report.md).
 
     Places count from `origin` (3,) in the orientation frame: (0, 0, 0) there, or the work zero.
     """
     setup, space = done.space.setup, done.space
-    matrix = to_setup(space.plan.stock, setup)
+    matrix = setup.frame(space.plan.stock).matrix
     matrix[:3, 3] -= origin
     where: dict[int, list[tuple[str, tuple[int, int]]]] = {}
     for program in done.programs:
@@ -109,23 +62,16 @@ def setup_report(done: SetupOutcome, findings: list[Finding], origin: F64) -> di
         [outcome.operation.cutter.number for outcome in done.outcomes],
         machine_of(space.plan.machine),
     )
-    low, high = space.stock_low, space.stock_high
-    if setup.kind == "rotary":
-        half = np.array([0.0, space.plan.stock.width / 2, space.plan.stock.thickness / 2])
-        low, high = -half, half + np.array([space.plan.stock.length, 0.0, 0.0])
+    low, high = kind_of(space.setup).stock_box(space.plan)
     x0, y0, z0 = map(float, low - origin)
     x1, y1, z1 = map(float, high - origin)
     return {
         "id": setup.id,
-        "kind": setup.kind,
-        "side": setup.side,
-        "angle": setup.angle,
-        "overrun": setup.overrun,
+        "kind": setup.works_as,
         "smallest_overrun": None if done.overrun is None else round(done.overrun[0], 4),
         "matrix": matrix.tolist(),
-        **_tile(done, origin),
-        "zero": {**setup.zero.model_dump(), "words": zero_in_words(setup)},
-        **_rotary(done, origin),
+        **kind_of(space.setup).report(done, origin),
+        "zero": {**setup.zero.model_dump(), "words": setup.zero_in_words()},
         "stock": {"x0": x0, "y0": y0, "z0": z0, "x1": x1, "y1": y1, "z1": z1},
         "operations": operations,
         "compare": done.comparison.numbers(),

@@ -9,13 +9,13 @@ import numpy as np
 from nephos.core.findings.faces import whole_findings
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.proof import grid_facts
 from nephos.core.pipeline.store import Result, as_result
 from nephos.core.pipeline.whole import Whole
 from nephos.core.plan.schema import Plan
 from nephos.core.post.checksum import check_word
 from nephos.core.post.write import Program
 from nephos.core.report.setup_report import setup_report
+from nephos.core.setups.registry import kind_of
 from nephos.core.stock.frames import shown_bottom, shown_grid, shown_top
 
 
@@ -46,10 +46,9 @@ def summary_result(done: SetupOutcome) -> Result:
     report = setup_report(replace(done, programs=()), [], np.zeros(3))
     del report["findings"], report["operations"]
     grid = shown_grid(done.shown.grid)
-    report["grid"], report["compare_grid"] = grid_facts(grid), grid_facts(done.comparison.grid)
+    report["grid"], report["compare_grid"] = grid.facts(), done.comparison.grid.facts()
     report["block_key"] = done.keys.shown
-    tile = done.space.setup.tile
-    report["partial"] = done.first.field is not None or (tile is not None and tile.number > 1)
+    report["partial"] = done.first.field is not None or not kind_of(done.space.setup).is_first_part
     return as_result(
         report,
         top=shown_top(done.shown, grid),

@@ -1,7 +1,7 @@
 """The block as a dexel field: on each cell of a grid a column of intervals of material."""
 
 from dataclasses import dataclass, replace
-from math import ceil, floor
+from math import ceil, cos, floor, sin
 from typing import Any
 
 import numpy as np
@@ -36,6 +36,27 @@ class Grid:
     def ys(self) -> F64:
         """(ny,) float64 centres along Y."""
         return np.asarray(self.y0 + self.pitch * np.arange(self.ny), np.float64)
+
+    @property
+    def unrolled(self) -> bool:
+        """Whether it lies on the unrolled surface of a bar."""
+        return self.radius is not None
+
+    def point_at(self, x: float, y: float, z: float) -> tuple[float, float, float]:
+        """The point of the setup's frame at a place of the grid; the two differ on a bar."""
+        if self.radius is None:
+            return x, y, z
+        return x, z * sin(y / self.radius), z * cos(y / self.radius)
+
+    def facts(self) -> dict[str, float]:
+        """The grid as it is kept among the facts of a result."""
+        facts = {"x0": self.x0, "y0": self.y0, "pitch": self.pitch, "nx": self.nx, "ny": self.ny}
+        return facts if self.radius is None else facts | {"radius": self.radius}
+
+    @classmethod
+    def from_facts(cls, facts: dict[str, float]) -> "Grid":
+        """The grid that :meth:`facts` kept."""
+        return cls(facts["x0"], facts["y0"], facts["pitch"], int(facts["nx"]), int(facts["ny"]), facts.get("radius"))
 
     def window(self, low: tuple[float, float], high: tuple[float, float]) -> tuple[slice, slice]:
         """Rows and columns whose centres lie between `low` and `high` (both (x, y))."""

@@ -11,7 +11,7 @@ from nephos.core.parallel import Report, in_parallel, kernel, part, silent
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.compare import REACH, Comparison, deciding
 from nephos.core.stock.rays import sweep_rays
-from nephos.core.surface.drop import drop_grid
+from nephos.core.surface.drop import Surface, drop_grid
 from nephos.core.surface.index import GridArrays, SurfaceIndex
 from nephos.core.surface.nearest import distance_at
 from nephos.core.surface.rotary import RotaryIndex
@@ -52,7 +52,7 @@ def _deviations(
             out[j, i] = -min(size, deepest) if gap < -1e-4 else size
 
 
-def lowest_left_on_bar(index: RotaryIndex, grid: Grid, cutter: Profile, floor: float) -> F32:
+def lowest_left_on_bar(index: Surface, grid: Grid, cutter: Profile, floor: float) -> F32:
     """(ny, nx) the lowest radii that a cutter leaves that has been at every place of a grid all round a bar."""
     more = ceil(cutter.radius / grid.pitch)
     wide = Grid(grid.x0 - more * grid.pitch, 0.0, grid.pitch, grid.nx + 2 * more, grid.ny, grid.radius)

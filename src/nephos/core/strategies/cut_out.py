@@ -37,7 +37,7 @@ from nephos.core.strategies.following.tabs import (
     rim_heights,
     tabs_on,
 )
-from nephos.core.strategies.following.tile_window import in_window, inside_window, near_window
+from nephos.core.strategies.following.window import in_window, inside_window, near_window
 from nephos.core.strategies.registry import Held, Strategy, StrategySettings, Task, choice, number
 from nephos.core.toolpath import Pass, Passes
 from nephos.core.units import Say

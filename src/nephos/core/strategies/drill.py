@@ -8,7 +8,7 @@ from nephos.core.errors import NothingToCut
 from nephos.core.estimate.estimate import Estimate, EstimateInput
 from nephos.core.linking.link_block import LinkBlock
 from nephos.core.strategies.clearing.levels import polygons_of
-from nephos.core.strategies.following.tile_window import within_core
+from nephos.core.strategies.following.window import within_core
 from nephos.core.strategies.registry import Strategy, StrategySettings, Task, number
 from nephos.core.strategies.rough_plunge import plunge
 from nephos.core.toolpath import Pass, Passes

@@ -11,7 +11,7 @@ from nephos.core.errors import Refused
 from nephos.core.estimate.estimate import Estimate, EstimateInput, travel_seconds
 from nephos.core.strategies.following.finishing import run_passes
 from nephos.core.strategies.registry import Strategy, StrategySettings, Task, choice, number
-from nephos.core.surface.rotary import RotaryIndex
+from nephos.core.surface.chart import chart_of
 from nephos.core.toolpath import Passes
 from nephos.core.units import Say
 
@@ -36,9 +36,9 @@ class FinishHelixSettings(StrategySettings):
 
 def _make(task: Task) -> Passes:
     settings: FinishHelixSettings = task.settings
-    if not isinstance(task.index, RotaryIndex):
+    turn = chart_of(task.index).turn
+    if not turn:
         raise Refused("a helix is cut on a bar that rotates: choose another strategy for this setup")
-    turn = float(task.index.high[1])
     runs = []
     for piece in shapely.get_parts(task.region):
         low, _, high, _ = piece.bounds

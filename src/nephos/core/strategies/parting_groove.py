@@ -11,7 +11,7 @@ from nephos.core.errors import NothingToCut, Refused
 from nephos.core.estimate.estimate import Estimate, EstimateInput, travel_seconds
 from nephos.core.stock.block import Block
 from nephos.core.strategies.registry import Strategy, StrategySettings, Task, choice, number
-from nephos.core.surface.rotary import RotaryIndex
+from nephos.core.surface.chart import chart_of
 from nephos.core.toolpath import Pass, Passes
 from nephos.core.units import Say
 
@@ -88,9 +88,10 @@ def _spiral(x: float, top: float, bottom: float, stepdown: float, turn: float, b
 
 def _make(task: Task) -> Passes:
     settings: PartingGrooveSettings = task.settings
-    if not isinstance(task.index, RotaryIndex) or task.block is None:
+    chart = chart_of(task.index)
+    if not chart.is_round or task.block is None:
         raise Refused("parting grooves are cut on a bar that rotates: choose another strategy for this setup")
-    bottom, turn = max(settings.diameter / 2, task.floor), float(task.index.high[1])
+    bottom, turn = max(settings.diameter / 2, task.floor), chart.turn
     passes: list[Pass] = []
     for x in _places(task, settings):
         top = _highest(task.block, x, task.cutter.radius)

@@ -17,9 +17,10 @@ from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.mesh.formats.registry import formats
 from nephos.core.pipeline.store import key_of
 from nephos.core.plan.edits import apply_edit
-from nephos.core.plan.schema import Operation, Plan, parse_plan
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.shelf import Fitting, Piece, fitting_pieces
-from nephos.core.proposals.job import JOB_KINDS
+from nephos.core.proposals.ways import WAYS, way
 from nephos.web import jobs as service
 from nephos.web.answers import DerivedAnswer, MeshAnswer
 from nephos.web.api.meshes import body_pieces
@@ -297,7 +298,7 @@ def boards(request: HttpRequest, job_id: int, body: BoardsWanted) -> list[int]:
 @router.get("/kinds", response=dict[str, str])
 def job_kinds(request: HttpRequest) -> dict[str, str]:
     """Kinds of job that can be proposed, by key, with their titles."""
-    return JOB_KINDS
+    return {key: item.title for key, item in WAYS.items()}
 
 
 @router.post("/{int:job_id}/propose", response=dict[str, str])
@@ -305,8 +306,7 @@ def propose_kind(request: HttpRequest, job_id: int, body: KindWanted) -> dict[st
     """Have setups and operations proposed for a kind of job; the answer names where it is said that they are there. They
     become a new revision."""
     job = get_object_or_404(Job, pk=job_id)
-    if body.kind not in JOB_KINDS:
-        raise Refused(f"there is no kind of job '{body.kind}'")
+    way(body.kind)
     if job.version != body.based_on:
         raise service.Stale
     key = key_of("whole", "propose", job.pk, job.version, job.revision, body.kind)

@@ -20,11 +20,12 @@ from nephos.core.pipeline.keys import setup_keys
 from nephos.core.pipeline.sides import operation_before
 from nephos.core.pipeline.store import key_of
 from nephos.core.pipeline.whole import job_key
-from nephos.core.plan.schema import Plan, Setup, parse_plan
-from nephos.core.plan.tile_setups import cut_plan
+from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.plan.setups.setup import Setup
 from nephos.core.post.checksum import HEAD, body_word, check_word, checksum_state
 from nephos.core.post.text import file_stem
 from nephos.core.post.write import retitled
+from nephos.core.setups.registry import kind_of
 from nephos.core.stock.window import window_grid
 from nephos.web import jobs as service
 from nephos.web.api.meshes import body_pieces
@@ -63,7 +64,7 @@ class FileOrigin(Schema):
 
 def _place(job_id: int, setup_id: str) -> tuple[Job, Plan, Setup]:
     job = get_object_or_404(Job, pk=job_id)
-    plan = cut_plan(parse_plan(service.current_plan(job)))
+    plan = parse_plan(service.current_plan(job)).as_cut()
     setup = next((item for item in plan.setups if item.id == setup_id), None)
     if setup is None:
         raise Refused("that setup is not in the job any more: look at the job again")
@@ -80,7 +81,7 @@ def _postable(job: Job, setup_id: str | None = None) -> None:
     open."""
     plan = parse_plan(service.current_plan(job))
     found = derived(plan)
-    worked = {setup.id for setup in cut_plan(plan).setups if setup.worked}
+    worked = {setup.id for setup in plan.as_cut().setups if setup.worked}
     mine = [item for item in found["setups"] if item["id"] in worked and setup_id in (None, item["id"])]
     if any(item["programs"] is None for item in mine) or (setup_id is None and found["joined"] and not found["whole"]):
         raise Refused("the files are not written and checked as the job is now: calculate it first")
@@ -100,7 +101,7 @@ def _heads(job: Job, plan: Plan, blob: int) -> tuple[bytes, bytes]:
 def all_programs(request: HttpRequest, job_id: int) -> FileResponse:
     """All posted programs of a job in one archive, as single files would be saved."""
     job = get_object_or_404(Job, pk=job_id)
-    plan = cut_plan(parse_plan(service.current_plan(job)))
+    plan = parse_plan(service.current_plan(job)).as_cut()
     _postable(job)
     held = tempfile.TemporaryFile()  # noqa: SIM115  the answer closes it
     with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
@@ -198,8 +199,7 @@ def check_file(
 def window(request: HttpRequest, job_id: int, setup_id: str, body: Spot) -> dict[str, str]:
     """Have a small window of the block cut at full resolution; the answer names where it will be found."""
     _, plan, setup = _place(job_id, setup_id)
-    if setup.kind == "rotary":
-        raise Refused("a bar has no close look yet: set a finer pitch in the accuracy of the stock")
+    kind_of(setup).check_close_look()
     window_grid(body.low, body.high, body.pitch)
     keys = [item.moves for item in setup_keys(plan, setup).operations.values()][: body.operations]
     key = key_of("window", setup_keys(plan, setup).space, keys, body.low, body.high, body.pitch)
@@ -221,7 +221,7 @@ def whole_file(request: HttpRequest, job_id: int, suffix: Literal[".stl", ".glb"
     """Have the block after all setups written as a mesh, in millimetres from the stock's low corner; the answer names
     where it will be found."""
     job = get_object_or_404(Job, pk=job_id)
-    key = job_key(cut_plan(parse_plan(service.current_plan(job))))
+    key = job_key(parse_plan(service.current_plan(job)).as_cut())
     if not Result.objects.filter(pk=key, facts__has_key="compare").exists():
         raise Refused("the whole part is not calculated for the job as it is now: press Calculate first")
     made = key_of("export", key, suffix)

@@ -23,13 +23,15 @@ _MODULES = (
     "hold",
     "operations",
     "setups",
-    "rotary",
-    "tiles",
     "pieces",
     "compositions",
 )
+_OF_KINDS = ("bar_edits", "tile_edits")
+"""Modules beside the kinds of setup that they are for."""
 for _name in _MODULES:
     import_module(f"nephos.core.plan.edits.{_name}")
+for _name in _OF_KINDS:
+    import_module(f"nephos.core.plan.setups.{_name}")
 
 
 def apply_edit(plan: Plan, looks: Looks, edit: Mapping[str, Any]) -> Plan:

@@ -9,7 +9,8 @@ from pydantic import Field
 from nephos.core.errors import Refused
 from nephos.core.plan.boundary import Boundary
 from nephos.core.plan.edits.registry import Looks, edit, model_of, with_model
-from nephos.core.plan.schema import Model, Placement, Plan
+from nephos.core.plan.model import Model, Placement
+from nephos.core.plan.schema import Plan
 from nephos.core.relief.composition import MOST_PIECES, Composition, ReliefPiece, links_of
 from nephos.core.relief.forms import TITLES
 from nephos.core.relief.outline import Outlines
@@ -90,8 +91,9 @@ def add_piece(
     composition = _composition(plan, model)
     if len(composition.pieces) >= MOST_PIECES:
         raise Refused(f"a relief has {MOST_PIECES} pieces at most: take one out first")
-    values = _start(composition, kind, of) | (source or {})
-    if kind == "mesh":
+    outline = kind
+    values = _start(composition, outline, of) | (source or {})
+    if outline == "mesh":
         if not mesh:
             raise Refused("choose the mesh that is to be set in")
         values |= {"mesh": mesh}
@@ -101,7 +103,7 @@ def add_piece(
         "source": values,
     }
     more = dict(_FIRST.get(kind, {}))
-    if kind == "offset":
+    if outline == "offset":
         base = _piece(composition, str(values["piece"]))
         more["height"] = round(max(abs(base.height) / 3, 0.5), 1)
     return _with_pieces(plan, model, (*composition.pieces, ReliefPiece.model_validate(made | more)))
@@ -119,17 +121,17 @@ _FIRST: dict[str, dict[str, Any]] = {
 """How a new piece of a kind is combined, where not added as a flat one."""
 
 
-def _start(composition: Composition, kind: str, of: str | None, but: str = "") -> dict[str, Any]:
+def _start(composition: Composition, outline: str, of: str | None, but: str = "") -> dict[str, Any]:
     """What a source of a kind starts from where its own defaults draw nothing: for the offset of a piece the piece `of`,
     else the lowest that is not `but`."""
-    if kind not in TITLES:
-        raise Refused(f"there is no outline of the kind '{kind}': use one of {', '.join(TITLES)}")
-    values: dict[str, Any] = {"kind": kind}
-    if kind == "path":
+    if outline not in TITLES:
+        raise Refused(f"there is no outline of the kind '{outline}': use one of {', '.join(TITLES)}")
+    values: dict[str, Any] = {"kind": outline}
+    if outline == "path":
         return values | _LINE
-    if kind == "drawn":
+    if outline == "drawn":
         return values | {"curves": [{"points": _CORNERS, "smooth": True}]}
-    if kind == "offset":
+    if outline == "offset":
         others = [piece.id for piece in composition.pieces if piece.id != but]
         if of is None and not others:
             raise Refused("there is no other piece to follow: add one first")

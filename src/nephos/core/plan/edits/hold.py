@@ -5,10 +5,10 @@ from collections.abc import Callable
 import numpy as np
 
 from nephos.core.errors import Refused
+from nephos.core.plan.clamping import KeepOut
 from nephos.core.plan.edits.registry import Looks, edit, placed_in, tidy
 from nephos.core.plan.part import Size
-from nephos.core.plan.place import to_setup
-from nephos.core.plan.schema import KeepOut, Plan
+from nephos.core.plan.schema import Plan
 
 _Change = Callable[[KeepOut], KeepOut | None]
 
@@ -40,7 +40,7 @@ def drop_keep_out(plan: Plan, looks: Looks, setup: str, keep_out: str) -> Plan:
 def clear_keep_out(plan: Plan, looks: Looks, setup: str, keep_out: str, gap: Size = 5.0) -> Plan:
     """Move a clamp or screw out of the boxes of all models, the shortest path along X or Y."""
     seen = next((item for item in plan.setups if item.id == setup), None)
-    matrix = np.eye(4) if seen is None else to_setup(plan.stock, seen)
+    matrix = np.eye(4) if seen is None else seen.frame(plan.stock).matrix
     placed = [placed_in(plan, looks, model.id) for model in plan.models if model.shown]
     ends = [np.array([box.low, box.high]) @ matrix[:3, :3].T + matrix[:3, 3] for box in placed]
 

@@ -8,8 +8,9 @@ from nephos.core.errors import Refused
 from nephos.core.mesh.repair.registry import Repair, repair_kind
 from nephos.core.plan.edits.registry import Looks, edit, model_of, placed_in, with_model
 from nephos.core.plan.edits.size import with_scale_kept
+from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.place import linear_of
-from nephos.core.plan.schema import Model, Placement, Plan
+from nephos.core.plan.schema import Plan
 
 
 @edit

@@ -7,7 +7,8 @@ from pydantic import Field
 
 from nephos.core.errors import Refused
 from nephos.core.plan.edits.registry import Looks, edit
-from nephos.core.plan.schema import Operation, Plan
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
 
 Number = Annotated[int, Field(ge=1, le=9999)]
 Length = Annotated[float, Field(gt=0, le=10_000, allow_inf_nan=False)]

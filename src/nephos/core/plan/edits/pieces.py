@@ -12,8 +12,9 @@ from nephos.core.mesh.repair.registry import Repair
 from nephos.core.plan.boundary import Boundary
 from nephos.core.plan.edits.registry import Looks, edit, model_of, placed_in, tidy
 from nephos.core.plan.edits.turn import turned
+from nephos.core.plan.model import Copies, Model, Placement
 from nephos.core.plan.place import place, placed_model
-from nephos.core.plan.schema import Copies, Model, Placement, Plan
+from nephos.core.plan.schema import Plan
 from nephos.core.rotation import turning
 
 Gap = Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)]

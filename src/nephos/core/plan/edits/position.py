@@ -6,9 +6,10 @@ from pydantic import Field
 
 from nephos.core.plan.edits.registry import Looks, edit, model_of, placed_in, tidy, with_model, with_placement
 from nephos.core.plan.edits.turn import Axis
+from nephos.core.plan.model import Copies
 from nephos.core.plan.part import Align
 from nephos.core.plan.part import Place as Length
-from nephos.core.plan.schema import Copies, Plan
+from nephos.core.plan.schema import Plan
 
 
 @edit

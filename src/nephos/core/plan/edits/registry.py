@@ -7,8 +7,9 @@ from pydantic import ConfigDict, validate_call
 
 from nephos.core.errors import Refused
 from nephos.core.mesh.summary import MeshSummary
+from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.place import Placed, placed_model
-from nephos.core.plan.schema import Model, Placement, Plan
+from nephos.core.plan.schema import Plan
 
 Looks = Callable[[Model], MeshSummary]
 """What is known of a model's mesh, its repairs done."""

@@ -5,11 +5,14 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from nephos.core.errors import Refused
+from nephos.core.plan.clamping import Zero
 from nephos.core.plan.edits.registry import Looks, edit, tidy
-from nephos.core.plan.faces import side_in_words
 from nephos.core.plan.joined_faces import Faces, FaceTab
+from nephos.core.plan.operation import Operation
 from nephos.core.plan.part import Angle, Side
-from nephos.core.plan.schema import Operation, Plan, Setup, Zero
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.setups.setup import Setup
 
 Id = Annotated[str, Field(min_length=1, max_length=40)]
 Length = Annotated[float, Field(gt=0, le=500, allow_inf_nan=False)]
@@ -35,7 +38,7 @@ def free_setup(plan: Plan) -> str:
 
 def setup_title(key: str, setup: Setup) -> str:
     """What a setup is called where nobody has named it."""
-    side = side_in_words(setup)
+    side = setup.side_in_words
     return f"Setup {key.upper()} · {'underside' if side == 'underside' else side + (' face' if side == 'top' else '')}"
 
 
@@ -62,9 +65,9 @@ def with_setup(plan: Plan, made: Setup) -> Plan:
 def add_setup(plan: Plan, looks: Looks, side: Side = "bottom", angle: Angle = 0.0) -> Plan:
     """Add an empty setup at the end: with another side up. On a bar it keeps the zero on the axis."""
     key = free_setup(plan)
-    turning = next((item for item in plan.setups if item.kind == "rotary"), None)
+    turning = next((item for item in plan.setups if item.holding is not None), None)
     zero = Zero() if turning is None else Zero(x=turning.zero.x, y="centre", z="axis")
-    setup = Setup(id=key, name="setup", side=side, angle=angle, zero=zero)
+    setup = FaceSetup(id=key, name="setup", side=side, angle=angle, zero=zero)
     return _with_setups(plan, (*plan.setups, setup.model_copy(update={"name": setup_title(key, setup)})))
 
 
@@ -105,7 +108,7 @@ def remove_setup(plan: Plan, looks: Looks, setup: Id) -> Plan:
 def change_setup(plan: Plan, looks: Looks, setup: Id, change: dict[str, Any]) -> Plan:
     """Change fields of a setup: its name, side, angle, overrun, whether it is on."""
     old = setup_named(plan, setup)
-    made = Setup.model_validate(old.model_dump() | change)
+    made = type(old).model_validate(old.model_dump() | change)
     if made.name == setup_title(old.id, old) or made.name == old.name == setup_title(old.id, old):
         made = made.model_copy(update={"name": setup_title(made.id, made)})
     return _with_setups(plan, tuple(made if item is old else item for item in plan.setups))

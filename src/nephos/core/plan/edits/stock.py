@@ -7,12 +7,14 @@ from pydantic import Field
 
 from nephos.core.arrays import F64
 from nephos.core.errors import Refused
+from nephos.core.plan.clamping import Zero
 from nephos.core.plan.edits.position import align_model, gap_model
 from nephos.core.plan.edits.registry import Looks, edit, tidy, with_placement
 from nephos.core.plan.edits.turn import swap_xy
 from nephos.core.plan.part import Size
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.schema import Plan, Stock, Zero
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.stock import Stock
 
 Margin = Annotated[float, Field(ge=0, le=1000)]
 
@@ -28,7 +30,7 @@ def box_of_models(plan: Plan, looks: Looks) -> tuple[F64, F64]:
 def _resized(plan: Plan, looks: Looks, size: tuple[float, float, float], low: F64 | None = None) -> Plan:
     """Other stock with the models where they were relative to each other: shifted so that their box begins at `low`."""
     before, _ = box_of_models(plan, looks)
-    round_bar = plan.stock.kind == "round"
+    round_bar = plan.stock.is_round
     if round_bar:
         size = (size[0], max(size[1:]), max(size[1:]))
     stock = Stock.model_validate(plan.stock.model_dump() | {"length": size[0], "width": size[1], "thickness": size[2]})
@@ -71,7 +73,7 @@ def size_stock(
 ) -> Plan:
     """Take stock of another length, width or thickness; of a bar, width and thickness are its diameter."""
     stock = plan.stock
-    if stock.kind == "round":
+    if stock.is_round:
         width = thickness = width or thickness or stock.width
     return plan.model_copy(
         update={
@@ -104,7 +106,7 @@ def larger_bar(plan: Plan, looks: Looks, model: str, diameter: Size) -> Plan:
 def shape_stock(plan: Plan, looks: Looks, kind: Literal["box", "round"]) -> Plan:
     """Take a box or a round bar."""
     stock = plan.stock
-    side = max(stock.width, stock.thickness) if kind == "round" else None
+    side = max(stock.width, stock.thickness) if kind != "box" else None
     return plan.model_copy(
         update={
             "stock": Stock.model_validate(

@@ -8,8 +8,9 @@ from pydantic import Field
 from nephos.core.arrays import F64
 from nephos.core.mesh.orientation import best_orientation
 from nephos.core.plan.edits.registry import Looks, edit, model_of, tidy, with_placement
+from nephos.core.plan.model import Placement
 from nephos.core.plan.place import extent_of, linear_of, scale_of
-from nephos.core.plan.schema import Placement, Plan
+from nephos.core.plan.schema import Plan
 from nephos.core.rotation import angles_of, turn_onto, turning
 
 Axis = Annotated[int, Field(ge=0, le=2)]

@@ -17,19 +17,15 @@ from nephos.core.parallel import Report, inlined, kernel
 from nephos.core.stock.block import Block
 from nephos.core.stock.intervals import stands_between
 from nephos.core.surface.drop import Surface, SurfaceArrays, drop_at, drop_grid
-from nephos.core.surface.rotary import RotaryIndex
+from nephos.core.surface.level_ground import level_ground
 
 _CELLS = 1_000_000
-FLAT = 0.005
-"""Slope (rise over run) up to which a facet is level."""
 HELIX = 0.8
 """Radius of a helix, or of the first circle, in radii of the cutter: under one, so that no core is left standing."""
 TRACE = 0.05
 """Material that stands no higher (mm) over a level is none, and less ground (mm^2) neither."""
 SPECK = 0.25
 """Pieces of less than this share of what the cutter can ramp into are left in any case."""
-_ROUND = 0.9986
-"""Cosine of the angle, 3 degrees, by which a facet round the axis may be off the radius."""
 _SAME = 0.02
 """Level ground within this many millimetres of height is one."""
 _WORTH = 0.1
@@ -39,13 +35,13 @@ _WORTH = 0.1
 @dataclass(frozen=True)
 class Field:
     """Tip heights over a grid: `tips` (ny, nx) float64 at x0 + i * step, y0 + j * step. On the unrolled surface of a
-    bar `radius` is that at which the steps round it are as long as they say; none on a plan."""
+    bar `radius` (mm) is that at which the steps round it are as long as they say; 0 on a plane."""
 
     x0: float
     y0: float
     step: float
     tips: F64
-    radius: float | None = None
+    radius: float = 0.0
 
 
 def level_heights(top: float, bottom: float, stepdown: float) -> list[float]:
@@ -260,33 +256,9 @@ def material_above(
     ).simplify(step / 3)
 
 
-def round_ground(index: RotaryIndex) -> tuple[F64, F64]:
-    """Radii and areas (mm^2) of all facets that lie round the axis, (n,) each: what is level on a bar."""
-    arrays = index.arrays
-    a, b, c = arrays.corners[:, 0], arrays.corners[:, 1], arrays.corners[:, 2]
-    middle = (a + b + c) / 3
-    radius = np.maximum(np.hypot(middle[:, 1], middle[:, 2]), 1e-9)
-    n = arrays.normals
-    out = np.abs(n[:, 1] * middle[:, 1] + n[:, 2] * middle[:, 2]) / radius
-    area = np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2
-    level = out > _ROUND
-    return arrays.polar[level, 3], area[level]
-
-
-def flat_ground(index: Surface) -> tuple[F64, F64]:
-    """Heights and plan areas (mm^2) of all level facets, (n,) each."""
-    if isinstance(index, RotaryIndex):
-        return round_ground(index)
-    planes, corners = index.arrays.planes, index.arrays.corners
-    level = planes[:, 3] < FLAT
-    a, b, c = corners[level, 0], corners[level, 1], corners[level, 2]
-    area = np.abs((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])) / 2
-    return (a[:, 2] + b[:, 2] + c[:, 2]) / 3, area
-
-
 def flat_heights(index: Surface, least: float) -> list[float]:
     """Heights at which at least `least` mm^2 of the surface lie level, the highest first."""
-    return wide_heights(*flat_ground(index), least)
+    return wide_heights(*level_ground(index), least)
 
 
 def by_height(heights: F64, areas: F64) -> tuple[F64, F64]:

@@ -34,7 +34,7 @@ from nephos.core.strategies.clearing.levels import (
     tip_field,
 )
 from nephos.core.strategies.registry import Task
-from nephos.core.surface.rotary import RotaryIndex
+from nephos.core.surface.chart import chart_of
 from nephos.core.toolpath import Pass
 
 
@@ -243,9 +243,8 @@ def level_regions(
     """
     smallest = (0.35 * task.cutter.diameter) ** 2
     layers = level_layers(task, stepdown, leave, at_flats, worth)
-    seam = None
-    if isinstance(task.index, RotaryIndex):
-        seam = Seam(float(task.index.high[1]), task.index.radius, task.cutter.radius)
+    chart = chart_of(task.index)
+    seam = Seam(chart.turn, chart.radius, task.cutter.radius) if chart.is_round else None
     if max(largest(layer.free) for layer in layers) <= smallest:
         raise NothingToCut(
             f"there is no room for a {task.cutter.diameter:g} mm cutter inside the boundary above the floor: "

@@ -8,8 +8,8 @@ from nephos.core.arrays import F64, I64
 from nephos.core.cutters import Profile
 from nephos.core.parallel import Report, in_parallel, inlined, kernel, silent
 from nephos.core.polyline import thin
+from nephos.core.surface.chart import chart_of
 from nephos.core.surface.drop import Surface, SurfaceArrays, drop_at
-from nephos.core.surface.rotary import RotaryIndex, rounder
 
 SAMPLED, THINNED = 0.2, 0.4
 """Shares of the tolerance spent on sampling and on thinning. The rest is for the post's rounding and for rims of open
@@ -175,7 +175,7 @@ def follow_lines(
     """
     grown = cutter.grown(leave)
     sampled = SAMPLED * tolerance
-    spacing, dense = _spacing(rounder(grown, index.radius) if isinstance(index, RotaryIndex) else grown, tolerance)
+    spacing, dense = _spacing(chart_of(index).on_plane(grown), tolerance)
 
     def work(first: int, last: int) -> tuple[F64, I64]:
         ends = np.empty(last - first, np.int64)

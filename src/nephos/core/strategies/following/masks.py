@@ -15,8 +15,8 @@ from nephos.core.stock.compare import lowest_left
 from nephos.core.stock.compare_bar import lowest_left_on_bar
 from nephos.core.strategies.clearing.levels import Field, filled, polygons_of, tip_field
 from nephos.core.strategies.registry import Task
+from nephos.core.surface.chart import Chart, chart_of
 from nephos.core.surface.drop import drop_grid
-from nephos.core.surface.rotary import RotaryIndex
 
 LEVEL = 0.8
 """Ground that the cutter rests on with less slope than this, in degrees, is level."""
@@ -30,14 +30,14 @@ def contact_field(task: Task, leave: float) -> Field:
     x_low, y_low, x_high, y_high = task.region.bounds
     step = max(task.cutter.profile.radius / 6, 0.15, ((x_high - x_low) * (y_high - y_low) / _CELLS) ** 0.5)
     field = tip_field(task.index, task.region, task.cutter.profile.grown(leave), step, task.floor - leave, silent)
-    return replace(field, radius=task.index.radius) if isinstance(task.index, RotaryIndex) else field
+    return replace(field, radius=chart_of(task.index).radius)
 
 
 def slopes_of(field: Field) -> F64:
     """Slope, in degrees, of the surface of tips: that of the part where the cutter touches it. On a bar it is counted
     from the round at that place."""
     dy, dx = np.gradient(field.tips, field.step)
-    if field.radius is not None:
+    if field.radius:
         # So much shorter than on the unrolled surface is the way round at the tip.
         dy *= field.radius / np.maximum(field.tips, _AXIS)
     slopes: F64 = np.degrees(np.arctan(np.hypot(dx, dy)))
@@ -76,8 +76,9 @@ def left_over(task: Task, limit: float) -> shapely.Geometry:
     if task.block is None:
         raise ValueError("stock left over can be measured on a block only")
     g, profile = task.block.grid, task.cutter.profile
-    if isinstance(task.index, RotaryIndex):
-        return _left_on_bar(task, task.block, task.index, limit)
+    chart = chart_of(task.index)
+    if chart.is_round:
+        return _left_on_bar(task, task.block, chart, limit)
     x_low, y_low, x_high, y_high = task.region.bounds
     rows, columns = g.window((x_low, y_low), (x_high, y_high))
     factor = max(
@@ -100,7 +101,7 @@ def left_over(task: Task, limit: float) -> shapely.Geometry:
     )
 
 
-def _left_on_bar(task: Task, block: Block, index: RotaryIndex, limit: float) -> shapely.Geometry:
+def _left_on_bar(task: Task, block: Block, chart: Chart, limit: float) -> shapely.Geometry:
     """As :func:`left_over`, on the unrolled surface of a bar."""
     g, profile = block.grid, task.cutter.profile
     x_low, _, x_high, _ = task.region.bounds
@@ -117,12 +118,12 @@ def _left_on_bar(task: Task, block: Block, index: RotaryIndex, limit: float) -> 
     pitch, shift = g.pitch * factor, g.pitch * (factor - 1) / 2
     grid = Grid(g.x0 + columns.start * g.pitch + shift, 0.0, pitch, nx, ny, g.radius)
     radii = top.reshape(ny, factor, nx, factor).mean(axis=(1, 3)).astype(np.float64)
-    more = radii - lowest_left_on_bar(index, grid, profile, task.floor)
+    more = radii - lowest_left_on_bar(task.index, grid, profile, task.floor)
     # Once more round: what is left goes on over the seam.
     around = np.concatenate([more[-1:], more, more[:1]])
     found = filled(Field(grid.x0, -pitch, pitch, around), limit, inf)
     # Nearer to the axis the same room is more of the way round.
-    near, turn = float(np.quantile(radii, 0.1)) / index.radius, float(index.high[1])
+    near, turn = float(np.quantile(radii, 0.1)) / chart.radius, chart.turn
     grown = scale(scale(found, 1, near, origin=(0, 0)).buffer(0.6 * profile.radius + pitch), 1, 1 / near, origin=(0, 0))
     return shapely.union_all([translate(grown, 0, by) for by in (-turn, 0.0, turn)])
 

@@ -40,7 +40,7 @@ def bend(path: F64, length: float) -> tuple[F64, F64]:
     steps = np.diff(path, axis=0)
     heading = np.arctan2(steps[:, 1], steps[:, 0])
     turn = np.abs((np.diff(heading, append=heading[:1]) + np.pi) % (2 * np.pi) - np.pi)
-    sums = np.concatenate([[0.0], np.cumsum(np.tile(turn, 3))])
+    sums = np.concatenate([[0.0], np.cumsum(np.concatenate([turn, turn, turn]))])
     ends = np.concatenate([along[1:] + k * total for k in (-1, 0, 1)])
     at = np.linspace(0, total, _PLACES, endpoint=False)
     first, last = np.searchsorted(ends, at - length / 2), np.searchsorted(ends, at + length / 2)
@@ -118,7 +118,7 @@ class Frame:
         for axis, seam in self.seams:
             near |= np.abs(point(at)[:, 0 if axis == "x" else 1] - seam) < abs(self.away)
         # All of its length must hold.
-        sums = np.concatenate([[0], np.cumsum(np.tile(near, 3))])
+        sums = np.concatenate([[0], np.cumsum(np.concatenate([near, near, near]))])
         half = int(np.ceil(length / 2 / total * len(at)))
         k = np.arange(len(at)) + len(at)
         missing: Bool = sums[k + half + 1] - sums[k - half] > 0

@@ -5,11 +5,11 @@ import numpy as np
 from nephos.core.finding import Finding, Fix
 from nephos.core.machine.machine import machine_of
 from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.plan.place import Placed, to_setup, turned_size
-from nephos.core.plan.schema import Plan, Setup
+from nephos.core.plan.place import Placed
+from nephos.core.plan.schema import Plan
 from nephos.core.plan.seams import longest_tile
-from nephos.core.plan.tile_setups import tile_setups
-from nephos.core.plan.tiles import FAR, Axis
+from nephos.core.plan.setups.tiled import TiledSetup
+from nephos.core.plan.setups.tiling import FAR, Axis, Tile
 from nephos.core.units import Units, length_in, number_in
 
 _STEP = 0.05
@@ -19,20 +19,12 @@ _LEAST_OVERRUN = 0.5
 _AXES: tuple[Axis, Axis] = ("x", "y")
 
 
-def tiled_along(plan: Plan, axis: Axis) -> bool:
-    """Whether all setups that are on are cut in tiles along an axis of the stock, or are tiles."""
-    on = [setup for setup in plan.setups if setup.on]
-    return bool(on) and all(setup.tile is not None or (setup.tiles and setup.tiles.seams(axis)) for setup in on)
-
-
-def tile_findings(plan: Plan, setup: Setup, boxes: list[Placed]) -> list[Finding]:
+def tile_findings(plan: Plan, setup: TiledSetup, boxes: list[Placed]) -> list[Finding]:
     """What the seams of a setup alone tell."""
     tiles = setup.tiles
-    if tiles is None:
-        return []
     found = []
     mm = length_in(plan.units)
-    machine, size = machine_of(plan.machine), turned_size(plan.stock, setup)
+    machine, size = machine_of(plan.machine), setup.frame(plan.stock).high
     again = {"do": "cut_in_tiles", "setup": setup.id}
     for axis, length in zip(_AXES, size[:2], strict=True):
         seams = tiles.seams(axis)
@@ -80,12 +72,12 @@ def tile_findings(plan: Plan, setup: Setup, boxes: list[Placed]) -> list[Finding
     return found + _mark_findings(plan, setup, boxes)
 
 
-def _mark_findings(plan: Plan, setup: Setup, boxes: list[Placed]) -> list[Finding]:
+def _mark_findings(plan: Plan, setup: TiledSetup, boxes: list[Placed]) -> list[Finding]:
     """Dowel holes and score marks that lie in the box of a model, or that no operation makes."""
     mm, number = length_in(plan.units), number_in(plan.units)
     found = []
     tiles = setup.tiles
-    if tiles is None or tiles.slide == "fence":
+    if tiles.slide == "fence":
         return []
     kind = "dowel hole" if tiles.slide == "dowels" else "score mark"
     if not any(operation.on and operation.boundary.boundary == "marks" for operation in setup.operations):
@@ -101,10 +93,8 @@ def _mark_findings(plan: Plan, setup: Setup, boxes: list[Placed]) -> list[Findin
                 ),
             )
         )
-    matrix = to_setup(plan.stock, setup)
-    spots = np.array([spot for part in tile_setups(plan, setup) if part.tile for spot in part.tile.marks]).reshape(
-        -1, 2
-    )
+    matrix = setup.frame(plan.stock).matrix
+    spots = np.array([spot for part in setup.parts(plan.stock) for spot in part.marks]).reshape(-1, 2)
     for box in boxes:
         ends = np.array([box.low, box.high]) @ matrix[:3, :3].T + matrix[:3, 3]
         low, high = ends.min(axis=0)[:2], ends.max(axis=0)[:2]
@@ -124,11 +114,8 @@ def _mark_findings(plan: Plan, setup: Setup, boxes: list[Placed]) -> list[Findin
     return found
 
 
-def seam_findings(done: SetupOutcome, units: Units = "mm") -> list[Finding]:
-    """Tabs at a seam, and the steps at the seams once all tiles are cut."""
-    tile = done.space.setup.tile
-    if tile is None:
-        return []
+def seam_findings(done: SetupOutcome, tile: Tile, units: Units = "mm") -> list[Finding]:
+    """Tabs at a seam of the tile that was cut, and the steps at the seams once all tiles are cut."""
     mm, number = length_in(units), number_in(units)
     found = []
     x0, y0, x1, y1 = tile.core

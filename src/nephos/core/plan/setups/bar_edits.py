@@ -9,10 +9,13 @@ from nephos.core.errors import Refused
 from nephos.core.plan.bar_place import Centre, along_axis, centred, placed_points, resized, swept_diameter
 from nephos.core.plan.edits.registry import Looks, edit, model_of, tidy
 from nephos.core.plan.edits.setups import setup_named
+from nephos.core.plan.model import Model
 from nephos.core.plan.part import Size
 from nephos.core.plan.place import placed_model
-from nephos.core.plan.rotary import Rotary
-from nephos.core.plan.schema import Model, Plan, Stock
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.holding import Rotary
+from nephos.core.plan.setups.rotary import RotarySetup
+from nephos.core.plan.stock import Stock
 
 Id = Annotated[str, Field(min_length=1, max_length=40)]
 Allowance = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
@@ -32,7 +35,7 @@ def _aside(plan: Plan, model: Model, looks: Looks) -> float:
 def set_rotary(plan: Plan, looks: Looks, setup: Id, change: dict[str, Any]) -> Plan:
     """Change chuck, tailstock or core of a rotary setup."""
     found = setup_named(plan, setup)
-    if found.rotary is None:
+    if not isinstance(found, RotarySetup):
         raise Refused("this setup's part does not rotate: it has no chuck and no core")
     rotary = Rotary.model_validate(found.rotary.model_dump() | change)
     changed = found.model_copy(update={"rotary": rotary})

@@ -9,9 +9,10 @@ from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh, joined
-from nephos.core.plan.place import bar_radius, to_setup
-from nephos.core.plan.rotary import Rotary
-from nephos.core.plan.schema import Operation, Plan, Setup, Stock
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.holding import Rotary
+from nephos.core.plan.stock import Stock
 from nephos.core.stock.bar import bar_block
 from nephos.core.stock.block import Block
 from nephos.core.surface.rotary import RotaryIndex, build_rotary_index
@@ -19,13 +20,6 @@ from nephos.core.surface.rotary import RotaryIndex, build_rotary_index
 _FAR = 1e5
 _SIDES = 360
 """Sides of a spigot in the surface that cutters are dropped on."""
-
-
-def rotary_of(setup: Setup) -> Rotary:
-    """What holds the bar of a rotary setup."""
-    if setup.rotary is None:
-        raise ValueError("the setup is not a rotary one")
-    return setup.rotary
 
 
 def spigot(x0: float, x1: float, radius: float) -> Mesh:
@@ -48,10 +42,10 @@ def spigot(x0: float, x1: float, radius: float) -> Mesh:
     return Mesh(vertices, faces.astype(np.int32))
 
 
-def bar_index(plan: Plan, setup: Setup, whole: Mesh) -> RotaryIndex:
+def bar_index(plan: Plan, rotary: Rotary, whole: Mesh) -> RotaryIndex:
     """The surface that no cutter may go into: the models, and a spigot beside them."""
-    solid = joined([whole, *_spigots(plan, rotary_of(setup), whole)])
-    return build_rotary_index(solid.vertices, solid.faces, bar_radius(plan.stock))
+    solid = joined([whole, *_spigots(plan, rotary, whole)])
+    return build_rotary_index(solid.vertices, solid.faces, plan.stock.bar_radius)
 
 
 def _spigots(plan: Plan, rotary: Rotary, whole: Mesh) -> list[Mesh]:
@@ -65,10 +59,10 @@ def kept_of_bar(plan: Plan, matrix: F64, whole: Mesh) -> list[Mesh]:
     """What a face setup leaves standing of a bar that rotates in other setups: its core and its spigot.
 
     `matrix` (4, 4) takes stock space to the frame of the face setup, where `whole` are the models."""
-    rotary, holder = plan.held_bar, next((setup for setup in plan.setups if setup.rotary is not None), None)
+    rotary, holder = plan.held_bar, next((setup for setup in plan.setups if setup.holding is not None), None)
     if rotary is None or holder is None:
         return []
-    from_axis = matrix @ np.linalg.inv(to_setup(plan.stock, holder))
+    from_axis = matrix @ np.linalg.inv(holder.frame(plan.stock).matrix)
     solids = _spigots(plan, rotary, whole)
     if rotary.core > 0:
         solids.append(spigot(0.0, plan.stock.length, rotary.core / 2))
@@ -166,19 +160,19 @@ def cutter_limits(stock: Stock, rotary: Rotary, cutter: Cutter, lowest: float) -
     return Limits(low, high)
 
 
-def bar_region(plan: Plan, setup: Setup, cutter: Cutter, lowest: float) -> shapely.Geometry:
+def bar_region(stock: Stock, rotary: Rotary, cutter: Cutter, lowest: float) -> shapely.Geometry:
     """Where the axis of a cutter may be on the unrolled surface; empty where chuck and tailstock leave nothing."""
-    limits = cutter_limits(plan.stock, rotary_of(setup), cutter, lowest)
+    limits = cutter_limits(stock, rotary, cutter, lowest)
     if limits.low >= limits.high:
         return shapely.Polygon()
-    return shapely.box(limits.low, 0.0, limits.high, 2 * np.pi * bar_radius(plan.stock))
+    return shapely.box(limits.low, 0.0, limits.high, 2 * np.pi * stock.bar_radius)
 
 
 def first_bar(plan: Plan) -> Block:
     """The bar before the first cut."""
     stock = plan.stock
-    square = None if stock.kind == "round" else (stock.width, stock.thickness)
-    return bar_block(stock.length, bar_radius(stock), plan.block_pitch, square)
+    square = None if stock.is_round else (stock.width, stock.thickness)
+    return bar_block(stock.length, stock.bar_radius, plan.block_pitch, square)
 
 
 def box_on_bar(mesh: Mesh, radius: float) -> shapely.Geometry:

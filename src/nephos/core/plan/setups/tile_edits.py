@@ -10,38 +10,40 @@ from nephos.core.errors import Refused
 from nephos.core.machine.machine import machine_of
 from nephos.core.plan.edits.registry import Looks, edit
 from nephos.core.plan.edits.setups import next_number, setup_named, with_setup
+from nephos.core.plan.operation import Operation
 from nephos.core.plan.part import Place
-from nephos.core.plan.place import placed_model, to_setup, turned_size
-from nephos.core.plan.schema import Operation, Plan, Setup
+from nephos.core.plan.place import placed_model
+from nephos.core.plan.schema import Plan
 from nephos.core.plan.seams import longest_tile, proposed_seams, seam_costs
-from nephos.core.plan.tile_setups import strip_operation, tile_count
-from nephos.core.plan.tiles import Axis, SlideError, Strip, Tiles
+from nephos.core.plan.setups.setup import Setup
+from nephos.core.plan.setups.tiled import TiledSetup, strip_operation
+from nephos.core.plan.setups.tiling import Axis, SlideError, Strip, Tiles
 from nephos.core.strategies.registry import strategy
 
 Id = Annotated[str, Field(min_length=1, max_length=40)]
 Number = Annotated[int, Field(ge=1, le=400)]
 
 
-def _tiles(setup: Setup) -> Tiles:
-    if setup.tiles is None:
+def _tiled(plan: Plan, key: str) -> TiledSetup:
+    """The setup with that id, which is cut in tiles."""
+    setup = setup_named(plan, key)
+    if not isinstance(setup, TiledSetup):
         raise Refused("this setup is not cut in tiles: cut it in tiles first")
-    return setup.tiles
+    return setup
 
 
-def _with_tiles(plan: Plan, setup: Setup, tiles: Tiles | None) -> Plan:
+def _changed(plan: Plan, setup: TiledSetup, change: dict[str, Any]) -> Plan:
+    tiles = Tiles.model_validate(setup.tiles.model_dump() | change)
+    if tiles.slide == "fence":
+        # Along a fence no marks are made: their operation would have nothing to cut.
+        setup = setup.model_copy(update={"operations": setup.without_marks()})
     return with_setup(plan, setup.model_copy(update={"tiles": tiles}))
 
 
-def _changed(plan: Plan, setup: Setup, change: dict[str, Any]) -> Plan:
-    tiles = Tiles.model_validate(_tiles(setup).model_dump() | change)
-    if tiles.slide == "fence":
-        # Along a fence no marks are made: their operation would have nothing to cut.
-        setup = setup.model_copy(update={"operations": _without_marks(setup)})
-    return _with_tiles(plan, setup, tiles)
-
-
-def _without_marks(setup: Setup) -> tuple[Operation, ...]:
-    return tuple(item for item in setup.operations if item.boundary.boundary != "marks")
+def _first_tiles(plan: Plan, setup: Setup, seams: dict[str, Any]) -> Plan:
+    """The plan with a whole setup cut in tiles."""
+    tiles = Tiles.model_validate(seams)
+    return with_setup(plan, setup.remade(TiledSetup, tiles=tiles, operations=_both_ways(setup)))
 
 
 def _both_ways(setup: Setup) -> tuple[Operation, ...]:
@@ -55,26 +57,26 @@ def _both_ways(setup: Setup) -> tuple[Operation, ...]:
     )
 
 
-def _later_tile(setup: Setup, axis: Axis, seam: int) -> int | None:
+def _later_tile(setup: TiledSetup, axis: Axis, seam: int) -> int | None:
     """The tile after the slide over a seam; none with seams along both axes, where several slides go over it."""
-    tiles = _tiles(setup)
+    tiles = setup.tiles
     if tiles.seams("y" if axis == "x" else "x"):
         return None
-    return seam + 1 if tiles.order == "forward" else tile_count(setup) - seam + 1
+    return seam + 1 if tiles.order == "forward" else setup.count - seam + 1
 
 
-def _with_lasting_zero(plan: Plan, setup: Setup, looks: Looks) -> Setup:
+def _with_lasting_zero(plan: Plan, setup: TiledSetup, looks: Looks) -> Setup:
     """The setup with its zero at the underside if earlier tiles cut away the top surface at the zero of a later tile.
 
     That is so with seams along both axes, and where an operation reaches the edge of the stock at the seams."""
-    tiles, zero = _tiles(setup), setup.zero
+    tiles, zero = setup.tiles, setup.zero
     if zero.z != "top" or zero.at is not None:
         return setup
     lost = bool(tiles.seams_x and tiles.seams_y)
     if not lost:
         k = 1 if tiles.seams_x else 0
-        end, size = (zero.y if k else zero.x), float(turned_size(plan.stock, setup)[k])
-        matrix = to_setup(plan.stock, setup)
+        end, size = (zero.y if k else zero.x), float(setup.frame(plan.stock).high[k])
+        matrix = setup.frame(plan.stock).matrix
         reach = 1.0 + max((operation.cutter.diameter for operation in setup.worked), default=0.0)
         for model in (item for item in plan.models if item.shown):
             placed = placed_model(looks(model).support, model, plan.stock)
@@ -100,41 +102,41 @@ def cut_in_tiles(
     """Cut a setup in tiles along an axis, with seams over plain ground: as few as the machine needs, so many, or each
     no longer than a size."""
     found = setup_named(plan, setup)
-    if found.kind != "face":
+    if not found.can_be_tiled:
         raise Refused("a bar that rotates is not cut in tiles: cut a shorter bar")
-    length = float(turned_size(plan.stock, found)[0 if axis == "x" else 1])
-    longest = longest_tile(machine_of(plan.machine), found, found.tiles, axis)
+    old = found.tiles if isinstance(found, TiledSetup) else None
+    length = float(found.frame(plan.stock).high[0 if axis == "x" else 1])
+    longest = longest_tile(machine_of(plan.machine), found, old, axis)
     shown = [(model, looks(model)) for model in plan.models if model.shown]
     seams = proposed_seams(seam_costs(plan, found, shown, axis), length, min(longest, size or longest), count)
-    if found.tiles is None:
-        found = found.model_copy(update={"operations": _both_ways(found)})
-        cut = _with_tiles(plan, found, Tiles.model_validate({_seams(axis): seams}))
-    else:
+    if isinstance(found, TiledSetup):
         cut = _changed(plan, found, {_seams(axis): seams, "errors": (), "strips": ()})
-    return with_setup(cut, _with_lasting_zero(cut, setup_named(cut, setup), looks))
+    else:
+        cut = _first_tiles(plan, found, {_seams(axis): seams})
+    return with_setup(cut, _with_lasting_zero(cut, _tiled(cut, setup), looks))
 
 
 @edit
 def cut_whole(plan: Plan, looks: Looks, setup: Id) -> Plan:
     """Take the tiles of a setup away, with the marks that they made."""
     found = setup_named(plan, setup)
-    return with_setup(plan, found.model_copy(update={"tiles": None, "operations": _without_marks(found)}))
+    return with_setup(plan, found.whole()) if isinstance(found, TiledSetup) else plan
 
 
 @edit
 def change_tiles(plan: Plan, looks: Looks, setup: Id, change: dict[str, Any]) -> Plan:
     """Change what all tiles of a setup share: overrun, order, zero, slide, marks."""
-    return _changed(plan, setup_named(plan, setup), change)
+    return _changed(plan, _tiled(plan, setup), change)
 
 
 @edit
 def move_seam(plan: Plan, looks: Looks, setup: Id, seam: Number, at: Place, axis: Axis = "x") -> Plan:
     """Move a seam to another place along its axis."""
-    found = setup_named(plan, setup)
-    seams = list(_tiles(found).seams(axis))
+    found = _tiled(plan, setup)
+    seams = list(found.tiles.seams(axis))
     if seam > len(seams):
         raise Refused("that seam is no longer in the job")
-    length = float(turned_size(plan.stock, found)[0 if axis == "x" else 1])
+    length = float(found.frame(plan.stock).high[0 if axis == "x" else 1])
     low, high = ([0.0, *seams][seam - 1], [*seams, length][seam])
     if not low + 1 <= at <= high - 1:
         raise Refused(f"the seam must lie between {low + 1:g} and {high - 1:g} mm, where its neighbours are")
@@ -146,22 +148,21 @@ def move_seam(plan: Plan, looks: Looks, setup: Id, seam: Number, at: Place, axis
 def add_seam(plan: Plan, looks: Looks, setup: Id, axis: Axis = "x") -> Plan:
     """Cut the longest tile along an axis in two, at its middle."""
     found = setup_named(plan, setup)
-    length = float(turned_size(plan.stock, found)[0 if axis == "x" else 1])
-    seams = [0.0, *(found.tiles.seams(axis) if found.tiles is not None else ()), length]
+    length = float(found.frame(plan.stock).high[0 if axis == "x" else 1])
+    seams = [0.0, *(found.tiles.seams(axis) if isinstance(found, TiledSetup) else ()), length]
     wide = [b - a for a, b in pairwise(seams)]
     k = wide.index(max(wide))
     made = sorted([*seams[1:-1], round((seams[k] + seams[k + 1]) / 2, 1)])
-    if found.tiles is None:
-        found = found.model_copy(update={"operations": _both_ways(found)})
-        return _with_tiles(plan, found, Tiles.model_validate({_seams(axis): made}))
-    return _changed(plan, found, {_seams(axis): made, "errors": (), "strips": ()})
+    if isinstance(found, TiledSetup):
+        return _changed(plan, found, {_seams(axis): made, "errors": (), "strips": ()})
+    return _first_tiles(plan, found, {_seams(axis): made})
 
 
 @edit
 def drop_seam(plan: Plan, looks: Looks, setup: Id, seam: Number, axis: Axis = "x") -> Plan:
     """Take a seam out; with the last one the setup is cut whole."""
-    found = setup_named(plan, setup)
-    tiles = _tiles(found)
+    found = _tiled(plan, setup)
+    tiles = found.tiles
     left = [at for k, at in enumerate(tiles.seams(axis), 1) if k != seam]
     if not left and not tiles.seams("y" if axis == "x" else "x"):
         return cut_whole(plan, looks, setup)
@@ -171,10 +172,10 @@ def drop_seam(plan: Plan, looks: Looks, setup: Id, seam: Number, axis: Axis = "x
 @edit
 def assume_slide_error(plan: Plan, looks: Looks, setup: Id, tile: Number, change: dict[str, Any]) -> Plan:
     """Assume that the board lies wrong after the slide to a tile, to see the step at the seam."""
-    found = setup_named(plan, setup)
-    if not 2 <= tile <= tile_count(found):
+    found = _tiled(plan, setup)
+    if not 2 <= tile <= found.count:
         raise Refused("there is no slide to that tile")
-    tiles = _tiles(found)
+    tiles = found.tiles
     old = next((item for item in tiles.errors if item.tile == tile), SlideError(tile=tile))
     made = SlideError.model_validate(old.model_dump() | change)
     kept = [item.model_dump() for item in tiles.errors if item.tile != tile]
@@ -195,8 +196,8 @@ def add_strip(
     """Finish again beside a seam that came out with a step: the side that stands higher is lowered towards the seam.
 
     The step is assumed for the slide to the tile after the seam, so that the proof shows what comes of it."""
-    found = setup_named(plan, setup)
-    tiles = _tiles(found)
+    found = _tiled(plan, setup)
+    tiles = found.tiles
     if strip_operation(found) is None:
         raise Refused("nothing is finished in this setup: there is no finishing that a strip could repeat")
     strip = Strip(axis=axis, seam=seam, side=side, height=height, width=width)
@@ -215,8 +216,8 @@ def add_strip(
 @edit
 def drop_strip(plan: Plan, looks: Looks, setup: Id, seam: Number, axis: Axis = "x") -> Plan:
     """Take the strip beside a seam away, and the step that was assumed for it."""
-    found = setup_named(plan, setup)
-    tiles = _tiles(found)
+    found = _tiled(plan, setup)
+    tiles = found.tiles
     kept = [item.model_dump() for item in tiles.strips if (item.axis, item.seam) != (axis, seam)]
     later = _later_tile(found, axis, seam)
     errors = [item.model_dump() for item in tiles.errors if item.tile != later]
@@ -226,8 +227,8 @@ def drop_strip(plan: Plan, looks: Looks, setup: Id, seam: Number, axis: Axis = "
 @edit
 def mark_slides(plan: Plan, looks: Looks, setup: Id, slide: Literal["dowels", "marks"], cutter: dict[str, Any]) -> Plan:
     """Slide by dowel holes or score marks, with the operation that makes them at the beginning of the setup."""
-    found = setup_named(plan, setup)
-    tiles = Tiles.model_validate(_tiles(found).model_dump() | {"slide": slide})
+    found = _tiled(plan, setup)
+    tiles = Tiles.model_validate(found.tiles.model_dump() | {"slide": slide})
     drilled = slide == "dowels"
     depth = plan.stock.thickness + 10.0
     making = Operation.model_validate(
@@ -239,5 +240,5 @@ def mark_slides(plan: Plan, looks: Looks, setup: Id, slide: Literal["dowels", "m
             "settings": {"depth": depth, "through": 10.0} if drilled else {"depth": 0.5},
         }
     )
-    operations = (making, *_without_marks(found))
+    operations = (making, *found.without_marks())
     return with_setup(plan, found.model_copy(update={"tiles": tiles, "operations": operations}))

@@ -116,7 +116,7 @@ class Tile(_Part):
     its low x, low y, high x and high y side: the overrun at the seam to a tile that is cut later, nothing at the seam to
     one that is cut, any distance where the board ends. The board was
     slid by `slid` mm since the first tile. `marks` are what this tile makes for the slides, each `mark_size` (x, y; a dowel hole's diameter twice)
-    large; `ref` says what its zero lies on."""
+    large, `marks_past` (mm) past its seams for dowels; `ref` says what its zero lies on."""
 
     of: str
     number: int
@@ -124,6 +124,8 @@ class Tile(_Part):
     core: Box
     past: tuple[float, float, float, float]
     slid: tuple[float, float] = (0.0, 0.0)
+    slide: Literal["fence", "dowels", "marks"] = "fence"
+    marks_past: float = 0.0
     ref: Literal["end", "seam", "mark", "stock"] = "seam"
     marks: tuple[tuple[_Place, _Place], ...] = ()
     mark_size: tuple[float, float] = (0.0, 0.0)

@@ -8,8 +8,10 @@ import numpy as np
 
 from nephos.core.arrays import F64, U8, Bool
 from nephos.core.parallel import Report
-from nephos.core.plan.schema import Operation, Plan, Setup
-from nephos.core.plan.tiles import FAR, Blend, SlideError, Tile
+from nephos.core.plan.operation import Operation
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.tiled import TileSetup
+from nephos.core.plan.setups.tiling import FAR, Blend, SlideError, Tile
 from nephos.core.stock.block import Block, Grid
 from nephos.core.stock.compare import Comparison
 from nephos.core.stock.cut import cut_block
@@ -101,7 +103,7 @@ def block_with_errors(
 
 
 def seam_steps(
-    setup: Setup, before: Sequence[Setup], block: Block, shown: Block, found: Comparison
+    setup: TileSetup, before: Sequence[TileSetup], block: Block, shown: Block, found: Comparison
 ) -> tuple[SeamStep, ...]:
     """The steps at the seams of a setup whose tiles are all cut: by how much the block with the assumed errors (`shown`)
     stands higher than the true one, on one side of a seam and on the other.
@@ -109,20 +111,20 @@ def seam_steps(
     From a tile's own end, its overrun and the cutter's radius past a seam, both tiles cut: what lies beside that is
     compared."""
     tile = setup.tile
-    if tile is None or not tile.final:
+    if not tile.final:
         return ()
     rows, columns = block.grid.window((found.grid.x0, found.grid.y0), (found.grid.xs[-1], found.grid.ys[-1]))
     higher = shown.top[rows, columns].astype(np.float64) - block.top[rows, columns]
     x, y = np.meshgrid(found.grid.xs, found.grid.ys)
     places = np.column_stack([x.ravel(), y.ravel()])
     for item in (*before, setup):
-        if item.tile is not None and item.tile.blend is not None:
+        if item.tile.blend is not None:
             # A strip is no error: without it the block would stand as much higher.
             mine = _in_core(places, item.tile)
             higher.reshape(-1)[mine] -= lowering(places[mine], item.tile.blend)
     higher = np.where(np.isfinite(found.deviation), higher, np.nan)
     reach = max((step.cutter.radius for step in setup.worked if step.role == "finish"), default=0.0)
-    tiles = [item.tile for item in (*before, setup) if item.tile is not None and item.tile.blend is None]
+    tiles = [item.tile for item in (*before, setup) if item.tile.blend is None]
     steps = []
     for axis, low, high in (("x", 0, 2), ("y", 1, 3)):
         # How far the tile after a seam cuts before it, and the one before it after it.
@@ -139,17 +141,15 @@ def _in_core(places: F64, tile: Tile) -> Bool:
     return np.asarray(((places >= low) & (places <= high)).all(axis=1), np.bool_)
 
 
-def tiles_before(plan: Plan, setup: Setup) -> list[Setup]:
+def tiles_before(plan: Plan, setup: TileSetup) -> list[TileSetup]:
     """The tiles of the same setup that are cut before one."""
     at = next((k for k, item in enumerate(plan.setups) if item.id == setup.id), 0)
-    return [item for item in plan.setups[:at] if item.whole == setup.whole]
+    return [item for item in plan.setups[:at] if isinstance(item, TileSetup) and item.tile.of == setup.tile.of]
 
 
-def swept_past(setup: Setup) -> float:
+def swept_past(setup: TileSetup) -> float:
     """How far (mm) past its core a tile may cut, with the error that is assumed for its slide."""
     tile = setup.tile
-    if tile is None:
-        return 0.0
     widest = max((step.cutter.radius for step in setup.worked), default=0.0)
     error = tile.error or SlideError(tile=2)
     x0, y0, x1, y1 = tile.core

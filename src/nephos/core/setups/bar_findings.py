@@ -8,14 +8,15 @@ from nephos.core.arrays import F64, Bool
 from nephos.core.finding import Finding, Fix
 from nephos.core.findings.finished import SCRAP
 from nephos.core.mesh.summary import MeshSummary
-from nephos.core.pipeline.bar_space import cutter_limits
 from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.plan.bar_place import swept_diameter
 from nephos.core.plan.bar_stress import HeldBar
 from nephos.core.plan.force import bending_strength, cutting_push, elastic_modulus
-from nephos.core.plan.place import Placed, bar_radius
-from nephos.core.plan.rotary import Rotary
-from nephos.core.plan.schema import Model, Plan
+from nephos.core.plan.model import Model
+from nephos.core.plan.place import Placed
+from nephos.core.plan.schema import Plan
+from nephos.core.plan.setups.holding import Rotary
+from nephos.core.setups.bar import cutter_limits
 from nephos.core.stock.bar_pieces import loose_pieces
 from nephos.core.units import Units, length_in, size_in
 
@@ -70,12 +71,9 @@ def swept_findings(plan: Plan, model: Model, box: Placed, look: MeshSummary | No
     return found
 
 
-def _limits(done: SetupOutcome, units: Units) -> list[Finding]:
+def _limits(done: SetupOutcome, rotary: Rotary, units: Units) -> list[Finding]:
     """How much of the model chuck and tailstock keep the cutters away from."""
     space, mm, found = done.space, length_in(units), []
-    rotary = space.setup.rotary
-    if rotary is None:
-        return []
     low, high = float(space.mesh.low[0]), float(space.mesh.high[0])
     for outcome in done.outcomes:
         cutter, limit = outcome.operation.cutter, outcome.operation.boundary
@@ -106,11 +104,11 @@ def _held(done: SetupOutcome, rotary: Rotary) -> HeldBar:
     return HeldBar(radii if rotary.chuck == "left" else radii[::-1], grid.pitch, rotary.tailstock == "centre")
 
 
-def _bending(done: SetupOutcome, units: Units) -> list[Finding]:
+def _bending(done: SetupOutcome, rotary: Rotary, units: Units) -> list[Finding]:
     """How much the thinnest section of the bar bends under the cutter, held at one end or at both."""
     space, mm = done.space, length_in(units)
-    rotary, plan = space.setup.rotary, space.plan
-    if rotary is None or not done.outcomes:
+    plan = space.plan
+    if not done.outcomes:
         return []
     number, push = max(
         ((str(o.operation.number), cutting_push(plan, o.operation)) for o in done.outcomes), key=lambda item: item[1]
@@ -142,11 +140,10 @@ def _bending(done: SetupOutcome, units: Units) -> list[Finding]:
     ]
 
 
-def _breaking(done: SetupOutcome, units: Units) -> list[Finding]:
+def _breaking(done: SetupOutcome, rotary: Rotary, units: Units) -> list[Finding]:
     """Whether the bar may break at its thinnest section, such as a parting groove, under the cutter's push."""
-    space, mm = done.space, length_in(units)
-    rotary, plan = space.setup.rotary, space.plan
-    if rotary is None or rotary.core <= 0 or not done.outcomes:
+    plan, mm = done.space.plan, length_in(units)
+    if rotary.core <= 0 or not done.outcomes:
         return []
     push, number = max((cutting_push(plan, o.operation), str(o.operation.number)) for o in done.outcomes)
     held = _held(done, rotary)
@@ -172,10 +169,9 @@ def _breaking(done: SetupOutcome, units: Units) -> list[Finding]:
     ]
 
 
-def _loose(done: SetupOutcome, units: Units) -> list[Finding]:
+def _loose(done: SetupOutcome, rotary: Rotary, units: Units) -> list[Finding]:
     """Pieces that are no longer joined to the bar when the setup ends."""
-    rotary = done.space.setup.rotary
-    if rotary is None or not done.outcomes:
+    if not done.outcomes:
         return []
     mm = length_in(units)
     row = str(done.outcomes[-1].operation.number)
@@ -221,7 +217,7 @@ def _overhangs(done: SetupOutcome, units: Units) -> list[Finding]:
         return []
     at = int(np.flatnonzero(hidden)[areas[hidden].argmax()])
     x, y, z = middle[at]
-    place = (float(x), float(np.arctan2(y, z) % (2 * pi)) * bar_radius(done.space.plan.stock), float(np.hypot(y, z)))
+    place = (float(x), float(np.arctan2(y, z) % (2 * pi)) * done.space.plan.stock.bar_radius, float(np.hypot(y, z)))
     return [
         Finding(
             "overhang",
@@ -258,13 +254,13 @@ def _in_core(done: SetupOutcome, units: Units) -> list[Finding]:
     ]
 
 
-def rotary_findings(done: SetupOutcome, units: Units) -> list[Finding]:
+def rotary_findings(done: SetupOutcome, rotary: Rotary, units: Units) -> list[Finding]:
     """What the proof says of a part that rotates."""
     return (
-        _limits(done, units)
-        + _bending(done, units)
-        + _breaking(done, units)
-        + _loose(done, units)
+        _limits(done, rotary, units)
+        + _bending(done, rotary, units)
+        + _breaking(done, rotary, units)
+        + _loose(done, rotary, units)
         + _overhangs(done, units)
         + _in_core(done, units)
     )
