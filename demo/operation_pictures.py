@@ -11,16 +11,16 @@ from PIL import Image, ImageDraw
 from demo.make import MESHES
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline.outcome import Outcome, SetupOutcome
-from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Limit
 from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.stock import Stock
+from nephos.core.stages.run import run_setup
+from nephos.core.stages.setup_outcome import Outcome, SetupOutcome
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.toolpath import Kind
 
 WIDTH, HEIGHT = 720, 500

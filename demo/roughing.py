@@ -31,14 +31,6 @@ from nephos.core.mesh.formats import read_mesh
 from nephos.core.mesh.formats.stl import read_stl, write_stl
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline import run as pipeline
-from nephos.core.pipeline.boundaries import shape_of
-from nephos.core.pipeline.keys import outline_key_of
-from nephos.core.pipeline.outcome import Outcome
-from nephos.core.pipeline.placing import setup_space
-from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.operation import Operation
@@ -47,6 +39,13 @@ from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.stock import Stock
 from nephos.core.polyline import from_nearest
+from nephos.core.stages import path as path_stage
+from nephos.core.stages.outline import OutlineStage
+from nephos.core.stages.run import run_setup
+from nephos.core.stages.setup_outcome import Outcome
+from nephos.core.stages.space import setup_space
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.strategies import rough_engagement, rough_offset, rough_raster
 from nephos.core.strategies.clearing.regions import Region, level_regions
 from nephos.core.strategies.registry import strategy
@@ -159,12 +158,11 @@ def told(plan: Plan) -> list[float]:
     """Estimated seconds of each operation."""
     look, setup = quick_look(mesh_of(plan.models[0].mesh)), plan.setups[0]
     shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
-    work = Work(MemoryStore())
-    space = setup_space(plan, setup, mesh_of, work)
+    work = Work(MemoryStore(), mesh_of)
+    space = setup_space(plan, setup, work)
     made = draw_height_map(space)
     drawn = DrawnHeightMap.of_result(plan.models[0].mesh, made.facts, made.arrays)
-    shape_of(space, work, "silhouette")
-    silhouette = work.store.get(outline_key_of(plan, setup, "silhouette"))
+    silhouette = work.result(OutlineStage.of(plan, setup, "silhouette"))
 
     def ground(item: Operation) -> EstimateInput:
         outline = silhouette.facts if silhouette and item.boundary.boundary == "silhouette" else None
@@ -230,7 +228,7 @@ def positioning_by_level(plan: Plan, plainly: bool) -> list[float]:
         if plainly:
             changed.enter_context(patch.object(rough_offset, "ring_paths", rings_as_they_come))
             changed.enter_context(patch.object(rough_raster, "in_chains", rows_as_they_come))
-        changed.enter_context(patch.object(pipeline, "in_short_order", lambda passes, *_: passes))
+        changed.enter_context(patch.object(path_stage, "in_short_order", lambda passes, *_: passes))
         return [float(item.lengths[item.kinds == Kind.RAPID].sum()) for item in worked(plan)]
 
 

@@ -7,11 +7,6 @@ import numpy as np
 from meshes import grid_mesh
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.programs import Posted, by_file, certify, files_of
-from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary
 from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.operation import Operation
@@ -21,6 +16,11 @@ from nephos.core.plan.stock import Stock
 from nephos.core.polyline import densified
 from nephos.core.post.schema import post_of
 from nephos.core.post.write import Program
+from nephos.core.stages.programs import Posted, by_file, certify, files_of
+from nephos.core.stages.run import run_setup
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.nearest import distance_at
 from nephos.core.toolpath import Kind

@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.polyline import densified
+from nephos.core.stages.setup_outcome import SetupOutcome
 from nephos.core.toolpath import Kind
 
 EVERY = 0.3

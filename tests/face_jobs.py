@@ -3,10 +3,6 @@
 from meshes import ellipsoid
 from nephos.core.cutters import standard_cutter
 from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.whole import whole_of
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.joined_faces import Faces, FaceTab
 from nephos.core.plan.model import Model, Placement
@@ -15,6 +11,10 @@ from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.setups.setup import Setup
 from nephos.core.plan.stock import Stock
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.whole import whole_of
+from nephos.core.stages.work import Work
 from nephos.core.strategies.registry import strategy
 
 STOCK = Stock(length=60, width=44, thickness=20)

@@ -16,10 +16,11 @@ from browser.page import bring_in, calculated, grip, press_at, press_like, text,
 from nephos.core.cutters import Profile
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.mesh.model import Mesh, joined
-from nephos.core.pipeline.placing import placed_parts, prepared_mesh
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import parse_plan
+from nephos.core.stages.models import placed_parts
+from nephos.core.stages.prepared import prepared_mesh
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.surface.drop import drop_grid
 from nephos.core.surface.index import build_index
 from nephos.web.derived import derived
@@ -73,7 +74,7 @@ def test_the_raw_scan_is_put_right_by_hand(browser, tmp_path: Path) -> None:
     plan = parse_plan(current_plan(Job.objects.get()))
     assert not [item for item in derived(plan)["findings"] if item["level"] == "stop"]
     model = plan.models[0]
-    found = joined(placed_parts(plan, model, prepared_mesh(model, _loaded, Work(MemoryStore()))))
+    found = joined(placed_parts(plan, model, prepared_mesh(model, Work(MemoryStore(), _loaded))))
     plaque = heron(1.2)
     assert found.size[:2] == pytest.approx(plaque.size[:2], abs=0.3)
     a, b = heights(found), heights(plaque)

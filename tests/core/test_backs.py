@@ -5,19 +5,18 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from graph import work_with
 from meshes import box_mesh, grid_mesh
 from nephos.core.errors import Refused
 from nephos.core.mesh.examine import examine, support_points
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.repair import hollow_back
 from nephos.core.mesh.repair.registry import Repair, by_part, repaired
-from nephos.core.pipeline.placing import prepared_key, prepared_mesh
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import parse_plan
 from nephos.core.plan.stock import Stock
+from nephos.core.stages.prepared import prepared_key, prepared_mesh
 from nephos.core.surface.index import build_index
 from nephos.core.surface.nearest import distance_at
 
@@ -104,8 +103,8 @@ def placed(mesh: Mesh, kind: str, size: tuple, linked: bool, **settings: object)
     model = Model(
         id="m", name="m", mesh="m", steps=(step,), placement=Placement(size=size, linked=linked, unit=1.2, turn=turn)
     )
-    work = Work(MemoryStore())
-    done = prepared_mesh(model, lambda _: mesh, work)
+    work = work_with(mesh)
+    done = prepared_mesh(model, work)
     matrix = placed_model(support_points(done), model, Stock(length=200, width=200, thickness=60)).matrix
     said = work.store.get(prepared_key(model)).facts["said"][0]
     return mesh.moved(matrix), done.moved(matrix), said
@@ -167,7 +166,7 @@ def test_older_plans_keep_their_lengths_in_the_unit_of_the_file() -> None:
     assert [getattr(step.settings, "lengths", None) for step in model.steps] == [None, "file", "file"]
     assert not by_part(model.steps) and by_part((Repair.model_validate({"kind": "flat_back"}),))
     before, said = repaired(relief(), model.steps[1:])
-    after = prepared_mesh(model.model_copy(update={"steps": model.steps[1:]}), lambda _: relief(), Work(MemoryStore()))
+    after = prepared_mesh(model.model_copy(update={"steps": model.steps[1:]}), work_with(relief()))
     np.testing.assert_array_equal(before.vertices, after.vertices)
     assert "wall of {3}" in said[0]
 
@@ -206,7 +205,7 @@ def test_where_the_key_of_a_repaired_mesh_stays_the_mesh_stays_too(base: dict) -
 
     def made(words: dict) -> tuple[str, bytes]:
         model = Model(id="m", name="m", mesh="m", steps=(step,), placement=Placement(**words))
-        return prepared_key(model), prepared_mesh(model, lambda _: relief(), Work(MemoryStore())).vertices.tobytes()
+        return prepared_key(model), prepared_mesh(model, work_with(relief())).vertices.tobytes()
 
     key, vertices = made(base)
     for name, value in VARIED.items():

@@ -10,13 +10,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cutting import FLAT, from_zero, op, run
+from graph import outline
 from meshes import box_mesh
 from nephos.core.errors import Refused
 from nephos.core.mesh.curves import area_of, read_curves, smoothed
-from nephos.core.pipeline.boundaries import shape_of
-from nephos.core.pipeline.placing import setup_space
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Curve
 from nephos.core.plan.model import Model
 from nephos.core.plan.schema import Plan
@@ -99,8 +96,7 @@ def shape(*boundaries: Boundary) -> shapely.Geometry:
         boundaries=boundaries,
         setups=(FaceSetup(id="a", name="a"),),
     )
-    space = setup_space(plan, plan.setups[0], lambda _: box_mesh((0, 0, 0), (20, 20, 5)))
-    return shape_of(space, Work(MemoryStore()), boundaries[0].id)
+    return outline(plan, boundaries[0].id, box_mesh((0, 0, 0), (20, 20, 5)))
 
 
 def test_loops_are_picked_off_by_a_spot_near_them() -> None:

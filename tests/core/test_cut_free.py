@@ -9,12 +9,12 @@ from nephos.core.findings.faces import whole_findings
 from nephos.core.findings.reach import reach_findings
 from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.cut_free import ALLOWANCE, near_tabs, tab_skin, uncut_surface
-from nephos.core.pipeline.whole import freed_key
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.stock import Stock
+from nephos.core.stages.cut_free import ALLOWANCE, near_tabs, tab_skin, uncut_surface
+from nephos.core.stages.whole import freed_key
 from nephos.core.stock.columns import CutSide
 from nephos.core.stock.over_surface import outside_of, remaining_thickness, surface_samples
 

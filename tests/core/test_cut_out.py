@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from shapely import affinity
 
 from cutting import from_zero
+from graph import outline, work_with
 from meshes import box_mesh
 from nephos.command.warm import small_hill
 from nephos.core.cutters import standard_cutter
@@ -16,13 +17,6 @@ from nephos.core.errors import Refused
 from nephos.core.findings.plan_checks import operation_findings
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh, joined
-from nephos.core.pipeline.boundaries import outline_key, region_of, shape_of
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.placing import setup_space
-from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.space import SetupSpace
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Combine, Limit
 from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.operation import Operation
@@ -30,6 +24,12 @@ from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.stock import Stock
 from nephos.core.post.read import read_program
+from nephos.core.stages.outline import OperationOutlines, OutlineStage, region_of
+from nephos.core.stages.run import run_setup
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.space import setup_space
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.strategies.cut_out import CutOutSettings, shown_tabs
 from nephos.core.strategies.following.cut_path import cut_levels
 from nephos.core.strategies.following.tabs import (
@@ -115,18 +115,21 @@ def test_a_rough_mesh_is_sieved_and_its_outline_stays_exact(monkeypatch: pytest.
     )
 
 
-def space_of(mesh: Mesh, *boundaries: Boundary, **changes) -> SetupSpace:
-    plan = Plan(
+def plan_with(*boundaries: Boundary, **changes) -> Plan:
+    return Plan(
         stock=Stock(length=70, width=60, thickness=10),
         models=(Model(id="m1", name="disc", mesh="d"),),
         boundaries=boundaries,
         setups=(FaceSetup(id="a", name="a"),),
     ).model_copy(update=changes)
-    return setup_space(plan, plan.setups[0], lambda _: mesh)
+
+
+def outline_key(plan: Plan) -> str:
+    return OutlineStage.of(plan, plan.setups[0], "b").key
 
 
 def area_of(mesh: Mesh, *boundaries: Boundary) -> float:
-    return float(shape_of(space_of(mesh, *boundaries), Work(MemoryStore()), boundaries[0].id).area)
+    return float(outline(plan_with(*boundaries), boundaries[0].id, mesh).area)
 
 
 def test_boundaries_with_known_areas() -> None:
@@ -168,14 +171,11 @@ def test_boundaries_are_joined_cut_and_intersected(how: str, area: float | None)
 
 def test_a_boundary_follows_its_model_and_another_name_changes_nothing() -> None:
     a, b = Boundary(id="b", name="b"), Boundary(id="b", name="another")
-    assert outline_key(space_of(DISC, a), "b") == outline_key(space_of(DISC, b), "b")
+    assert outline_key(plan_with(a)) == outline_key(plan_with(b))
     moved = (Model(id="m1", name="d", mesh="d", placement=Placement(offset=(5, 0, -1))),)
-    assert outline_key(space_of(DISC, a, models=moved), "b") != outline_key(space_of(DISC, a), "b")
-    work = Work(MemoryStore())
-    shift = (
-        shape_of(space_of(DISC, a, models=moved), work, "b").centroid.x
-        - shape_of(space_of(DISC, a), work, "b").centroid.x
-    )
+    assert outline_key(plan_with(a, models=moved)) != outline_key(plan_with(a))
+    before, after = (outline(plan, "b", DISC) for plan in (plan_with(a), plan_with(a, models=moved)))
+    shift = after.centroid.x - before.centroid.x
     assert shift == pytest.approx(5, abs=1e-6)
 
 
@@ -203,7 +203,9 @@ def test_the_cutter_keeps_to_its_boundary(contain: str, plus: float, radius: flo
             "boundary": {"boundary": "silhouette", "contain": contain, "offset": plus},
         }
     )
-    found = region_of(space_of(DISC), Work(MemoryStore()), operation)
+    plan, work = plan_with(), work_with(DISC)
+    outlines = OperationOutlines.of(plan, plan.setups[0], operation)
+    found = region_of(setup_space(plan, plan.setups[0], work), work, operation, outlines)
     assert found.area == pytest.approx(np.pi * radius**2, rel=2e-3)
 
 

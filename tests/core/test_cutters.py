@@ -17,9 +17,6 @@ from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.machine.machine import machine_of
 from nephos.core.materials import shipped_material
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.model import Model, Placement
@@ -29,6 +26,9 @@ from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.stock import Stock
 from nephos.core.proposals.one_face import proposed_sheet
 from nephos.core.proposals.operations import nearest_cutter
+from nephos.core.stages.run import run_setup
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 
 SHED = machine_of("shed-router")
 

@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from graph import placed_all
 from meshes import box_mesh
 from nephos.command.warm import small_hill
 from nephos.core.errors import Refused
@@ -16,7 +17,6 @@ from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.orientation import slab_height, undercut
 from nephos.core.mesh.repair.registry import repaired
 from nephos.core.mesh.summary import MeshSummary, quick_look
-from nephos.core.pipeline.placing import placed_models, placed_parts
 from nephos.core.plan.clamping import KeepOut, Zero
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.edits.registry import EDITS
@@ -27,6 +27,7 @@ from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.shelf import Piece, fitting_pieces
 from nephos.core.plan.stock import Stock
 from nephos.core.rotation import angles_of, turn_onto, turning
+from nephos.core.stages.models import placed_parts
 
 # A wedge is as long as it is wide nowhere, so a wrong axis shows.
 WEDGE = Mesh(
@@ -50,7 +51,7 @@ def plan(**changes) -> Plan:
 
 
 def placed(value: Plan) -> Placed:
-    return placed_models(value, lambda _: LOOK.support)["m1"]
+    return placed_all(value, LOOK.support)["m1"]
 
 
 def true_box(value: Plan) -> tuple[np.ndarray, np.ndarray]:
@@ -200,7 +201,7 @@ def test_a_plain_slab_is_found_and_cut_off_and_the_rest_keeps_its_scale() -> Non
     model = value.models[0]
     rest, said = repaired(mesh, model.steps)
     assert rest.low[2] == pytest.approx(6.5) and "cut off" in said[0]
-    after = placed_models(value, lambda _: quick_look(rest).support)["m1"]
+    after = placed_all(value, quick_look(rest).support)["m1"]
     assert after.scale == pytest.approx([1.5] * 3) and after.size[0] == pytest.approx(1.5 * 60)
     assert slab_height(quick_look(WEDGE), np.eye(3), 1.0) is None
 
@@ -293,11 +294,11 @@ def test_every_way_out_leads_out(chain: list, kind: str) -> None:
         value = do(value, do=name, **words)
     if kind == "round":
         value = apply_edit(value, look, {"do": "shape_stock", "kind": "round"})
-    found = placement_findings(value, placed_models(value, lambda _: LOOK.support))
+    found = placement_findings(value, placed_all(value, LOOK.support))
     for finding in found:
         for fix in finding.fixes:
             after = apply_edit(value, look, fix.edit)
-            left = placement_findings(after, placed_models(after, lambda _: LOOK.support))
+            left = placement_findings(after, placed_all(after, LOOK.support))
             assert finding.code not in {item.code for item in left if item.row == finding.row}, (
                 finding.text,
                 fix.label,
@@ -309,7 +310,7 @@ def test_every_way_out_leads_out(chain: list, kind: str) -> None:
 def test_findings_of_zero_and_keep_outs_just_at_the_limit() -> None:
     def codes(**setup) -> set[str]:
         value = plan(setups=(FaceSetup(id="a", name="a", **setup),))
-        return {item.code for item in placement_findings(value, placed_models(value, lambda _: LOOK.support))}
+        return {item.code for item in placement_findings(value, placed_all(value, LOOK.support))}
 
     assert codes(zero=Zero(at=(200, 150, 40))) == set()
     assert codes(zero=Zero(at=(200.1, 0, 0))) == {"zero-off-stock"}
@@ -327,8 +328,7 @@ def test_a_guessed_unit_is_said_until_something_is_chosen() -> None:
 
     def codes(one: Plan) -> set[str]:
         return {
-            item.code
-            for item in placement_findings(one, placed_models(one, lambda _: LOOK.support), {"m1": LOOK}, {"m1": False})
+            item.code for item in placement_findings(one, placed_all(one, LOOK.support), {"m1": LOOK}, {"m1": False})
         }
 
     assert "unit-guessed" in codes(value)
@@ -415,7 +415,7 @@ def test_findings_speak_the_unit_of_the_job_and_mean_the_same() -> None:
     inches = value.model_copy(update={"units": "in"})
 
     def told(one: Plan):
-        return placement_findings(one, placed_models(one, lambda _: LOOK.support))
+        return placement_findings(one, placed_all(one, LOOK.support))
 
     (mm,), (inch,) = told(value), told(inches)
     assert "5.3 mm" in mm.text or "5.4 mm" in mm.text
@@ -429,7 +429,7 @@ def test_findings_speak_the_unit_of_the_job_and_mean_the_same() -> None:
 
 
 def found_in(value: Plan) -> list[Finding]:
-    return placement_findings(value, placed_models(value, lambda _: LOOK.support))
+    return placement_findings(value, placed_all(value, LOOK.support))
 
 
 CLAMP = KeepOut(id="k1", name="clamp", size=(40.0, 20.0, 60.0), at=(100.0, 75.0))

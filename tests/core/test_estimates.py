@@ -8,6 +8,7 @@ import pytest
 import shapely
 
 from cutting import op, run
+from graph import work_with
 from meshes import at, grid_mesh
 from nephos.core.cutters import standard_cutter
 from nephos.core.estimate.estimate import StockEstimate, line_starts
@@ -19,10 +20,6 @@ from nephos.core.estimate.stock_estimate import DrawnHeightMap, draw_height_map
 from nephos.core.memo import Memo
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.boundaries import outline_key, shape_of
-from nephos.core.pipeline.placing import setup_space
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.operation import Operation
@@ -30,6 +27,10 @@ from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.stock import Stock
+from nephos.core.stages.outline import OutlineStage
+from nephos.core.stages.space import setup_space
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.strategies.clearing.levels import wide_heights
 from nephos.core.strategies.clearing.roughing import RoughWork
 from nephos.core.strategies.registry import strategy
@@ -52,7 +53,7 @@ def test_the_picture_that_a_worker_draws_is_the_mesh_itself() -> None:
         setups=(FaceSetup(id="a", name="a"),),
         models=(Model(id="m", name="m", mesh="m", placement=Placement()),),
     )
-    space = setup_space(plan, plan.setups[0], lambda _: mesh)
+    space = setup_space(plan, plan.setups[0], work_with(mesh))
     made = draw_height_map(space)
     drawn = DrawnHeightMap.of_result("k", made.facts, made.arrays)
     relief = drawn.over(space.floor)
@@ -121,8 +122,7 @@ def told_and_taken(
     relief = DrawnHeightMap.of_result(f"drawn {next(_DRAWN)}", made.facts, made.arrays) if drawn else None
     shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
     store = MemoryStore()
-    shape_of(done.space, Work(store), "silhouette")
-    outline = store.get(outline_key(done.space, "silhouette"))
+    outline = Work(store, lambda _: mesh).result(OutlineStage.of(done.space.plan, done.space.setup, "silhouette"))
     facts = [outline.facts if outline and item.boundary.boundary == "silhouette" else None for item in operations]
     told = [
         strategy(item.strategy)

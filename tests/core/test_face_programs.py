@@ -10,15 +10,15 @@ from hard_meshes import ball_mesh
 from meshes import ellipsoid
 from nephos.core.cutters import standard_cutter
 from nephos.core.mesh.model import Mesh, joined
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.joined_faces import Faces, FaceTab
 from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.stock import Stock
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 
 SIZE = (60.0, 40.0, 26.0)
 TOLERANCE = 0.03

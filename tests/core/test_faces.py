@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from face_jobs import BALL, EGG, FLAT, STOCK, cut, egg_plan, egg_setup
+from graph import work_with
 from meshes import box_mesh, grid_mesh, underside_of
 from nephos.core.findings.faces import (
     _inner_places,
@@ -18,13 +19,6 @@ from nephos.core.findings.faces import (
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.keys import plan_keys
-from nephos.core.pipeline.overrun import smallest_overrun
-from nephos.core.pipeline.placing import setup_space
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.whole import sides_of, solid_of, surface_makers
-from nephos.core.pipeline.work import Step, Work
 from nephos.core.plan.clamping import Zero
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.faces import turn_between
@@ -35,6 +29,13 @@ from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.setups.setup import Setup
 from nephos.core.plan.stock import Stock
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.of_plan import stages_of
+from nephos.core.stages.overrun import smallest_overrun
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.space import setup_space
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.whole import sides_of, solid_of, surface_makers
+from nephos.core.stages.work import Step, Work
 from nephos.core.stock.block import box_block
 from nephos.core.stock.columns import CutSide, cut_by_sides, inside_box
 from nephos.core.stock.cut import cut_block
@@ -208,8 +209,8 @@ def test_the_smallest_overrun_follows_the_rim_of_a_curved_part() -> None:
     )
     plan = egg_plan()
     for setup in plan.setups:
-        space = setup_space(plan, setup, lambda _: saddle)
-        need, reach = smallest_overrun(space, Work(MemoryStore()))
+        space = setup_space(plan, setup, work_with(saddle))
+        need, reach = smallest_overrun(space, work_with(saddle))
         # The rim of each side is lowest 4 mm below the parting, 1.5 mm of that are its half thickness.
         assert 4 - 1.5 <= need <= 4 - 1.5 + BALL.radius
         assert reach.tip < 10
@@ -291,12 +292,12 @@ def test_a_change_in_the_second_setup_recalculates_nothing_of_the_first() -> Non
     cut(plan, store=store)
     finer = plan.setups[1].model_copy(update={"clearance": 9.0})
     changed = plan.model_copy(update={"setups": (plan.setups[0], finer)})
-    first = plan_keys(plan)["a"]
+    first = stages_of(plan)["a"]
     made.clear()
     cut(changed, store=store)
-    mine = {key for keys in first.operations.values() for key in (keys.passes, keys.path, keys.moves, keys.block)}
+    mine = {item.key for own in first.operations.values() for item in (own.passes, own.path, own.moves, own.block)}
     assert not mine & set(made)
-    assert plan_keys(changed)["b"].operations[30].path in made
+    assert stages_of(changed)["b"].operations[30].path.key in made
 
 
 def test_a_plan_of_version_3_cuts_its_back_as_before() -> None:
@@ -313,7 +314,7 @@ def test_a_plan_of_version_3_cuts_its_back_as_before() -> None:
 
 def test_the_block_of_a_tilted_setup_is_the_stock_at_that_angle() -> None:
     plan = egg_plan(setups=(egg_setup("a", "angle", 10, angle=30),), faces=None)
-    space = setup_space(plan, plan.setups[0], lambda _: EGG)
+    space = setup_space(plan, plan.setups[0], work_with(EGG))
     block = kind_of(space.setup).first_block(space.plan)
     volume = float((block.high - block.low).sum()) * block.grid.pitch**2
     assert volume == pytest.approx(60 * 44 * 20, rel=5e-3)

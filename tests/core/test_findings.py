@@ -15,11 +15,6 @@ from nephos.core.findings.plan_checks import boundary_findings, operation_findin
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.findings.stickout import stickout_findings
 from nephos.core.mesh.model import Mesh, joined
-from nephos.core.pipeline.keys import compare_limit
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Curve, Limit
 from nephos.core.plan.clamping import KeepOut
 from nephos.core.plan.edits import apply_edit
@@ -28,6 +23,11 @@ from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.stock import Stock
+from nephos.core.stages.compare import compare_limit
+from nephos.core.stages.run import run_setup
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 
 FLAT, BALL = standard_cutter("flat", 4, 1), standard_cutter("ball", 3, 2)
 SLAB = box_mesh((0, 0, 0), (20, 20, 4))
@@ -287,7 +287,7 @@ def test_corners_that_no_cutter_reaches_name_the_ball_that_would() -> None:
 def test_findings_and_compare_tell_one_number_by_one_limit() -> None:
     done = cut(op("finish_raster", standard_cutter("ball", 6, 3), 10, MIDDLE, stepover=0.3), mesh=valley())
     numbers = done.comparison.numbers()
-    assert numbers["limit"] == round(compare_limit(done.space.plan, done.space.setup), 5)
+    assert numbers["limit"] == round(compare_limit(done.space.plan.tolerance, done.space.setup), 5)
     shares = [numbers[name] for name in ("within_tolerance", "could_reach", "unreachable", "gouged")]
     assert sum(shares) == pytest.approx(1.0, abs=1e-4)
     text = found(done)["unreachable"].text

@@ -13,16 +13,16 @@ from nephos.core.errors import Refused
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh
 from nephos.core.parallel import silent
-from nephos.core.pipeline.outcome import Outcome, SetupOutcome
-from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Limit
 from nephos.core.plan.model import Model
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.stock import Stock
+from nephos.core.stages.run import run_setup
+from nephos.core.stages.setup_outcome import Outcome, SetupOutcome
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.strategies.clearing.levels import contour_generator, refine_contour, tip_field
 from nephos.core.strategies.finish_waterline import _Bounds, _contour_step, _runs
 from nephos.core.strategies.following.wall_order import in_order

@@ -11,7 +11,7 @@ from meshes import ALL_SHAPES, box_mesh, grid_mesh
 from nephos.core.arrays import F64
 from nephos.core.cutters import standard_cutter
 from nephos.core.findings.proof_checks import outcome_findings
-from nephos.core.pipeline.outcome import SetupOutcome
+from nephos.core.stages.setup_outcome import SetupOutcome
 from nephos.core.stock.block import box_block
 from nephos.core.stock.bound import lower_bound
 from nephos.core.stock.cut import cut_block

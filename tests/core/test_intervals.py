@@ -9,10 +9,6 @@ from hypothesis import strategies as st
 
 from meshes import ellipsoid, underside_of
 from nephos.core.cutters import Profile, standard_cutter
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.joined_faces import Faces, FaceTab
 from nephos.core.plan.model import Model, Placement
@@ -21,6 +17,10 @@ from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.setups.setup import Setup
 from nephos.core.plan.stock import Stock
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.stock.block import Block, Grid, box_block
 from nephos.core.stock.frames import record_frames, shown_grid, shown_intervals, shown_top
 from nephos.core.stock.intervals import merged

@@ -19,15 +19,11 @@ from core.test_tiles import board, hills
 from cutting import BALL, FLAT, bumpy, op
 from face_jobs import EGG as FACED_EGG
 from face_jobs import egg_plan
+from graph import all_keys
 from nephos.core.cutters import HolderStep, standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.machine.machine import MACHINES
 from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline.keys import plan_keys
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.store import MemoryStore, Result
-from nephos.core.pipeline.whole import job_findings_key, last_of_each, whole_of
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary
 from nephos.core.plan.clamping import KeepOut
 from nephos.core.plan.model import Model, Placement
@@ -36,7 +32,12 @@ from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.setups.tiling import SlideError, Tiles
 from nephos.core.plan.stock import Stock
 from nephos.core.post.schema import post_of
-from nephos.core.report.setup_results import job_findings_result, setup_results
+from nephos.core.report.setup_results import Reports, job_findings_result, setup_results
+from nephos.core.stages.of_plan import stages_of
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.store import MemoryStore, Result
+from nephos.core.stages.whole import job_findings_key, last_of_each, whole_of
+from nephos.core.stages.work import Work
 
 HELD = FLAT.model_copy(
     update={"holder": (HolderStep(diameter=20, length=10),), "stickout": 30.0, "overall_length": 50.0}
@@ -127,10 +128,10 @@ def worked_out(plan: Plan, kind: str) -> Kept:
     store = MemoryStore()
     mesh = mesh_for(kind)
     plan = plan.as_cut()
-    work = Work(store)
+    work, graph = Work(store), stages_of(plan)
     done = []
     for item in run_plan(plan, lambda _: mesh, work, "title"):
-        for key, stage, make in setup_results(item, "title"):
+        for key, stage, make in setup_results(item, Reports.of(graph[item.space.setup.id]), work, "title"):
             store.put(key, stage, make())
         done.append(item)
     if len(last_of_each(done)) > 1:
@@ -288,4 +289,4 @@ def test_a_clamp_put_in_the_way_is_seen_though_nothing_else_changes() -> None:
 def test_a_plan_that_was_kept_and_read_again_has_the_same_keys(kind: str) -> None:
     plan = PLANS[kind]()
     again = parse_plan(json.loads(json.dumps(plan.model_dump(mode="json"))))
-    assert plan_keys(again.as_cut()) == plan_keys(plan.as_cut())
+    assert all_keys(again.as_cut()) == all_keys(plan.as_cut())

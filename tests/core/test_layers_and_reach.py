@@ -22,7 +22,6 @@ from nephos.core.findings.reach import reach_findings
 from nephos.core.findings.terrain import terrain_of
 from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.programs import step_of
 from nephos.core.plan.boundary import Boundary, Limit
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.model import Model, Placement
@@ -35,6 +34,7 @@ from nephos.core.post.write import arcs_of, write_program
 from nephos.core.proposals.fitting import fitted
 from nephos.core.proposals.one_face import proposed_sheet
 from nephos.core.proposals.operations import proposed_operation
+from nephos.core.stages.programs import step_of
 from nephos.core.strategies.clearing.offset import offset
 from nephos.core.strategies.following.wall_order import nearest_next
 from nephos.core.toolpath import Kind, Pass
@@ -121,7 +121,7 @@ def test_the_arcs_post_writes_arcs_round_a_circle() -> None:
     done = run(box_mesh((0, 0, 0), (20, 20, 4)), round_it, size=(90, 90, 8), boundaries=(circle,))
     post = post_named("rs274-metric-arcs")
     outcome = done.outcomes[0]
-    step = step_of(outcome.operation, outcome.path, done.space.plan, 5.0)
+    step = step_of(outcome.operation, outcome.path, done.space.plan.tolerance, 5.0)
     text = write_program(post, "t", [], [step], 0).text.decode()
     assert text.count(" I") >= 6
     arcs = arcs_of(post, step)

@@ -12,11 +12,6 @@ from cutting import BALL, op, recertified, run
 from nephos.command.warm import small_hill
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.errors import Refused
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.programs import programs_of
-from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.schema import Override, Plan
 from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.post.checksum import checksum_state
@@ -25,6 +20,11 @@ from nephos.core.post.read import read_program
 from nephos.core.post.schema import Post, checked_post, shipped_posts
 from nephos.core.post.text import comment_text, file_stem, plain_text
 from nephos.core.post.write import Step, write_program
+from nephos.core.stages.programs import programs_of
+from nephos.core.stages.run import run_setup
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.toolpath import Kind, Toolpath
 
 EVIL = [

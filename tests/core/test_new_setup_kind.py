@@ -11,10 +11,6 @@ from meshes import ellipsoid
 from nephos.core.arrays import F64
 from nephos.core.cutters import standard_cutter
 from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.part import Angle
@@ -26,6 +22,10 @@ from nephos.core.post.read import read_program
 from nephos.core.report.setup_report import setup_report
 from nephos.core.rotation import turning
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.stock.sweep import RAPID_DEPTH
 
 

@@ -17,8 +17,8 @@ from meshes import grid_mesh
 from nephos.core.cutters import SHAPES, standard_cutter
 from nephos.core.linking.pass_order import in_short_order
 from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline import run as pipeline
 from nephos.core.plan.boundary import Limit
+from nephos.core.stages import path as path_stage
 from nephos.core.stock.block import box_block
 from nephos.core.stock.sweep import sweep
 from nephos.core.strategies import rough_offset
@@ -188,7 +188,7 @@ def test_pit_by_pit_takes_half_the_positioning_of_level_by_level(monkeypatch: py
     pit_by_pit = positioning(mesh)
 
     monkeypatch.setattr(rough_offset, "level_regions", by_level)
-    monkeypatch.setattr(pipeline, "in_short_order", lambda passes, *_: passes)
+    monkeypatch.setattr(path_stage, "in_short_order", lambda passes, *_: passes)
     assert pit_by_pit <= 0.5 * positioning(mesh)
 
 

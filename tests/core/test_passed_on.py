@@ -9,14 +9,6 @@ from nephos.core.cutters.cutter import HolderStep
 from nephos.core.findings.faces import whole_findings
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.keys import plan_keys
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.placing import stock_space
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.sides import block_before
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.whole import solids_after, whole_of
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Limit
 from nephos.core.plan.clamping import Zero
 from nephos.core.plan.edits import apply_edit
@@ -26,6 +18,14 @@ from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.stock import Stock
 from nephos.core.post.read import read_program
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.begun import block_before
+from nephos.core.stages.of_plan import stages_of
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.space import stock_space
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.whole import solids_after, whole_of
+from nephos.core.stages.work import Work
 from nephos.core.stock.bar import bar_block
 from nephos.core.stock.bar_pieces import loose_pieces
 from nephos.core.stock.block import Grid, box_block
@@ -187,7 +187,7 @@ def test_a_face_before_or_after_the_bar_rotates_begins_with_what_was_left(first:
     assert len(after.outcomes[0].kinds) < len(alone.outcomes[0].kinds), "what is gone is not roughed again"
     solids = solids_after(plan, done)
     assert len(solids) == 1
-    found = whole_of(plan, done, Work(store))
+    found = whole_of(plan, done, Work(store, lambda _: EGG))
     assert set(found.comparisons) == {item.id for item in plan.setups}
     assert found.numbers()["gouge_max"] <= plan.tolerance
     # Judged over bar and face together: where the setups leave corners, once for the whole part.
@@ -289,8 +289,8 @@ def paths_with(plan: Plan, stickout: float) -> dict[str, list[str]]:
         )
         for setup in plan.setups
     )
-    keys = plan_keys(plan.model_copy(update={"setups": setups}))
-    return {name: [item.passes for item in own.operations.values()] for name, own in keys.items()}
+    graph = stages_of(plan.model_copy(update={"setups": setups}))
+    return {name: [item.passes.key for item in own.operations.values()] for name, own in graph.items()}
 
 
 def test_another_stickout_makes_new_paths_where_a_chuck_keeps_the_holder_off() -> None:

@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from cutting import recertified
+from graph import all_keys, placed_all
 from meshes import box_mesh
 from nephos.command.warm import small_hill
 from nephos.core.cutters import standard_cutter
@@ -19,11 +20,6 @@ from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.examine import support_points
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.keys import plan_keys, setup_keys
-from nephos.core.pipeline.placing import placed_models
-from nephos.core.pipeline.run import run_plan, run_setup
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.clamping import Zero
 from nephos.core.plan.model import Model, Placement
@@ -36,6 +32,10 @@ from nephos.core.plan.setups.setup import Setup
 from nephos.core.plan.setups.tiled import TiledSetup, TileSetup
 from nephos.core.plan.stock import Stock
 from nephos.core.post.read import read_program
+from nephos.core.stages.of_plan import stages_of
+from nephos.core.stages.run import run_plan, run_setup
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.strategies.registry import strategies
 
 HILL = small_hill()
@@ -141,7 +141,7 @@ def test_changing_one_operation_recalculates_that_and_the_blocks_after_it() -> N
 
 def test_what_does_not_touch_the_cut_changes_no_key() -> None:
     a, b = plan(), plan(units="in")
-    assert setup_keys(a, a.setups[0]) == setup_keys(b, b.setups[0])
+    assert all_keys(a) == all_keys(b)
 
 
 def test_moving_the_zero_or_changing_the_post_calculates_no_path_and_no_block() -> None:
@@ -173,14 +173,14 @@ def two_setups() -> Plan:
 
 def test_keys_chain_over_setups() -> None:
     value = two_setups()
-    keys = plan_keys(value)
-    assert keys["a"] == setup_keys(plan(), plan().setups[0]), "what comes later changes nothing"
-    assert keys["b"] == setup_keys(value, value.setups[1])
+    keys = all_keys(value)
+    assert keys["a"] == all_keys(plan())["a"], "what comes later changes nothing"
     first, second = value.setups
     changed = with_settings(value, 20, stepover=0.9)
-    assert plan_keys(changed)["b"].operations[30].before != keys["b"].operations[30].before
+    begins = [stages_of(item)["b"].operations[30].before.key for item in (changed, value)]
+    assert begins[0] != begins[1]
     later = value.model_copy(update={"setups": (first, second.model_copy(update={"clearance": 9.0}))})
-    assert plan_keys(later)["a"] == keys["a"] and plan_keys(later)["b"] != keys["b"]
+    assert all_keys(later)["a"] == keys["a"] and all_keys(later)["b"] != keys["b"]
 
 
 def test_all_setups_of_a_plan_are_worked_out_one_after_another() -> None:
@@ -225,9 +225,9 @@ def test_cancelling_stops_between_bands_and_keeps_what_is_done() -> None:
 
     with pytest.raises(Cancelled):
         value = plan()
-        run_setup(value, value.setups[0], lambda _: HILL, Work(store, report))
-    keys = setup_keys(plan(), plan().setups[0]).operations
-    assert store.get(keys[10].block) is not None and store.get(keys[20].block) is None
+        run_setup(value, value.setups[0], lambda _: HILL, Work(store, report=report))
+    stages = stages_of(plan())["a"].operations
+    assert store.get(stages[10].block.key) is not None and store.get(stages[20].block.key) is None
 
 
 @settings(max_examples=40, deadline=None)
@@ -289,14 +289,14 @@ def test_the_zero_in_words() -> None:
 def test_placement_findings_just_at_the_limit(thickness: float, gap: float, code: str | None) -> None:
     model = Model(id="m", name="m", mesh="m", placement=Placement(offset=(0, 0, -gap)))
     value = plan(stock=Stock(length=30, width=30, thickness=thickness), models=(model,))
-    found = placement_findings(value, placed_models(value, lambda _: SUPPORT))
+    found = placement_findings(value, placed_all(value, SUPPORT))
     assert [f.code for f in found] == ([code] if code else [])
     assert all(f.advice and any(c.isdigit() for c in f.text) for f in found)
 
 
 def test_model_beside_and_stock_beyond_the_travel() -> None:
     value = plan(stock=Stock(length=20, width=900, thickness=10))
-    codes = {f.code for f in placement_findings(value, placed_models(value, lambda _: SUPPORT))}
+    codes = {f.code for f in placement_findings(value, placed_all(value, SUPPORT))}
     assert codes == {"model-side-x", "beyond-travel"}
 
 
@@ -348,7 +348,7 @@ def test_estimates_are_near_the_calculated_time() -> None:
     (docs/performance.md)."""
     done = calculate(plan(), MemoryStore())
     space, look = done.space, quick_look(small_hill())
-    box = placed_models(space.plan, lambda _: look.support)["m"]
+    box = placed_all(space.plan, look.support)["m"]
     for outcome in done.outcomes:
         ground = estimate_input(space.plan, space.setup, outcome.operation, [(space.plan.models[0], box, look)])
         kind = strategies()[outcome.operation.strategy]
@@ -370,7 +370,7 @@ def test_the_ground_knows_heights_walls_and_what_is_beside() -> None:
         settings={},
     )
     job = Plan(stock=stock, models=(model,), setups=(FaceSetup(id="a", name="a", operations=(operation,)),))
-    placed = placed_models(job, lambda _: look.support)["m"]
+    placed = placed_all(job, look.support)["m"]
     ground = estimate_input(job, job.setups[0], operation, [(model, placed, look)])
     assert ground.area == pytest.approx(576) and ground.relief == pytest.approx(4)
     assert ground.stock_estimate is not None

@@ -10,15 +10,17 @@ from cutting import BALL, FLAT, op, recertified, run
 from nephos.command.warm import small_hill
 from nephos.core.errors import Refused
 from nephos.core.findings.overrides import overridden, seen, standing
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Override, Plan
 from nephos.core.post.preview import preview
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import Post, checked_post, post_named
+from nephos.core.report.setup_results import Reports
+from nephos.core.stages.of_plan import stages_of
+from nephos.core.stages.run import run_setup
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 
 HILL = small_hill(side=20, cells=12)
 ROUGH = op("rough_offset", FLAT, stepover=2.0, stepdown=2.0)
@@ -124,7 +126,8 @@ def test_an_override_changes_what_is_told_and_nothing_that_is_cut() -> None:
     kept = set(store._kept)
     second = posted(own(), ROUGH, CUT_OUT, overrides=(STOP,), store=store)
     assert set(store._kept) == kept, "nothing was worked out anew"
-    assert first.keys.summary == second.keys.summary and first.keys.files != second.keys.files
+    reports = [Reports.of(stages_of(done.space.plan)["a"]) for done in (first, second)]
+    assert reports[0].summary.key == reports[1].summary.key and reports[0].files != reports[1].files
 
 
 def test_a_stop_stands_until_its_very_words_are_overridden() -> None:

@@ -14,14 +14,14 @@ from nephos.core.errors import Refused
 from nephos.core.machine.machine import machine_of
 from nephos.core.machine.rotary_axis import surface_lengths
 from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.bar_axis import axis_of
 from nephos.core.plan.schema import Plan
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import shipped_posts
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 
 KINDS = ("face", "faces", "tiles", "rotary")
 STORES = {kind: MemoryStore() for kind in KINDS}

@@ -13,16 +13,16 @@ from cutting import BALL, FLAT, op, recertified, run
 from nephos.command.warm import small_hill
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
-from nephos.core.pipeline.programs import programs_of
-from nephos.core.pipeline.run import run_setup
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.post.checksum import body_word, check_word, checksum_state
 from nephos.core.post.preview import preview
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import Post, checked_post, in_unit, parse_post, post_named, shipped_posts
 from nephos.core.post.split import split_steps, too_large
 from nephos.core.post.write import Step, retitled, write_program
+from nephos.core.stages.programs import programs_of
+from nephos.core.stages.run import run_setup
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.toolpath import Kind, Toolpath
 
 GOLDEN = Path(__file__).parent / "golden"

@@ -6,10 +6,10 @@ import pytest
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.machine.machine import MACHINES
-from nephos.core.pipeline.external_program import stretches_of
 from nephos.core.post.faults import Shop, program_faults
 from nephos.core.post.lex import words_of
 from nephos.core.post.read import DWELL, OFFSET, PAUSE, SPINDLE, TOOL, read_program
+from nephos.core.stages.external_program import stretches_of
 
 HEAD = "G21 G90 G17 G40 G49 G94 G54\nT1 M6\nS12000 M3\nG4 P4\nG0 Z5\nX0 Y0\n"
 SOUND = HEAD + "G1 Z-1 F300\nX20 F900\nG0 Z5\nM5\nM30\n"

@@ -15,15 +15,15 @@ from meshes import box_mesh, grid_mesh
 from nephos.command.warm import small_hill
 from nephos.core.cutters import Cutter, standard_cutter
 from nephos.core.errors import Refused
-from nephos.core.pipeline.external_program import prove_external
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Curve, Limit
 from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.stock import Stock
 from nephos.core.post.read import read_program
+from nephos.core.stages.external_program import prove_external
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.stock.block import Block, box_block
 from nephos.core.stock.compare import deciding
 from nephos.core.stock.cut import cut_block

@@ -9,9 +9,6 @@ from nephos.core.findings.bar_terrain import bar_terrain
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.bar_stress import HeldBar
 from nephos.core.plan.force import cutting_push, elastic_modulus
 from nephos.core.plan.model import Model, Placement
@@ -22,6 +19,9 @@ from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.stock import Stock
 from nephos.core.proposals.rotary import proposed_rotary
 from nephos.core.setups.bar_findings import BENDS
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 
 
 def proposed(mesh: Mesh, **words) -> Plan:

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from face_jobs import BALL, EGG, FLAT, cut, egg_plan
+from graph import work_with
 from meshes import ellipsoid, grid_mesh
 from nephos.core.cutters import Cutter, standard_cutter, usual_cutters
 from nephos.core.errors import Refused
@@ -17,10 +18,6 @@ from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.findings.terrain import Shown
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.whole import whole_of
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Plan, parse_plan
@@ -31,6 +28,10 @@ from nephos.core.proposals.faces import FOUR_FACES, TWO_FACES, Sides, _refuse_op
 from nephos.core.proposals.needed_sides import LEAST_SHARE, own_shares
 from nephos.core.proposals.way import Job
 from nephos.core.proposals.ways import way
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.whole import whole_of
+from nephos.core.stages.work import Work
 
 
 def test_proposals_cut_an_egg_from_two_and_from_four_faces() -> None:
@@ -111,7 +112,7 @@ def test_an_open_scan_is_not_cut_from_several_faces() -> None:
             proposed_faces(plan, sides, lambda _: top, shown, cutters, Work(MemoryStore()))
     # A solid with a hole in it is none.
     holed = Mesh(EGG.vertices, np.ascontiguousarray(EGG.faces[20:]))
-    _refuse_open([(model, shown[0][1], look)], lambda _: holed, Work(MemoryStore()))
+    _refuse_open([(model, shown[0][1], look)], work_with(holed))
 
 
 def test_a_side_that_needs_a_thick_finisher_keeps_it_for_itself() -> None:
@@ -194,6 +195,6 @@ def test_the_levels_that_roughing_leaves_on_round_tabs_are_no_ridge() -> None:
     part = ellipsoid((30.0, 13.0, 12.0))
     plan = _proposed(part, FOUR_FACES, usual_cutters()).model_copy(update={"pitch": 0.2})
     done = list(run_plan(plan, lambda _: part, Work(MemoryStore())))
-    whole = whole_of(plan, done, Work(MemoryStore()))
+    whole = whole_of(plan, done, work_with(part))
     assert whole.ridge < 0.05, whole.ridge_at
     assert not {item.code for item in whole_findings(plan, whole, done)} & {"ridge", "not-free", "not-cut"}

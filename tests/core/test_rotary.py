@@ -18,11 +18,6 @@ from nephos.core.machine.machine import MACHINES
 from nephos.core.machine.rotary_axis import RotaryAxis, axis_feeds, machine_moves, surface_lengths, whole_turns
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.programs import programs_of
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.bar_place import swept_diameter
 from nephos.core.plan.clamping import Zero
 from nephos.core.plan.edits import apply_edit
@@ -36,6 +31,11 @@ from nephos.core.plan.stock import Stock
 from nephos.core.post.read import read_program
 from nephos.core.proposals.rotary import proposed_rotary
 from nephos.core.setups.bar import cutter_limits, spigot
+from nephos.core.stages.programs import programs_of
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.strategies.following.follow import follow_lines
 from nephos.core.strategies.registry import strategy
 from nephos.core.surface.contact import on_triangle

@@ -17,14 +17,14 @@ from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.bar_place import enclosing_circle, placed_points, swept_diameter
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.stock import Stock
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.strategies.registry import strategy
 from rotary_check import looked_at
 

@@ -12,11 +12,11 @@ from nephos.core.cutters.profile import Profile
 from nephos.core.errors import Refused
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import post_named
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.strategies.clearing.levels import Field
 from nephos.core.strategies.following.masks import slopes_of
 from nephos.core.surface.drop import drop_grid

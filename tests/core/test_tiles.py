@@ -7,17 +7,12 @@ import numpy as np
 import pytest
 
 from cutting import BALL, FLAT, TOLERANCE, bumpy, op, worst_gouge
+from graph import work_with
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import quick_look
-from nephos.core.pipeline.keys import plan_keys
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.whole import solids_after, whole_of
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.boundary import Boundary, Limit
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.model import Model, Placement
@@ -30,6 +25,12 @@ from nephos.core.plan.setups.tiled import TiledSetup
 from nephos.core.plan.setups.tiling import SlideError, Tiles
 from nephos.core.plan.stock import Stock
 from nephos.core.post.read import read_program
+from nephos.core.stages.of_plan import stages_of
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.whole import solids_after, whole_of
+from nephos.core.stages.work import Work
 from nephos.core.toolpath import Kind
 
 LENGTH, WIDTH, THICK = 90.0, 36.0, 12.0
@@ -210,8 +211,9 @@ def test_an_assumed_error_shows_its_step_and_changes_no_program(dz: float) -> No
     step = done[-1].proof.steps[0]
     assert step.mean == pytest.approx(dz, abs=0.01) and step.most == pytest.approx(dz, abs=0.02)
     assert right[-1].proof.steps[0].most == 0
-    a, b = plan_keys(plan.as_cut())["a.2"], plan_keys(wrong.as_cut())["a.2"]
-    assert a.block == b.block and a.shown != b.shown and a.compare != b.compare
+    a, b = stages_of(plan.as_cut())["a.2"], stages_of(wrong.as_cut())["a.2"]
+    assert a.block.key == b.block.key
+    assert a.proof_block.key != b.proof_block.key and a.compare.key != b.compare.key
 
 
 @pytest.mark.parametrize(("side", "dz"), [("after", 0.3), ("before", -0.3)])
@@ -305,7 +307,7 @@ def test_a_part_of_two_faces_is_tiled_face_by_face() -> None:
     done = cut(both)
     assert [item.space.setup.id for item in done] == ["a.1", "a.2", "b.1", "b.2"]
     cut_as = both.as_cut()
-    assert whole_of(cut_as, done, Work(MemoryStore())).numbers()["gouge_max"] >= 0
+    assert whole_of(cut_as, done, work_with(hills())).numbers()["gouge_max"] >= 0
     alone = cut(both.model_copy(update={"setups": tuple(s.whole() for s in both.setups)}))
     assert np.abs(alone[-1].block.top - done[-1].block.top)[20:-20, 20:-20].max() < 0.02
 

@@ -9,8 +9,8 @@ from shapely.geometry import MultiLineString, Polygon, box
 from cutting import op, run
 from meshes import grid_mesh
 from nephos.core.cutters import standard_cutter
-from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.plan.boundary import Limit
+from nephos.core.stages.setup_outcome import SetupOutcome
 from nephos.core.strategies.clearing.wall_first import NarrowGround
 from nephos.core.strategies.rough_offset import level_ring
 from nephos.core.toolpath import Pass

@@ -16,7 +16,8 @@ from procrastinate.manager import JobManager
 from nephos.command.sample import fill_shelf, sample_cutters, sample_pieces
 from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import write_stl
-from nephos.core.pipeline.store import as_result
+from nephos.core.stages.outline import OutlineStage
+from nephos.core.stages.store import as_result
 from nephos.web import drawings, tasks
 from nephos.web.models import Blob, Calculation, Chunk, Cutter, Job, Mesh, Result, Revision
 from nephos.web.store import DatabaseStore
@@ -364,12 +365,12 @@ async def taken_up_and_asked_again(shop: Client, job: dict) -> None:
 def test_one_outline_that_breaks_off_leaves_the_others_and_is_not_waited_for(
     shop: Client, job: dict, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    def broken(space, work, key):
-        raise MemoryError if key == "b1" else ValueError("a fault")
+    def broken(stage, work, report):
+        raise MemoryError if stage.boundary.id == "b1" else ValueError("a fault")
 
     drawn = {"id": "b1", "name": "plate", "source": "drawn", "curves": [{"points": [[0, 0], [9, 0], [9, 9]]}]}
     _, after = change(shop, job, lambda plan: plan.update(boundaries=[drawn]))
-    monkeypatch.setattr(tasks, "shape_of", broken)
+    monkeypatch.setattr(OutlineStage, "compute", broken)
     tasks.draw_outlines(after["plan"])
     setup = shop.get(f"/api/jobs/{job['id']}").json()["derived"]["setups"][0]
     assert setup["drawn"] and "not enough memory" in setup["outlines"]["b1"]["refused"]

@@ -12,8 +12,8 @@ from nephos.command.sample_relief import roundel_plan
 from nephos.command.warm import small_hill
 from nephos.core.machine.machine import MACHINES
 from nephos.core.mesh.formats.stl import write_stl
-from nephos.core.pipeline.store import as_result
 from nephos.core.post.schema import shipped_posts
+from nephos.core.stages.store import as_result
 from nephos.web import collect, tasks
 from nephos.web import jobs as service
 from nephos.web.models import Blob, Calculation, Chunk, Job, Mesh, Result, Revision

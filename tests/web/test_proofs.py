@@ -10,10 +10,10 @@ from django.test import Client
 
 from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import write_stl
-from nephos.core.pipeline.store import as_result
 from nephos.core.post.checksum import check_word
 from nephos.core.post.read import read_program
 from nephos.core.post.schema import post_named, shipped_posts
+from nephos.core.stages.store import as_result
 from nephos.web import tasks
 from nephos.web.models import Cutter, Mesh, Post, RealTime, Result
 from nephos.web.rows import to_be_made

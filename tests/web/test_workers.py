@@ -9,6 +9,7 @@ from nephos.command.warm import small_hill
 from nephos.core.errors import NotYet, Refused
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.plan.schema import parse_plan
+from nephos.core.stages.space import SpaceStage
 from nephos.web import tasks
 from nephos.web.blobs import save_blob
 from nephos.web.jobs import current_plan
@@ -133,7 +134,7 @@ def test_a_job_without_a_model_cannot_be_proposed_for(shop: Client, job: dict) -
 def test_an_outline_that_is_there_is_not_drawn_again(shop: Client, job: dict, monkeypatch: pytest.MonkeyPatch) -> None:
     plan = current_plan(Job.objects.get(pk=job["id"]))
     tasks.draw_outlines(plan)
-    monkeypatch.setattr(tasks, "setup_space", lambda *_: pytest.fail("it is drawn a second time"))
+    monkeypatch.setattr(SpaceStage, "value", lambda *_: pytest.fail("it is drawn a second time"))
     tasks.draw_outlines(plan)
 
 

@@ -25,11 +25,6 @@ from nephos.core.mesh.formats import read_mesh
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.core.mesh.model import Mesh, joined
 from nephos.core.mesh.summary import quick_look, unit_guess
-from nephos.core.pipeline.placing import placed_models, prepared_mesh
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.whole import solids_after, whole_of
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.operation import Operation
@@ -43,6 +38,11 @@ from nephos.core.proposals.way import NewMesh, Wish
 from nephos.core.proposals.ways import WAYS_FOR_MESH
 from nephos.core.report.setup_report import setup_report
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.prepared import prepared_mesh
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.whole import solids_after, whole_of
+from nephos.core.stages.work import Work
 from nephos.core.strategies.registry import strategy
 
 _POST = "rs274-metric"
@@ -239,12 +239,12 @@ def cut(words: list[str]) -> int:
         meshes = {"model": read_mesh(source.name, load(source))}
         plan = _proposed(arguments, meshes["model"]) if arguments.kind else _plan_from(arguments, meshes["model"])
     post_of(plan.post)
-    work = Work(MemoryStore())
+    work = Work(MemoryStore(), meshes.__getitem__)
     if source.suffix.lower() != ".json":
         _say_scale(plan, meshes["model"], bool(arguments.size_x or arguments.height))
-    looks = {model.id: quick_look(prepared_mesh(model, meshes.__getitem__, work)) for model in plan.models}
+    looks = {model.id: quick_look(prepared_mesh(model, work)) for model in plan.models}
     sure = {model.id: True for model in plan.models}
-    placed = placed_models(plan, lambda model: looks[model.id].support)
+    placed = {model.id: placed_model(looks[model.id].support, model, plan.stock) for model in plan.models}
     shown = [(model, placed[model.id], looks[model.id]) for model in plan.models if model.shown]
     early = placement_findings(plan, placed, looks, sure)
     stops = [finding for finding in early if finding.level == "stop"]

@@ -11,9 +11,6 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.picture import picture_mesh
 from nephos.core.mesh.repair.registry import repair_kind
 from nephos.core.mesh.summary import quick_look, summarize
-from nephos.core.pipeline.run import run_plan, run_setup
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import placed_model
@@ -25,6 +22,9 @@ from nephos.core.plan.stock import Stock
 from nephos.core.post.arcs import with_arcs
 from nephos.core.relief.composition import Composition
 from nephos.core.relief.surface import composed
+from nephos.core.stages.run import run_plan, run_setup
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 from nephos.core.strategies.registry import strategies
 from nephos.core.surface.index import build_index
 from nephos.core.surface.inside import signed_distances

@@ -6,19 +6,22 @@ import re
 from collections.abc import Iterable
 from datetime import timedelta
 from functools import lru_cache
+from typing import Any
 
 from django.db import connection, transaction
 from django.db.models import Sum
 from django.utils import timezone
 
 from nephos.core.errors import Refused
-from nephos.core.estimate.stock_estimate import height_map_key
-from nephos.core.pipeline.keys import outline_key_of, setup_keys
-from nephos.core.pipeline.overrun import finishing_corner, rim_key
-from nephos.core.pipeline.placing import composed_key, prepared_key
-from nephos.core.pipeline.standing import shadow_key_of
-from nephos.core.pipeline.whole import job_findings_key, job_key, whole_key
+from nephos.core.estimate.stock_estimate import HeightMapStage
 from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.report.setup_results import Reports
+from nephos.core.stages.of_plan import stages_of
+from nephos.core.stages.overrun import RimStage
+from nephos.core.stages.prepared import composed_key, prepared_key
+from nephos.core.stages.shadow import ShadowStage
+from nephos.core.stages.stage import Stage, walk
+from nephos.core.stages.whole import freed_key, job_findings_key, job_key, whole_key
 from nephos.web.deleted import drop_old
 from nephos.web.mesh_keys import mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision, Setting
@@ -60,43 +63,16 @@ def keys_of(plan: Plan) -> set[str]:
     found |= {prepared_key(model) for model in plan.models}
     found |= {composed_key(model) for model in plan.models if model.composition is not None}
     plan = plan.as_cut()
-    found |= {job_key(plan), job_findings_key(plan)}
+    graph = stages_of(plan)
+    found |= {job_key(plan), job_findings_key(plan), freed_key(plan)}
     for setup in plan.setups:
-        keys = setup_keys(plan, setup)
-        found |= {shadow_key_of(plan, setup), rim_key(plan, setup, finishing_corner(setup))}
-        found |= {shadow_key_of(plan, setup, (model.id,)) for model in plan.models}
-        if setup.worked:
-            found.add(whole_key(plan, setup.id))
-        found |= {
-            keys.space,
-            keys.shown,
-            keys.compare,
-            keys.pieces,
-            keys.summary,
-            keys.findings,
-            keys.files,
-            height_map_key(plan, setup),
-        }
-        drawn = {
-            name
-            for operation in setup.operations
-            for name in (operation.boundary.boundary, *operation.boundary.without)
-        }
-        drawn |= {other.boundary for item in plan.boundaries for other in item.combine}
-        found |= set(outline_keys(plan, setup).values()) | {outline_key_of(plan, setup, name) for name in drawn}
-        for item in keys.operations.values():
-            found |= {
-                item.before,
-                item.whole,
-                item.passes,
-                item.path,
-                item.moves,
-                item.block,
-                item.frames,
-                item.rapids,
-                item.gouges,
-                item.arcs,
-            }
+        stages = graph[setup.id]
+        beside: list[Stage[Any]] = [RimStage.of(plan, setup), HeightMapStage.of(plan, setup)]
+        beside += [ShadowStage.of(plan, setup, ids) for ids in ((), *((model.id,) for model in plan.models))]
+        found |= {stage.key for stage in walk(*stages.all(), *beside)} | set(outline_keys(plan, setup).values())
+        if stages.operations:
+            reports = Reports.of(stages)
+            found |= {reports.summary.key, reports.findings.key, reports.files, whole_key(plan, setup.id)}
     return found
 
 

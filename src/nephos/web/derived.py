@@ -20,10 +20,6 @@ from nephos.core.machine.job_time import calibrate, job_time
 from nephos.core.machine.machine import machine_of
 from nephos.core.memo import Memo
 from nephos.core.mesh.orientation import slab_height, undercut
-from nephos.core.pipeline.key_sets import SetupKeys
-from nephos.core.pipeline.keys import setup_keys
-from nephos.core.pipeline.overrun import finishing_corner, overrun_for, rim_key
-from nephos.core.pipeline.whole import job_findings_key, job_key
 from nephos.core.plan.bar_place import swept_diameter
 from nephos.core.plan.model import Model
 from nephos.core.plan.operation import Operation
@@ -31,7 +27,11 @@ from nephos.core.plan.parting import ground_height, height_below_parting
 from nephos.core.plan.place import Placed, linear_of, placed_model
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.setup import Setup
+from nephos.core.report.setup_results import Reports
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.of_plan import SetupStages, stages_of
+from nephos.core.stages.overrun import RimStage, overrun_for
+from nephos.core.stages.whole import job_findings_key, job_key
 from nephos.core.strategies.cut_out import shown_tabs
 from nephos.core.strategies.registry import strategy
 from nephos.core.units import number_in
@@ -47,21 +47,21 @@ from nephos.web.summaries import Known, height_map_of, known, outline_keys, outl
 
 
 def _operation_state(
-    operation: Operation, done: dict[str, dict[str, Any]], blocked: str, keys: SetupKeys
+    operation: Operation, done: dict[str, dict[str, Any]], blocked: str, stages: SetupStages
 ) -> dict[str, Any]:
-    mine = keys.operations.get(operation.number)
+    mine = stages.operations.get(operation.number)
     if mine is None:
         return {"state": "off"}
     if blocked:
         return {"state": "blocked", "reason": blocked}
-    facts = done.get(mine.moves)
-    if facts is None or mine.block not in done or mine.frames not in done:
+    facts = done.get(mine.moves.key)
+    if facts is None or mine.block.key not in done or mine.frames.key not in done:
         return {"state": "out of date"}
     return {
         "state": "current",
         "seconds": facts["seconds"],
         "moves": facts["moves"],
-        "keys": {"moves": mine.moves, "frames": mine.frames},
+        "keys": {"moves": mine.moves.key, "frames": mine.frames.key},
     }
 
 
@@ -138,7 +138,7 @@ def _model_state(plan: Plan, model: Model, box: Placed, item: Known) -> dict[str
 def _operations(
     plan: Plan,
     setup: Setup,
-    keys: SetupKeys,
+    stages: SetupStages,
     done: dict[str, dict[str, Any]],
     drawn: dict[str, dict[str, Any]],
     height_map: DrawnHeightMap | None,
@@ -155,7 +155,7 @@ def _operations(
         kind = strategy(operation.strategy)
         if like is not None and operation.number in like:
             old = like[operation.number]
-            state = _operation_state(operation, done, blocked, keys)
+            state = _operation_state(operation, done, blocked, stages)
             kept = {name: value for name, value in old.items() if name not in _STATE}
             operations.append(with_share(kept | state, share))
             continue
@@ -169,7 +169,7 @@ def _operations(
             "cutter": operation.cutter.model_dump(),
             "stickout": operation.cutter.reach,
             "feeds": _feeds(plan, operation),
-            **_operation_state(operation, done, blocked, keys),
+            **_operation_state(operation, done, blocked, stages),
         }
         boundary = outlines.get(operation.boundary.boundary)
         item["tabs"] = _tabs(
@@ -226,19 +226,21 @@ def _setup(
     blocked: str,
     like: dict[int, dict[str, Any]] | None,
     shop: dict[int, Cutter],
+    stages: SetupStages,
 ) -> dict[str, Any]:
-    keys = setup_keys(plan, setup)
-    wanted = [key for k in keys.operations.values() for key in (k.moves, k.block, k.frames)]
-    done = dict(
-        Result.objects.filter(key__in=[*wanted, keys.summary, keys.findings, keys.files]).values_list("key", "facts")
-    )
+    wanted = [stage.key for item in stages.operations.values() for stage in (item.moves, item.block, item.frames)]
+    reports = Reports.of(stages) if stages.operations else None
+    if reports is not None:
+        wanted += [reports.summary.key, reports.findings.key, reports.files]
+    done = dict(Result.objects.filter(key__in=wanted).values_list("key", "facts"))
     outlines = outline_keys(plan, setup)
     drawn = dict(Result.objects.filter(key__in=outlines.values()).values_list("key", "facts"))
     drawn_yet, height_map = height_map_of(plan, setup)
-    operations = _operations(plan, setup, keys, done, drawn, height_map, shown, blocked, like)
+    operations = _operations(plan, setup, stages, done, drawn, height_map, shown, blocked, like)
     # A verdict that is older than what it is about is none: without findings the setup is not up to date.
-    judged = done.get(keys.findings)
-    summary = done.get(keys.summary) if judged else None
+    judged = done.get(reports.findings.key) if reports is not None else None
+    summary = done.get(reports.summary.key) if reports is not None and judged else None
+    files = "" if reports is None else reports.files
     told = [
         finding.as_dict()
         for finding in told_once(
@@ -266,12 +268,12 @@ def _setup(
         "outlines": {name: {"key": key, **drawn[key]} if key in drawn else None for name, key in outlines.items()},
         "drawn": drawn_yet or not shown,
         "operations": operations,
-        "summary_key": keys.summary if summary else None,
+        "summary_key": reports.summary.key if reports is not None and summary else None,
         "summary": summary,
-        "programs": done[keys.files]["programs"] if summary and keys.files in done else None,
-        "files_key": keys.files,
-        "compare_key": keys.compare if summary else None,
-        "pieces_key": keys.pieces if summary else None,
+        "programs": done[files]["programs"] if summary and files in done else None,
+        "files_key": files,
+        "compare_key": stages.compare.key if summary else None,
+        "pieces_key": stages.pieces.key if summary else None,
         "time": _time(plan, setup, operations),
         "told": told,
         "findings": seen(plan, judged["findings_in" if plan.units == "in" else "findings"] if judged else []),
@@ -297,7 +299,7 @@ def _faces(plan: Plan, boxes: list[Placed]) -> dict[str, Any] | None:
     """What follows for a part of several faces."""
     if plan.faces is None:
         return None
-    corners = {setup.id: rim_key(plan, setup, finishing_corner(setup)) for setup in plan.setups if setup.worked}
+    corners = {setup.id: RimStage.of(plan, setup).key for setup in plan.setups if setup.worked}
     kept = dict(Result.objects.filter(key__in=corners.values()).values_list("key", "facts"))
     smallest = {
         setup.id: overrun_for(plan, setup, float(kept[corners[setup.id]]["tip"]))
@@ -375,11 +377,12 @@ def _derived(plan: Plan) -> dict[str, Any]:
     blocked = next((item["text"] for item in standing(first)), "") if shown else "the job has no model yet"
     blocked = blocked or next((item.reason for item in items.values() if item.state == "refused"), "")
     cut_as = plan.as_cut()
+    graph = stages_of(cut_as)
     setups: list[dict[str, Any]] = []
     first_of: dict[str, dict[int, dict[str, Any]]] = {}
     shop = {cutter.number: cutter for cutter in shop_cutters()}
     for setup in cut_as.setups:
-        answer = _setup(cut_as, setup, shown, blocked, first_of.get(setup.parent_id), shop)
+        answer = _setup(cut_as, setup, shown, blocked, first_of.get(setup.parent_id), shop, graph[setup.id])
         first_of.setdefault(setup.parent_id, {item["number"]: item for item in answer["operations"]})
         before = [item for other in setups if other["whole"] == setup.parent_id for item in other["findings"]]
         answer["findings"] = [item for item in answer["findings"] if not told_before(item, before)]

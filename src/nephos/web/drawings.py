@@ -7,7 +7,7 @@ from typing import Any
 
 from nephos.core.errors import Refused
 from nephos.core.mesh.curves import check_drawing_name
-from nephos.core.pipeline.store import key_of
+from nephos.core.stages.canonical import key_of
 from nephos.web.blobs import save_blob
 from nephos.web.models import Result
 from nephos.web.rows import to_be_made
@@ -32,7 +32,7 @@ def drawing_facts(name: str, data: bytes) -> dict[str, Any]:
         Where the file holds no curve that can be used, or where no worker has read it in time.
     """
     check_drawing_name(name)
-    key = key_of("drawing", sha256(data).hexdigest(), PurePath(name).suffix.lower())
+    key = key_of("drawing", 2, sha256(data).hexdigest(), PurePath(name).suffix.lower())
     if to_be_made(key):
         ask_worker(key, name, save_blob([data]).pk)
     end = time.monotonic() + WAIT

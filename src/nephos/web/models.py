@@ -43,7 +43,7 @@ class Mesh(models.Model):
 
 
 class Result(models.Model):
-    """The result of a stage of the pipeline, under the hash of its causes; `size` is what it takes in the database,
+    """The result of a stage, under the hash of its inputs; `size` is what it takes in the database,
     `job` for which it was made first, `used` when it was asked for last, to the hour."""
 
     key = models.CharField(primary_key=True, max_length=200)
@@ -182,7 +182,7 @@ class RealTime(models.Model):
 
 
 class Calculation(models.Model):
-    """A run of the pipeline for one revision.
+    """A calculation of one revision.
 
     `fraction` is the share done. `setup` (a tile counts as one), `operation` and `stage` name the present step, and `step`
     is the share done of that."""

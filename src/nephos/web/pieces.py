@@ -7,10 +7,10 @@ import numpy as np
 from django.db import transaction
 
 from nephos.core.errors import Refused
-from nephos.core.pipeline.keys import outline_key_of
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.model import Model
 from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.stages.outline import OutlineStage
 from nephos.web.jobs import create_job, current_plan, edit_plan
 from nephos.web.models import Job
 from nephos.web.store import DatabaseStore
@@ -32,7 +32,7 @@ def with_curves(plan: Plan, edit: dict[str, Any]) -> dict[str, Any]:
     if item is not None and item.source in _KNOWN and item.setup is None and not item.combine and not item.offset:
         return edit
     setup = next((one for one in plan.setups if item is None or one.id == item.setup), plan.setups[0])
-    kept = DatabaseStore().get(outline_key_of(plan, setup, key))
+    kept = DatabaseStore().get(OutlineStage.of(plan, setup, key).key)
     if kept is None or "refused" in kept.facts:
         raise Refused("the boundary is not drawn yet: wait until it shows in the view, then try again")
     back = np.linalg.inv(setup.frame(plan.stock).matrix)

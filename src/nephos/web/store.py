@@ -1,4 +1,4 @@
-"""The pipeline's store in PostgreSQL, with what was used last kept in the worker's memory."""
+"""The store of results in PostgreSQL, with what was used last kept in memory."""
 
 import time
 from collections import OrderedDict
@@ -11,7 +11,7 @@ import numpy as np
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 
-from nephos.core.pipeline.store import Result as CoreResult
+from nephos.core.stages.store import Result as CoreResult
 from nephos.web.blobs import pieces_of, read_chunks, save_blob
 from nephos.web.models import Result, ResultArray
 

@@ -10,14 +10,15 @@ from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued
 
 from nephos.core.errors import Refused
-from nephos.core.estimate.stock_estimate import DrawnHeightMap, height_map_key
+from nephos.core.estimate.stock_estimate import DrawnHeightMap, HeightMapStage
 from nephos.core.mesh.model import box_mesh
 from nephos.core.mesh.summary import MeshSummary, quick_look, summarize
-from nephos.core.pipeline.keys import outline_key_of
 from nephos.core.plan.model import Model
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.setup import Setup
 from nephos.core.relief.composition import Composition
+from nephos.core.stages.outline import OutlineStage
+from nephos.core.stages.space import SpaceStage
 from nephos.web.mesh_keys import kept_arrays, mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Mesh, Result
 from nephos.web.reliefs import stand_in
@@ -142,7 +143,8 @@ def outlines_wanted(plan: Plan) -> list[str]:
 
 def outline_keys(plan: Plan, setup: Setup) -> dict[str, str]:
     """Under which the outlines that are drawn in a setup are kept, by boundary."""
-    return {key: outline_key_of(plan, setup, key) for key in outlines_wanted(plan)}
+    space = SpaceStage.of(plan, setup)
+    return {key: OutlineStage.of(plan, setup, key, space).key for key in outlines_wanted(plan)}
 
 
 @lru_cache(maxsize=16)
@@ -152,7 +154,7 @@ def _relief(key: str) -> DrawnHeightMap:
 
 def height_map_of(plan: Plan, setup: Setup) -> tuple[bool, DrawnHeightMap | None]:
     """Whether workers are done with the relief of a setup; and the relief, where it could be drawn."""
-    key = height_map_key(plan, setup)
+    key = HeightMapStage.of(plan, setup).key
     facts = Result.objects.filter(key=key).values_list("facts", flat=True).first()
     return facts is not None, None if facts is None or "refused" in facts else _relief(key)
 
@@ -169,7 +171,7 @@ def _draw_missing(plan: Plan) -> None:
     keys = {
         key
         for setup in plan.as_cut().setups
-        for key in (*outline_keys(plan, setup).values(), height_map_key(plan, setup))
+        for key in (*outline_keys(plan, setup).values(), HeightMapStage.of(plan, setup).key)
     }
     if plan.models and Result.objects.filter(key__in=keys).count() < len(keys):
         _queue("draw_outlines", f"outlines-{min(keys)}", plan=plan.model_dump(mode="json"))

@@ -6,7 +6,7 @@ import sys
 import time
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from functools import lru_cache, partial
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -16,32 +16,33 @@ from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued
 
 from nephos.core.errors import Cancelled, NotYet, Refused
-from nephos.core.estimate.stock_estimate import draw_height_map, height_map_key
+from nephos.core.estimate.stock_estimate import HeightMapStage
 from nephos.core.mesh.curves import read_curves
 from nephos.core.mesh.formats import read_mesh, write_mesh
 from nephos.core.mesh.formats.gltf import write_glb
 from nephos.core.mesh.model import Mesh as CoreMesh
 from nephos.core.mesh.model import joined
 from nephos.core.mesh.summary import summarize
-from nephos.core.pipeline.boundaries import shape_of
-from nephos.core.pipeline.external_program import prove_external
-from nephos.core.pipeline.kept_blocks import block_after
-from nephos.core.pipeline.keys import outline_key_of, setup_keys
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.placing import placed_parts, prepared_key, prepared_mesh, setup_space
-from nephos.core.pipeline.run import run_plan
-from nephos.core.pipeline.sides import begun_after, block_before
-from nephos.core.pipeline.store import as_result, kept
-from nephos.core.pipeline.whole import job_findings_key, job_key, last_of_each, solids_after, surface_makers, whole_of
-from nephos.core.pipeline.work import Step, Work
 from nephos.core.plan.model import Model
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.setups.setup import Setup
 from nephos.core.proposals.way import Job as JobAsked
 from nephos.core.proposals.ways import way
-from nephos.core.report.setup_results import job_findings_result, setup_results
+from nephos.core.report.setup_results import Reports, job_findings_result, setup_results
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.begun import begun_after, block_before
+from nephos.core.stages.external_program import prove_external
+from nephos.core.stages.models import placed_parts
+from nephos.core.stages.of_plan import stages_of
+from nephos.core.stages.outline import OutlineStage
+from nephos.core.stages.prepared import prepared_key, prepared_mesh
+from nephos.core.stages.run import run_plan
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.space import SpaceStage
+from nephos.core.stages.store import as_result, kept
+from nephos.core.stages.whole import job_findings_key, job_key, last_of_each, solids_after, surface_makers, whole_of
+from nephos.core.stages.work import NotKept, Step, Work
 from nephos.core.stock.block import Block
 from nephos.core.stock.frames import shown_grid, shown_intervals, shown_top
 from nephos.core.stock.window import cut_window, window_grid
@@ -153,7 +154,7 @@ def prepare(model: dict[str, Any]) -> None:
     if STORE.get(key) is not None:
         return
     with _or_refused([key], "mesh-summary", "there is not enough memory for this repair: thin the mesh out first"):
-        mesh = prepared_mesh(item, _loaded, Work(STORE))
+        mesh = prepared_mesh(item, Work(STORE, _loaded))
         made = STORE.get(prepared_key(item))
         _keep_mesh_summary(key, mesh, tuple(made.facts["said"]) if made else ())
 
@@ -164,20 +165,21 @@ def draw_outlines(plan: dict[str, Any]) -> None:
     is calculated."""
     whole = parse_plan(plan).as_cut()
     for setup in whole.setups:
-        outlines = {key: outline_key_of(whole, setup, key) for key in outlines_wanted(whole)}
-        relief, work = height_map_key(whole, setup), Work(STORE)
-        missing = [at for at in (relief, *outlines.values()) if STORE.get(at) is None]
+        space, work = SpaceStage.of(whole, setup), Work(STORE, _loaded)
+        relief = HeightMapStage(space)
+        drawn = [OutlineStage.of(whole, setup, key, space) for key in outlines_wanted(whole)]
+        missing = [stage.key for stage in (relief, *drawn) if STORE.get(stage.key) is None]
         if not missing:
             continue
         too_large = "there is not enough memory for this: thin the mesh out first"
         # Where one cannot be drawn the others still can; without a mesh in its place, none.
         with _or_refused(missing, "outline", too_large):
-            space = setup_space(whole, setup, _loaded, work)
-            with _or_refused([relief], "height-map", too_large):
-                work.stage(relief, "height-map", partial(draw_height_map, space))
-            for key, at in outlines.items():
-                with _or_refused([at], "outline", too_large):
-                    shape_of(space, work, key)
+            work.of(space)
+            with _or_refused([relief.key], relief.name, too_large):
+                work.of(relief)
+            for outline in drawn:
+                with _or_refused([outline.key], outline.name, too_large):
+                    work.of(outline)
 
 
 def _in_setup(plan: dict[str, Any], setup: str) -> tuple[Plan, Setup]:
@@ -205,7 +207,7 @@ def export_model(key: str, name: str, plan: dict[str, Any], model: str) -> None:
     whole = parse_plan(plan)
     item = next(other for other in whole.models if other.id == model)
     with _or_refused([key], "export", "there is not enough memory to write this file"):
-        mesh = joined(placed_parts(whole, item, prepared_mesh(item, _loaded, Work(STORE))))
+        mesh = joined(placed_parts(whole, item, prepared_mesh(item, Work(STORE, _loaded))))
         STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(write_mesh(name, mesh), np.uint8)))
 
 
@@ -272,7 +274,7 @@ def cut_window_of(
         block = _block_before(whole, item)
         cuts = []
         for operation in item.worked[:operations]:
-            moves = STORE.get(setup_keys(whole, item).operations[operation.number].moves)
+            moves = STORE.get(stages_of(whole)[item.id].operations[operation.number].moves.key)
             if moves is None:
                 raise Refused("the operations are not up to date any more: press Calculate first")
             cuts.append((moves.arrays["points"], operation.cutter.profile))
@@ -281,14 +283,15 @@ def cut_window_of(
 
 
 @app.task(queue="mesh")
-def export_block(key: str, name: str, block: str, pieces: str, plan: dict[str, Any], setup: str, alone: bool) -> None:
+def export_block(key: str, name: str, plan: dict[str, Any], setup: str, alone: bool) -> None:
     """Write the proof as a mesh, in millimetres from the work zero."""
     whole, item = _in_setup(plan, setup)
     with _or_refused([key], "export", "there is not enough memory to write this file"):
-        cut, sorting = STORE.get(block), STORE.get(pieces)
-        if cut is None or sorting is None:
-            raise Refused("the block is not kept any more: press Calculate first")
-        done = block_after(_block_before(whole, item), cut)
+        stages, work = stages_of(whole)[item.id], Work(STORE, only_kept=True)
+        try:
+            done, sorting = work.of(stages.proof_block), work.of(stages.pieces)
+        except NotKept:
+            raise Refused("the block is not kept any more: press Calculate first") from None
         mesh = kind_of(item).block_mesh(done.only(sorting.arrays["sorting"] == 1) if alone else done)
         data = write_glb(mesh) if name.endswith(".glb") else write_mesh(name, mesh)
         STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(data, np.uint8)))
@@ -411,15 +414,16 @@ def calculate(calculation_id: int) -> None:
         return
     Calculation.objects.filter(pk=row.pk).update(state=Calculation.State.WORKING, started=timezone.now())
     progress = _Progress(row.pk)
-    work = Work(STORE, progress, note=progress.note)
+    work = Work(STORE, _loaded, progress, note=progress.note)
     try:
         require_space("a calculation")
         plan = parse_plan(Revision.objects.get(job_id=row.job_id, number=row.revision).plan).as_cut()
-        title = f"{row.job.name}, revision {row.revision}"
+        title, graph = f"{row.job.name}, revision {row.revision}", stages_of(plan)
         with STORE.made_for(row.job_id):
             all_done = []
             for done in run_plan(plan, _loaded, work, title):
-                for key, stage, make in setup_results(done, title):
+                reports = Reports.of(graph[done.space.setup.id])
+                for key, stage, make in setup_results(done, reports, work, title):
                     kept(STORE, key, stage, make)
                 all_done.append(done)
             work.note(Step("whole"), 0.99, 1.0)

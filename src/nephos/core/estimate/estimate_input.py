@@ -15,14 +15,14 @@ from nephos.core.estimate.stock_estimate import DrawnHeightMap, sampled_height_m
 from nephos.core.machine.machine import machine_of
 from nephos.core.memo import Memo
 from nephos.core.mesh.summary import MeshSummary
-from nephos.core.pipeline.keys import space_key
-from nephos.core.pipeline.store import key_of
 from nephos.core.plan.model import Model
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import Placed
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.setup import Setup
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.canonical import key_of
+from nephos.core.stages.space import SpaceStage
 
 _THIN = 8
 """Every eighth sample is enough for shares; the coarse picture wants them all."""
@@ -137,7 +137,7 @@ def estimate_input(
     top = float(stock[:, 2].max())
     floor = max(float(low[2]), top - operation.cut_to if operation.cut_to else float(low[2]))
     region = _region(plan, operation, low, high, stock, outline)
-    key = key_of("stock-estimate", space_key(plan, setup))
+    key = key_of("stock-estimate", 4, SpaceStage.of(plan, setup).key)
     sampled = _SAMPLED.get(key, lambda: _sampled(plan, setup, models))
     # Beside the models the ground is level, at their foot.
     beside = max(region["area"] - float(sampled.areas.sum()), 0.0)

@@ -7,7 +7,7 @@ A worker draws the picture from the mesh itself; until it has, one from few samp
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from math import atan, ceil, degrees, inf, sqrt
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -16,12 +16,15 @@ from nephos.core.cutters import Profile
 from nephos.core.estimate.estimate import StockEstimate, highest_in
 from nephos.core.estimate.height_map import HeightMap
 from nephos.core.memo import Memo
-from nephos.core.pipeline.keys import space_key
-from nephos.core.pipeline.space import SetupSpace
-from nephos.core.pipeline.store import Result, as_result, key_of
+from nephos.core.parallel import Report
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.setup import Setup
+from nephos.core.stages.canonical import key_of
+from nephos.core.stages.setup_space import SetupSpace
+from nephos.core.stages.space import SpaceStage
+from nephos.core.stages.stage import Kept, Resolver
+from nephos.core.stages.store import Result, as_result
 from nephos.core.strategies.clearing.levels import by_height
 from nephos.core.strategies.clearing.roughing import RoughSettings, rough_levels, wall_allowance
 from nephos.core.surface.drop import drop_grid
@@ -90,9 +93,27 @@ class DrawnHeightMap:
         )
 
 
-def height_map_key(plan: Plan, setup: Setup) -> str:
-    """Under which the relief of a setup is kept."""
-    return key_of("height-map", space_key(plan, setup))
+@dataclass(frozen=True, eq=False)
+class HeightMapStage(Kept[Result]):
+    """Draws the relief of a setup."""
+
+    name: ClassVar[str] = "height-map"
+    version: ClassVar[int] = 4
+
+    space: SpaceStage
+
+    @classmethod
+    def of(cls, plan: Plan, setup: Setup) -> "HeightMapStage":
+        """The stage for a setup of a plan."""
+        return cls(SpaceStage.of(plan, setup))
+
+    def compute(self, work: Resolver, report: Report) -> Result:
+        """The relief."""
+        return draw_height_map(work.of(self.space))
+
+    def read(self, result: Result, work: Resolver) -> Result:
+        """The result itself: see :class:`DrawnHeightMap`."""
+        return result
 
 
 def draw_height_map(space: SetupSpace) -> Result:
@@ -129,7 +150,7 @@ def sampled_height_map(key: str, points: F64, slopes: F64, areas: F64, stock: F6
         level = slopes < degrees(atan(FLAT))
         z = np.where(drawn.model, drawn.z + np.float32(floor), np.float32(-inf))
         return DrawnHeightMap(
-            key_of("stock-estimate", "sampled", key),
+            key_of("stock-estimate", 4, "sampled", key),
             drawn.x0,
             drawn.y0,
             drawn.step,
@@ -211,7 +232,7 @@ def stock_estimate(
     reach = max(item.cutter.radius for item in (operation, *setup.worked)) + 2 * drawn.finer * drawn.step
     relief = _RELIEFS.get((drawn.key, floor, every, reach), lambda: drawn.over(floor, every, reach))
     key = key_of(
-        "stock-estimate", drawn.key, floor, stock.tolist(), np.round(box, 1).tolist(), every, reach, plan.block_pitch
+        "stock-estimate", 4, drawn.key, floor, stock.tolist(), np.round(box, 1).tolist(), every, reach, plan.block_pitch
     )
     earlier = [item for item in setup.worked if item.number < operation.number and item.role == "rough"]
     low, high = stock.min(axis=0), stock.max(axis=0)
@@ -225,10 +246,10 @@ def stock_estimate(
     def flats(of: Operation) -> tuple[float, ...]:
         return tuple((drawn.levels[drawn.areas >= 4 * of.cutter.diameter**2] - floor)[::-1].tolist())
 
-    place = key_of("stock-estimate", key, operation.cutter.radius, operation.boundary.model_dump())
+    place = key_of("stock-estimate", 4, key, operation.cutter.radius, operation.boundary.model_dump())
     causes = [*map(_cause, earlier), operation.cutter.profile, operation.boundary.model_dump()]
     return StockEstimate(
-        key_of("stock-estimate", key, causes),
+        key_of("stock-estimate", 4, key, causes),
         place,
         relief,
         axis(operation),

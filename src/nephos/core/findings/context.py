@@ -4,9 +4,9 @@ from dataclasses import dataclass
 
 from nephos.core.arrays import F64
 from nephos.core.machine.machine import Machine
-from nephos.core.pipeline.outcome import Outcome
-from nephos.core.pipeline.space import SetupSpace
 from nephos.core.plan.operation import Operation
+from nephos.core.stages.setup_outcome import Outcome
+from nephos.core.stages.setup_space import SetupSpace
 from nephos.core.stock.gain import Gain
 from nephos.core.units import Say
 

@@ -10,17 +10,17 @@ from nephos.core.cutters import Cutter
 from nephos.core.finding import Finding, Fix
 from nephos.core.findings.finished import thin_findings, true_in_words
 from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline.cut_free import HELD
-from nephos.core.pipeline.keys import finest_operation
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.standing import BEYOND
-from nephos.core.pipeline.whole import Whole
 from nephos.core.plan.faces import step_of
 from nephos.core.plan.force import FRAME_BENDS, cutting_push, frame_bends
 from nephos.core.plan.joined_faces import Faces, FaceTab
 from nephos.core.plan.place import Placed
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.tab_stress import used_share
+from nephos.core.stages.compare import finest_operation
+from nephos.core.stages.cut_free import HELD
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.uncut_solids import BEYOND
+from nephos.core.stages.whole import Whole
 from nephos.core.surface.index import build_index
 from nephos.core.surface.inside import signed_distances
 from nephos.core.units import Units, length_in

@@ -3,10 +3,10 @@
 import numpy as np
 
 from nephos.core.finding import Finding
-from nephos.core.pipeline.keys import finest_operation
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.space import SetupSpace
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.compare import finest_operation
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.setup_space import SetupSpace
 from nephos.core.stock.thin import THIN, ThinPlaces, thin_places
 from nephos.core.units import Say
 

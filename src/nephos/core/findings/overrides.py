@@ -5,8 +5,8 @@ from typing import Any
 
 from nephos.core.findings.plan_checks import operation_findings
 from nephos.core.findings.proof_checks import outcome_findings
-from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.plan.schema import Override, Plan
+from nephos.core.stages.setup_outcome import SetupOutcome
 
 Seen = dict[str, Any]
 """A finding as it is sent, with `overridden`: the reason that somebody gave, or empty."""

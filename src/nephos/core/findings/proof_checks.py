@@ -11,10 +11,10 @@ from nephos.core.findings.context import Context
 from nephos.core.findings.finished import in_program
 from nephos.core.linking.air_cuts import NOTHING
 from nephos.core.machine.machine import machine_of
-from nephos.core.pipeline.outcome import Outcome, SetupOutcome
-from nephos.core.pipeline.space import SetupSpace
 from nephos.core.plan.clamping import KeepOut
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.setup_outcome import Outcome, SetupOutcome
+from nephos.core.stages.setup_space import SetupSpace
 from nephos.core.strategies.registry import strategy
 from nephos.core.toolpath import Kind
 from nephos.core.units import Units, length_in, number_in

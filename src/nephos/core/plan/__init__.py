@@ -1,1 +1,1 @@
-"""The plan as a value: schema, checks, estimates, and the pipeline that works it out."""
+"""The plan as a value: its schema, its versions, and its edits."""

@@ -16,10 +16,6 @@ from nephos.core.findings.faces import tabs_hold
 from nephos.core.findings.reach import GRIP
 from nephos.core.findings.terrain import Shown, terrain_of
 from nephos.core.machine.machine import machine_of
-from nephos.core.pipeline.overrun import finishing_corner, rim_reach, smallest_overrun
-from nephos.core.pipeline.placing import prepared_mesh, setup_space
-from nephos.core.pipeline.space import SetupSpace
-from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.force import cutting_push, frame_width
 from nephos.core.plan.joined_faces import Faces, Registration
@@ -39,6 +35,12 @@ from nephos.core.proposals.operations import (
     without_repeats,
 )
 from nephos.core.proposals.tabs import HOLD, proposed_tabs
+from nephos.core.stages.models import ModelsStage
+from nephos.core.stages.overrun import RimStage, smallest_overrun
+from nephos.core.stages.prepared import prepared_mesh
+from nephos.core.stages.setup_space import SetupSpace
+from nephos.core.stages.space import setup_space
+from nephos.core.stages.work import Meshes, Work
 
 FRAME = 8.0
 """Width (mm) of the frame that stays round the border at least."""
@@ -186,7 +188,7 @@ def _one_cutter_a_number(setups: tuple[Setup, ...]) -> tuple[Setup, ...]:
 
 def _middle_of_rim(space: SetupSpace, work: Work, other: SetupSpace) -> float:
     """Height, in the frame of a setup, half-way between the lowest places that it and its opposite have to reach."""
-    mine, theirs = rim_reach(space, work, 0.0).tip, rim_reach(other, work, 0.0).tip
+    mine, theirs = (work.of(RimStage(ModelsStage.of(one.plan, one.setup), 0.0)).tip for one in (space, other))
     return (mine + float(space.stock_high[2]) - theirs) / 2
 
 
@@ -194,12 +196,12 @@ _OPEN = 0.2
 """A mesh whose openings are larger than this share of its box's side is an open sheet, no solid with a few holes."""
 
 
-def _refuse_open(shown: Sequence[Shown], meshes: Meshes, work: Work) -> None:
+def _refuse_open(shown: Sequence[Shown], work: Work) -> None:
     """Refuse meshes without an underside, such as scans from above: from behind they would be milled hollow.
 
     The area vectors of a closed surface add up to nothing (Gauss); of an open sheet they add up to its opening."""
     for model, _, _ in shown:
-        mesh = prepared_mesh(model, meshes, work)
+        mesh = prepared_mesh(model, work)
         corners = mesh.vertices[mesh.faces]
         opening = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]).sum(axis=0) / 2
         size = mesh.high - mesh.low
@@ -224,7 +226,8 @@ def proposed_faces(
     """
     if plan.stock.is_round:
         raise Refused("a part of several faces is cut from a board: take a box as stock")
-    _refuse_open(shown, meshes, work)
+    work.meshes = meshes
+    _refuse_open(shown, work)
     boxes = [placed for _, placed, _ in shown]
     low, high = np.min([box.low for box in boxes], axis=0), np.max([box.high for box in boxes], axis=0)
     size = np.array(plan.stock.size)
@@ -256,7 +259,7 @@ def proposed_faces(
         for k, setup in enumerate(setups)
     )
     bare = plan.model_copy(update={"setups": setups, "faces": None})
-    spaces: dict[str, SetupSpace] = {setup.side: setup_space(bare, setup, meshes, work) for setup in setups}
+    spaces: dict[str, SetupSpace] = {setup.side: setup_space(bare, setup, work) for setup in setups}
     parting = _middle_of_rim(spaces["top"], work, spaces["bottom"])
     parting_y = None
     if not sides.flat:
@@ -325,8 +328,6 @@ def _with_overruns(plan: Plan, spaces: dict[str, SetupSpace], work: Work) -> Pla
     found, by_id = [], {space.setup.id: space for space in spaces.values()}
     for setup in plan.setups:
         space = SetupSpace(**{**vars(by_id[setup.id]), "setup": setup})
-        # Kept by the models alone, so that it is not looked for again with the ground beside them.
-        rim_reach(space, work, finishing_corner(setup))
         need, _ = smallest_overrun(SetupSpace(**{**vars(space), "plan": plan}), work)
         found.append(setup.model_copy(update={"overrun": _up(need + _SPARE)}))
     return plan.model_copy(update={"setups": tuple(found)})

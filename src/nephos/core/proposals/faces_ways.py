@@ -7,14 +7,14 @@ import numpy as np
 
 from nephos.core.cutters import Cutter
 from nephos.core.findings.terrain import Shown
-from nephos.core.pipeline.store import MemoryStore
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.stock import Stock
 from nephos.core.proposals.faces import FOUR_FACES, FRAME, TWO_FACES, Sides, proposed_faces, stock_for
 from nephos.core.proposals.needed_sides import needs_front_and_back
 from nephos.core.proposals.way import UNKNOWN, Job, NewMesh, Proposal, in_usual_size, new_model, new_plan, sized
+from nephos.core.stages.store import MemoryStore
+from nephos.core.stages.work import Work
 
 _FEW_CUTS = "front and back have too little to cut of their own: two faces are proposed"
 _LONGEST_ALONG_X = ((0.0, 0.0, 0.0), (0.0, 0.0, 90.0), (0.0, 90.0, 0.0))

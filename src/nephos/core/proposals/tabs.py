@@ -9,13 +9,14 @@ import shapely
 from nephos.core.arrays import F64
 from nephos.core.cutters.profile import Profile
 from nephos.core.findings.faces import most_push, tabs_hold
-from nephos.core.pipeline.space import SetupSpace
-from nephos.core.pipeline.standing import BEYOND, shadow_of
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.joined_faces import Faces, FaceTab
 from nephos.core.plan.place import Placed
 from nephos.core.plan.schema import Plan
 from nephos.core.proposals.end_tabs import PartEnds
+from nephos.core.stages.setup_space import SetupSpace
+from nephos.core.stages.shadow import shadow_of
+from nephos.core.stages.uncut_solids import BEYOND
+from nephos.core.stages.work import Work
 from nephos.core.strategies.following.tabs import Frame, Loop, loops_of, places_on, point_on
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import SurfaceIndex
@@ -78,7 +79,7 @@ def proposed_tabs(
     The fewest and smallest tabs that hold :data:`HOLD` times the push, else the strongest found.
     """
     top, below = spaces
-    shape = shadow_of(work, plan, top.setup, (), top.mesh)
+    shape = shadow_of(work, plan, top.setup)
     loops = loops_of(shape)
     outer = [loop for loop in loops if not loop.hole]
     if at_ends:

@@ -8,11 +8,11 @@ from nephos.core.cutters import Cutter
 from nephos.core.findings.terrain import Shown
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.summary import MeshSummary
-from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.stock import Stock
+from nephos.core.stages.work import Meshes, Work
 
 UNKNOWN = 10.0
 """A model smaller than this (mm) is in an unknown unit: it is made to fit the stock."""

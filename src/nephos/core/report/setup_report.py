@@ -9,8 +9,8 @@ from nephos.core.arrays import F64
 from nephos.core.finding import Finding
 from nephos.core.machine.job_time import job_time
 from nephos.core.machine.machine import machine_of
-from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.setup_outcome import SetupOutcome
 from nephos.core.strategies.registry import strategy
 
 

@@ -1,21 +1,29 @@
 """Results of a setup beside its blocks: report, findings and programs, as they are kept for the page."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
+from typing import ClassVar
 
 import numpy as np
 
 from nephos.core.findings.faces import whole_findings
 from nephos.core.findings.proof_checks import outcome_findings
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.store import Result, as_result
-from nephos.core.pipeline.whole import Whole
+from nephos.core.parallel import Report, silent
+from nephos.core.plan.clamping import KeepOut
 from nephos.core.plan.schema import Plan
 from nephos.core.post.checksum import check_word
 from nephos.core.post.write import Program
 from nephos.core.report.setup_report import setup_report
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.canonical import key_of
+from nephos.core.stages.of_plan import SetupStages
+from nephos.core.stages.outcome import OutcomeStage
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.stage import Kept, Resolver
+from nephos.core.stages.store import Result, as_result
+from nephos.core.stages.whole import Whole
+from nephos.core.stages.work import Work
 from nephos.core.stock.frames import shown_bottom, shown_grid, shown_top
 
 
@@ -47,7 +55,7 @@ def summary_result(done: SetupOutcome) -> Result:
     del report["findings"], report["operations"]
     grid = shown_grid(done.shown.grid)
     report["grid"], report["compare_grid"] = grid.facts(), done.comparison.grid.facts()
-    report["block_key"] = done.keys.shown
+    report["block_key"] = done.block_key
     report["partial"] = done.first.field is not None or not kind_of(done.space.setup).is_first_part
     return as_result(
         report,
@@ -88,10 +96,77 @@ def program_list_result(done: SetupOutcome) -> Result:
     return as_result({"programs": listed})
 
 
-def setup_results(done: SetupOutcome, title: str) -> Iterator[tuple[str, str, Callable[[], Result]]]:
+@dataclass(frozen=True, eq=False)
+class SummaryStage(Kept[Result]):
+    """The report of a setup, with the heights of its block as the page draws it."""
+
+    name: ClassVar[str] = "summary"
+    version: ClassVar[int] = 17
+
+    outcome: OutcomeStage
+
+    def compute(self, work: Resolver, report: Report) -> Result:
+        """The report."""
+        return summary_result(work.of(self.outcome))
+
+    def read(self, result: Result, work: Resolver) -> Result:
+        """The result itself."""
+        return result
+
+
+@dataclass(frozen=True, eq=False)
+class FindingsStage(Kept[Result]):
+    """Findings on a calculated setup: cheap, and of all that the plan says now."""
+
+    name: ClassVar[str] = "findings"
+    version: ClassVar[int] = 5
+
+    outcome: OutcomeStage
+    keep_outs: tuple[KeepOut, ...]
+
+    def compute(self, work: Resolver, report: Report) -> Result:
+        """The findings, in millimetres and in inches."""
+        done = work.of(self.outcome)
+        setup = done.space.setup.model_copy(update={"keep_outs": self.keep_outs})
+        return findings_result(replace(done, space=replace(done.space, setup=setup)))
+
+    def read(self, result: Result, work: Resolver) -> Result:
+        """The result itself."""
+        return result
+
+
+@dataclass(frozen=True, eq=False)
+class Reports:
+    """What is kept of a setup for the page: its report, its findings, and the list of its files; each file is kept under
+    the key of the list with its name."""
+
+    summary: SummaryStage
+    findings: FindingsStage
+    files: str
+
+    @classmethod
+    def of(cls, stages: SetupStages) -> "Reports":
+        """Those of a setup of a plan."""
+        plan, setup = stages.plan, stages.setup
+        outcome = OutcomeStage.of(stages)
+        findings = FindingsStage(outcome, setup.keep_outs)
+        # Files name the stops that were overridden, as they are found now.
+        overridden = (plan.overrides, plan.units, findings) if plan.overrides else None
+        coolants = tuple(operation.coolant for operation in setup.worked)
+        files = key_of("program", _FILES, outcome, plan.own_post, coolants, overridden)
+        return cls(SummaryStage(outcome), findings, files)
+
+
+_FILES = 10
+"""Version of the files: raised when others come to be written for the same plan."""
+
+
+def setup_results(
+    done: SetupOutcome, reports: Reports, work: Work, title: str
+) -> Iterator[tuple[str, str, Callable[[], Result]]]:
     """Key and stage of all of them, each with what makes it."""
     for program in done.programs:
-        yield f"{done.keys.files}/{program.name}", "program", partial(program_result, program, title)
-    yield done.keys.files, "program", partial(program_list_result, done)
-    yield done.keys.summary, "summary", partial(summary_result, done)
-    yield done.keys.findings, "findings", partial(findings_result, done)
+        yield f"{reports.files}/{program.name}", "program", partial(program_result, program, title)
+    yield reports.files, "program", partial(program_list_result, done)
+    for stage in (reports.summary, reports.findings):
+        yield stage.key, stage.name, partial(stage.compute, work, silent)

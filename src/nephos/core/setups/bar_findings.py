@@ -8,7 +8,6 @@ from nephos.core.arrays import F64, Bool
 from nephos.core.finding import Finding, Fix
 from nephos.core.findings.finished import SCRAP
 from nephos.core.mesh.summary import MeshSummary
-from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.plan.bar_place import swept_diameter
 from nephos.core.plan.bar_stress import HeldBar
 from nephos.core.plan.force import bending_strength, cutting_push, elastic_modulus
@@ -17,6 +16,7 @@ from nephos.core.plan.place import Placed
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.holding import Rotary
 from nephos.core.setups.bar import cutter_limits
+from nephos.core.stages.setup_outcome import SetupOutcome
 from nephos.core.stock.bar_pieces import loose_pieces
 from nephos.core.units import Units, length_in, size_in
 

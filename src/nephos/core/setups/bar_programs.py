@@ -8,9 +8,6 @@ import numpy as np
 from nephos.core.errors import Refused
 from nephos.core.machine.machine import machine_of
 from nephos.core.machine.rotary_axis import program_path, whole_turns
-from nephos.core.pipeline.outcome import Outcome
-from nephos.core.pipeline.programs import LOW, step_of
-from nephos.core.pipeline.space import SetupSpace
 from nephos.core.plan.bar_axis import axis_of, bar_position
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.holding import Rotary
@@ -18,6 +15,9 @@ from nephos.core.plan.setups.setup import Setup
 from nephos.core.post.read import Reading
 from nephos.core.post.schema import Post
 from nephos.core.post.write import BarPosition, Program, Step
+from nephos.core.stages.programs import LOW, step_of
+from nephos.core.stages.setup_outcome import Outcome
+from nephos.core.stages.setup_space import SetupSpace
 
 
 def rotary_steps(space: SetupSpace, run: Sequence[Outcome], post: Post) -> list[Step]:
@@ -28,7 +28,7 @@ def rotary_steps(space: SetupSpace, run: Sequence[Outcome], post: Post) -> list[
         begin = float(outcome.path.points[0, 1])
         turns = whole_turns(end, begin, axis.radius)
         path = program_path(outcome.path, axis, space.zero, turns, post, machine_of(space.plan.machine))
-        steps.append(step_of(outcome.operation, path, space.plan, over, axis))
+        steps.append(step_of(outcome.operation, path, space.plan.tolerance, over, axis))
         end = float(outcome.path.points[-1, 1]) + turns * 2 * np.pi * axis.radius
     return steps
 

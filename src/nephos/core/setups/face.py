@@ -6,9 +6,9 @@ from typing import Any
 
 import numpy as np
 import shapely
-from shapely.affinity import affine_transform
 
 from nephos.core.arrays import F64, U8
+from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.finding import Finding
 from nephos.core.findings.context import Context
@@ -18,17 +18,6 @@ from nephos.core.findings.proof_checks import bed_cut
 from nephos.core.findings.terrain import Shown, Terrain, terrain_of
 from nephos.core.machine.rotary_axis import RotaryAxis
 from nephos.core.mesh.model import Mesh, joined
-from nephos.core.pipeline.boundaries import region_of
-from nephos.core.pipeline.outcome import HeldTab, Outcome, SetupOutcome
-from nephos.core.pipeline.overrun import smallest_overrun
-from nephos.core.pipeline.pieces import PieceHistory, sorted_pieces
-from nephos.core.pipeline.placing import outlines_from_above
-from nephos.core.pipeline.programs import step_of
-from nephos.core.pipeline.space import SetupSpace
-from nephos.core.pipeline.standing import standing
-from nephos.core.pipeline.store import Result
-from nephos.core.pipeline.tabs import held_tabs
-from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.bar_axis import bar_position
 from nephos.core.plan.boundary import Boundary
 from nephos.core.plan.operation import Operation
@@ -45,6 +34,12 @@ from nephos.core.setups.bar_programs import bar_stand, check_bar_stays, face_on_
 from nephos.core.setups.kind import CompareTask, SetupKind
 from nephos.core.setups.seams import SeamStep
 from nephos.core.setups.turn_over import turned_over
+from nephos.core.stages.programs import step_of
+from nephos.core.stages.setup_outcome import HeldTab, Outcome, SetupOutcome
+from nephos.core.stages.setup_space import SetupSpace
+from nephos.core.stages.stage import Resolver
+from nephos.core.stages.tabs import held_tabs
+from nephos.core.stages.uncut_solids import standing
 from nephos.core.stock.block import Block, box_block, rounded
 from nephos.core.stock.columns import CutSide, inside_box
 from nephos.core.stock.compare import Comparison, compare
@@ -75,22 +70,17 @@ class FaceKind:
         """No axis."""
         return None
 
-    def space_causes(self, plan: Plan) -> list[object]:
-        """What stays of the bar where one is held."""
-        return [] if plan.held_bar is None else [plan.held_bar.model_dump()]
-
-    def surface(self, plan: Plan, frame: Frame, models: Mesh, work: Work) -> SurfaceIndex:
+    def surface(self, plan: Plan, frame: Frame, models: Mesh, work: Resolver) -> SurfaceIndex:
         """The models with walls down to their foot, the ground and the tabs of several faces, core and spigot of a bar."""
         vertices, faces = with_walls(models.vertices, models.faces, float(models.low[2]))
-        stays = [*standing(plan, self.setup, work, models), *kept_of_bar(plan, frame.matrix, models)]
+        stays = [*standing(plan, self.setup, work), *kept_of_bar(plan, frame.matrix, models)]
         solid = joined([Mesh(vertices, faces), *stays]) if stays else Mesh(vertices, faces)
         return build_index(solid.vertices, solid.faces)
 
-    def piece_outlines(
-        self, plan: Plan, frame: Frame, meshes: Meshes, work: Work
-    ) -> dict[tuple[str, str], shapely.Geometry]:
-        """Outlines of the pieces of compositions that boundaries follow, seen along Z."""
-        return outlines_from_above(plan, frame.matrix, meshes, work)
+    @property
+    def sees_pieces(self) -> bool:
+        """Pieces are seen along Z."""
+        return True
 
     def first_block(self, plan: Plan, sides: tuple[Side, ...] = ()) -> Block:
         """Columns of the stock, as the sides cut before have left them."""
@@ -107,15 +97,15 @@ class FaceKind:
         """The height field that this side has cut."""
         return CutSide(self.setup.id, self.setup.frame(plan.stock).matrix, block.grid, block.cut_field, block.bound)
 
-    def drawn(self, space: SetupSpace, item: Boundary, shape: shapely.Geometry) -> shapely.Geometry:
-        """A shape in the view that a boundary was drawn in, as this setup sees it.
+    def view(self, plan: Plan, item: Boundary) -> tuple[float, float, float, float, float, float]:
+        """From the view that the numbers of a boundary are in to the frame.
 
         Raises
         ------
         Refused
             Where this setup looks at that view from the side, or the setup of that view is gone.
         """
-        m, plan = space.matrix, space.plan
+        m: F64 = self.setup.frame(plan.stock).matrix
         if item.setup is not None:
             drawn = next((setup for setup in plan.setups if item.setup in {setup.id, setup.parent_id}), None)
             if drawn is None:
@@ -128,9 +118,10 @@ class FaceKind:
                 f"the boundary '{item.name}' is drawn on another side of the stock, which this setup sees on edge: "
                 "draw one in this setup's view"
             )
-        return affine_transform(shape, [m[0, 0], m[0, 1], m[1, 0], m[1, 1], m[0, 3], m[1, 3]])
+        a, b, c, d, x, y = (float(value) for value in (m[0, 0], m[0, 1], m[1, 0], m[1, 1], m[0, 3], m[1, 3]))
+        return a, b, c, d, x, y
 
-    def models_outline(self, space: SetupSpace, item: Boundary) -> shapely.Geometry | None:
+    def models_outline(self, space: SetupSpace, parts: Sequence[Mesh]) -> shapely.Geometry | None:
         """None: the models are seen from above."""
         return None
 
@@ -159,24 +150,20 @@ class FaceKind:
         """Paths follow the model everywhere."""
         return True
 
-    def compare_causes(self, plan: Plan) -> list[object]:
-        """None."""
-        return []
-
     def assumed(self, plan: Plan) -> list[object]:
         """None: the board is not slid."""
         return []
 
-    def proof_block(self, begun: Block, outcomes: Sequence[Outcome]) -> Block:
+    def proof_block(self, begun: Block, cuts: Sequence[tuple[Cutter, F64, U8]]) -> Block:
         """Not asked for: no error is assumed."""
         return begun
 
-    def compared(self, space: SetupSpace, work: Work, task: CompareTask) -> Comparison:
+    def compared(self, space: SetupSpace, task: CompareTask) -> Comparison:
         """The finished block against the surface seen from above."""
         return compare(
             task.block,
             space.surface,
-            self.compared_region(space, work, task.finest),
+            self.compared_region(space, task.region),
             space.floor,
             task.cutters,
             task.limit,
@@ -186,28 +173,27 @@ class FaceKind:
             None if space.plan.faces is None else ground_height(space.plan, self.setup),
         )
 
-    def compared_region(self, space: SetupSpace, work: Work, finest: Operation) -> shapely.Geometry:
+    def compared_region(self, space: SetupSpace, region: shapely.Geometry) -> shapely.Geometry:
         """Where the block is compared: where the finest operation may go."""
-        return region_of(space, work, finest)
+        return region
+
+    @property
+    def falls_apart(self) -> bool:
+        """Pieces may come free of the frame."""
+        return True
 
     def seam_steps(self, plan: Plan, block: Block, proof_block: Block, found: Comparison) -> tuple[SeamStep, ...]:
         """None: the board is cut in one piece."""
         return ()
 
-    def tabs(self, space: SetupSpace, work: Work) -> tuple[HeldTab, ...]:
+    def tabs(self, space: SetupSpace, outlines: Mapping[int, shapely.Geometry]) -> tuple[HeldTab, ...]:
         """The tabs of its cut-outs."""
-        return held_tabs(space, work)
+        return held_tabs(space, outlines)
 
-    def smallest_overrun(self, space: SetupSpace, work: Work) -> tuple[float, tuple[float, float, float]] | None:
-        """The smallest overrun of a part that is cut from several faces, and the place that asks for it."""
-        if space.plan.faces is None:
-            return None
-        least, reach = smallest_overrun(space, work)
-        return least, reach.place
-
-    def sorted_pieces(self, history: PieceHistory) -> Result:
-        """The part, its frame, and pieces that came free."""
-        return sorted_pieces(history)
+    @property
+    def has_parting(self) -> bool:
+        """Sides of a part of several faces do."""
+        return True
 
     def extent_in_words(self, low: F64, high: F64) -> str:
         """From where to where along X, Y and Z."""
@@ -220,7 +206,7 @@ class FaceKind:
     def steps(self, space: SetupSpace, run: Sequence[Outcome], post: Post) -> list[Step]:
         """The operations of a file, moved to the work zero."""
         over = space.clearance - float(space.zero[2])
-        return [step_of(o.operation, o.path.moved(-space.zero), space.plan, over) for o in run]
+        return [step_of(o.operation, o.path.moved(-space.zero), space.plan.tolerance, over) for o in run]
 
     def bar_stand(self, space: SetupSpace) -> BarPosition | None:
         """To where programs rotate the bar before they cut a face of it."""

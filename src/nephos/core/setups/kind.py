@@ -1,12 +1,13 @@
 """What the other modules ask of a kind of setup."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
 import shapely
 
 from nephos.core.arrays import F64, U8
+from nephos.core.cutters import Cutter
 from nephos.core.cutters.profile import Profile
 from nephos.core.finding import Finding
 from nephos.core.findings.context import Context
@@ -14,11 +15,6 @@ from nephos.core.findings.terrain import Shown, Terrain
 from nephos.core.machine.rotary_axis import RotaryAxis
 from nephos.core.mesh.model import Mesh
 from nephos.core.parallel import Report
-from nephos.core.pipeline.outcome import HeldTab, Outcome, SetupOutcome
-from nephos.core.pipeline.pieces import PieceHistory
-from nephos.core.pipeline.space import SetupSpace
-from nephos.core.pipeline.store import Result
-from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.boundary import Boundary
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import Placed
@@ -28,6 +24,9 @@ from nephos.core.post.read import Reading
 from nephos.core.post.schema import Post
 from nephos.core.post.write import BarPosition, Program, Step
 from nephos.core.setups.seams import SeamStep
+from nephos.core.stages.setup_outcome import HeldTab, Outcome, SetupOutcome
+from nephos.core.stages.setup_space import SetupSpace
+from nephos.core.stages.stage import Resolver
 from nephos.core.stock.block import Block
 from nephos.core.stock.compare import Comparison
 from nephos.core.stock.passed_on import Side
@@ -39,11 +38,11 @@ from nephos.core.units import Say, Units
 
 @dataclass(frozen=True)
 class CompareTask:
-    """What a finished block is compared by: the profiles of all cutters, the largest deviation (mm) that counts as true,
-    and how deep (mm) to look for gouges. `finest` is the operation whose boundary is compared."""
+    """What a finished block is compared by: where, with the profiles of all cutters, the largest deviation (mm) that
+    counts as true, and how deep (mm) to look for gouges."""
 
     block: Block
-    finest: Operation
+    region: shapely.Geometry
     cutters: list[Profile]
     limit: float
     deepest: float
@@ -65,16 +64,12 @@ class SetupKind(Protocol):
             Where the post or the machine has no such axis.
         """
 
-    def space_causes(self, plan: Plan) -> list[object]:
-        """What its surface depends on besides the models, the stock and the way it lies."""
-
-    def surface(self, plan: Plan, frame: Frame, models: Mesh, work: Work) -> Surface:
+    def surface(self, plan: Plan, frame: Frame, models: Mesh, work: Resolver) -> Surface:
         """What no cutter may go into: the models (in the frame), and what stays beside them."""
 
-    def piece_outlines(
-        self, plan: Plan, frame: Frame, meshes: Meshes, work: Work
-    ) -> dict[tuple[str, str], shapely.Geometry]:
-        """Outlines of the pieces of compositions that boundaries follow, by model and piece."""
+    @property
+    def sees_pieces(self) -> bool:
+        """Whether outlines of the pieces of a composition can be seen on the plan."""
 
     def first_block(self, plan: Plan, sides: tuple[Side, ...] = ()) -> Block:
         """The stock before the first cut, as the `sides` cut before have left it."""
@@ -82,11 +77,18 @@ class SetupKind(Protocol):
     def side(self, plan: Plan, block: Block) -> Side:
         """What the setup has cut, for the setups after it; `block` is the one after its last operation."""
 
-    def drawn(self, space: SetupSpace, item: Boundary, shape: shapely.Geometry) -> shapely.Geometry:
-        """A shape in the view that a boundary was drawn in, as this setup sees it."""
+    def view(self, plan: Plan, item: Boundary) -> tuple[float, float, float, float, float, float] | None:
+        """From the view that the numbers of a boundary are in to the frame: an affine transform on the plan, as shapely
+        takes it; none where they are in the frame.
 
-    def models_outline(self, space: SetupSpace, item: Boundary) -> shapely.Geometry | None:
-        """The outline of a boundary's models where this kind has one of its own; none where they are seen from above."""
+        Raises
+        ------
+        Refused
+            Where this setup looks at that view from the side, or the setup of that view is gone.
+        """
+
+    def models_outline(self, space: SetupSpace, parts: Sequence[Mesh]) -> shapely.Geometry | None:
+        """The outline of models where this kind has one of its own; none where they are seen from above."""
 
     def cutter_area(self, space: SetupSpace, operation: Operation) -> shapely.Geometry | None:
         """Where the axis of a cutter may be because of what holds the stock; none where it may be everywhere."""
@@ -104,31 +106,30 @@ class SetupKind(Protocol):
     def follows_model(self) -> bool:
         """Whether what is cut is the model itself: its gouges are measured along the moves."""
 
-    def compare_causes(self, plan: Plan) -> list[object]:
-        """What the comparison depends on besides the block and the operations."""
-
     def assumed(self, plan: Plan) -> list[object]:
         """Errors that are assumed for slides of the board; empty where the block is as it was cut."""
 
-    def proof_block(self, begun: Block, outcomes: Sequence[Outcome]) -> Block:
-        """The block with the assumed errors, from the block that the setup `begun` with."""
+    def proof_block(self, begun: Block, cuts: Sequence[tuple[Cutter, F64, U8]]) -> Block:
+        """The block with the assumed errors, from the block that the setup `begun` with; of each operation the cutter,
+        the points and the kinds of its moves."""
 
-    def compared(self, space: SetupSpace, work: Work, task: CompareTask) -> Comparison:
+    def compared(self, space: SetupSpace, task: CompareTask) -> Comparison:
         """The finished block against the model."""
 
     def seam_steps(self, plan: Plan, block: Block, proof_block: Block, found: Comparison) -> tuple[SeamStep, ...]:
         """Steps at seams of the board, once all of it is cut: `proof_block` is the finished block with the assumed
         errors."""
 
-    def tabs(self, space: SetupSpace, work: Work) -> tuple[HeldTab, ...]:
-        """The tabs of its cut-outs, which the finished block must have."""
+    def tabs(self, space: SetupSpace, outlines: Mapping[int, shapely.Geometry]) -> tuple[HeldTab, ...]:
+        """The tabs of its cut-outs, which the finished block must have; `outlines` of their boundaries, by number."""
 
-    def smallest_overrun(self, space: SetupSpace, work: Work) -> tuple[float, tuple[float, float, float]] | None:
-        """The smallest overrun (mm) past the parting that leaves no ridge, and the place that asks for it; none for a part
-        that is not cut from several faces."""
+    @property
+    def has_parting(self) -> bool:
+        """Whether it cuts past the parting of a part of several faces."""
 
-    def sorted_pieces(self, history: PieceHistory) -> Result:
-        """Pieces of the finished block, and the map of them (pipeline/pieces.py)."""
+    @property
+    def falls_apart(self) -> bool:
+        """Whether pieces may come free of the block."""
 
     def extent_in_words(self, low: F64, high: F64) -> str:
         """Corners (3,) of the moves of a file, from the work zero."""

@@ -8,6 +8,7 @@ import numpy as np
 import shapely
 
 from nephos.core.arrays import F64, U8
+from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.finding import Finding
 from nephos.core.findings.context import Context
@@ -17,12 +18,6 @@ from nephos.core.findings.terrain import Shown, Terrain
 from nephos.core.machine.machine import machine_of
 from nephos.core.machine.rotary_axis import RotaryAxis, has_axis
 from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline.boundaries import region_of
-from nephos.core.pipeline.outcome import HeldTab, Outcome, SetupOutcome
-from nephos.core.pipeline.pieces import PieceHistory, one_piece
-from nephos.core.pipeline.space import SetupSpace
-from nephos.core.pipeline.store import Result
-from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.bar_axis import axis_of
 from nephos.core.plan.boundary import Boundary
 from nephos.core.plan.operation import Operation
@@ -40,6 +35,9 @@ from nephos.core.setups.bar_programs import as_turned, bar_in_words, rotary_step
 from nephos.core.setups.kind import CompareTask, SetupKind
 from nephos.core.setups.seams import SeamStep
 from nephos.core.setups.turn_over import turned_over
+from nephos.core.stages.setup_outcome import HeldTab, Outcome, SetupOutcome
+from nephos.core.stages.setup_space import SetupSpace
+from nephos.core.stages.stage import Resolver
 from nephos.core.stock.bar import bar_mesh
 from nephos.core.stock.block import Block
 from nephos.core.stock.compare import Comparison
@@ -77,20 +75,10 @@ class RotaryKind:
         """The axis as the post writes it."""
         return axis_of(plan)
 
-    def space_causes(self, plan: Plan) -> list[object]:
-        """Chuck, tailstock and core."""
-        return [self.setup.rotary.model_dump()]
-
-    def surface(self, plan: Plan, frame: Frame, models: Mesh, work: Work) -> RotaryIndex:
+    def surface(self, plan: Plan, frame: Frame, models: Mesh, work: Resolver) -> RotaryIndex:
         """The models, and the spigot beside them."""
         check_fits(plan, models)
         return bar_index(plan, self.setup.rotary, models)
-
-    def piece_outlines(
-        self, plan: Plan, frame: Frame, meshes: Meshes, work: Work
-    ) -> dict[tuple[str, str], shapely.Geometry]:
-        """None: a composition is not seen from above."""
-        return {}
 
     def first_block(self, plan: Plan, sides: tuple[Side, ...] = ()) -> Block:
         """Rays of the bar, as the sides cut before have left them."""
@@ -100,16 +88,18 @@ class RotaryKind:
         """The rays that are left."""
         return CutBar(self.setup.id, self.setup.frame(plan.stock).matrix, block)
 
-    def drawn(self, space: SetupSpace, item: Boundary, shape: shapely.Geometry) -> shapely.Geometry:
-        """The shape itself: it was drawn on the unrolled surface."""
-        return shape
+    @property
+    def sees_pieces(self) -> bool:
+        """No: a composition is not seen from above."""
+        return False
 
-    def models_outline(self, space: SetupSpace, item: Boundary) -> shapely.Geometry:
+    def view(self, plan: Plan, item: Boundary) -> None:
+        """None: shapes are drawn on the unrolled surface."""
+        return
+
+    def models_outline(self, space: SetupSpace, parts: Sequence[Mesh]) -> shapely.Geometry:
         """The box of models on the unrolled surface: a bar is cut all round."""
-        chosen = [mesh for key, mesh in space.parts if not item.models or key in item.models]
-        if not chosen:
-            raise Refused(f"the models of the boundary '{item.name}' are gone or switched off: choose others")
-        return shapely.union_all([box_on_bar(mesh, space.frame.radius) for mesh in chosen])
+        return shapely.union_all([box_on_bar(mesh, space.frame.radius) for mesh in parts])
 
     def cutter_area(self, space: SetupSpace, operation: Operation) -> shapely.Geometry:
         """Between chuck and tailstock."""
@@ -132,54 +122,49 @@ class RotaryKind:
         """Paths follow the model everywhere."""
         return True
 
-    def compare_causes(self, plan: Plan) -> list[object]:
-        """None."""
-        return []
-
     def assumed(self, plan: Plan) -> list[object]:
         """None: the bar is not slid."""
         return []
 
-    def proof_block(self, begun: Block, outcomes: Sequence[Outcome]) -> Block:
+    def proof_block(self, begun: Block, cuts: Sequence[tuple[Cutter, F64, U8]]) -> Block:
         """Not asked for: no error is assumed."""
         return begun
 
-    def compared(self, space: SetupSpace, work: Work, task: CompareTask) -> Comparison:
+    def compared(self, space: SetupSpace, task: CompareTask) -> Comparison:
         """The rays of the finished bar against the model."""
         index = space.index
         if not isinstance(index, RotaryIndex):
             raise TypeError("the surface of a rotary setup is indexed about its axis")
-        surface = build_index(space.mesh.vertices, space.mesh.faces)
-        region = region_of(space, work, task.finest).intersection(box_on_bar(space.mesh, index.radius))
-        tolerance = space.plan.tolerance
         return compare_bar(
             task.block,
             index,
-            surface,
-            region,
+            build_index(space.mesh.vertices, space.mesh.faces),
+            task.region.intersection(box_on_bar(space.mesh, index.radius)),
             space.floor,
             task.cutters,
             task.limit,
-            tolerance,
+            space.plan.tolerance,
             task.deepest,
             task.report,
         )
+
+    @property
+    def falls_apart(self) -> bool:
+        """No: its core is never cut."""
+        return False
 
     def seam_steps(self, plan: Plan, block: Block, proof_block: Block, found: Comparison) -> tuple[SeamStep, ...]:
         """None: a bar is cut in one piece."""
         return ()
 
-    def tabs(self, space: SetupSpace, work: Work) -> tuple[HeldTab, ...]:
+    def tabs(self, space: SetupSpace, outlines: Mapping[int, shapely.Geometry]) -> tuple[HeldTab, ...]:
         """None: the core holds the part."""
         return ()
 
-    def smallest_overrun(self, space: SetupSpace, work: Work) -> tuple[float, tuple[float, float, float]] | None:
-        """None: a bar is cut all round."""
-        return None
-
-    def sorted_pieces(self, history: PieceHistory) -> Result:
-        """A bar is one piece: its core is never cut."""
-        return one_piece(history.blocks[-1])
+    @property
+    def has_parting(self) -> bool:
+        """No: a bar is cut all round."""
+        return False
 
     def extent_in_words(self, low: F64, high: F64) -> str:
         """From where to where along X and Z: Y is the way round."""

@@ -1,4 +1,4 @@
-"""What the pipeline does for tiles: strips lowered towards their seam, the block with assumed errors of the slides, and
+"""What is worked out for tiles: strips lowered towards their seam, the block with assumed errors of the slides, and
 the steps at the seams."""
 
 from collections.abc import Sequence
@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from nephos.core.arrays import F64, U8, Bool
+from nephos.core.cutters import Cutter
 from nephos.core.parallel import Report
-from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.tiled import TileSetup
 from nephos.core.plan.setups.tiling import FAR, Blend, SlideError, Tile
@@ -93,12 +93,12 @@ def misplaced(points: F64, tile: Tile, error: SlideError) -> F64:
 
 
 def block_with_errors(
-    block: Block, done: Sequence[tuple[Operation, F64, U8]], tile: Tile, error: SlideError | None, report: Report
+    block: Block, done: Sequence[tuple[Cutter, F64, U8]], tile: Tile, error: SlideError | None, report: Report
 ) -> Block:
     """The block after operations whose moves (points and kinds) were cut with the error of the slide to their tile."""
-    for operation, points, kinds in done:
+    for cutter, points, kinds in done:
         places = points if error is None else misplaced(points, tile, error)
-        block = cut_block(block, places, kinds, 0, operation.cutter, report).block
+        block = cut_block(block, places, kinds, 0, cutter, report).block
     return block
 
 

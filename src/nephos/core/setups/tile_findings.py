@@ -4,12 +4,12 @@ import numpy as np
 
 from nephos.core.finding import Finding, Fix
 from nephos.core.machine.machine import machine_of
-from nephos.core.pipeline.outcome import SetupOutcome
 from nephos.core.plan.place import Placed
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.seams import longest_tile
 from nephos.core.plan.setups.tiled import TiledSetup
 from nephos.core.plan.setups.tiling import FAR, Axis, Tile
+from nephos.core.stages.setup_outcome import SetupOutcome
 from nephos.core.units import Units, length_in, number_in
 
 _STEP = 0.05

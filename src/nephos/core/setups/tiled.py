@@ -8,14 +8,9 @@ import numpy as np
 import shapely
 
 from nephos.core.arrays import F64, U8
+from nephos.core.cutters import Cutter
 from nephos.core.finding import Finding
 from nephos.core.parallel import silent
-from nephos.core.pipeline.boundaries import region_of
-from nephos.core.pipeline.outcome import Outcome, SetupOutcome
-from nephos.core.pipeline.proof import normals_of
-from nephos.core.pipeline.space import SetupSpace
-from nephos.core.pipeline.work import Work
-from nephos.core.plan.operation import Operation
 from nephos.core.plan.place import Placed
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.setup import Setup
@@ -35,8 +30,10 @@ from nephos.core.setups.seams import (
     tiles_before,
 )
 from nephos.core.setups.tile_findings import seam_findings, tile_findings
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.setup_space import SetupSpace
 from nephos.core.stock.block import Block
-from nephos.core.stock.compare import Comparison
+from nephos.core.stock.compare import Comparison, normals_of
 from nephos.core.toolpath import Toolpath
 from nephos.core.units import Units
 
@@ -67,32 +64,23 @@ class TileKind(FaceKind):
         """Whether it is no strip."""
         return self.setup.tile.blend is None
 
-    def compare_causes(self, plan: Plan) -> list[object]:
-        """The core of the tile, and whether it is the last one."""
-        return [self.setup.tile.core, self.setup.tile.final]
-
     def assumed(self, plan: Plan) -> list[object]:
         """Assumed errors of the slides to this tile and to those before it."""
         tiles = [item.tile for item in (*tiles_before(plan, self.setup), self.setup)]
         return [tile.error.model_dump() for tile in tiles if tile.error]
 
-    def proof_block(self, begun: Block, outcomes: Sequence[Outcome]) -> Block:
+    def proof_block(self, begun: Block, cuts: Sequence[tuple[Cutter, F64, U8]]) -> Block:
         """The block with the assumed errors, from the block that the tile `begun` with."""
-        moves = [(outcome.operation, outcome.points, outcome.kinds) for outcome in outcomes]
-        return block_with_errors(begun, moves, self.setup.tile, self.setup.tile.error, silent)
+        return block_with_errors(begun, cuts, self.setup.tile, self.setup.tile.error, silent)
 
-    def seam_steps(self, plan: Plan, block: Block, proof_block: Block, found: Comparison) -> tuple[SeamStep, ...]:
-        """Steps at the seams, with the last tile."""
-        return seam_steps(self.setup, tiles_before(plan, self.setup), block, proof_block, found)
-
-    def compared(self, space: SetupSpace, work: Work, task: CompareTask) -> Comparison:
+    def compared(self, space: SetupSpace, task: CompareTask) -> Comparison:
         """The finished block against the model; a strip against the surface that it is meant to make."""
-        found, blend = super().compared(space, work, task), self.setup.tile.blend
+        found, blend = super().compared(space, task), self.setup.tile.blend
         return found if blend is None or min(found.deviation.shape) < 2 else _against_strip(found, blend)
 
-    def compared_region(self, space: SetupSpace, work: Work, finest: Operation) -> shapely.Geometry:
+    def compared_region(self, space: SetupSpace, region: shapely.Geometry) -> shapely.Geometry:
         """Within the boundary, where this tile has cut: past its seams too where a tile before it was."""
-        region, tile = region_of(space, work, finest), self.setup.tile
+        tile = self.setup.tile
         if region.is_empty:
             # A tile that makes no marks, where nothing else is cut.
             return shapely.box(*space.stock_box)
@@ -104,6 +92,10 @@ class TileKind(FaceKind):
         before = [shapely.box(*item.tile.core) for item in tiles_before(space.plan, self.setup)]
         mine = region.intersection(shapely.union_all([own, *(core.intersection(wide) for core in before)]))
         return region if mine.is_empty else mine
+
+    def seam_steps(self, plan: Plan, block: Block, proof_block: Block, found: Comparison) -> tuple[SeamStep, ...]:
+        """Steps at the seams, with the last tile."""
+        return seam_steps(self.setup, tiles_before(plan, self.setup), block, proof_block, found)
 
     def findings(
         self, done: SetupOutcome, of_operations: list[Finding], starts: dict[int, float], units: Units

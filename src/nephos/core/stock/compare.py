@@ -30,6 +30,13 @@ _CLOSED_CELLS = 400_000
 _POINT = Profile.of(0.0, 1e-6)
 
 
+def normals_of(under: F32, pitch: float) -> F64:
+    """(ny, nx, 3) unit vectors out of a height field."""
+    gy, gx = np.gradient(under.astype(np.float64), pitch)
+    vectors = np.stack([-gx, -gy, np.ones_like(gx)], axis=-1)
+    return np.asarray(vectors / np.linalg.norm(vectors, axis=-1, keepdims=True), np.float64)
+
+
 @dataclass(frozen=True)
 class Comparison:
     """Deviation of each column of the block, over a window of its grid.

@@ -15,12 +15,12 @@ from nephos.core.errors import Refused
 from nephos.core.findings.overrides import standing
 from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.mesh.formats.registry import formats
-from nephos.core.pipeline.store import key_of
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.shelf import Fitting, Piece, fitting_pieces
 from nephos.core.proposals.ways import WAYS, way
+from nephos.core.stages.canonical import key_of
 from nephos.web import jobs as service
 from nephos.web.answers import DerivedAnswer, MeshAnswer
 from nephos.web.api.meshes import body_pieces
@@ -30,6 +30,7 @@ from nephos.web.drawings import drawing_facts
 from nephos.web.health import require_space
 from nephos.web.job_list import JobPage, JobsWanted, job_page, job_picture, picture_address
 from nephos.web.jobfile import read_job_file, write_job_file
+from nephos.web.mesh_keys import EXPORT
 from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.models import Piece as PieceRow
 from nephos.web.pieces import lay_on_boards, with_curves
@@ -309,7 +310,7 @@ def propose_kind(request: HttpRequest, job_id: int, body: KindWanted) -> dict[st
     way(body.kind)
     if job.version != body.based_on:
         raise service.Stale
-    key = key_of("whole", "propose", job.pk, job.version, job.revision, body.kind)
+    key = key_of("propose", 1, job.pk, job.version, job.revision, body.kind)
     if to_be_made(key):
         propose_task.defer(key=key, job_id=job.pk, based_on=body.based_on, kind=body.kind)
     return {"key": key}
@@ -333,7 +334,7 @@ def export(request: HttpRequest, job_id: int, body: Wanted) -> dict[str, str]:
     written = sorted(suffix for suffix, item in formats().items() if item.write)
     if model is None or body.suffix not in written:
         raise Refused(f"that model is not in the job, or cannot be written so: use {', '.join(written)}")
-    key = key_of("export", document["stock"], model.model_dump(), body.suffix)
+    key = key_of("export", EXPORT, document["stock"], model.model_dump(), body.suffix)
     if to_be_made(key):
         export_model.defer(key=key, name=f"{model.name}{body.suffix}", plan=document, model=model.id)
     return {"key": key}

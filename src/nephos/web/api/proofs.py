@@ -15,22 +15,24 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from nephos.core.errors import Refused
-from nephos.core.pipeline.external_program import external_key
-from nephos.core.pipeline.keys import setup_keys
-from nephos.core.pipeline.sides import operation_before
-from nephos.core.pipeline.store import key_of
-from nephos.core.pipeline.whole import job_key
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.setups.setup import Setup
 from nephos.core.post.checksum import HEAD, body_word, check_word, checksum_state
 from nephos.core.post.text import file_stem
 from nephos.core.post.write import retitled
+from nephos.core.report.setup_results import Reports
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.begun import operation_before
+from nephos.core.stages.canonical import key_of
+from nephos.core.stages.external_program import external_key
+from nephos.core.stages.of_plan import stages_of
+from nephos.core.stages.whole import job_key
 from nephos.core.stock.window import window_grid
 from nephos.web import jobs as service
 from nephos.web.api.meshes import body_pieces
 from nephos.web.blobs import read_chunks, read_range, save_blob, stream_chunks
 from nephos.web.derived import derived, standing_stops
+from nephos.web.mesh_keys import EXPORT
 from nephos.web.models import Job, Result, ResultArray
 from nephos.web.rows import to_be_made
 from nephos.web.tasks import cut_window_of, export_block, export_whole, prove_program
@@ -104,9 +106,10 @@ def all_programs(request: HttpRequest, job_id: int) -> FileResponse:
     plan = parse_plan(service.current_plan(job)).as_cut()
     _postable(job)
     held = tempfile.TemporaryFile()  # noqa: SIM115  the answer closes it
+    graph = stages_of(plan)
     with zipfile.ZipFile(held, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         for setup in (item for item in plan.setups if item.worked):
-            files = Result.objects.filter(key=setup_keys(plan, setup).files).first()
+            files = Result.objects.filter(key=Reports.of(graph[setup.id]).files).first()
             if files is None:
                 raise Refused("the files are not written as the job is now: calculate it first")
             for item in files.facts["programs"]:
@@ -124,7 +127,7 @@ def program(request: HttpRequest, job_id: int, setup_id: str, name: str) -> Stre
     """A posted program as a file to save. Refused while there is a stop that nobody has overridden."""
     job, plan, setup = _place(job_id, setup_id)
     _postable(job, setup_id)
-    row = get_object_or_404(ResultArray, result_id=f"{setup_keys(plan, setup).files}/{name}", name="text")
+    row = get_object_or_404(ResultArray, result_id=f"{Reports.of(stages_of(plan)[setup.id]).files}/{name}", name="text")
     old, new = _heads(job, plan, row.blob_id)
     answer = StreamingHttpResponse(stream_chunks(row.blob_id, old, new), content_type="text/plain; charset=us-ascii")
     answer["Content-Length"] = row.blob.size + len(new) - len(old)
@@ -142,7 +145,7 @@ def _origin(plan: Plan, text: bytes) -> tuple[State, str, int]:
         return "none", "it carries no check word: it was not posted by Nephos, or its comments were taken out", 0
     if state == "altered":
         return "altered", "it was changed after it was posted: its check word does not fit", _first_operation(text)
-    mine = [setup_keys(plan, setup).files for setup in plan.setups]
+    mine = [Reports.of(stages).files for stages in stages_of(plan).values() if stages.operations]
     same = Q(facts__check=word) | Q(facts__check__startswith=body_word(word))
     for row in Result.objects.filter(same, stage="program"):
         if row.key.split("/")[0] in mine:
@@ -201,8 +204,9 @@ def window(request: HttpRequest, job_id: int, setup_id: str, body: Spot) -> dict
     _, plan, setup = _place(job_id, setup_id)
     kind_of(setup).check_close_look()
     window_grid(body.low, body.high, body.pitch)
-    keys = [item.moves for item in setup_keys(plan, setup).operations.values()][: body.operations]
-    key = key_of("window", setup_keys(plan, setup).space, keys, body.low, body.high, body.pitch)
+    stages = stages_of(plan)[setup.id]
+    keys = [item.moves.key for item in stages.operations.values()][: body.operations]
+    key = key_of("window", 2, stages.space.key, keys, body.low, body.high, body.pitch)
     if to_be_made(key):
         cut_window_of.defer(
             key=key,
@@ -224,7 +228,7 @@ def whole_file(request: HttpRequest, job_id: int, suffix: Literal[".stl", ".glb"
     key = job_key(parse_plan(service.current_plan(job)).as_cut())
     if not Result.objects.filter(pk=key, facts__has_key="compare").exists():
         raise Refused("the whole part is not calculated for the job as it is now: press Calculate first")
-    made = key_of("export", key, suffix)
+    made = key_of("export", EXPORT, key, suffix)
     if to_be_made(made):
         export_whole.defer(key=made, name=f"{slugify(job.name) or 'job'}-whole{suffix}", whole=key)
     return {"key": made}
@@ -237,17 +241,16 @@ def block_file(
     """Have the proof written as a mesh, the whole block or the part `alone`; the answer names where it will be
     found."""
     job, plan, setup = _place(job_id, setup_id)
-    keys = setup_keys(plan, setup)
-    if not keys.operations or Result.objects.filter(pk__in=[keys.shown, keys.pieces]).count() != 2:
+    stages = stages_of(plan)[setup.id]
+    wanted = [stages.proof_block.key, stages.pieces.key] if stages.operations else []
+    if not wanted or Result.objects.filter(pk__in=wanted).count() != 2:
         raise Refused("the block is not calculated for the job as it is now: press Calculate first")
-    key = key_of("export", keys.shown, keys.pieces, suffix, alone)
+    key = key_of("export", EXPORT, wanted, suffix, alone)
     if to_be_made(key):
         name = f"{slugify(job.name) or 'job'}-{setup.id}-{'part' if alone else 'block'}{suffix}"
         export_block.defer(
             key=key,
             name=name,
-            block=keys.shown,
-            pieces=keys.pieces,
             plan=plan.model_dump(mode="json"),
             setup=setup.id,
             alone=alone,

@@ -43,6 +43,11 @@ class SideUpSetup(Setup):
     about: Literal["x", "y"] = "x"
     overrun: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)] = 0.0
 
+    def lying(self, parted: bool = False) -> Setup:
+        """The setup with nothing but how it lies."""
+        found = super().lying(parted)
+        return found if parted else found.model_copy(update={"overrun": 0.0})
+
     @property
     def rotation(self) -> F64:
         """(3, 3) rotation that brings the side up."""
@@ -125,6 +130,12 @@ class FaceSetup(SideUpSetup):
     can_be_tiled: ClassVar[bool] = True
 
     kind: Literal["face"] = "face"
+
+    def lying(self, parted: bool = False) -> Setup:
+        """The setup with nothing but how it lies: an angle that its side does not ask for says nothing."""
+        change: dict[str, object] = {} if self.side == "angle" else {"angle": 0.0}
+        change |= {} if self.side == "bottom" else {"about": "x"}
+        return super().lying(parted).model_copy(update=change)
 
 
 KINDS = (FaceSetup,)

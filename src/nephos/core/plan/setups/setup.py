@@ -96,6 +96,12 @@ class Setup(Part):
         made: OtherSetup = kind.model_construct(**(shared | more))  # type: ignore[assignment]
         return made
 
+    def lying(self, parted: bool = False) -> "Setup":
+        """The setup with nothing but how it lies: those that lie in the same way are equal. How far it goes past the
+        parting is known where the part is `parted`."""
+        own = {name: getattr(self, name) for name in type(self).model_fields if name not in Setup.model_fields}
+        return type(self).model_construct(id="setup", name="setup", **own)
+
     @property
     def rotation(self) -> F64:
         """(3, 3) rotation from stock space to the frame."""

@@ -48,6 +48,10 @@ class TiledSetup(SideUpSetup):
         """Axis and place of the seams that cross the board."""
         return (*(("x", at) for at in self.tiles.seams_x), *(("y", at) for at in self.tiles.seams_y))
 
+    def lying(self, parted: bool = False) -> Setup:
+        """A face that lies as all its tiles do."""
+        return self.remade(FaceSetup).lying(parted)
+
     def whole(self) -> FaceSetup:
         """The setup without its tiles and the marks that they made."""
         return self.remade(FaceSetup, operations=self.without_marks())
@@ -64,6 +68,10 @@ class TileSetup(SideUpSetup):
 
     kind: Literal["tile"] = "tile"
     tile: Tile
+
+    def lying(self, parted: bool = False) -> Setup:
+        """A face that lies as the tile does."""
+        return self.remade(FaceSetup).lying(parted)
 
     @property
     def parent_id(self) -> str:

@@ -1,15 +1,14 @@
 """Where the tabs of a setup's cut-outs are to stand, to be looked for in the finished block."""
 
+from collections.abc import Mapping
+
 import numpy as np
 import shapely
 
 from nephos.core.arrays import F64
-from nephos.core.errors import Refused
-from nephos.core.pipeline.boundaries import shape_of
-from nephos.core.pipeline.outcome import HeldTab
-from nephos.core.pipeline.space import SetupSpace
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.operation import Operation
+from nephos.core.stages.setup_outcome import HeldTab
+from nephos.core.stages.setup_space import SetupSpace
 from nephos.core.strategies.cut_out import tab_places
 from nephos.core.strategies.following.tabs import loops_of, point_on, rim_heights
 from nephos.core.strategies.registry import Held
@@ -27,18 +26,13 @@ def _outward(rim: F64, share: float, outline: shapely.Geometry) -> F64:
     return -out if inside else out
 
 
-def held_tabs(space: SetupSpace, work: Work) -> tuple[HeldTab, ...]:
-    """The tabs of all cut-outs, in the setup's space."""
+def held_tabs(space: SetupSpace, outlines: Mapping[int, shapely.Geometry]) -> tuple[HeldTab, ...]:
+    """The tabs of all cut-outs, in the setup's space; `outlines` of their boundaries, by the operation's number."""
     found: list[HeldTab] = []
     for operation in space.setup.worked:
         held = operation.settings.held
-        if held is None or held.skin > 0:
-            continue
-        try:
-            outline = shape_of(space, work, operation.boundary.boundary)
-        except Refused:
-            continue
-        found += _tabs_of(space, operation, held, outline)
+        if held is not None and held.skin <= 0:
+            found += _tabs_of(space, operation, held, outlines[operation.number])
     return tuple(found)
 
 

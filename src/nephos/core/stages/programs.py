@@ -9,10 +9,8 @@ from nephos.core.arrays import F64, Bool
 from nephos.core.errors import Refused
 from nephos.core.machine.machine import machine_of
 from nephos.core.machine.rotary_axis import RotaryAxis
-from nephos.core.pipeline.outcome import Outcome
-from nephos.core.pipeline.space import SetupSpace
 from nephos.core.plan.operation import Operation
-from nephos.core.plan.schema import Override, Plan
+from nephos.core.plan.schema import Override
 from nephos.core.plan.setups.setup import Setup
 from nephos.core.post.control import PlannedStep, control_words, planned_control, spindle_faults, unplanned
 from nephos.core.post.faults import certified_fault
@@ -24,6 +22,8 @@ from nephos.core.post.split import split_steps, too_large
 from nephos.core.post.text import file_stem
 from nephos.core.post.write import Comment, Program, Step, arcs_of, write_program
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.setup_outcome import Outcome
+from nephos.core.stages.setup_space import SetupSpace
 from nephos.core.strategies.registry import strategy
 from nephos.core.toolpath import Toolpath
 
@@ -42,7 +42,7 @@ class Posted:
 
 
 def step_of(
-    operation: Operation, path: Toolpath, plan: Plan, clearance: float = 0.0, rotary: RotaryAxis | None = None
+    operation: Operation, path: Toolpath, tolerance: float, clearance: float = 0.0, rotary: RotaryAxis | None = None
 ) -> Step:
     """An operation as it is given to the writer; `path` and `clearance` count from the work zero."""
     return Step(
@@ -51,7 +51,7 @@ def step_of(
         operation.cutter,
         operation.spindle_speed,
         path,
-        plan.tolerance,
+        tolerance,
         operation.coolant,
         clearance,
         operation.entering_feed,

@@ -1,7 +1,7 @@
 """A program from anywhere, proved against the stock of a job: what it cuts, what it meets, how long it takes."""
 
 import hashlib
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -14,15 +14,6 @@ from nephos.core.findings.proof_checks import motion_findings
 from nephos.core.machine.kinematics import move_seconds
 from nephos.core.machine.machine import machine_of
 from nephos.core.parallel import part
-from nephos.core.pipeline.boundaries import shape_of
-from nephos.core.pipeline.key_sets import OperationKeys
-from nephos.core.pipeline.keys import setup_keys, space_key
-from nephos.core.pipeline.outcome import Outcome
-from nephos.core.pipeline.placing import setup_space, stock_space
-from nephos.core.pipeline.sides import Begun
-from nephos.core.pipeline.space import SetupSpace
-from nephos.core.pipeline.store import Result, as_result, key_of
-from nephos.core.pipeline.work import Meshes, Work
 from nephos.core.plan.bar_axis import bar_position
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Plan
@@ -31,6 +22,15 @@ from nephos.core.post.faults import Shop, program_faults
 from nephos.core.post.lex import Words, words_of
 from nephos.core.post.read import Reading, read_program
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.begun import Begun
+from nephos.core.stages.canonical import key_of
+from nephos.core.stages.of_plan import stages_of
+from nephos.core.stages.outline import OutlineStage
+from nephos.core.stages.setup_outcome import Outcome
+from nephos.core.stages.setup_space import SetupSpace
+from nephos.core.stages.space import setup_space, stock_space
+from nephos.core.stages.store import Result, as_result
+from nephos.core.stages.work import Meshes, Work
 from nephos.core.stock.block import Block
 from nephos.core.stock.compare import compare
 from nephos.core.stock.cut import cut_block
@@ -55,13 +55,13 @@ class Stretch:
 
 def external_key(plan: Plan, setup: Setup, text: bytes, cutters: list[Cutter], usual: int, after: int = 0) -> str:
     """Key of the proof of a program that is run after operation `after` (0: on the block that the setup begins with)."""
-    keys = setup_keys(plan, setup)
-    own = keys.operations.get(after)
-    begins = next((item.before for item in keys.operations.values()), keys.space)
+    stages = stages_of(plan)[setup.id]
+    own = stages.operations.get(after)
     return key_of(
         "external",
-        begins if own is None else own.block,
-        space_key(plan, setup),
+        4,
+        stages.first.key if own is None else own.block.key,
+        stages.space.key,
         setup.zero.model_dump(),
         setup.packing,
         plan.block_pitch,
@@ -113,7 +113,6 @@ def _outcome(reading: Reading, stretch: Stretch, number: int, plan: Plan) -> Out
     kinds = np.where(reading.rapid[moves] == 1, np.uint8(Kind.RAPID), np.uint8(Kind.CUT))
     seconds = move_seconds(points, kinds, reading.feeds[moves], machine_of(plan.machine))
     operation = Operation(number=number, strategy="finish_raster", cutter=stretch.cutter, settings={})
-    none = OperationKeys(*[""] * len(fields(OperationKeys)))
     return Outcome(
         operation,
         points,
@@ -123,14 +122,13 @@ def _outcome(reading: Reading, stretch: Stretch, number: int, plan: Plan) -> Out
         Toolpath(points, kinds, reading.feeds[moves]),
         np.zeros(len(kinds), np.float32),
         (),
-        none,
     )
 
 
 def _trueness(
     space: SetupSpace, block: Block, cutters: list[Cutter], gouges: list[Gouge], work: Work
 ) -> dict[str, float]:
-    region = shape_of(space, work, "silhouette")
+    region = work.of(OutlineStage.of(space.plan, space.setup, "silhouette"))
     profiles = [cutter.profile for cutter in cutters]
     deepest = max((item.depth for item in gouges), default=0.0)
     return compare(
@@ -211,7 +209,8 @@ def prove_external(
         stock = block = kind_of(space.setup).first_block(plan)
         if begun is not None:
             stock, block = begun.stock, begun.block
-        modelled = setup_space(plan, setup, meshes, work) if any(model.shown for model in plan.models) else None
+        work.meshes = meshes
+        modelled = setup_space(plan, setup, work) if any(model.shown for model in plan.models) else None
         parts: list[dict[str, object]] = []
         found: list[Finding] = []
         before = 0.0

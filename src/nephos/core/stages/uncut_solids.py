@@ -10,20 +10,17 @@ from itertools import pairwise
 import mapbox_earcut
 import numpy as np
 import shapely
-from shapely.affinity import affine_transform
 
 from nephos.core.arrays import F64, I32
 from nephos.core.mesh.model import Mesh, joined
-from nephos.core.pipeline.keys import models_key, shadow_key
-from nephos.core.pipeline.store import Result, as_result
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.joined_faces import FaceTab
 from nephos.core.plan.parting import ground_height
 from nephos.core.plan.schema import Plan
-from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.setups.setup import Setup
+from nephos.core.stages.shadow import shadow_of
+from nephos.core.stages.stage import Resolver
 from nephos.core.strategies.clearing.levels import polygons_of
-from nephos.core.surface.silhouette import rings_of, silhouette
+from nephos.core.surface.silhouette import rings_of
 
 BEYOND = 2.0
 """Tabs reach so far (mm) into the frame."""
@@ -33,8 +30,6 @@ _TILE = 8.0
 """The ground is laid in tiles of this size (mm): long thin triangles would lie over many cells of an index."""
 _ROUND = 64
 """Sides of a round tab."""
-_PARALLEL = 1e-12
-"""Two sides look along one line where the cosine between their axes differs from 1 by no more than this."""
 _DEEP = 1.0
 """The ground reaches so far (mm) below the stock."""
 
@@ -63,43 +58,6 @@ def prism(area: shapely.Geometry, low: float, high: float) -> list[Mesh]:
         vertices = np.concatenate([np.column_stack([plan, np.full(n, height)]) for height in (high, low)])
         found.append(Mesh(vertices, np.concatenate([cover, cover[:, ::-1] + n, walls]).astype(np.int32)))
     return found
-
-
-def _shadow(mesh: Mesh) -> Result:
-    outline = silhouette(mesh.vertices, mesh.faces)
-    return as_result({}, wkb=np.frombuffer(shapely.to_wkb(outline), np.uint8))
-
-
-def shadow_of(work: Work, plan: Plan, setup: Setup, ids: tuple[str, ...], mesh: Mesh) -> shapely.Geometry:
-    """The outline of models as a setup sees them: worked out once, whatever else of the plan changes.
-
-    Two sides that look at each other see the same outline, mirrored. `mesh` is in the frame of the setup.
-    """
-    _, mirror = _canonical(plan, setup)
-    kept = work.stage(
-        shadow_key_of(plan, setup, ids),
-        "shadow",
-        lambda: _shadow(mesh.moved(np.asarray(np.linalg.inv(mirror), np.float64))),
-    )
-    outline = shapely.from_wkb(kept.arrays["wkb"].tobytes())
-    m = mirror
-    return affine_transform(outline, [m[0, 0], m[0, 1], m[1, 0], m[1, 1], m[0, 3], m[1, 3]])
-
-
-def shadow_key_of(plan: Plan, setup: Setup, ids: tuple[str, ...] = ()) -> str:
-    """Under which the outline of models, all where no `ids` are given, is kept for a setup and its opposite."""
-    return shadow_key(models_key(plan, _canonical(plan, setup)[0]), ids)
-
-
-def _canonical(plan: Plan, setup: Setup) -> tuple[Setup, F64]:
-    """The setup of which the outline is kept, and the (4, 4) transform from its frame to that of `setup`."""
-    matrix = setup.frame(plan.stock).matrix
-    for side in ("top", "front", "left"):
-        other = FaceSetup(id="axis", name="axis", side=side)
-        rel = matrix @ np.linalg.inv(other.frame(plan.stock).matrix)
-        if abs(abs(rel[2, 2]) - 1) < _PARALLEL:
-            return other, rel
-    return setup, np.eye(4)
 
 
 def _tiled(area: shapely.Geometry) -> list[shapely.Geometry]:
@@ -147,13 +105,13 @@ def _volume(mesh: Mesh) -> float:
     return float((a * np.cross(b, c)).sum()) / 6
 
 
-def standing(plan: Plan, setup: Setup, work: Work, models: Mesh) -> list[Mesh]:
+def standing(plan: Plan, setup: Setup, work: Resolver) -> list[Mesh]:
     """The solids that stay standing beside the models in a setup, in its frame; none where the part is cut from one
     face."""
     faces = plan.faces
     if faces is None:
         return []
-    outline = shadow_of(work, plan, setup, (), models)
+    outline = shadow_of(work, plan, setup)
     matrix = setup.frame(plan.stock).matrix
     tabs = [tab_mesh(tab, faces.border).moved(matrix) for tab in faces.tabs]
     ground = _ground(plan, setup, outline)

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nephos.core.pipeline.store import Result, as_result
+from nephos.core.stages.store import Result, as_result
 from nephos.core.toolpath import Pass, Passes
 
 

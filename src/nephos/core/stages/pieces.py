@@ -1,22 +1,27 @@
 """Pieces that the finished block of a setup fell into: the part, its frame, and pieces that came free."""
 
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
-from functools import cached_property
-from typing import Any
+from functools import cached_property, partial
+from typing import Any, ClassVar
 
 import numpy as np
 
 from nephos.core.arrays import I32, Bool
 from nephos.core.cutters.profile import Profile
-from nephos.core.pipeline.key_sets import SetupKeys
-from nephos.core.pipeline.outcome import ClassifiedPiece, PieceKind
-from nephos.core.pipeline.space import SetupSpace
-from nephos.core.pipeline.store import Result, as_result
-from nephos.core.pipeline.work import Work
+from nephos.core.parallel import Report
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.parting import ground_height
-from nephos.core.stock.block import Block, Grid
-from nephos.core.stock.frames import MOMENTS, Frames, shown_grid, shown_top
+from nephos.core.setups.registry import kind_of
+from nephos.core.stages.block import BlockStage
+from nephos.core.stages.frames import FramesStage
+from nephos.core.stages.setup_outcome import ClassifiedPiece, PieceKind
+from nephos.core.stages.setup_space import SetupSpace
+from nephos.core.stages.space import SpaceStage
+from nephos.core.stages.stage import Kept, Resolver
+from nephos.core.stages.store import Result, as_result
+from nephos.core.stock.block import Block
+from nephos.core.stock.frames import Frames, shown_grid, shown_top
 from nephos.core.stock.pieces import find_pieces, freed_at, part_of
 from nephos.core.surface.drop import drop_grid
 
@@ -34,7 +39,7 @@ _MOST = 24
 """and no more than so many."""
 
 
-def _held_by(todo: list[Operation]) -> float:
+def _held_by(todo: Sequence[Operation]) -> float:
     """How high tabs and skins stand at most."""
     heights = [0.0]
     for operation in todo:
@@ -58,14 +63,12 @@ def _shadow(space: SetupSpace, block: Block) -> Bool:
 
 
 @dataclass(frozen=True)
-class PieceHistory:
-    """The blocks of a setup after each operation, with what tells when something in them came free."""
+class _History:
+    """The blocks of a setup before and after each operation, and their frames, to find when something came free."""
 
-    space: SetupSpace
-    work: Work
-    keys: SetupKeys
-    todo: list[Operation]
     blocks: list[Block]
+    frames: Sequence[Callable[[], Frames]]
+    bottom: float
 
     @cached_property
     def pieces(self) -> list[tuple[I32, frozenset[int]]]:
@@ -79,25 +82,19 @@ class PieceHistory:
     def freed(self, column: tuple[int, int], place: tuple[float, float]) -> tuple[int | None, float | None]:
         """Which operation, by its place in the order, cut the piece at `column` free, and at which share of its
         time."""
-        for k, operation in enumerate(self.todo):
+        for k, frames in enumerate(self.frames):
             labels, free = self.pieces[k]
             if int(labels[:, column[0], column[1]].max()) not in free:
                 continue
-            kept = self.work.store.get(self.keys.operations[operation.number].frames)
-            if kept is None:
-                return k, None
-            frames = Frames(
-                Grid.from_facts(kept.facts), kept.arrays["start"], kept.arrays["moment"], kept.arrays["height"], MOMENTS
-            )
             top = shown_top(self.blocks[k], shown_grid(self.blocks[k].grid))
-            return k, freed_at(top, float(self.space.stock_low[2]), frames, place)
+            return k, freed_at(top, self.bottom, frames(), place)
         return None, None
 
 
-def sorted_pieces(history: PieceHistory) -> Result:
+def _sorted_pieces(space: SetupSpace, history: _History, todo: Sequence[Operation]) -> Result:
     """Find the pieces of a finished block, and the map (ny, nx) uint8 of them, as of :class:`Proof`."""
-    block, todo = history.blocks[-1], history.todo
-    wanted = _shadow(history.space, block)
+    block = history.blocks[-1]
+    wanted = _shadow(space, block)
     labels, pieces = find_pieces(block)
     part = part_of(labels, pieces, wanted)
     found = []
@@ -121,13 +118,35 @@ def sorted_pieces(history: PieceHistory) -> Result:
     return as_result({"pieces": found}, sorting=sorting)
 
 
-def one_piece(block: Block) -> Result:
-    """The result of :func:`sorted_pieces` for a block that is not looked through: a bar, whose core is never cut."""
-    return as_result({"pieces": []}, sorting=np.zeros(block.touched.shape, np.uint8))
+@dataclass(frozen=True, eq=False)
+class PiecesStage(Kept[Result]):
+    """Finds the pieces of a finished block, and the operation and the share of its time at which each came free.
+    `operations` have nothing but what passes depend on."""
+
+    name: ClassVar[str] = "pieces"
+    version: ClassVar[int] = 5
+
+    space: SpaceStage
+    operations: tuple[Operation, ...]
+    last: BlockStage
+    frames: tuple[FramesStage, ...]
+
+    def compute(self, work: Resolver, report: Report) -> Result:
+        """The pieces, and the map of them; a block that cannot fall apart is one piece."""
+        space, stages = work.of(self.space), self.last.chain()
+        blocks = [work.of(stages[0].before), *(work.of(stage) for stage in stages)]
+        if not kind_of(space.setup).falls_apart:
+            return as_result({"pieces": []}, sorting=np.zeros(blocks[-1].touched.shape, np.uint8))
+        frames = [partial(work.of, stage) for stage in self.frames]
+        return _sorted_pieces(space, _History(blocks, frames, float(space.stock_low[2])), self.operations)
+
+    def read(self, result: Result, work: Resolver) -> Result:
+        """The result itself: see :func:`piece_from`."""
+        return result
 
 
-def piece_from(facts: dict[str, Any], todo: list[Operation]) -> ClassifiedPiece:
-    """A piece that :func:`sorted_pieces` kept, where the setup's operations are `todo`."""
+def piece_from(facts: dict[str, Any], todo: Sequence[Operation]) -> ClassifiedPiece:
+    """A piece that :class:`PiecesStage` kept, where the setup's operations are `todo`."""
     by = facts["freed_by"]
     numbered = {"freed_by": None if by is None else todo[by].number}
     return ClassifiedPiece(**(facts | numbered | {name: tuple(facts[name]) for name in ("low", "high", "place")}))

@@ -1,6 +1,7 @@
 """How far each side has to cut past the parting, so that no skin and no ridge is left between two faces."""
 
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 import shapely
@@ -9,14 +10,15 @@ from scipy.spatial import cKDTree
 from nephos.core.arrays import F64, Bool
 from nephos.core.cutters.profile import Profile
 from nephos.core.mesh.model import Mesh
-from nephos.core.pipeline.keys import models_key
-from nephos.core.pipeline.space import SetupSpace
-from nephos.core.pipeline.standing import shadow_of
-from nephos.core.pipeline.store import Result, as_result, key_of
-from nephos.core.pipeline.work import Work
+from nephos.core.parallel import Report
 from nephos.core.plan.parting import height_below_parting
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.setup import Setup
+from nephos.core.stages.models import ModelsStage
+from nephos.core.stages.setup_space import SetupSpace
+from nephos.core.stages.shadow import shadow_of
+from nephos.core.stages.stage import Kept, Resolver
+from nephos.core.stages.store import Result, as_result
 from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import SurfaceIndex, build_index
 
@@ -74,32 +76,39 @@ def _rim_reach(index: SurfaceIndex, mesh: Mesh, outline: shapely.Geometry, corne
     return as_result({"tip": float(tips[k]), "place": middle[k].tolist()})
 
 
-def rim_key(plan: Plan, setup: Setup, corner: float) -> str:
-    """Under which the rim's reach is kept."""
-    return key_of("overrun", models_key(plan, setup), corner)
+@dataclass(frozen=True, eq=False)
+class RimStage(Kept[RimReach]):
+    """Finds how low the tip of a cutter with that corner radius (mm) has to go beside the part."""
+
+    name: ClassVar[str] = "overrun"
+    version: ClassVar[int] = 2
+
+    models: ModelsStage
+    corner: float
+
+    @classmethod
+    def of(cls, plan: Plan, setup: Setup) -> "RimStage":
+        """The stage for a setup of a plan, with its own finishing cutters."""
+        return cls(ModelsStage.of(plan, setup), finishing_corner(setup))
+
+    def compute(self, work: Resolver, report: Report) -> Result:
+        """The tip, and the place that asks for it."""
+        mesh = work.of(self.models).whole
+        outline = shadow_of(work, self.models.plan, self.models.setup)
+        return _rim_reach(build_index(mesh.vertices, mesh.faces), mesh, outline, self.corner)
+
+    def read(self, result: Result, work: Resolver) -> RimReach:
+        """The reach that was kept."""
+        x, y, z = result.facts["place"]
+        return RimReach(result.facts["tip"], (x, y, z))
 
 
-def rim_reach(space: SetupSpace, work: Work, corner: float) -> RimReach:
-    """How low the tip of a cutter with that corner radius has to go beside the part, seen from a setup."""
-    kept = work.stage(
-        rim_key(space.plan, space.setup, corner),
-        "overrun",
-        lambda: _rim_reach(
-            space.surface if space.plan.faces is None else build_index(space.mesh.vertices, space.mesh.faces),
-            space.mesh,
-            shadow_of(work, space.plan, space.setup, (), space.mesh),
-            corner,
-        ),
-    )
-    return RimReach(kept.facts["tip"], tuple(kept.facts["place"]))
-
-
-def smallest_overrun(space: SetupSpace, work: Work) -> tuple[float, RimReach]:
+def smallest_overrun(space: SetupSpace, work: Resolver) -> tuple[float, RimReach]:
     """The smallest overrun (mm) of a setup that leaves no skin and no ridge, and where the part asks for it.
 
     Beside an upright wall the ball leaves a fillet as high as its radius, and roughing leaves its stock to leave: both
     have to lie past the parting."""
-    reach = rim_reach(space, work, finishing_corner(space.setup))
+    reach = work.of(RimStage.of(space.plan, space.setup))
     return overrun_for(space.plan, space.setup, reach.tip), reach
 
 

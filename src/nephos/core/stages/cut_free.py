@@ -9,10 +9,10 @@ import shapely
 from nephos.core.arrays import F32, F64, I32, Bool
 from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.topology import shells_of
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.standing import BEYOND
 from nephos.core.plan.joined_faces import FaceTab
 from nephos.core.plan.setups.setup import Setup
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.uncut_solids import BEYOND
 from nephos.core.stock.block import Block
 from nephos.core.stock.over_surface import outside_of, remaining_thickness, surface_samples
 from nephos.core.stock.passed_on import Side

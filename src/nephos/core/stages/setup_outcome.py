@@ -7,11 +7,10 @@ import numpy as np
 
 from nephos.core.arrays import F32, F64, U8, Bool
 from nephos.core.linking.air_cuts import NOTHING
-from nephos.core.pipeline.key_sets import OperationKeys, SetupKeys
-from nephos.core.pipeline.space import SetupSpace
 from nephos.core.plan.operation import Operation
 from nephos.core.post.write import Program
 from nephos.core.setups.seams import SeamStep
+from nephos.core.stages.setup_space import SetupSpace
 from nephos.core.stock.block import Block
 from nephos.core.stock.compare import Comparison
 from nephos.core.stock.gain import Gain
@@ -89,7 +88,6 @@ class Outcome:
     path: Toolpath
     depths: F32
     struck: tuple[tuple[str, float, int], ...]
-    keys: OperationKeys
     gouges: tuple[Gouge, ...] = ()
 
     @property
@@ -132,18 +130,18 @@ class SetupOutcome:
 
     `first` is the block that it began with, `shown` the finished one of the proof: with the errors that are assumed for
     the slides between tiles, which the next setup does not begin with. `overrun` : of a part of several faces, the smallest overrun (mm) that
-    leaves no ridge, and the place that asks for it."""
+    leaves no ridge, and the place that asks for it. `block_key` : under which `shown` is kept."""
 
     space: SetupSpace
     outcomes: tuple[Outcome, ...]
     block: Block
     shown: Block
     proof: Proof
-    keys: SetupKeys
     programs: tuple[Program, ...]
     tabs: tuple[HeldTab, ...]
     first: Block
     overrun: tuple[float, tuple[float, float, float]] | None = None
+    block_key: str = ""
 
     @property
     def comparison(self) -> Comparison:

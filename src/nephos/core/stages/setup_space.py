@@ -1,8 +1,6 @@
 """The models and the stock of a setup, in its own frame."""
 
-from dataclasses import dataclass, field
-
-import shapely
+from dataclasses import dataclass
 
 from nephos.core.arrays import F64
 from nephos.core.errors import Refused
@@ -18,8 +16,7 @@ class SetupSpace:
     """The models and the stock in the orientation frame of a setup.
 
     `index` holds the surface that no cutter may go into: the models, and what is to stay standing beside them
-    (pipeline/standing.py). `mesh` is the models alone. `pieces` are the outlines of those pieces of compositions, by
-    model and piece, that boundaries follow."""
+    (stages/standing.py). `mesh` is the models alone, `parts` each of them by its id."""
 
     plan: Plan
     setup: Setup
@@ -27,7 +24,6 @@ class SetupSpace:
     index: Surface
     mesh: Mesh
     parts: tuple[tuple[str, Mesh], ...]
-    pieces: dict[tuple[str, str], shapely.Geometry] = field(default_factory=dict)
 
     @property
     def matrix(self) -> F64:

@@ -12,18 +12,21 @@ from nephos.core.arrays import F64, Bool
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
 from nephos.core.parallel import Report, silent
-from nephos.core.pipeline.cut_free import Uncut, held_in_frame, tab_skin, uncut_surface, with_uncut
-from nephos.core.pipeline.keys import plan_keys
-from nephos.core.pipeline.outcome import SetupOutcome
-from nephos.core.pipeline.space import SetupSpace
-from nephos.core.pipeline.standing import prism, shadow_of, tab_mesh
-from nephos.core.pipeline.store import Result, as_result, key_of
-from nephos.core.pipeline.work import Work
 from nephos.core.plan.joined_faces import FaceTab
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.stock import Stock
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.canonical import key_of
+from nephos.core.stages.cut_free import Uncut, held_in_frame, tab_skin, uncut_surface, with_uncut
+from nephos.core.stages.of_plan import SetupStages, stages_of
+from nephos.core.stages.outcome import OutcomeStage
+from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.setup_space import SetupSpace
+from nephos.core.stages.shadow import shadow_of
+from nephos.core.stages.store import Result, as_result
+from nephos.core.stages.uncut_solids import prism, tab_mesh
+from nephos.core.stages.work import Work
 from nephos.core.stock.block import Block
 from nephos.core.stock.columns import CutSide
 from nephos.core.stock.compare import Comparison
@@ -32,6 +35,8 @@ from nephos.core.stock.passed_on import CutBar, Side, columns_left, rays_left
 from nephos.core.stock.thin import ThinPlaces, thin_places
 from nephos.core.stock.whole import Solid, whole_block
 
+_VERSION = 9
+"""Raised when other results come to be made of the same setups."""
 _OWN = 1e-3
 """A surface counts as made by a side where the finished block is no more than so much (mm) lower than its cuts."""
 _OFF = 1.05
@@ -105,7 +110,7 @@ def _beside(space: SetupSpace, work: Work, block: Block) -> tuple[float, F64 | N
     faces = space.plan.faces
     if faces is None:
         return 0.0, None
-    outline = shadow_of(work, space.plan, space.setup, (), space.mesh)
+    outline = shadow_of(work, space.plan, space.setup)
     pitch = block.grid.pitch
     around = shapely.union_all([shapely.Polygon(piece.exterior) for piece in shapely.get_parts(outline)])
     # Half of the border: material at its outer wall belongs to the frame. Gaps that no cutter enters are left out.
@@ -162,7 +167,7 @@ def _compared(done: SetupOutcome, own: Side, others: tuple[Side, ...], work: Wor
 
 def _thin(space: SetupSpace, work: Work, block: Block) -> ThinPlaces | None:
     """Thin places of the finished part as a setup sees them, in stock space; frame and tabs apart."""
-    outline = shadow_of(work, space.plan, space.setup, (), space.mesh).buffer(-_OFF * block.grid.pitch)
+    outline = shadow_of(work, space.plan, space.setup).buffer(-_OFF * block.grid.pitch)
     shapely.prepare(outline)
     x, y = np.meshgrid(block.grid.xs, block.grid.ys)
     found = thin_places(block, np.asarray(shapely.intersects_xy(outline, x, y)))
@@ -194,7 +199,7 @@ def _freed(plan: Plan, done: Sequence[SetupOutcome], sides: Sequence[Side], work
     own = sides[0]
     held = None
     if not isinstance(own, CutBar):
-        outline = shadow_of(work, plan, first.space.setup, (), first.space.mesh)
+        outline = shadow_of(work, plan, first.space.setup)
         skin = tab_skin(item.space.setup for item in done)
         held = held_in_frame(first, _final(first.space, own, tuple(sides[1:])), outline, mesh, sides, skin)
     return as_result(
@@ -202,31 +207,33 @@ def _freed(plan: Plan, done: Sequence[SetupOutcome], sides: Sequence[Side], work
     )
 
 
+def _worked(plan: Plan) -> list[SetupStages]:
+    """The stages of all setups that are worked out."""
+    return [stages for stages in stages_of(plan).values() if stages.operations]
+
+
 def whole_key(plan: Plan, setup: str) -> str:
     """Under which the compare of a setup's surfaces in the finished block is kept."""
-    keys = plan_keys(plan)
-    worked = [item for item in plan.setups if item.worked]
-    return key_of("whole", keys[setup].compare, [keys[item.id].block for item in worked], plan.tolerance)
+    blocks = [stages.block.key for stages in _worked(plan)]
+    return key_of("whole", _VERSION, stages_of(plan)[setup].compare.key, blocks, plan.tolerance)
 
 
 def freed_key(plan: Plan) -> str:
     """Key of the uncut surface of a part of several faces and of its web."""
-    keys = plan_keys(plan)
-    return key_of("whole", "freed", [[keys[item.id].space, keys[item.id].block] for item in plan.setups if item.worked])
+    return key_of("whole", _VERSION, "freed", [[stages.space.key, stages.block.key] for stages in _worked(plan)])
 
 
 def job_key(plan: Plan) -> str:
     """Under which what is known of the whole job, after all its setups, is kept."""
-    keys = plan_keys(plan)
     # The assumed error of the registration changes nothing of the part.
     faces = plan.faces and plan.faces.model_dump(exclude={"registration"})
-    return key_of("whole", "job", [keys[item.id].summary for item in plan.setups if item.worked], faces)
+    return key_of("whole", _VERSION, "job", [OutcomeStage.of(stages).key for stages in _worked(plan)], faces)
 
 
 def job_findings_key(plan: Plan) -> str:
     """Under which the findings on the whole job are kept."""
-    keys = plan_keys(plan)
-    return key_of("findings", "job", job_key(plan), [keys[item.id].findings for item in plan.setups if item.worked])
+    clamps = [list(stages.setup.keep_outs) for stages in _worked(plan)]
+    return key_of("findings", _VERSION, "job", job_key(plan), clamps)
 
 
 def sides_of(done: Sequence[SetupOutcome]) -> tuple[Side, ...]:

@@ -1,1 +1,0 @@
-"""Keys, stages and their store; from a plan to programs and proof."""
