@@ -17,7 +17,7 @@ from nephos.core.plan.boundary import Boundary, Combine, Limit
 from nephos.core.strategies.clearing.levels import Field, extra_levels, filled
 from nephos.core.strategies.clearing.regions import Layer, worth_cutting
 from nephos.core.strategies.drill import hole_middles
-from nephos.core.strategies.rough_offset import RoughRingsSettings
+from nephos.core.strategies.rough_offset import RoughOffsetSettings
 from nephos.core.surface.drop import drop_grid
 from nephos.core.toolpath import Kind
 
@@ -128,7 +128,7 @@ def test_rings_that_reach_past_the_stock_are_entered_from_outside(hill: Mesh) ->
 
 @pytest.mark.parametrize(("engagement", "step"), [(0.0, 1.8), (60.0, 1.0), (180.0, 1.8)])
 def test_an_engagement_limit_makes_the_stepover_smaller(engagement: float, step: float) -> None:
-    assert RoughRingsSettings(stepover=1.8, engagement=engagement).step_for(FLAT) == pytest.approx(step)
+    assert RoughOffsetSettings(stepover=1.8, engagement=engagement).step_for(FLAT) == pytest.approx(step)
 
 
 @pytest.mark.parametrize("direction", ["climb", "conventional"])

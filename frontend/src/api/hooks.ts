@@ -296,7 +296,7 @@ export const readCurves = (file: File) =>
 export const proposeOperation = (job: number, strategy: string) =>
   request<Operation>(`/jobs/${job}/operation/${strategy}`);
 
-/** Take what a change answers for what is known under `key`: whatever was asked for before may be older, and comes to nothing. */
+/** Take what a change answers for what is known under `key`: running queries are cancelled, as their answers may be older. */
 const taken =
   <T>(client: QueryClient, key: [string, number]) =>
   async (state: T) => {

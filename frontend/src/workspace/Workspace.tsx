@@ -81,7 +81,7 @@ export function Workspace(props: { id: number }) {
         return;
       }
       if (now) setDraft((old) => ({ plan, derived: old?.derived ?? null, base: job.version }));
-      // What follows from the change may wait for the hand to rest: the view is ahead of it.
+      // Debounce: the view already shows the change.
       const rested = now ? new Promise((resolve) => setTimeout(resolve, 250)) : Promise.resolve();
       rested
         .then(() => (turn === asked.current ? previewPlan(plan, change) : Promise.reject(new Error(""))))
@@ -217,7 +217,7 @@ export function Workspace(props: { id: number }) {
     () => calculate(undefined, { onError: (reason) => begin()(reason.message), onSuccess: () => clear() }),
     [begin, clear, calculate],
   );
-  // What nobody pressed must not talk over what was said of the number that is being typed.
+  // An automatic calculation must not replace the message about the field being edited.
   const startQuietly = useCallback(() => calculate(undefined), [calculate]);
   const stopIt = useCallback(() => cancel(), [cancel]);
   useBackground(job, calculation, automatic, startQuietly, stopIt);

@@ -1,4 +1,4 @@
-"""Errors that are told to people, in one plain sentence."""
+"""Errors shown to the user, each in one plain sentence."""
 
 
 class Refused(ValueError):

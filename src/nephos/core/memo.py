@@ -1,4 +1,4 @@
-"""Remembers what was worked out lately, by what it depends on."""
+"""Thread-safe least-recently-used cache."""
 
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
@@ -9,7 +9,7 @@ T = TypeVar("T")
 
 
 class Memo(Generic[T]):
-    """Keeps the last so many values; what is forgotten is worked out again."""
+    """Keeps the values that were used last, at most a given number of them."""
 
     def __init__(self, most: int) -> None:
         self._most = most
@@ -17,7 +17,7 @@ class Memo(Generic[T]):
         self._lock = Lock()
 
     def get(self, key: Hashable, make: Callable[[], T]) -> T:
-        """The value under `key`, made and kept if it is not there."""
+        """The value under `key`; computed by `make` where it is not kept."""
         with self._lock:
             if key in self._kept:
                 self._kept.move_to_end(key)

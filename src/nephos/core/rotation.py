@@ -25,7 +25,7 @@ def turning(rx: float, ry: float, rz: float) -> F64:
 
 
 def _plain(angle: float) -> float:
-    """Degrees from -180 (not counted in) to 180, whole where they are within a hair of it."""
+    """Degrees from -180 (not counted in) to 180, whole where they are within 1e-9 of it."""
     near = round(angle)
     value = float(near) if abs(angle - near) < 1e-9 else angle
     return 180.0 if value == -180.0 else value + 0.0

@@ -29,7 +29,7 @@ SMALL = 24 * 2**20
 _FILES = ("/api/meshes", "/api/jobs/file")
 _PROGRAM = 66 * 2**20
 _WAITS = "/api/jobs/curves"
-"""This answer waits for a worker and takes no turn meanwhile."""
+"""This request blocks on a worker, so it does not use a concurrency slot."""
 
 
 AT_ONCE = 2

@@ -16,7 +16,7 @@ def save_once(row: models.Model, taken: str) -> None:
 
 
 def to_be_made(key: str) -> bool:
-    """Whether a result has to be worked out: it is not there, or was refused before. That is forgotten, as what stood
-    in the path may be gone."""
+    """Whether a result has to be computed: it is not there, or was refused before. An earlier refusal is deleted: its
+    cause may no longer apply."""
     Result.objects.filter(pk=key, facts__has_key="refused").delete()
     return not Result.objects.filter(pk=key).exists()

@@ -17,7 +17,7 @@ from nephos.web.models import Result, ResultArray
 
 REMEMBERED = 400 * 1024 * 1024
 _SURE = 30.0
-"""A result that was seen so many seconds ago is there."""
+"""Seconds for which a cached result is not checked again."""
 
 
 class DatabaseStore:

@@ -51,8 +51,8 @@ def _band(
             worthy = levels_to(levels, over[j, i] - worth, worthy)
             cutting = levels_to(levels, beside[j, i] - worth, cutting)
             goes[j + FRAME, i + FRAME] = free
-            # What is not worth it at a level is of its ground if the cutter has to go through it to what is, below; it
-            # cuts where it takes enough.
+            # An area below the minimum stock is kept if the cutter must cross it to reach an area below; it begins where
+            # it removes enough.
             begins[j + FRAME, i + FRAME] = max(ground, cutting) if worthy < free else count
 
 

@@ -76,7 +76,7 @@ def _border(plan: Plan, faces: Faces, boxes: Sequence[Placed], units: Units) -> 
                 "stop",
                 ROW,
                 f"the border of {mm(faces.border)} is narrower than '{widest.name}': it does not get down beside the part",
-                "make the border wider, or take a thinner cutter",
+                "make the border wider, or use a smaller cutter diameter",
                 fixes=(
                     Fix(
                         f"Make it {mm(1.2 * widest.diameter)}",

@@ -1,4 +1,4 @@
-"""Stops that somebody took upon himself: they still show, but no longer keep files from being posted."""
+"""Overridden stops: they still show, but no longer keep files from being posted."""
 
 from collections.abc import Iterable
 from typing import Any

@@ -124,7 +124,7 @@ def _full_material(c: Context) -> list[Finding]:
             "not-roughed",
             "caution",
             c.row,
-            f"it has to take away {c.mm(thick)} on average, more than the cutter is thick",
+            f"it has to take away {c.mm(thick)} on average, more than the cutter diameter",
             "rough it first",
         )
     ]

@@ -37,19 +37,18 @@ _GRAZED = 1.5
 """Material that a cutter's rim reaches less than so many coarse cells into is beside it."""
 
 THROUGH_AIR = 0.6
-"""So many diameters the cutter always goes through cleared ground at its feed rather than lift off and go across in a
-rapid;"""
+"""Keep the cutter down for links up to this many cutter diameters."""
 _FAR_THROUGH_AIR = 4.0
-"""up to so many, which takes no longer than lifting,"""
+"""Longest link that is kept down through cleared ground, in cutter diameters: it takes no longer than lifting."""
 _AIR_SHARE = 0.025
-"""as long as all that is no more than such a share of what it cuts: the shortest paths."""
+"""Such links may add up to at most this share of the cut length; the shortest are kept down first."""
 
-_BESIDE = (0.5, 1.0, 1.5, 2.0, 2.5)
-"""So many radii beside a pass cleared ground is looked for to lead in from,"""
-_AROUND = 16
-"""in so many directions,"""
-_TRIED = 24
-"""from so many of its places."""
+_LEAD_IN_DISTANCES = (0.5, 1.0, 1.5, 2.0, 2.5)
+"""Distances beside a pass, in cutter radii, at which cleared ground for a lead-in is looked for."""
+_LEAD_IN_DIRECTIONS = 16
+"""Directions in which a lead-in is looked for."""
+_LEAD_IN_STARTS = 24
+"""Places of a pass from which a lead-in is looked for."""
 SURFACE_RAMP = 20.0
 """Ramp angle (degrees) of finishing passes that start under stock."""
 _MOST_TURNS = 30
@@ -93,7 +92,7 @@ class LinkTask:
 
     @cached_property
     def allowed(self) -> shapely.Geometry:
-        """The region with a hair of slack, made ready to be asked often."""
+        """The region slightly enlarged, made ready to be asked often."""
         grown = self.region.buffer(1e-3)
         shapely.prepare(grown)
         return grown
@@ -140,7 +139,7 @@ def _surface_links(passes: tuple[Pass, ...], stay: float, task: LinkTask) -> lis
     starts = np.array([item.start for item in passes[1:]])
     lines = np.concatenate([ends[:, :2], starts[:, :2]], axis=1)
     near = np.hypot(*(starts - ends)[:, :2].T) <= stay
-    # Contours of outer walls lie a hair outside of it.
+    # Contours of outer walls lie slightly outside of it.
     allowed = task.region.buffer(2.5 * task.tolerance)
     shapely.prepare(allowed)
     near &= shapely.covers(allowed, shapely.linestrings(lines.reshape(-1, 2, 2)))
@@ -152,7 +151,7 @@ def _surface_links(passes: tuple[Pass, ...], stay: float, task: LinkTask) -> lis
     lowest = np.maximum(task.floor, floors)
     seam = _along_window(lines[chosen], task.cut_off)
     for k, points in _followed(lines, chosen[~seam], 0.0, lowest, task):
-        # Against an upright wall the surface may begin higher than the pass ends, a hair inside of the wall: straight to
+        # Against an upright wall the surface may begin higher than the pass ends, slightly inside of the wall: straight to
         # the next point would go through it. So too at the start of the next pass.
         first = 0 if points[0, 2] > ends[k, 2] + _STEP * task.tolerance else 1
         last = [starts[k]] if starts[k, 2] > points[-1, 2] + _STEP * task.tolerance else []
@@ -281,18 +280,18 @@ def _from_outside(item: Pass, block: AnyLinkBlock, task: LinkTask) -> Pass:
         or block.rests(item.start[None], task.cutter, inset)[0] <= level + _CLEAR
     ):
         return item
-    on = item.points[: -1 : max(1, (len(item.points) - 1) // _TRIED)] if item.closed else item.points[:1]
-    angles = np.arange(_AROUND) * 2 * np.pi / _AROUND
+    on = item.points[: -1 : max(1, (len(item.points) - 1) // _LEAD_IN_STARTS)] if item.closed else item.points[:1]
+    angles = np.arange(_LEAD_IN_DIRECTIONS) * 2 * np.pi / _LEAD_IN_DIRECTIONS
     around = np.column_stack([np.cos(angles), np.sin(angles)])
-    for away in _BESIDE:
+    for away in _LEAD_IN_DISTANCES:
         beside = (on[:, None, :2] + away * task.cutter.radius * around).reshape(-1, 2)
-        lines = shapely.linestrings(np.stack([beside, np.repeat(on[:, :2], _AROUND, axis=0)], axis=1))
+        lines = shapely.linestrings(np.stack([beside, np.repeat(on[:, :2], _LEAD_IN_DIRECTIONS, axis=0)], axis=1))
         may = (block.rests(beside, task.cutter, inset) <= level + _CLEAR) & shapely.covers(task.allowed, lines)
-        for k in np.flatnonzero(may)[:_TRIED]:
-            path = densified(np.array([[*beside[k], level], on[k // _AROUND]]), task.looked_at)
+        for k in np.flatnonzero(may)[:_LEAD_IN_STARTS]:
+            path = densified(np.array([[*beside[k], level], on[k // _LEAD_IN_DIRECTIONS]]), task.looked_at)
             tips = drop_points(task.index, path[:, :2], task.kept_off, task.floor - 1e3)
             if (tips + task.leave <= level + task.tolerance / 2).all():
-                points = from_nearest(item.points, on[k // _AROUND, :2]) if item.closed else item.points
+                points = from_nearest(item.points, on[k // _LEAD_IN_DIRECTIONS, :2]) if item.closed else item.points
                 return replace(item, points=np.concatenate([path[:1], points]), closed=False, entry="plunge")
     return item
 
@@ -402,7 +401,7 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
     start = [*items[0].start[:2], task.clearance] if items else [0.0, 0.0, task.clearance]
     path, last = PathBuilder(np.array(start)), None
     angle = min(SURFACE_RAMP if passes.on_surface else passes.ramp_angle, task.ramp_limit, 89.0)
-    # Posted, the path may lie a tolerance beside it: a hair at the cutter's side that stands is as high as what it
+    # Posted, the path may lie a tolerance beside it: a sliver beside the cutter counts with its full height, that of what it
     # belongs to.
     sure = task.cutter.slimmer(task.tolerance)
     farthest = 0.0 if passes.on_surface else _farthest(items, links, task)

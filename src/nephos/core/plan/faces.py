@@ -1,4 +1,4 @@
-"""Parts that are cut from several faces: what hands do between two setups, and where the stock is found again."""
+"""Turn-over between setups, and registration of the stock."""
 
 from dataclasses import dataclass
 from math import atan2, degrees

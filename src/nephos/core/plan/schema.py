@@ -25,7 +25,7 @@ from nephos.core.post.schema import Post, in_unit, post_of
 
 
 class Override(Part):
-    """A stop that somebody took upon himself, and why. It holds for that finding as it was then, word by word."""
+    """An overridden stop and the reason. It holds for that finding as it was then, word by word."""
 
     code: str = Field(max_length=60)
     row: str = Field(max_length=60)

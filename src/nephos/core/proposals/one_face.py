@@ -32,8 +32,8 @@ def _wall_share(look: MeshSummary) -> float:
 
 
 def _is_thin(terrain: Terrain, roughing: Operation) -> bool:
-    """Whether roughing finds no room at its first level already, and so at none: little stands over a relief that
-    nowhere comes down to its foot. There the finishing cutter takes all."""
+    """Whether the stock above the relief is thinner than one stepdown, so roughing would remove nothing. Then the
+    finishing cutter removes all of it."""
     whole = terrain.top - terrain.foot - _LEAVE
     stepdown = float(roughing.settings.figures.stepdown or inf)
     first = whole / max(ceil(whole / stepdown), 1)

@@ -64,7 +64,7 @@ class SurfaceReader:
 
 
 def _beside(xy: F64, towards: F64, chosen: I64) -> F64:
-    """The chosen places, a hair nearer to others."""
+    """The chosen places, slightly nearer to others."""
     way = towards[chosen] - xy[chosen]
     length = np.maximum(np.hypot(*way.T), 1e-12)
     near: F64 = xy[chosen] + way * (np.minimum(_NUDGE, 0.2 * length) / length)[:, None]

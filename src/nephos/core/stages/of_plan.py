@@ -6,6 +6,7 @@ from functools import cached_property
 from typing import Any
 
 from nephos.core.machine.machine import machine_of
+from nephos.core.memo import Memo
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.setup import Setup
@@ -165,6 +166,14 @@ def stages_of(plan: Plan) -> dict[str, SetupStages]:
 
     A setup begins with what the setups before it that are worked out have left; a part of a setup with the block of the
     part before it."""
+    # What is remembered holds the plan: its identity stays its own.
+    return _GRAPHS.get(id(plan), lambda: (plan, _graph(plan)))[1]
+
+
+_GRAPHS: Memo[tuple[Plan, dict[str, SetupStages]]] = Memo(16)
+
+
+def _graph(plan: Plan) -> dict[str, SetupStages]:
     found: dict[str, SetupStages] = {}
     sides: list[SideStage] = []
     before: SetupStages | None = None

@@ -5,6 +5,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from nephos.core.memo import Memo
 from nephos.core.mesh.model import Mesh
 from nephos.core.parallel import Report
 from nephos.core.plan.schema import Plan
@@ -15,6 +16,8 @@ from nephos.core.stages.seen import space_seen
 from nephos.core.stages.setup_space import SetupSpace
 from nephos.core.stages.stage import Resolver, Stage
 from nephos.core.surface.index import build_index
+
+_SPACES: Memo[tuple[Plan, Setup, "SpaceStage"]] = Memo(64)
 
 
 @dataclass(frozen=True, eq=False)
@@ -31,8 +34,14 @@ class SpaceStage(Stage[SetupSpace]):
 
     @classmethod
     def of(cls, plan: Plan, setup: Setup) -> "SpaceStage":
-        """The stage for a setup of a plan."""
-        return cls(ModelsStage.of(plan, setup), space_seen(plan, setup), setup.lying(parted=plan.faces is not None))
+        """The stage for a setup of a plan. Asked for by every outline and estimate: the same is given for the same plan."""
+
+        def made() -> tuple[Plan, Setup, "SpaceStage"]:
+            lying = setup.lying(parted=plan.faces is not None)
+            return plan, setup, cls(ModelsStage.of(plan, setup), space_seen(plan, setup), lying)
+
+        # What is remembered holds plan and setup: their identities stay theirs.
+        return _SPACES.get((id(plan), id(setup)), made)[2]
 
     def value(self, work: Resolver, report: Report) -> SetupSpace:
         """The space."""

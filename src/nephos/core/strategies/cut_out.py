@@ -285,7 +285,7 @@ def _clear_of_part(task: Task, points: F64) -> F64:
 
 
 def _rounds(task: Task, path: F64, tops: F64, bottom: float, tabs: list[Tab]) -> list[Pass]:
-    """A path cut at each level where something stands, going down along itself, over its tabs."""
+    """Cut one closed path level by level, only where material is left; ramp between levels; lift over tabs."""
     settings: CutOutSettings = task.settings
     over = task.underside + settings.tab_height
     if task.window is not None and not inside_window(path, task.window):
@@ -409,7 +409,7 @@ def _describe(settings: CutOutSettings, cutter: Cutter, say: Say) -> str:
 
 
 _AHEAD: "Memo[tuple[F64, Callable[[float], int]]]" = Memo(24)
-"""What stands along the outline, lately asked for: a change of stepover or feed moves none of it."""
+"""Cache: material height along the outline. Independent of stepover and feed."""
 
 
 def _tops_ahead(

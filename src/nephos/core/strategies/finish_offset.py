@@ -20,7 +20,7 @@ _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
 _ORDER = {"inwards": "inwards", "outwards": "outwards"}
 
 
-class FinishRingsSettings(FinishSettings):
+class FinishOffsetSettings(FinishSettings):
     """Settings of ring finishing."""
 
     direction: Literal["climb", "conventional"] = choice("Direction", "climb", _DIRECTIONS)
@@ -36,7 +36,7 @@ def ring_lines(region: shapely.Geometry, stepover: float, climb: bool) -> list[F
 
 
 def _make(task: Task) -> Passes:
-    settings: FinishRingsSettings = task.settings
+    settings: FinishOffsetSettings = task.settings
     region = finishing_region(task, settings)
     runs = ring_lines(region, settings.stepover, settings.direction == "climb")
     runs = [run for run in runs if len(run) >= 3]
@@ -51,11 +51,11 @@ def _make(task: Task) -> Passes:
     return Passes(tuple(passes), stay_down=max(3 * settings.stepover, task.cutter.diameter), on_surface=True)
 
 
-def _describe(settings: FinishRingsSettings, cutter: Cutter, say: Say) -> str:
+def _describe(settings: FinishOffsetSettings, cutter: Cutter, say: Say) -> str:
     return f"rings {settings.order} · step {say(settings.stepover)} · scallop {say(round(cutter.scallop(settings.stepover), 3))}"
 
 
-def _estimate(settings: FinishRingsSettings, cutter: Cutter, _leave: float, ground: EstimateInput) -> Estimate:
+def _estimate(settings: FinishOffsetSettings, cutter: Cutter, _leave: float, ground: EstimateInput) -> Estimate:
     length = ground.area / settings.stepover * ground.steepness
     rings = ceil(min(ground.width, ground.height) / 2 / settings.stepover)
     # Corners and the bends of the rings cost as much as a stop every few millimetres of turn.
@@ -72,7 +72,7 @@ STRATEGY = Strategy(
     title="Finish, offset",
     summary="follows the surface in rings inside the outline",
     role="finish",
-    settings=FinishRingsSettings,
+    settings=FinishOffsetSettings,
     make=_make,
     describe=_describe,
     estimate=_estimate,

@@ -20,7 +20,7 @@ _WAYS = {"both": "both ways", "one": "one way"}
 _ACROSS = {"off": "no", "on": "yes"}
 
 
-class FinishLinesSettings(FinishSettings):
+class FinishRasterSettings(FinishSettings):
     """Settings of raster finishing."""
 
     angle: float = number("Angle", 0.0, unit="°", low=-360, high=360, step=15, help="of the lines, from X towards Y")
@@ -42,7 +42,7 @@ def line_passes(
 
 
 def _make(task: Task) -> Passes:
-    settings: FinishLinesSettings = task.settings
+    settings: FinishRasterSettings = task.settings
     region = finishing_region(task, settings)
     both = settings.direction == "both"
     angles = (settings.angle, settings.angle + 90) if settings.across == "on" else (settings.angle,)
@@ -57,7 +57,7 @@ def _make(task: Task) -> Passes:
     return Passes(tuple(passes), stay_down=near if both else 0.0, on_surface=True)
 
 
-def _describe(settings: FinishLinesSettings, cutter: Cutter, say: Say) -> str:
+def _describe(settings: FinishRasterSettings, cutter: Cutter, say: Say) -> str:
     across = " and across" if settings.across == "on" else ""
     rest = f"where > {say(settings.rest)} left · " if settings.rest > 0 else ""
     return f"{rest}{settings.angle:g}°{across} · step {say(settings.stepover)} · scallop {say(round(cutter.scallop(settings.stepover), 3))}"
@@ -75,7 +75,7 @@ def line_seconds(angle: float, stepover: float, ground: EstimateInput) -> tuple[
     return seconds, lines
 
 
-def _estimate(settings: FinishLinesSettings, cutter: Cutter, _leave: float, ground: EstimateInput) -> Estimate:
+def _estimate(settings: FinishRasterSettings, cutter: Cutter, _leave: float, ground: EstimateInput) -> Estimate:
     seconds, lines = line_seconds(settings.angle, settings.stepover, ground)
     if settings.across == "on":
         more, others = line_seconds(settings.angle + 90, settings.stepover, ground)
@@ -92,7 +92,7 @@ STRATEGY = Strategy(
     title="Finish, raster",
     summary="follows the surface in close lines",
     role="finish",
-    settings=FinishLinesSettings,
+    settings=FinishRasterSettings,
     make=_make,
     describe=_describe,
     estimate=_estimate,

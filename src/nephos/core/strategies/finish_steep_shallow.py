@@ -10,7 +10,7 @@ from nephos.core.strategies.finish_raster import line_passes, line_seconds
 from nephos.core.strategies.finish_waterline import (
     DIRECTIONS,
     TO_AND_FRO,
-    FinishLevelsSettings,
+    FinishWaterlineSettings,
     level_passes,
     level_seconds,
 )
@@ -22,7 +22,7 @@ from nephos.core.toolpath import Passes
 from nephos.core.units import Say
 
 
-class FinishBothSettings(StrategySettings):
+class FinishSteepShallowSettings(StrategySettings):
     """Settings of finishing steep and shallow ground in one operation."""
 
     split: float = number(
@@ -65,8 +65,8 @@ class FinishBothSettings(StrategySettings):
         return True
 
 
-def _walls(settings: FinishBothSettings) -> FinishLevelsSettings:
-    return FinishLevelsSettings(
+def _walls(settings: FinishSteepShallowSettings) -> FinishWaterlineSettings:
+    return FinishWaterlineSettings(
         stepdown=settings.stepdown,
         steeper=settings.split,
         overlap=settings.overlap,
@@ -76,7 +76,7 @@ def _walls(settings: FinishBothSettings) -> FinishLevelsSettings:
 
 
 def _make(task: Task) -> Passes:
-    settings: FinishBothSettings = task.settings
+    settings: FinishSteepShallowSettings = task.settings
     region = finishing_region(task, FinishSettings(stepover=settings.stepover, leave=settings.leave))
     shallow = slope_region(contact_field(task, settings.leave), 0.0, settings.split).buffer(settings.overlap)
     lines = without_specks(region.intersection(shallow), settings.stepover**2)
@@ -101,11 +101,11 @@ def _make(task: Task) -> Passes:
     return Passes(tuple(passes), stay_down=near, on_surface=True, both=settings.direction == "both")
 
 
-def _describe(settings: FinishBothSettings, cutter: Cutter, say: Say) -> str:
+def _describe(settings: FinishSteepShallowSettings, cutter: Cutter, say: Say) -> str:
     return f"lines to {settings.split:g}°, step {say(settings.stepover)} · levels from there, {say(settings.stepdown)} down"
 
 
-def _estimate(settings: FinishBothSettings, cutter: Cutter, _leave: float, ground: EstimateInput) -> Estimate:
+def _estimate(settings: FinishSteepShallowSettings, cutter: Cutter, _leave: float, ground: EstimateInput) -> Estimate:
     lines, count = line_seconds(settings.angle, settings.stepover, ground)
     levels, layers = level_seconds(_walls(settings), cutter, ground)
     steep = ground.steeper_than(settings.split)
@@ -122,7 +122,7 @@ STRATEGY = Strategy(
     title="Finish, steep and shallow",
     summary="lines on shallow ground, levels round steep walls",
     role="finish",
-    settings=FinishBothSettings,
+    settings=FinishSteepShallowSettings,
     make=_make,
     describe=_describe,
     estimate=_estimate,

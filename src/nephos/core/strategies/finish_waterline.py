@@ -40,12 +40,15 @@ _CELLS = 16_000_000
 cutter rises at corners."""
 _MOVED, _THINNED = 0.2, 0.2
 """Shares of the tolerance for how near points come to the contour, and for thinning."""
-_LIFTED, _ROUND, _SLOWING = 0.45, 0.35, 1.07
-"""On tall walls so many of the paths to the next run of a contour are lifts; from a closed run it takes so many
-seconds; and corners make the path take so many times longer than its length says (measured on reliefs)."""
+_LIFT_SHARE = 0.45
+"""Share of the paths to the next run of a contour that are lifts, on tall walls (measured on reliefs)."""
+_CLOSED_RUN_SECONDS = 0.35
+"""Seconds from one closed run of a contour to the next (measured on reliefs)."""
+_CORNER_FACTOR = 1.07
+"""Corners make a path take this much longer than its length says (measured on reliefs)."""
 
 
-class FinishLevelsSettings(StrategySettings):
+class FinishWaterlineSettings(StrategySettings):
     """Settings of waterline finishing."""
 
     stepdown: float = number(
@@ -162,7 +165,7 @@ def _lines_of(geometry: shapely.Geometry) -> list[shapely.LineString]:
 
 
 class _Bounds:
-    """Where contours belong: in a region, and `within` a hair more, as along upright outer walls they lie on its
+    """Where contours belong: in a region, and slightly more: `within`, as along upright outer walls they lie on its
     outline.
 
     In a corner between such walls a chord of a contour, one `step` of its grid long, comes out of the region a little.
@@ -204,7 +207,7 @@ def _slimmed(profile: Profile, leave: float, by: float) -> tuple[Profile, float]
     """A cutter, and stock to leave, by which contours are followed: thinner by a little in all directions.
 
     Contours lie within `by` of where the cutter touches. On upright walls the cutter itself would have to rise by a
-    multiple of that, and would bob along them. Sharp cutters are as they are."""
+    multiple of that, and would oscillate in Z along the wall. Sharp cutters are as they are."""
     return (profile, leave - by) if profile.corner + leave >= by else (profile, leave)
 
 
@@ -213,7 +216,7 @@ def wall_reach(stepdown: float, cutter: Cutter) -> float:
     return 4 * stepdown + cutter.diameter
 
 
-def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
+def level_passes(task: Task, settings: FinishWaterlineSettings) -> list[Pass]:
     """Level contours of the surface inside the task's region, from the top down, one wall after the other.
 
     Raises
@@ -236,7 +239,7 @@ def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
     heights = contour_heights(top, floor, settings.stepdown)
     generator = contour_generator(field)
     bounds = _Bounds(task.region, task.tolerance, step)
-    # Round anything that stands a contour is longer than that.
+    # Shorter closed contours are pits: the cutter would plunge there.
     pit = _touching(grown, settings.steeper)
 
     def at_levels(first: int, last: int) -> list[list[F64]]:
@@ -285,7 +288,7 @@ def level_passes(task: Task, settings: FinishLevelsSettings) -> list[Pass]:
 
 
 def _make(task: Task) -> Passes:
-    settings: FinishLevelsSettings = task.settings
+    settings: FinishWaterlineSettings = task.settings
     if settings.rest > 0:
         region = task.region.intersection(left_over(task, settings.rest))
         if region.is_empty:
@@ -299,12 +302,12 @@ def _make(task: Task) -> Passes:
     )
 
 
-def _describe(settings: FinishLevelsSettings, cutter: Cutter, say: Say) -> str:
+def _describe(settings: FinishWaterlineSettings, cutter: Cutter, say: Say) -> str:
     rest = f"where > {say(settings.rest)} left · " if settings.rest > 0 else ""
     return f"{rest}{say(settings.stepdown)} down · steeper than {settings.steeper:g}°"
 
 
-def level_seconds(settings: FinishLevelsSettings, cutter: Cutter, ground: EstimateInput) -> tuple[float, int]:
+def level_seconds(settings: FinishWaterlineSettings, cutter: Cutter, ground: EstimateInput) -> tuple[float, int]:
     """Time of level contours over steep ground, and how many levels they are."""
     layers = max(ceil(ground.relief / settings.stepdown), 1)
     stock_estimate = ground.stock_estimate() if ground.stock_estimate is not None else None
@@ -320,15 +323,19 @@ def level_seconds(settings: FinishLevelsSettings, cutter: Cutter, ground: Estima
     across = sqrt(ground.area / max((walls.open + walls.closed) / walls.levels, 1.0))
     # From one wall to the next it is lifted anyway, and a wall is rarely cut from its top to its foot at once.
     lifted = (
-        _LIFTED + (1 - _LIFTED) * float(np.mean(1 / np.maximum(np.array(walls.tall) / settings.stepdown / 2, 1.0)))
+        _LIFT_SHARE
+        + (1 - _LIFT_SHARE) * float(np.mean(1 / np.maximum(np.array(walls.tall) / settings.stepdown / 2, 1.0)))
         if walls.tall
         else 0.0
     )
     to_next = lifted * ground.lift_seconds(across, stock_estimate.again)
-    return _SLOWING * walls.length / ground.feed * 60 + to_next * walls.open + _ROUND * walls.closed, walls.levels
+    return (
+        _CORNER_FACTOR * walls.length / ground.feed * 60 + to_next * walls.open + _CLOSED_RUN_SECONDS * walls.closed,
+        walls.levels,
+    )
 
 
-def _estimate(settings: FinishLevelsSettings, cutter: Cutter, _leave: float, ground: EstimateInput) -> Estimate:
+def _estimate(settings: FinishWaterlineSettings, cutter: Cutter, _leave: float, ground: EstimateInput) -> Estimate:
     seconds, layers = level_seconds(settings, cutter, ground)
     return Estimate(seconds, layers=layers, lines=layers, scallop=cutter.scallop(settings.stepdown))
 
@@ -338,7 +345,7 @@ STRATEGY = Strategy(
     title="Finish, waterline",
     summary="goes round steep walls level by level",
     role="finish",
-    settings=FinishLevelsSettings,
+    settings=FinishWaterlineSettings,
     make=_make,
     describe=_describe,
     estimate=_estimate,

@@ -66,7 +66,7 @@ def _places(task: Task, settings: PartingGrooveSettings) -> list[float]:
         if room < -1e-6:
             raise Refused(
                 f"chuck or tailstock leave {-room:.1f} mm too little beside the {end} end for a groove of a "
-                f"{task.cutter.diameter:g} mm cutter: take a longer bar, a thinner cutter, or the other end alone"
+                f"{task.cutter.diameter:g} mm cutter: take a longer bar, a smaller cutter, or the other end alone"
             )
         found.append(x)
     return found

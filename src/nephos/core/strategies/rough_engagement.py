@@ -37,7 +37,7 @@ _ROUND_WALLS = 186.0
 fronts are short and the cutter goes back again and again (fitted on reliefs)."""
 
 
-class RoughFrontsSettings(RoughSettings):
+class RoughEngagementSettings(RoughSettings):
     """Settings of roughing in fronts."""
 
     engagement: float = number(
@@ -63,7 +63,7 @@ def _turned(path: Path, direction: str, at: F64 | None) -> F64:
     return path.points[::-1] if back else path.points
 
 
-def _paths(region: Region, settings: RoughFrontsSettings, cutter: Cutter, block: Block) -> list[Path]:
+def _paths(region: Region, settings: RoughEngagementSettings, cutter: Cutter, block: Block) -> list[Path]:
     met = material_above(block, region.level + TRACE, cutter.radius, 0.0, region.cleared)
     outside = areas_of(region.polygon.difference(met))
     x_low, y_low, x_high, y_high = region.polygon.buffer(cutter.radius).bounds
@@ -85,7 +85,7 @@ def _passes(paths: list[Path], level: float, direction: str, at: F64 | None) -> 
 
 
 def _make(task: Task) -> Passes:
-    settings: RoughFrontsSettings = task.settings
+    settings: RoughEngagementSettings = task.settings
     block = task.block
     if block is None:
         raise ValueError("roughing needs the block as it is")
@@ -104,11 +104,11 @@ def _make(task: Task) -> Passes:
     )
 
 
-def _describe(settings: RoughFrontsSettings, cutter: Cutter, say: Say) -> str:
+def _describe(settings: RoughEngagementSettings, cutter: Cutter, say: Say) -> str:
     return f"{describe_rough(settings, cutter, say)} · {settings.engagement:g}°"
 
 
-def _estimate(settings: RoughFrontsSettings, cutter: Cutter, leave: float, ground: EstimateInput) -> Estimate:
+def _estimate(settings: RoughEngagementSettings, cutter: Cutter, leave: float, ground: EstimateInput) -> Estimate:
     rings = estimate_rough(settings, cutter, leave, ground)
     if ground.stock_estimate is None:
         return rings
@@ -122,7 +122,7 @@ STRATEGY = Strategy(
     title="Rough, constant engagement",
     summary="clears level by level, the cutter never engaged more than asked",
     role="rough",
-    settings=RoughFrontsSettings,
+    settings=RoughEngagementSettings,
     shapes=ROUGHING_SHAPES,
     make=_make,
     describe=_describe,

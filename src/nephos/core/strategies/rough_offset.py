@@ -23,7 +23,7 @@ _THINNED = 0.01
 _DIRECTIONS = {"climb": "climb", "conventional": "conventional"}
 
 
-class RoughRingsSettings(EnteredSettings):
+class RoughOffsetSettings(EnteredSettings):
     """Settings of roughing in rings."""
 
     direction: Literal["climb", "conventional"] = choice("Direction", "climb", _DIRECTIONS)
@@ -153,7 +153,7 @@ def entered(item: Pass, settings: EnteredSettings, polygon: Polygon, radius: flo
 
 
 def _cut(region: Region, task: Task, at: F64 | None) -> Iterator[Pass]:
-    settings: RoughRingsSettings = task.settings
+    settings: RoughOffsetSettings = task.settings
     step, radius = settings.step_for(task.cutter), task.cutter.radius
     rings = (
         level_ring(path, region.level)
@@ -164,7 +164,7 @@ def _cut(region: Region, task: Task, at: F64 | None) -> Iterator[Pass]:
 
 
 def _make(task: Task) -> Passes:
-    settings: RoughRingsSettings = task.settings
+    settings: RoughOffsetSettings = task.settings
     regions = level_regions(task, settings.stepdown, settings.leave, settings.flats == "on", settings.minimum)
     passes = tuple(cut_in_order(regions, lambda k, at: _cut(regions[k], task, at)))
     return Passes(passes, stay_down=2.0 * task.cutter.diameter, on_surface=False, ramp_angle=settings.ramp_angle)
@@ -175,7 +175,7 @@ STRATEGY = Strategy(
     title="Rough, offset",
     summary="clears level by level, in rings from outside in",
     role="rough",
-    settings=RoughRingsSettings,
+    settings=RoughOffsetSettings,
     shapes=ROUGHING_SHAPES,
     make=_make,
     describe=describe_rough,

@@ -21,7 +21,7 @@ from nephos.core.toolpath import Pass, Passes
 _WAYS = {"both": "both ways", "climb": "climb", "conventional": "conventional"}
 
 
-class RoughLinesSettings(EnteredSettings):
+class RoughRasterSettings(EnteredSettings):
     """Settings of roughing in lines."""
 
     angle: float = number("Angle", 0.0, unit="°", low=-360, high=360, step=15, help="of the lines, from X towards Y")
@@ -29,7 +29,7 @@ class RoughLinesSettings(EnteredSettings):
 
 
 def _cut(region: Region, task: Task, at: F64 | None) -> Iterator[Pass]:
-    settings: RoughLinesSettings = task.settings
+    settings: RoughRasterSettings = task.settings
     step = settings.step_for(task.cutter) * spacing_at(task.index, settings.angle, region.level)
     # Rows advance to the left of their direction. Turned about and run the other way, what is uncut lies on the right:
     # climb.
@@ -46,13 +46,13 @@ def _cut(region: Region, task: Task, at: F64 | None) -> Iterator[Pass]:
 
 
 def _make(task: Task) -> Passes:
-    settings: RoughLinesSettings = task.settings
+    settings: RoughRasterSettings = task.settings
     regions = level_regions(task, settings.stepdown, settings.leave, settings.flats == "on", settings.minimum)
     passes = tuple(cut_in_order(regions, lambda k, at: _cut(regions[k], task, at)))
     return Passes(passes, stay_down=2.0 * task.cutter.diameter, on_surface=False, ramp_angle=settings.ramp_angle)
 
 
-def _estimate(settings: RoughLinesSettings, cutter: Cutter, leave: float, ground: EstimateInput) -> Estimate:
+def _estimate(settings: RoughRasterSettings, cutter: Cutter, leave: float, ground: EstimateInput) -> Estimate:
     # Turns at both ends, the way round the walls and lifts between pieces take a fifth more than rings do (measured on
     # reliefs).
     rings = estimate_rough(settings, cutter, leave, ground)
@@ -64,7 +64,7 @@ STRATEGY = Strategy(
     title="Rough, raster",
     summary="clears level by level, in parallel lines",
     role="rough",
-    settings=RoughLinesSettings,
+    settings=RoughRasterSettings,
     shapes=ROUGHING_SHAPES,
     make=_make,
     describe=describe_rough,

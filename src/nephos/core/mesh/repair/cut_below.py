@@ -27,7 +27,7 @@ def cut_below(mesh: Mesh, normal: F64, height: float) -> Mesh:
     `normal` is a unit vector (3,). The cut stays open.
     """
     above = mesh.vertices @ normal - height
-    # A corner a hair off the plane is on it: no slivers.
+    # A corner very near the plane is on it: no slivers.
     above[np.abs(above) < 1e-9 * max(float(np.abs(above).max()), 1e-300)] = 0.0
     corner = above[mesh.faces]
     kept = mesh.faces[(corner >= 0).all(axis=1) & (corner > 0).any(axis=1)]

@@ -24,7 +24,7 @@ class Thin(RepairSettings):
 
 
 MOST_HASTE = 7
-"""How hard the library may be told to go at it; the least is 0."""
+"""Largest value of the library's `agg` option; 0 is the lowest."""
 
 
 @kernel

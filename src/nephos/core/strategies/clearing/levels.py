@@ -55,7 +55,7 @@ BOTTOM = 2e-3
 
 
 def contour_heights(top: float, bottom: float, stepdown: float) -> F64:
-    """The heights (n,) that contours of levels are looked for at, from :func:`level_heights`; the lowest a hair over
+    """The heights (n,) that contours of levels are looked for at, from :func:`level_heights`; the lowest slightly over
     the bottom."""
     heights = np.array(level_heights(top, bottom, stepdown))
     heights[-1] += BOTTOM

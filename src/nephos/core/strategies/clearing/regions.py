@@ -54,14 +54,14 @@ class Region:
 @dataclass(frozen=True)
 class Layer:
     """The ground to be cut at one height. Where it is `own` it is level ground between two levels, cut after the one
-    and before the other; `worthy` is as much of the ground as has enough standing on it, None where all has; `cleared`
+    and before the other; `worth_cutting` is the part of the region with more than the minimum stock, None for all of it; `cleared`
     is where nothing stands any more; `free` is where the cutter may be, with or without anything to cut; `under` is the
     level that was cut before."""
 
     level: float
     ground: shapely.Geometry
     own: bool = False
-    worthy: shapely.Geometry | None = None
+    worth_cutting: shapely.Geometry | None = None
     cleared: shapely.Geometry = field(default_factory=MultiPolygon)
     free: shapely.Geometry = field(default_factory=MultiPolygon)
     under: float = inf
@@ -114,9 +114,9 @@ class _Heights:
         cleared = free.difference(ground)
         if self.worth <= TRACE:
             return [*found, Layer(level, ground, cleared=cleared, free=free, under=under)]
-        worthy = self.standing(ground, level + self.worth, under, self.aside)
+        worth_cutting = self.standing(ground, level + self.worth, under, self.aside)
         touched = self.standing(free, level + TRACE, under)
-        return [*found, Layer(level, touched, worthy=worthy, cleared=cleared, free=free, under=under)]
+        return [*found, Layer(level, touched, worth_cutting=worth_cutting, cleared=cleared, free=free, under=under)]
 
 
 def largest(geometry: shapely.Geometry) -> float:
@@ -169,8 +169,8 @@ def worth_cutting(layers: Sequence[Layer]) -> list[Layer]:
     next_below: shapely.Geometry = MultiPolygon()
     for layer in reversed(layers):
         ground = layer.ground
-        if layer.worthy is not None and layer.worthy.area < ground.area - TRACE:
-            ground = areas_of(shapely.union_all([layer.worthy, ground.intersection(next_below)]))
+        if layer.worth_cutting is not None and layer.worth_cutting.area < ground.area - TRACE:
+            ground = areas_of(shapely.union_all([layer.worth_cutting, ground.intersection(next_below)]))
         next_below = next_below if layer.own else ground
         found.append(replace(layer, ground=ground))
     return found[::-1]

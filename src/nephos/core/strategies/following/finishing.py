@@ -85,7 +85,7 @@ class FinishSettings(StrategySettings):
 def finishing_region(task: Task, settings: FinishSettings) -> shapely.Geometry:
     """Where the axis goes: the boundary's region without what the settings leave out.
 
-    It ends a hair inside of the boundary. Where that is the outline of a model, the cutter would touch upright outer
+    It ends slightly inside of the boundary. Where that is the outline of a model, the cutter would touch upright outer
     walls there with its side, at one place and not at the next, and would go up and down all of the wall each time.
 
     Raises

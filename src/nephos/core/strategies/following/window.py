@@ -15,7 +15,7 @@ _SHORT = 1e-6
 
 
 def within_core(place: tuple[float, float], core: Box) -> bool:
-    """Whether a place belongs to a tile: of a place on a seam one tile only says so."""
+    """Whether a point belongs to a tile. A point on a seam belongs to exactly one."""
     x, y = round(place[0], 6), round(place[1], 6)
     return core[0] <= x < core[2] and core[1] <= y < core[3]
 
