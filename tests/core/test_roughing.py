@@ -271,8 +271,8 @@ def test_what_is_not_worth_cutting_is_left_and_the_rest_is_not() -> None:
 
 
 def test_to_get_lower_the_cutter_goes_through_what_is_not_worth_it_by_itself() -> None:
-    high = Layer(-2.0, shapely.box(0, 0, 20, 10), worthy=shapely.box(0, 0, 5, 10))
-    low = Layer(-4.0, shapely.box(12, 0, 20, 10), worthy=shapely.box(12, 0, 20, 10))
+    high = Layer(-2.0, shapely.box(0, 0, 20, 10), worth_cutting=shapely.box(0, 0, 5, 10))
+    low = Layer(-4.0, shapely.box(12, 0, 20, 10), worth_cutting=shapely.box(12, 0, 20, 10))
     first, second = worth_cutting([high, low])
     assert first.ground.equals(shapely.union_all([shapely.box(0, 0, 5, 10), shapely.box(12, 0, 20, 10)]))
     assert second.ground.equals(low.ground)
