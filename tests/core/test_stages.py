@@ -115,7 +115,7 @@ def test_a_stage_alone_gives_what_the_whole_calculation_gave() -> None:
     """Each is computed from its inputs, in a store that has nothing but the results of those."""
     kept = base("face").results
     for stage in walk(*stages_of(PLANS["face"]())["a"].all()):
-        # Rapids are looked at closely where there is a suspicion.
+        # The stage of rapids is computed only where a rapid is suspected.
         if isinstance(stage, Kept) and stage.key in kept:
             store = MemoryStore()
             store._kept.update({key: result for key, result in kept.items() if key != stage.key})

@@ -20,6 +20,3 @@ export const holdingOf = (setup: Setup): Rotary | null => (setup.kind === "rotar
 
 /** Whether the stock is a bar that rotates in one of the setups. */
 export const hasBar = (plan: FullPlan): boolean => plan.setups.some((setup) => holdingOf(setup) !== null);
-
-/** Which strategies a setup may run: those for a face, or those for a bar. */
-export const strategiesOf = (setup: Setup): "face" | "rotary" => (setup.kind === "rotary" ? "rotary" : "face");

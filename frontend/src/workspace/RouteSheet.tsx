@@ -35,7 +35,7 @@ import {
   withOperations,
   withWork,
 } from "./state";
-import { strategiesOf, tilesOf } from "../setups/kinds";
+import { tilesOf } from "../setups/kinds";
 
 const Side = styled.aside`
   display: flex;
@@ -250,7 +250,7 @@ function SetupSection(props: { setup: Setup; first: boolean; findings: Finding[]
 }
 
 function AddOperation() {
-  const { job, plan, keep, choose, setupId } = useSheetState();
+  const { job, derived, keep, choose, setupId } = useSheetState();
   const { data: strategies } = useStrategies();
   const [open, setOpen] = useState(false);
   const [problem, setProblem] = useState("");
@@ -268,7 +268,7 @@ function AddOperation() {
       <Quiet onPress={() => setOpen(true)}>+ Add operation</Quiet>
       <Ask title="Add an operation" open={open} onClose={() => setOpen(false)}>
         {strategies
-          ?.filter((item) => item.kinds.includes(strategiesOf(setupOf(plan, setupId))))
+          ?.filter((item) => item.kinds.includes(infoOf(derived, setupId)?.works_as ?? "face"))
           .map((item) => (
             <Button key={item.key} onPress={() => add(item.key)} style={{ textAlign: "left", padding: "8px 11px" }}>
               <b>{item.title}</b> — {item.summary}

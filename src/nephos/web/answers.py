@@ -359,10 +359,11 @@ class BarInfo(TypedDict):
 
 
 class SetupAnswer(TypedDict):
-    """A setup: its frame, its zero, its operations, and what came out. `ground` and `parting` are heights in its
-    frame."""
+    """A setup: its frame, its zero, its operations, and its results. `works_as` : the kind whose strategies it runs.
+    `ground` and `parting` are heights in its frame."""
 
     id: str
+    works_as: Literal["face", "rotary"]
     side: str
     size: Point
     whole: str

@@ -253,6 +253,7 @@ def _setup(
     ]
     return {
         "id": setup.id,
+        "works_as": setup.works_as,
         "side": setup.side_in_words,
         "size": setup.frame(plan.stock).high.tolist(),
         "whole": setup.parent_id,

@@ -23,7 +23,7 @@ from nephos.core.plan.setups.setup import Setup
 from nephos.core.stages.canonical import key_of
 from nephos.core.stages.setup_space import SetupSpace
 from nephos.core.stages.space import SpaceStage
-from nephos.core.stages.stage import Kept, Resolver
+from nephos.core.stages.stage import KeptResult, Resolver
 from nephos.core.stages.store import Result, as_result
 from nephos.core.strategies.clearing.levels import by_height
 from nephos.core.strategies.clearing.roughing import RoughSettings, rough_levels, wall_allowance
@@ -94,7 +94,7 @@ class DrawnHeightMap:
 
 
 @dataclass(frozen=True, eq=False)
-class HeightMapStage(Kept[Result]):
+class HeightMapStage(KeptResult):
     """Draws the relief of a setup."""
 
     name: ClassVar[str] = "height-map"
@@ -110,10 +110,6 @@ class HeightMapStage(Kept[Result]):
     def compute(self, work: Resolver, report: Report) -> Result:
         """The relief."""
         return draw_height_map(work.of(self.space))
-
-    def read(self, result: Result, work: Resolver) -> Result:
-        """The result itself: see :class:`DrawnHeightMap`."""
-        return result
 
 
 def draw_height_map(space: SetupSpace) -> Result:

@@ -401,7 +401,7 @@ def link(passes: Passes, task: LinkTask, report: Report = silent) -> Toolpath:
     start = [*items[0].start[:2], task.clearance] if items else [0.0, 0.0, task.clearance]
     path, last = PathBuilder(np.array(start)), None
     angle = min(SURFACE_RAMP if passes.on_surface else passes.ramp_angle, task.ramp_limit, 89.0)
-    # Posted, the path may lie a tolerance beside it: a sliver beside the cutter counts with its full height, that of what it
+    # Posted, the path may lie a tolerance beside it: a sliver beside the cutter counts with the height of what it
     # belongs to.
     sure = task.cutter.slimmer(task.tolerance)
     farthest = 0.0 if passes.on_surface else _farthest(items, links, task)

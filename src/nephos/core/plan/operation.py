@@ -64,7 +64,7 @@ class Operation(Part):
 
     @property
     def steps(self) -> tuple["Operation", ...]:
-        """What it is worked out as: itself, and with a finer cutter what is left by then, with a stepover in
+        """The operations that are calculated for it: itself, and with a finer cutter a rest pass, with a stepover in
         proportion."""
         if self.fine is None:
             return (self,)

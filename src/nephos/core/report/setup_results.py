@@ -20,7 +20,7 @@ from nephos.core.stages.canonical import key_of
 from nephos.core.stages.of_plan import SetupStages
 from nephos.core.stages.outcome import OutcomeStage
 from nephos.core.stages.setup_outcome import SetupOutcome
-from nephos.core.stages.stage import Kept, Resolver
+from nephos.core.stages.stage import KeptResult, Resolver
 from nephos.core.stages.store import Result, as_result
 from nephos.core.stages.whole import Whole
 from nephos.core.stages.work import Work
@@ -97,7 +97,7 @@ def program_list_result(done: SetupOutcome) -> Result:
 
 
 @dataclass(frozen=True, eq=False)
-class SummaryStage(Kept[Result]):
+class SummaryStage(KeptResult):
     """The report of a setup, with the heights of its block as the page draws it."""
 
     name: ClassVar[str] = "summary"
@@ -109,13 +109,9 @@ class SummaryStage(Kept[Result]):
         """The report."""
         return summary_result(work.of(self.outcome))
 
-    def read(self, result: Result, work: Resolver) -> Result:
-        """The result itself."""
-        return result
-
 
 @dataclass(frozen=True, eq=False)
-class FindingsStage(Kept[Result]):
+class FindingsStage(KeptResult):
     """Findings on a calculated setup: cheap, and of all that the plan says now."""
 
     name: ClassVar[str] = "findings"
@@ -129,10 +125,6 @@ class FindingsStage(Kept[Result]):
         done = work.of(self.outcome)
         setup = done.space.setup.model_copy(update={"keep_outs": self.keep_outs})
         return findings_result(replace(done, space=replace(done.space, setup=setup)))
-
-    def read(self, result: Result, work: Resolver) -> Result:
-        """The result itself."""
-        return result
 
 
 @dataclass(frozen=True, eq=False)

@@ -7,8 +7,7 @@ from typing import Any
 import numpy as np
 import shapely
 
-from nephos.core.arrays import F64, U8
-from nephos.core.cutters import Cutter
+from nephos.core.arrays import F64
 from nephos.core.errors import Refused
 from nephos.core.finding import Finding
 from nephos.core.findings.context import Context
@@ -22,7 +21,6 @@ from nephos.core.plan.bar_axis import bar_position
 from nephos.core.plan.boundary import Boundary
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.parting import ground_height
-from nephos.core.plan.place import Placed
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.face import SideUpSetup
 from nephos.core.plan.setups.setup import Frame, Setup
@@ -31,9 +29,8 @@ from nephos.core.post.schema import Post
 from nephos.core.post.write import BarPosition, Program, Step
 from nephos.core.setups.bar import between_chuck_and_tailstock, kept_of_bar
 from nephos.core.setups.bar_programs import bar_stand, check_bar_stays, face_on_bar_in_words
+from nephos.core.setups.cut_whole import CutWhole
 from nephos.core.setups.kind import CompareTask, SetupKind
-from nephos.core.setups.seams import SeamStep
-from nephos.core.setups.turn_over import turned_over
 from nephos.core.stages.programs import step_of
 from nephos.core.stages.setup_outcome import HeldTab, Outcome, SetupOutcome
 from nephos.core.stages.setup_space import SetupSpace
@@ -48,12 +45,11 @@ from nephos.core.stock.solid import block_mesh
 from nephos.core.stock.whole import Solid
 from nephos.core.strategies.registry import strategy
 from nephos.core.surface.index import SurfaceIndex, build_index, with_walls
-from nephos.core.toolpath import Toolpath
 from nephos.core.units import Say, Units, length_in, number_in
 
 
 @dataclass(frozen=True)
-class FaceKind:
+class FaceKind(CutWhole):
     """One side of the stock. Implements :class:`nephos.core.setups.kind.SetupKind`."""
 
     setup: SideUpSetup
@@ -133,31 +129,6 @@ class FaceKind:
         floor = max(space.floor, top - (operation.cut_to or np.inf))
         return between_chuck_and_tailstock(space.plan, operation.cutter, floor - top / 2)
 
-    def path_causes(self) -> list[object]:
-        """None: paths follow the model everywhere."""
-        return []
-
-    def posted_path(self, path: Toolpath) -> Toolpath:
-        """The path itself."""
-        return path
-
-    def on_model(self, points: F64, kinds: U8) -> F64:
-        """The points themselves."""
-        return points
-
-    @property
-    def follows_model(self) -> bool:
-        """Paths follow the model everywhere."""
-        return True
-
-    def assumed(self, plan: Plan) -> list[object]:
-        """None: the board is not slid."""
-        return []
-
-    def proof_block(self, begun: Block, cuts: Sequence[tuple[Cutter, F64, U8]]) -> Block:
-        """Not asked for: no error is assumed."""
-        return begun
-
     def compared(self, space: SetupSpace, task: CompareTask) -> Comparison:
         """The finished block against the surface seen from above."""
         return compare(
@@ -181,10 +152,6 @@ class FaceKind:
     def falls_apart(self) -> bool:
         """Pieces may come free of the frame."""
         return True
-
-    def seam_steps(self, plan: Plan, block: Block, proof_block: Block, found: Comparison) -> tuple[SeamStep, ...]:
-        """None: the board is cut in one piece."""
-        return ()
 
     def tabs(self, space: SetupSpace, outlines: Mapping[int, shapely.Geometry]) -> tuple[HeldTab, ...]:
         """The tabs of its cut-outs."""
@@ -241,10 +208,6 @@ class FaceKind:
         """The models from above."""
         return terrain_of(plan, self.setup, shown)
 
-    def plan_findings(self, plan: Plan, boxes: list[Placed]) -> list[Finding]:
-        """None of this kind alone."""
-        return []
-
     def depth_findings(self, context: Context, lowest: float, move: int) -> list[Finding]:
         """Whether it goes under the stock."""
         return bed_cut(context, lowest, move)
@@ -300,23 +263,6 @@ class FaceKind:
     def solid_alone(self, plan: Plan, block: Block) -> Solid | None:
         """None: sides are cut from the stock."""
         return None
-
-    def part_answer(self, plan: Plan) -> dict[str, Any] | None:
-        """None: it is cut whole."""
-        return None
-
-    def share_of(self, low: F64, high: F64) -> float:
-        """All of it."""
-        return 1.0
-
-    @property
-    def is_first_part(self) -> bool:
-        """It is the only part."""
-        return True
-
-    def turn_answer(self, plan: Plan, before: Setup) -> dict[str, Any]:
-        """How the stock is turned over."""
-        return turned_over(plan, before, self.setup)
 
 
 KINDS: Mapping[type[Setup], Callable[[Any], SetupKind]] = {SideUpSetup: FaceKind}

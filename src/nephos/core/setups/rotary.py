@@ -7,8 +7,7 @@ from typing import Any
 import numpy as np
 import shapely
 
-from nephos.core.arrays import F64, U8
-from nephos.core.cutters import Cutter
+from nephos.core.arrays import F64
 from nephos.core.errors import Refused
 from nephos.core.finding import Finding
 from nephos.core.findings.context import Context
@@ -21,7 +20,6 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.plan.bar_axis import axis_of
 from nephos.core.plan.boundary import Boundary
 from nephos.core.plan.operation import Operation
-from nephos.core.plan.place import Placed
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.rotary import RotarySetup
 from nephos.core.plan.setups.setup import Frame, Setup
@@ -32,9 +30,8 @@ from nephos.core.post.write import BarPosition, Program, Step
 from nephos.core.setups.bar import bar_index, bar_region, box_on_bar, check_fits, check_settings, first_bar
 from nephos.core.setups.bar_findings import rotary_findings
 from nephos.core.setups.bar_programs import as_turned, bar_in_words, rotary_steps
+from nephos.core.setups.cut_whole import CutWhole
 from nephos.core.setups.kind import CompareTask, SetupKind
-from nephos.core.setups.seams import SeamStep
-from nephos.core.setups.turn_over import turned_over
 from nephos.core.stages.setup_outcome import HeldTab, Outcome, SetupOutcome
 from nephos.core.stages.setup_space import SetupSpace
 from nephos.core.stages.stage import Resolver
@@ -47,12 +44,11 @@ from nephos.core.stock.whole import Solid
 from nephos.core.strategies.registry import strategy
 from nephos.core.surface.index import build_index
 from nephos.core.surface.rotary import RotaryIndex
-from nephos.core.toolpath import Toolpath
 from nephos.core.units import Say, Units, length_in
 
 
 @dataclass(frozen=True)
-class RotaryKind:
+class RotaryKind(CutWhole):
     """A bar that rotates. Implements :class:`nephos.core.setups.kind.SetupKind`."""
 
     setup: RotarySetup
@@ -105,31 +101,6 @@ class RotaryKind:
         """Between chuck and tailstock."""
         return bar_region(space.plan.stock, self.setup.rotary, operation.cutter, space.floor)
 
-    def path_causes(self) -> list[object]:
-        """None: paths follow the model everywhere."""
-        return []
-
-    def posted_path(self, path: Toolpath) -> Toolpath:
-        """The path itself."""
-        return path
-
-    def on_model(self, points: F64, kinds: U8) -> F64:
-        """The points themselves."""
-        return points
-
-    @property
-    def follows_model(self) -> bool:
-        """Paths follow the model everywhere."""
-        return True
-
-    def assumed(self, plan: Plan) -> list[object]:
-        """None: the bar is not slid."""
-        return []
-
-    def proof_block(self, begun: Block, cuts: Sequence[tuple[Cutter, F64, U8]]) -> Block:
-        """Not asked for: no error is assumed."""
-        return begun
-
     def compared(self, space: SetupSpace, task: CompareTask) -> Comparison:
         """The rays of the finished bar against the model."""
         index = space.index
@@ -152,10 +123,6 @@ class RotaryKind:
     def falls_apart(self) -> bool:
         """No: its core is never cut."""
         return False
-
-    def seam_steps(self, plan: Plan, block: Block, proof_block: Block, found: Comparison) -> tuple[SeamStep, ...]:
-        """None: a bar is cut in one piece."""
-        return ()
 
     def tabs(self, space: SetupSpace, outlines: Mapping[int, shapely.Geometry]) -> tuple[HeldTab, ...]:
         """None: the core holds the part."""
@@ -212,10 +179,6 @@ class RotaryKind:
     def terrain(self, plan: Plan, shown: Sequence[Shown]) -> Terrain | None:
         """None: reach on a bar is judged by the proposal, and by the proof."""
         return None
-
-    def plan_findings(self, plan: Plan, boxes: list[Placed]) -> list[Finding]:
-        """None of this kind alone."""
-        return []
 
     def depth_findings(self, context: Context, lowest: float, move: int) -> list[Finding]:
         """Whether it goes into the core."""
@@ -289,23 +252,6 @@ class RotaryKind:
         volume = float(np.einsum("ij,ij->", a, np.cross(b, c))) / 6
         (x0, y0, z0), (x1, y1, z1) = mesh.low.tolist(), mesh.high.tolist()
         return Solid(mesh, volume, (x0, y0, z0), (x1, y1, z1))
-
-    def part_answer(self, plan: Plan) -> dict[str, Any] | None:
-        """None: it is cut whole."""
-        return None
-
-    def share_of(self, low: F64, high: F64) -> float:
-        """All of it."""
-        return 1.0
-
-    @property
-    def is_first_part(self) -> bool:
-        """It is the only part."""
-        return True
-
-    def turn_answer(self, plan: Plan, before: Setup) -> dict[str, Any]:
-        """How the bar is rotated back."""
-        return turned_over(plan, before, self.setup)
 
 
 KINDS: Mapping[type[Setup], Callable[[Any], SetupKind]] = {RotarySetup: RotaryKind}

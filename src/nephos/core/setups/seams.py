@@ -1,4 +1,4 @@
-"""What is worked out for tiles: strips lowered towards their seam, the block with assumed errors of the slides, and
+"""Calculations for tiles: strips lowered towards their seam, the block with assumed errors of the slides, and
 the steps at the seams."""
 
 from collections.abc import Sequence

@@ -15,7 +15,7 @@ from nephos.core.plan.setups.setup import Setup
 from nephos.core.setups.registry import kind_of
 from nephos.core.stages.moves import with_leads
 from nephos.core.stages.path import PathStage
-from nephos.core.stages.seen import block_seen
+from nephos.core.stages.seen import block_seen, cutter_seen
 from nephos.core.stages.stage import Kept, Resolver, Stage
 from nephos.core.stages.store import Result, as_result
 from nephos.core.stock.block import Block, Grid
@@ -81,12 +81,6 @@ class SideStage(Stage[Side]):
         return kind_of(self.setup).side(self.plan, work.of(self.last))
 
 
-def cutter_seen(cutter: Cutter) -> Cutter:
-    """A cutter whose shape is known alone, with its shank and holder."""
-    plain = {"number": 1, "name": "cutter", "group": "", "feed": 1000.0, "plunge_feed": 500.0, "spindle": 10_000.0}
-    return cutter.model_copy(update=plain)
-
-
 @dataclass(frozen=True, eq=False)
 class BlockStage(Kept[Block]):
     """Cuts the block with an operation. Where it is one of a part of the board, only the piece is kept that it can
@@ -104,7 +98,7 @@ class BlockStage(Kept[Block]):
     @classmethod
     def of(cls, setup: Setup, operation: Operation, path: PathStage, before: Stage[Block]) -> "BlockStage":
         """The stage for an operation of a setup."""
-        cutter = cutter_seen(operation.cutter)
+        cutter = cutter_seen(operation.cutter, with_holder=True)
         return cls(before, path, cutter, setup.own_area is not None, setup.may_be_idle)
 
     def earlier(self) -> Iterator["BlockStage"]:

@@ -1,4 +1,4 @@
-"""The graph of a plan: which stages there are, and in which order. The only place that knows the order."""
+"""The graph of a plan: its stages and their order. The only place that knows the order."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass

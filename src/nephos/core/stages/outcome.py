@@ -23,7 +23,7 @@ from nephos.core.stock.worst import Worst
 
 
 def outcome_of(work: Resolver, stages: OperationStages, operation: Operation, report: Report) -> Outcome:
-    """What is known of an operation, in the order in which it is worked out."""
+    """The results of an operation; its stages are computed in their order."""
     moves = work.of(stages.moves)
     cut = work.result(stages.block)
     depths = cut.arrays["depths"]

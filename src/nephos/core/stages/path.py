@@ -21,7 +21,7 @@ from nephos.core.strategies.registry import strategy
 from nephos.core.toolpath import Passes, Toolpath
 
 GRID = 0.001
-"""Moves end on a grid of so many millimetres: what a metric program can say."""
+"""Grid (mm) of the ends of moves: the resolution of a metric program."""
 _LIFT_SECONDS = 0.8
 """Longest time in air that a finishing pass keeps: a retract and a new entry take as long."""
 

@@ -18,7 +18,7 @@ from nephos.core.stages.frames import FramesStage
 from nephos.core.stages.setup_outcome import ClassifiedPiece, PieceKind
 from nephos.core.stages.setup_space import SetupSpace
 from nephos.core.stages.space import SpaceStage
-from nephos.core.stages.stage import Kept, Resolver
+from nephos.core.stages.stage import KeptResult, Resolver
 from nephos.core.stages.store import Result, as_result
 from nephos.core.stock.block import Block
 from nephos.core.stock.frames import Frames, shown_grid, shown_top
@@ -28,15 +28,15 @@ from nephos.core.surface.drop import drop_grid
 _SPARE = 0.05
 """More (mm) than the height of the tabs or the skin, so that what they hold falls apart in the picture."""
 _COARSE = 4
-"""The models' shadow is looked at in every fourth column each way."""
+"""The silhouette of the models is sampled at every fourth column each way."""
 
 
 _OVER_GROUND = 0.02
 """Surface higher than this (mm) over the ground beside the part belongs to the part."""
 _CHIP = 20.0
-"""Pieces of less volume (mm^3) are not listed,"""
+"""Pieces of less volume (mm^3) are not listed."""
 _MOST = 24
-"""and no more than so many."""
+"""Largest number of pieces that are listed."""
 
 
 def _held_by(todo: Sequence[Operation]) -> float:
@@ -49,8 +49,8 @@ def _held_by(todo: Sequence[Operation]) -> float:
     return max(heights)
 
 
-def _shadow(space: SetupSpace, block: Block) -> Bool:
-    """Where models stand, (ny, nx): looked at in every fourth column each way, False in all others."""
+def _columns_of_models(space: SetupSpace, block: Block) -> Bool:
+    """(ny, nx) bool: columns through the models, sampled at every fourth column each way; False elsewhere."""
     g = block.grid
     nx, ny = len(range(0, g.nx, _COARSE)), len(range(0, g.ny, _COARSE))
     nowhere = float(space.index.low[2]) - 1e4
@@ -94,7 +94,7 @@ class _History:
 def _sorted_pieces(space: SetupSpace, history: _History, todo: Sequence[Operation]) -> Result:
     """Find the pieces of a finished block, and the map (ny, nx) uint8 of them, as of :class:`Proof`."""
     block = history.blocks[-1]
-    wanted = _shadow(space, block)
+    wanted = _columns_of_models(space, block)
     labels, pieces = find_pieces(block)
     part = part_of(labels, pieces, wanted)
     found = []
@@ -119,7 +119,7 @@ def _sorted_pieces(space: SetupSpace, history: _History, todo: Sequence[Operatio
 
 
 @dataclass(frozen=True, eq=False)
-class PiecesStage(Kept[Result]):
+class PiecesStage(KeptResult):
     """Finds the pieces of a finished block, and the operation and the share of its time at which each came free.
     `operations` have nothing but what passes depend on."""
 
@@ -139,10 +139,6 @@ class PiecesStage(Kept[Result]):
             return as_result({"pieces": []}, sorting=np.zeros(blocks[-1].touched.shape, np.uint8))
         frames = [partial(work.of, stage) for stage in self.frames]
         return _sorted_pieces(space, _History(blocks, frames, float(space.stock_low[2])), self.operations)
-
-    def read(self, result: Result, work: Resolver) -> Result:
-        """The result itself: see :func:`piece_from`."""
-        return result
 
 
 def piece_from(facts: dict[str, Any], todo: Sequence[Operation]) -> ClassifiedPiece:

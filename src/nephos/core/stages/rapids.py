@@ -1,4 +1,4 @@
-"""Rapids that may have been in the block, looked at closely."""
+"""Depth in the block of suspected rapids, on a fine grid."""
 
 from dataclasses import dataclass
 from typing import ClassVar

@@ -1,5 +1,6 @@
 """Plans with nothing in them but what some stages read: all else has its default, so that it cannot be read."""
 
+from nephos.core.cutters import Cutter
 from nephos.core.machine.machine import machine_of
 from nephos.core.materials import shipped_material
 from nephos.core.plan.clamping import Zero
@@ -93,16 +94,20 @@ def reported(plan: Plan, setup: Setup) -> tuple[Plan, Setup]:
     return seen, own
 
 
-def operation_seen(operation: Operation, with_holder: bool) -> Operation:
-    """An operation with nothing but what its passes depend on. Shank and holder are known where they keep off chuck and
-    tailstock."""
-    cutter = operation.cutter
+def cutter_seen(cutter: Cutter, with_holder: bool) -> Cutter:
+    """A cutter of which its shape is known alone; shank and holder where they are asked for."""
     plain: dict[str, object] = {"number": 1, "name": "cutter", "group": "", "feed": 1000.0, "plunge_feed": 500.0}
     plain |= {"spindle": 10_000.0, "ramp_limit": 90.0}
     if not with_holder:
         plain |= {"holder": (), "stickout": None, "overall_length": cutter.flute_length + 50.0}
+    return cutter.model_copy(update=plain)
+
+
+def operation_seen(operation: Operation, with_holder: bool) -> Operation:
+    """An operation with nothing but what its passes depend on. Shank and holder are known where they keep off chuck and
+    tailstock."""
     change = {
-        "cutter": cutter.model_copy(update=plain),
+        "cutter": cutter_seen(operation.cutter, with_holder),
         "number": 1,
         "on": True,
         "shown": True,

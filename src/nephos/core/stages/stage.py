@@ -2,7 +2,7 @@
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator
-from dataclasses import fields, is_dataclass
+from dataclasses import dataclass, fields, is_dataclass
 from functools import cached_property
 from typing import Any, ClassVar, Generic, Protocol, TypeVar
 
@@ -32,6 +32,7 @@ class Resolver(Protocol):
         """The result that is kept under a key, or made and kept."""
 
 
+@dataclass(frozen=True, eq=False)
 class Stage(ABC, Generic[Value]):
     """Base of all stages. Subclasses are frozen dataclasses whose fields are the inputs: values, and other stages.
 
@@ -44,12 +45,12 @@ class Stage(ABC, Generic[Value]):
     @cached_property
     def key(self) -> str:
         """Under which the result is kept: a hash of the inputs."""
-        inputs = [(item.name, getattr(self, item.name)) for item in fields(self) if not item.metadata.get("said")]  # type: ignore[arg-type]
+        inputs = [(item.name, getattr(self, item.name)) for item in fields(self) if not item.metadata.get("said")]
         return key_of(self.name, self.version, inputs)
 
     def inputs(self) -> Iterator["Stage[Any]"]:
         """The stages that it reads."""
-        for item in fields(self):  # type: ignore[arg-type]
+        for item in fields(self):
             yield from _stages_in(getattr(self, item.name))
 
     @abstractmethod
@@ -71,6 +72,14 @@ class Kept(Stage[Value]):
     def value(self, work: Resolver, report: Report) -> Value:
         """What it makes."""
         return self.read(work.stage(self.key, self.name, lambda: self.compute(work, report)), work)
+
+
+class KeptResult(Kept[Result]):
+    """A stage whose value is the result itself."""
+
+    def read(self, result: Result, work: Resolver) -> Result:
+        """The result that was kept."""
+        return result
 
 
 def _stages_in(value: object) -> Iterator["Stage[Any]"]:

@@ -72,10 +72,6 @@ class Work:
         """What is kept of a stage, computed first where it is not."""
         return self.stage(stage.key, stage.name, lambda: stage.compute(self, silent))
 
-    def give(self, stage: Stage[Value], value: Value) -> None:
-        """Make the value of a stage known."""
-        self.values[stage.key] = value
-
     def forget(self, but: Iterable[Stage[Any]] = ()) -> None:
         """Forget the values of all stages but some."""
         kept_keys = {stage.key for stage in but}

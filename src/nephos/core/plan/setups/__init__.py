@@ -1,1 +1,1 @@
-"""Kinds of setup, one module a kind: what its fields are, and how it lies. `nephos.core.setups` works them out."""
+"""Kinds of setup, one module a kind: its fields and its frame. `nephos.core.setups` calculates them."""

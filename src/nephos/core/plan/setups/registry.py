@@ -35,7 +35,7 @@ def _of_its_kind(data: object) -> object:
 
 
 class _OneOfKinds:
-    """Describes a setup in JSON schema as one of the kinds, told apart by its field `kind`."""
+    """JSON schema of a setup: a union of the kinds, with the discriminator `kind`."""
 
     @classmethod
     def __get_pydantic_json_schema__(cls, schema: CoreSchema, handler: GetJsonSchemaHandler) -> JsonSchemaValue:

@@ -2,7 +2,7 @@
 
 from abc import abstractmethod
 from dataclasses import dataclass
-from typing import Annotated, ClassVar, Self, TypeVar
+from typing import Annotated, ClassVar, Self, TypeVar, cast
 
 import numpy as np
 from pydantic import Field, field_validator
@@ -84,7 +84,7 @@ class Setup(Part):
 
     @property
     def worked(self) -> tuple[Operation, ...]:
-        """What is worked out, in order: the operations that are on, each followed by its finer cutter's."""
+        """The operations that are calculated, in their order: those that are on, each followed by its finer cutter's."""
         if not self.on:
             return ()
         return tuple(step for operation in self.operations if operation.on for step in operation.steps)
@@ -93,8 +93,7 @@ class Setup(Part):
         """This setup as one of another kind: with the fields that both have, and `more`, which is not validated again."""
         shared = {name: getattr(self, name) for name in kind.model_fields if name in type(self).model_fields}
         del shared["kind"]
-        made: OtherSetup = kind.model_construct(**(shared | more))  # type: ignore[assignment]
-        return made
+        return cast(OtherSetup, kind.model_construct(**(shared | more)))
 
     def lying(self, parted: bool = False) -> "Setup":
         """The setup with nothing but how it lies: those that lie in the same way are equal. How far it goes past the
