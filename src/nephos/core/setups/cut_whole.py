@@ -23,10 +23,6 @@ class CutWhole:
 
     setup: Setup
 
-    def path_causes(self) -> list[object]:
-        """None: paths follow the model everywhere."""
-        return []
-
     def posted_path(self, path: Toolpath) -> Toolpath:
         """The path itself."""
         return path

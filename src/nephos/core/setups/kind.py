@@ -93,9 +93,6 @@ class SetupKind(Protocol):
     def cutter_area(self, space: SetupSpace, operation: Operation) -> shapely.Geometry | None:
         """Where the axis of a cutter may be because of what holds the stock; none where it may be everywhere."""
 
-    def path_causes(self) -> list[object]:
-        """What passes depend on besides those of the whole setup, where this is a part of it."""
-
     def posted_path(self, path: Toolpath) -> Toolpath:
         """A path on the model, as it is cut."""
 

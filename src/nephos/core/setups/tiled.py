@@ -44,11 +44,6 @@ class TileKind(FaceKind):
 
     setup: TileSetup
 
-    def path_causes(self) -> list[object]:
-        """Core, marks and seams of the tile, and the lowering of a strip."""
-        tile = self.setup.tile
-        return [tile.core, tile.marks, tile.seams, tile.blend and tile.blend.model_dump()]
-
     def posted_path(self, path: Toolpath) -> Toolpath:
         """The path of a strip is lowered towards its seam."""
         blend = self.setup.tile.blend

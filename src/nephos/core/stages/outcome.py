@@ -33,7 +33,6 @@ def outcome_of(work: Resolver, stages: OperationStages, operation: Operation, re
     # What arcs of a strip cut is within their tolerance of its moves.
     if stages.arcs is not None:
         gouges = tuple(sorted(gouges + work.of(stages.arcs), key=lambda item: -item.depth))
-    work.of(stages.frames)
     report(1.0)
     return Outcome(
         operation,

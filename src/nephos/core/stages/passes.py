@@ -11,7 +11,6 @@ from nephos.core.parallel import Report
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.setup import Setup
-from nephos.core.setups.registry import kind_of
 from nephos.core.stages.kept_passes import passes_from, passes_result
 from nephos.core.stages.outline import OperationOutlines, region_of
 from nephos.core.stages.seen import operation_seen
@@ -30,12 +29,11 @@ Box = tuple[float, float, float, float]
 @dataclass(frozen=True)
 class BoardPart:
     """The part of a board that a setup cuts, such as a tile. `window` : where the axis of the cutter may be. `own` : what
-    belongs to this part alone. `seams` : that cross the board. `causes` : what else of the part paths depend on."""
+    belongs to this part alone. `seams` : that cross the board."""
 
     window: Box | None
     own: Box
     seams: tuple[tuple[str, float], ...]
-    causes: tuple[object, ...]
 
     @classmethod
     def of(cls, setup: Setup, operation: Operation) -> "BoardPart | None":
@@ -43,7 +41,7 @@ class BoardPart:
         own = setup.own_area
         if own is None:
             return None
-        return cls(setup.window(operation), own, setup.seams, tuple(kind_of(setup).path_causes()))
+        return cls(setup.window(operation), own, setup.seams)
 
 
 @dataclass(frozen=True, eq=False)

@@ -47,7 +47,8 @@ def _run_operation(work: Work, stages: OperationStages, report: Report) -> None:
     work.of(stages.gouges, part(report, 0.9, 0.93))
     if stages.arcs is not None:
         work.of(stages.arcs, part(report, 0.93, 0.95))
-    work.of(stages.frames)
+    # Kept, and not held: they are as large as the block, and few ask for them again.
+    work.result(stages.frames)
     report(1.0)
 
 
