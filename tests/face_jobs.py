@@ -11,10 +11,12 @@ from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.setups.setup import Setup
 from nephos.core.plan.stock import Stock
+from nephos.core.stages.of_plan import job_stages
 from nephos.core.stages.run import run_plan
 from nephos.core.stages.store import MemoryStore
-from nephos.core.stages.whole import whole_of
+from nephos.core.stages.whole import Whole, stock_mesh
 from nephos.core.stages.work import Work
+from nephos.core.stock.whole import Solid, whole_block
 from nephos.core.strategies.registry import strategy
 
 STOCK = Stock(length=60, width=44, thickness=20)
@@ -53,7 +55,12 @@ def egg_plan(**words) -> Plan:
     ).model_copy(update=words)
 
 
+def solids(whole: Whole, stock: Stock = STOCK) -> tuple[Solid, ...]:
+    """The finished block of a job."""
+    return whole_block(stock_mesh(stock), tuple(item.side for item in whole.surfaces))
+
+
 def cut(plan: Plan, mesh: Mesh = EGG, store: MemoryStore | None = None):
     work = Work(store or MemoryStore())
     done = list(run_plan(plan, lambda _: mesh, work))
-    return done, whole_of(plan, done, work)
+    return done, work.of(job_stages(plan.as_cut()).whole)

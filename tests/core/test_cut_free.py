@@ -14,7 +14,7 @@ from nephos.core.plan.place import placed_model
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.stock import Stock
 from nephos.core.stages.cut_free import ALLOWANCE, near_tabs, tab_skin, uncut_surface
-from nephos.core.stages.whole import freed_key
+from nephos.core.stages.of_plan import job_stages
 from nephos.core.stock.columns import CutSide
 from nephos.core.stock.over_surface import outside_of, remaining_thickness, surface_samples
 
@@ -187,6 +187,12 @@ def test_the_skin_on_tabs_is_that_of_the_side_which_leaves_most() -> None:
     assert tab_skin((twice,)) == pytest.approx(0.3 + 0.5 + ALLOWANCE), "the finest levels count"
 
 
+def _freed_key(plan: Plan) -> str:
+    freed = job_stages(plan).whole.freed
+    assert freed is not None
+    return freed.key
+
+
 def test_the_uncut_surface_is_calculated_again_when_anything_that_it_reads_changes() -> None:
     plan = egg_plan()
     faces, first = plan.faces, plan.setups[0]
@@ -209,6 +215,6 @@ def test_the_uncut_surface_is_calculated_again_when_anything_that_it_reads_chang
         with_first(rough.model_copy(update={"cutter": rough.cutter.model_copy(update={"diameter": 5.0})})),
         with_first(rough.model_copy(update={"settings": rough.settings.model_copy(update={"leave": 0.5})})),
     ]
-    keys = [freed_key(item) for item in (plan, *changed)]
+    keys = [_freed_key(item) for item in (plan, *changed)]
     assert len(set(keys)) == len(keys)
-    assert freed_key(plan.model_copy(update={"units": "in"})) == keys[0]
+    assert _freed_key(plan.model_copy(update={"units": "in"})) == keys[0]

@@ -7,10 +7,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from face_jobs import BALL, EGG, FLAT, STOCK, cut, egg_plan, egg_setup
+from face_jobs import BALL, EGG, FLAT, STOCK, cut, egg_plan, egg_setup, solids
 from graph import work_with
 from meshes import box_mesh, grid_mesh, underside_of
 from nephos.core.findings.faces import (
+    ROW,
     _inner_places,
     _touches,
     faces_findings,
@@ -34,7 +35,6 @@ from nephos.core.stages.overrun import smallest_overrun
 from nephos.core.stages.run import run_plan
 from nephos.core.stages.space import setup_space
 from nephos.core.stages.store import MemoryStore
-from nephos.core.stages.whole import sides_of, solid_of, surface_makers
 from nephos.core.stages.work import Step, Work
 from nephos.core.stock.block import box_block
 from nephos.core.stock.columns import CutSide, cut_by_sides, inside_box
@@ -162,13 +162,13 @@ def test_both_faces_are_true_and_meet_without_a_ridge(egg) -> None:
     for item in done:
         assert all(o.depths[o.kinds == 0].max() < 0.02 for o in item.outcomes), "no rapid in what the side before left"
         assert not [f for f in outcome_findings(item) if f.level == "stop"]
-    assert not [f for f in whole_findings(egg_plan(), whole, done) if f.level == "stop"]
+    assert not [f for f in whole_findings(egg_plan(), whole, ROW) if f.level == "stop"]
 
 
 def test_the_rim_of_the_part_is_true_all_round(egg) -> None:
     """On the parting an ellipsoid is an ellipse: the solid has no step there."""
-    done, _ = egg
-    part = max(solid_of(egg_plan(), sides_of(done)), key=lambda piece: piece.volume).mesh.vertices
+    _, whole = egg
+    part = max(solids(whole), key=lambda piece: piece.volume).mesh.vertices
     near = part[(np.abs(part[:, 2] - 10) < 1.0) & (np.hypot((part[:, 0] - 30) / 20, (part[:, 1] - 22) / 12) < 1.0)]
     off = near - [30, 22, 10]
     away = np.sqrt((off / [18, 10, 7] ** np.array(1)) ** 2 @ np.ones(3)) - 1
@@ -178,14 +178,14 @@ def test_the_rim_of_the_part_is_true_all_round(egg) -> None:
 
 
 def test_the_part_hangs_by_its_tabs_and_falls_without_them(egg) -> None:
-    done, _ = egg
+    done, whole = egg
     assert [piece.kind for piece in done[1].proof.pieces] == ["part"]
-    assert len(solid_of(egg_plan(), sides_of(done))) == 1
+    assert len(solids(whole)) == 1
     bare = egg_plan(faces=Faces(parting=10, border=6))
-    loose, _ = cut(bare)
+    loose, loose_whole = cut(bare)
     codes = {f.code for f in outcome_findings(loose[1])}
     assert "part-free" in codes
-    assert len(solid_of(bare, sides_of(loose))) == 2
+    assert len(solids(loose_whole)) == 2
     assert "nothing-holds" in {f.code for f in faces_findings(bare, [])}
 
 
@@ -195,7 +195,7 @@ def test_too_small_an_overrun_leaves_a_ridge_and_is_told_with_its_height() -> No
     assert whole.ridge > 0.3
     told = [f for item in done for f in outcome_findings(item) if f.code == "overrun-small"]
     assert len(told) == 2 and told[0].fixes
-    assert "ridge" in {f.code for f in whole_findings(plan, whole, done)}
+    assert "ridge" in {f.code for f in whole_findings(plan, whole, ROW)}
 
 
 def test_the_smallest_overrun_follows_the_rim_of_a_curved_part() -> None:
@@ -337,9 +337,9 @@ def test_the_underside_of_the_cutters_in_these_tests_is_flat() -> None:
 def test_a_tab_that_ends_before_the_frame_is_a_stop() -> None:
     near, far = FaceTab(id="near", at=(41, 22, 10), angle=0, width=5, thickness=3, inward=2), egg_plan().faces.tabs[1]
     plan = egg_plan(faces=Faces(parting=10, border=6, tabs=(near, far)))
-    done, whole = cut(plan)
-    assert "tab-short" in {item.code for item in whole_findings(plan, whole, done)}
-    assert "tab-short" not in {item.code for item in whole_findings(egg_plan(), whole, done)}
+    _, whole = cut(plan)
+    assert "tab-short" in {item.code for item in whole_findings(plan, whole, ROW)}
+    assert "tab-short" not in {item.code for item in whole_findings(egg_plan(), whole, ROW)}
 
 
 def test_of_four_faces_both_ends_of_the_stock_are_held() -> None:
@@ -360,16 +360,16 @@ def test_what_no_side_reaches_is_shown_where_it_is() -> None:
     inner = np.abs(waist[:, 0]) < 0.8
     waist[inner, 1:] *= 0.8
     plan = egg_plan()
-    done, whole = cut(plan, Mesh(waist, EGG.faces))
-    found = next(item for item in whole_findings(plan, whole, done) if item.code == "no-side-reaches")
+    _, whole = cut(plan, Mesh(waist, EGG.faces))
+    found = next(item for item in whole_findings(plan, whole, ROW) if item.code == "no-side-reaches")
     assert found.place is not None
     assert all(0 <= value <= side for value, side in zip(found.place, plan.stock.size, strict=True))
 
 
 def test_each_surface_of_the_finished_part_names_the_setup_that_left_it(egg) -> None:
-    done, whole = egg
-    mesh = solid_of(egg_plan(), sides_of(done))[0].mesh
-    owner, missed = surface_makers(done, whole, mesh.vertices)
+    _, whole = egg
+    mesh = solids(whole)[0].mesh
+    owner, missed = whole.makers(mesh.vertices)
     centre = np.array([STOCK.length, STOCK.width, STOCK.thickness]) / 2
     off = mesh.vertices - centre
     on_egg = np.abs((off / [18, 10, 7]) ** 2 @ np.ones(3) - 1) < 0.05

@@ -32,11 +32,11 @@ from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.setups.tiling import SlideError, Tiles
 from nephos.core.plan.stock import Stock
 from nephos.core.post.schema import post_of
-from nephos.core.report.setup_results import Reports, job_findings_result, setup_results
+from nephos.core.report.job_results import JobReports
+from nephos.core.report.setup_results import Reports, setup_results
 from nephos.core.stages.of_plan import stages_of
 from nephos.core.stages.run import run_plan
 from nephos.core.stages.store import MemoryStore, Result
-from nephos.core.stages.whole import job_findings_key, last_of_each, whole_of
 from nephos.core.stages.work import Work
 
 HELD = FLAT.model_copy(
@@ -129,13 +129,13 @@ def worked_out(plan: Plan, kind: str) -> Kept:
     mesh = mesh_for(kind)
     plan = plan.as_cut()
     work, graph = Work(store), stages_of(plan)
-    done = []
     for item in run_plan(plan, lambda _: mesh, work, "title"):
         for key, stage, make in setup_results(item, Reports.of(graph[item.space.setup.id]), work, "title"):
             store.put(key, stage, make())
-        done.append(item)
-    if len(last_of_each(done)) > 1:
-        store.put(job_findings_key(plan), "findings", job_findings_result(plan, whole_of(plan, done, work), done))
+    reports = JobReports.of(plan)
+    if reports is not None:
+        work.result(reports.summary)
+        work.result(reports.findings)
     return Kept(dict(store._kept))
 
 

@@ -6,7 +6,7 @@ import pytest
 from core.test_rotary import EGG, FINISH, ROUGH, operation, plan_of
 from cutting import BALL, FLAT
 from nephos.core.cutters.cutter import HolderStep
-from nephos.core.findings.faces import whole_findings
+from nephos.core.findings.faces import whole_findings, whole_row
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.summary import quick_look
 from nephos.core.plan.boundary import Boundary, Limit
@@ -19,12 +19,11 @@ from nephos.core.plan.stock import Stock
 from nephos.core.post.read import read_program
 from nephos.core.setups.registry import kind_of
 from nephos.core.stages.begun import block_before
-from nephos.core.stages.of_plan import stages_of
+from nephos.core.stages.of_plan import job_stages, stages_of
 from nephos.core.stages.run import run_plan
 from nephos.core.stages.setup_outcome import SetupOutcome
 from nephos.core.stages.space import stock_space
 from nephos.core.stages.store import MemoryStore
-from nephos.core.stages.whole import solids_after, whole_of
 from nephos.core.stages.work import Work
 from nephos.core.stock.bar import bar_block
 from nephos.core.stock.bar_pieces import loose_pieces
@@ -185,13 +184,14 @@ def test_a_face_before_or_after_the_bar_rotates_begins_with_what_was_left(first:
     assert kept is not None and np.array_equal(kept.top, begun.top)
     alone = cut(plan.model_copy(update={"setups": plan.setups[1:]}), MemoryStore())[0]
     assert len(after.outcomes[0].kinds) < len(alone.outcomes[0].kinds), "what is gone is not roughed again"
-    solids = solids_after(plan, done)
+    work = Work(store, lambda _: EGG)
+    solids = work.of(job_stages(plan).solids)
     assert len(solids) == 1
-    found = whole_of(plan, done, Work(store, lambda _: EGG))
-    assert set(found.comparisons) == {item.id for item in plan.setups}
+    found = work.of(job_stages(plan).whole)
+    assert len(found.surfaces) == len(plan.setups)
     assert found.numbers()["gouge_max"] <= plan.tolerance
     # Judged over bar and face together: where the setups leave corners, once for the whole part.
-    told = [item for item in whole_findings(plan, found, done) if item.code == "no-side-reaches"]
+    told = [item for item in whole_findings(plan, found, whole_row(plan)) if item.code == "no-side-reaches"]
     assert len(told) == (found.numbers()["unreachable"] > 0.02)
     if told:
         x, y, z = told[0].place

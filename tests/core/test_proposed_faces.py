@@ -13,6 +13,7 @@ from nephos.core.findings.faces import (
     most_push,
     tabs_hold,
     whole_findings,
+    whole_row,
 )
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.findings.terrain import Shown
@@ -28,9 +29,9 @@ from nephos.core.proposals.faces import FOUR_FACES, TWO_FACES, Sides, _refuse_op
 from nephos.core.proposals.needed_sides import LEAST_SHARE, own_shares
 from nephos.core.proposals.way import Job
 from nephos.core.proposals.ways import way
+from nephos.core.stages.of_plan import job_stages
 from nephos.core.stages.run import run_plan
 from nephos.core.stages.store import MemoryStore
-from nephos.core.stages.whole import whole_of
 from nephos.core.stages.work import Work
 
 
@@ -194,7 +195,8 @@ def test_the_levels_that_roughing_leaves_on_round_tabs_are_no_ridge() -> None:
     """Above the middle of a tab they are up to a stepdown high. The last side is not roughed and leaves none itself."""
     part = ellipsoid((30.0, 13.0, 12.0))
     plan = _proposed(part, FOUR_FACES, usual_cutters()).model_copy(update={"pitch": 0.2})
-    done = list(run_plan(plan, lambda _: part, Work(MemoryStore())))
-    whole = whole_of(plan, done, work_with(part))
+    work = Work(MemoryStore())
+    list(run_plan(plan, lambda _: part, work))
+    whole = work.of(job_stages(plan).whole)
     assert whole.ridge < 0.05, whole.ridge_at
-    assert not {item.code for item in whole_findings(plan, whole, done)} & {"ridge", "not-free", "not-cut"}
+    assert not {item.code for item in whole_findings(plan, whole, whole_row(plan))} & {"ridge", "not-free", "not-cut"}

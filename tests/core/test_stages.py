@@ -15,9 +15,12 @@ from pydantic import BaseModel
 from core.test_keys import PLANS, base, mesh_for
 from graph import all_keys
 from nephos.core.plan.schema import Plan
-from nephos.core.plan.setups.tiled import TileSetup
+from nephos.core.plan.setups.face import FaceSetup
+from nephos.core.plan.setups.tiled import TiledSetup, TileSetup
+from nephos.core.plan.setups.tiling import SlideError
+from nephos.core.report.job_results import JobReports
 from nephos.core.stages.canonical import canonical, digest, said
-from nephos.core.stages.of_plan import stages_of
+from nephos.core.stages.of_plan import job_stages, stages_of
 from nephos.core.stages.passes import PassesStage
 from nephos.core.stages.space import SpaceStage
 from nephos.core.stages.stage import Kept, walk
@@ -100,9 +103,26 @@ def test_all_tiles_of_a_setup_lie_in_one_space() -> None:
 @pytest.mark.parametrize("kind", PLANS)
 def test_the_graph_names_all_that_is_kept(kind: str) -> None:
     """Collection drops what no walk over the graph finds."""
-    found = {stage.key for stages in stages_of(PLANS[kind]().as_cut()).values() for stage in walk(*stages.all())}
-    beside = {"summary", "findings", "program", "whole", "shadow", "overrun", "composed", "prepared"}
+    plan = PLANS[kind]().as_cut()
+    job = JobReports.of(plan)
+    found = {stage.key for stages in stages_of(plan).values() for stage in walk(*stages.all())}
+    found |= set() if job is None else {stage.key for stage in walk(job.summary, job.findings)}
+    beside = {"summary", "findings", "program", "shadow", "overrun", "composed", "prepared"}
     assert {key for key in base(kind).results if key.rpartition("-")[0] not in beside and "/" not in key} <= found
+
+
+def test_assumed_errors_of_slides_belong_to_the_key_of_the_finished_block() -> None:
+    """Other setups are judged by the block with those errors in it."""
+    tiled = PLANS["tiles"]()
+    under = FaceSetup(id="under", name="under", side="bottom", operations=tiled.setups[0].operations)
+    plan = tiled.model_copy(update={"setups": (*tiled.setups, under)})
+    own = tiled.setups[0]
+    assert isinstance(own, TiledSetup)
+    slid = own.model_copy(update={"tiles": own.tiles.model_copy(update={"errors": (SlideError(tile=2, dx=0.3),)})})
+    keys = [
+        job_stages(item.as_cut()).whole.own[1].key for item in (plan, plan.model_copy(update={"setups": (slid, under)}))
+    ]
+    assert keys[0] != keys[1]
 
 
 def test_a_graph_without_a_calculation_computes_nothing() -> None:

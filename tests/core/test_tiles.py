@@ -7,7 +7,6 @@ import numpy as np
 import pytest
 
 from cutting import BALL, FLAT, TOLERANCE, bumpy, op, worst_gouge
-from graph import work_with
 from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.findings.proof_checks import outcome_findings
@@ -25,11 +24,10 @@ from nephos.core.plan.setups.tiled import TiledSetup
 from nephos.core.plan.setups.tiling import SlideError, Tiles
 from nephos.core.plan.stock import Stock
 from nephos.core.post.read import read_program
-from nephos.core.stages.of_plan import stages_of
+from nephos.core.stages.of_plan import job_stages, stages_of
 from nephos.core.stages.run import run_plan
 from nephos.core.stages.setup_outcome import SetupOutcome
 from nephos.core.stages.store import MemoryStore
-from nephos.core.stages.whole import solids_after, whole_of
 from nephos.core.stages.work import Work
 from nephos.core.toolpath import Kind
 
@@ -63,10 +61,10 @@ def board(*operations: Operation, tiles: Tiles | None = None, **change: object) 
     )
 
 
-def cut(plan: Plan) -> list[SetupOutcome]:
+def cut(plan: Plan, store: MemoryStore | None = None) -> list[SetupOutcome]:
     """All setups and tiles of a plan, worked out."""
     mesh = hills()
-    return list(run_plan(plan, lambda _: mesh, Work(MemoryStore())))
+    return list(run_plan(plan, lambda _: mesh, Work(store or MemoryStore())))
 
 
 def seams(*at: float, **change: object) -> Tiles:
@@ -97,7 +95,8 @@ def test_tiles_leave_the_surface_of_the_whole(whole: SetupOutcome, seed: int) ->
     while count > 2 and np.diff(ends).min() < 9:
         ends = np.sort(rng.uniform(12, LENGTH - 12, count - 1))
     plan = board(ROUGH, FINISH, CUT_OUT, tiles=seams(*ends.round(2), overrun=float(rng.uniform(1.5, 6))))
-    done = cut(plan)
+    store = MemoryStore()
+    done = cut(plan, store)
     assert len(done) == count
     rows, columns = whole.block.grid.window((15, 12), (75, 24))
     off = done[-1].block.top[rows, columns] - whole.block.top[rows, columns]
@@ -112,8 +111,7 @@ def test_tiles_leave_the_surface_of_the_whole(whole: SetupOutcome, seed: int) ->
                 assert all(found.depth <= TOLERANCE for found in outcome.gouges)
                 assert outcome.operation.strategy == "cut_out" or worst_gouge(item, k) <= TOLERANCE + 1e-3
     # The part hangs on its tabs as it does when it is cut whole.
-    parts = [sorted(round(piece.volume, -2) for piece in solids_after(plan.as_cut(), done))]
-    assert len(parts[0]) == 1
+    assert len(Work(store, lambda _: hills()).of(job_stages(plan.as_cut()).solids)) == 1
     assert all(abs(step.most) < 0.01 for step in done[-1].proof.steps)
     assert 1 <= len(done[-1].proof.steps) <= count - 1
 
@@ -304,10 +302,11 @@ def test_a_part_of_two_faces_is_tiled_face_by_face() -> None:
         operations=(op("finish_raster", BALL, 40, {"cut_to": 1.0}, stepover=1.0),),
     )  # fmt: skip
     both = plan.model_copy(update={"setups": (*plan.setups, under)})
-    done = cut(both)
+    store = MemoryStore()
+    done = cut(both, store)
     assert [item.space.setup.id for item in done] == ["a.1", "a.2", "b.1", "b.2"]
     cut_as = both.as_cut()
-    assert whole_of(cut_as, done, work_with(hills())).numbers()["gouge_max"] >= 0
+    assert Work(store, lambda _: hills()).of(job_stages(cut_as).whole).numbers()["gouge_max"] >= 0
     alone = cut(both.model_copy(update={"setups": tuple(s.whole() for s in both.setups)}))
     assert np.abs(alone[-1].block.top - done[-1].block.top)[20:-20, 20:-20].max() < 0.02
 

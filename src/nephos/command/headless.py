@@ -15,7 +15,7 @@ from nephos.command.headless_input import Parser, load, load_meshes, load_plan
 from nephos.core.bench import bench_drop, bench_proof, bench_removal, bench_rotary_drop, bench_rotary_removal
 from nephos.core.cutters import standard_cutter, usual_cutters
 from nephos.core.errors import Refused
-from nephos.core.findings.faces import whole_findings
+from nephos.core.findings.faces import whole_findings, whole_row
 from nephos.core.findings.placement import placement_findings
 from nephos.core.findings.plan_checks import operation_findings
 from nephos.core.findings.proof_checks import outcome_findings
@@ -38,10 +38,10 @@ from nephos.core.proposals.way import NewMesh, Wish
 from nephos.core.proposals.ways import WAYS_FOR_MESH
 from nephos.core.report.setup_report import setup_report
 from nephos.core.setups.registry import kind_of
+from nephos.core.stages.of_plan import job_stages
 from nephos.core.stages.prepared import prepared_mesh
 from nephos.core.stages.run import run_plan
 from nephos.core.stages.store import MemoryStore
-from nephos.core.stages.whole import solids_after, whole_of
 from nephos.core.stages.work import Work
 from nephos.core.strategies.registry import strategy
 
@@ -258,7 +258,7 @@ def cut(words: list[str]) -> int:
         out.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise Refused(f"{out}: {error.strerror}: give a folder that can be written") from None
-    reports, all_done = [], []
+    reports = []
     cut_as = plan.as_cut()
     for done in run_plan(cut_as, meshes.__getitem__, work, title=source.stem):
         setup, to_zero = done.space.setup, np.eye(4)
@@ -272,10 +272,10 @@ def cut(words: list[str]) -> int:
         proof = kind_of(done.space.setup).block_mesh(done.shown)
         (out / f"proof-{setup.id}.stl").write_bytes(write_stl(proof.moved(to_zero), f"proof, {setup.name}"))
         reports.append(setup_report(done, findings, done.space.zero))
-        all_done.append(done)
-    whole = whole_of(cut_as, all_done, work)
+    job = job_stages(cut_as)
+    whole = work.of(job.whole)
     begin = time.perf_counter()
-    pieces = solids_after(cut_as, all_done)
+    pieces = work.of(job.solids)
     (out / "proof.stl").write_bytes(write_stl(joined([piece.mesh for piece in pieces]), f"proof of {source.stem}"))
     work.seconds["solid"] = time.perf_counter() - begin
     document = {
@@ -284,7 +284,7 @@ def cut(words: list[str]) -> int:
         "proof": "proof.stl",
         "compare": whole.numbers(),
         "pieces": [{"volume": round(p.volume, 1), "low": p.low, "high": p.high} for p in pieces],
-        "findings": [finding.as_dict() for finding in whole_findings(cut_as, whole, all_done)],
+        "findings": [finding.as_dict() for finding in whole_findings(cut_as, whole, whole_row(cut_as))],
         "seconds": {key: round(value, 3) for key, value in work.seconds.items()},
     }
     (out / "report.json").write_text(json.dumps(document, indent=1))

@@ -15,13 +15,13 @@ from django.utils import timezone
 from nephos.core.errors import Refused
 from nephos.core.estimate.stock_estimate import HeightMapStage
 from nephos.core.plan.schema import Plan, parse_plan
+from nephos.core.report.job_results import JobReports
 from nephos.core.report.setup_results import Reports
 from nephos.core.stages.of_plan import stages_of
 from nephos.core.stages.overrun import RimStage
 from nephos.core.stages.prepared import composed_key, prepared_key
 from nephos.core.stages.shadow import ShadowStage
 from nephos.core.stages.stage import Stage, walk
-from nephos.core.stages.whole import freed_key, job_findings_key, job_key, whole_key
 from nephos.web.deleted import drop_old
 from nephos.web.mesh_keys import mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision, Setting
@@ -64,7 +64,9 @@ def keys_of(plan: Plan) -> set[str]:
     found |= {composed_key(model) for model in plan.models if model.composition is not None}
     plan = plan.as_cut()
     graph = stages_of(plan)
-    found |= {job_key(plan), job_findings_key(plan), freed_key(plan)}
+    job = JobReports.of(plan)
+    if job is not None:
+        found |= {stage.key for stage in walk(job.summary, job.findings)}
     for setup in plan.setups:
         stages = graph[setup.id]
         beside: list[Stage[Any]] = [RimStage.of(plan, setup), HeightMapStage.of(plan, setup)]
@@ -72,7 +74,7 @@ def keys_of(plan: Plan) -> set[str]:
         found |= {stage.key for stage in walk(*stages.all(), *beside)} | set(outline_keys(plan, setup).values())
         if stages.operations:
             reports = Reports.of(stages)
-            found |= {reports.summary.key, reports.findings.key, reports.files, whole_key(plan, setup.id)}
+            found |= {reports.summary.key, reports.findings.key, reports.files}
     return found
 
 

@@ -27,11 +27,11 @@ from nephos.core.plan.parting import ground_height, height_below_parting
 from nephos.core.plan.place import Placed, linear_of, placed_model
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.setup import Setup
+from nephos.core.report.job_results import JobReports
 from nephos.core.report.setup_results import Reports
 from nephos.core.setups.registry import kind_of
 from nephos.core.stages.of_plan import SetupStages, stages_of
 from nephos.core.stages.overrun import RimStage, overrun_for
-from nephos.core.stages.whole import job_findings_key, job_key
 from nephos.core.strategies.cut_out import shown_tabs
 from nephos.core.strategies.registry import strategy
 from nephos.core.units import number_in
@@ -315,22 +315,19 @@ def _faces(plan: Plan, boxes: list[Placed]) -> dict[str, Any] | None:
     }
 
 
-def _joined(plan: Plan) -> bool:
-    """Whether several setups leave the part."""
-    return len({setup.parent_id for setup in plan.setups if setup.worked}) > 1
-
-
-def _whole(plan: Plan) -> tuple[dict[str, Any] | None, list[dict[str, Any]]]:
+def _whole(plan: Plan, reports: JobReports | None) -> tuple[dict[str, Any] | None, list[dict[str, Any]]]:
     """What is known of the whole job, and its findings."""
-    if not _joined(plan):
+    if reports is None:
         return None, []
-    key, findings = job_key(plan), job_findings_key(plan)
+    key, findings = reports.summary.key, reports.findings.key
     kept = dict(Result.objects.filter(key__in=[key, findings]).values_list("key", "facts"))
     facts = kept.get(key)
     if facts is None or "compare" not in facts or findings not in kept:
         return None, []
     told = kept[findings]["findings_in" if plan.units == "in" else "findings"]
-    return {"key": key, **{name: facts[name] for name in ("compare", "ridge", "pieces", "makers")}}, told
+    names = {setup.id: setup.name for setup in plan.setups}
+    makers = [names[maker] for maker in reports.makers]
+    return {"key": key, "makers": makers, **{name: facts[name] for name in ("compare", "ridge", "pieces")}}, told
 
 
 _DERIVED: Memo[dict[str, Any]] = Memo(64)
@@ -389,14 +386,15 @@ def _derived(plan: Plan) -> dict[str, Any]:
         answer["findings"] = [item for item in answer["findings"] if not told_before(item, before)]
         setups.append(answer)
     told = [finding for setup in setups for finding in setup.pop("told")]
-    whole, more = _whole(cut_as)
+    reports = JobReports.of(cut_as)
+    whole, more = _whole(cut_as, reports)
     return {
         "models": models,
         "findings": first + seen(plan, told + more),
         "setups": setups,
         "seam_costs": seam_cost_answers(plan, shown),
         "faces": _faces(plan, [box for _, box, _ in shown]),
-        "joined": _joined(cut_as),
+        "joined": reports is not None,
         "whole": whole,
         "pitch": plan.block_pitch,
     }

@@ -29,7 +29,8 @@ from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.setups.setup import Setup
 from nephos.core.proposals.way import Job as JobAsked
 from nephos.core.proposals.ways import way
-from nephos.core.report.setup_results import Reports, job_findings_result, setup_results
+from nephos.core.report.job_results import JobReports
+from nephos.core.report.setup_results import Reports, setup_results
 from nephos.core.setups.registry import kind_of
 from nephos.core.stages.begun import begun_after, block_before
 from nephos.core.stages.external_program import prove_external
@@ -38,16 +39,12 @@ from nephos.core.stages.of_plan import stages_of
 from nephos.core.stages.outline import OutlineStage
 from nephos.core.stages.prepared import prepared_key, prepared_mesh
 from nephos.core.stages.run import run_plan
-from nephos.core.stages.setup_outcome import SetupOutcome
 from nephos.core.stages.space import SpaceStage
 from nephos.core.stages.store import as_result, kept
-from nephos.core.stages.whole import job_findings_key, job_key, last_of_each, solids_after, surface_makers, whole_of
 from nephos.core.stages.work import NotKept, Step, Work
 from nephos.core.stock.block import Block
 from nephos.core.stock.frames import shown_grid, shown_intervals, shown_top
 from nephos.core.stock.window import cut_window, window_grid
-from nephos.core.surface.index import build_index
-from nephos.core.surface.inside import signed_distances
 from nephos.web.blobs import read_chunks
 from nephos.web.collect import collect, forget_job
 from nephos.web.health import full_disk, require_space
@@ -343,46 +340,6 @@ class _Progress:
             raise Cancelled
 
 
-def _keep_whole(plan: Plan, done: list[SetupOutcome], work: Work) -> None:
-    """Keep what is known of a job of several setups: figures, pieces, the finished block as a solid, and what is found
-    on it."""
-    key, findings = job_key(plan), job_findings_key(plan)
-    # After the last tile of a setup its own proof shows all of it.
-    if len(last_of_each(done)) < 2 or (STORE.get(key) is not None and STORE.get(findings) is not None):
-        return
-    whole = whole_of(plan, done, work)
-    if STORE.get(findings) is None:
-        STORE.put(findings, "findings", job_findings_result(plan, whole, done))
-    if STORE.get(key) is not None:
-        return
-    pieces = solids_after(plan, done)
-    mesh = joined([piece.mesh for piece in pieces])
-    first = done[0].space
-    model = first.mesh.moved(np.asarray(np.linalg.inv(first.matrix), np.float64))
-    deviation = signed_distances(build_index(model.vertices, model.faces), mesh.vertices, SHOWN_DEVIATION)
-    facts = {
-        "compare": whole.numbers(),
-        "ridge": whole.ridge,
-        "pieces": [{"volume": piece.volume, "low": piece.low, "high": piece.high} for piece in pieces],
-        "overruns": {item.space.setup.id: item.overrun[0] for item in done if item.overrun is not None},
-    }
-    middles, corners = mesh.vertices[mesh.faces].mean(axis=1), len(mesh.vertices)
-    owner, missed = surface_makers(done, whole, np.concatenate([mesh.vertices, middles]))
-    facts["makers"] = [item.space.setup.name for item in last_of_each(done)]
-    STORE.put(
-        key,
-        "whole",
-        as_result(
-            facts,
-            vertices=mesh.vertices.astype(np.float32),
-            faces=mesh.faces,
-            deviation=deviation,
-            left_by=np.where(owner[corners:] < 0, 255, owner[corners:]).astype(np.uint8),
-            missed=missed[:corners].astype(np.uint8),
-        ),
-    )
-
-
 @app.periodic(cron="*/10 * * * *")
 @app.task(queue="mesh", queueing_lock="collect", lock="collect")
 def collect_results(timestamp: int = 0) -> None:
@@ -420,14 +377,15 @@ def calculate(calculation_id: int) -> None:
         plan = parse_plan(Revision.objects.get(job_id=row.job_id, number=row.revision).plan).as_cut()
         title, graph = f"{row.job.name}, revision {row.revision}", stages_of(plan)
         with STORE.made_for(row.job_id):
-            all_done = []
             for done in run_plan(plan, _loaded, work, title):
                 reports = Reports.of(graph[done.space.setup.id])
                 for key, stage, make in setup_results(done, reports, work, title):
                     kept(STORE, key, stage, make)
-                all_done.append(done)
             work.note(Step("whole"), 0.99, 1.0)
-            _keep_whole(plan, all_done, work)
+            job = JobReports.of(plan)
+            if job is not None:
+                work.result(job.findings)
+                work.result(job.summary)
             grid = shown_grid(done.block.grid)
             Job.objects.filter(pk=row.job_id).update(picture=shaded(shown_top(done.block, grid), grid.pitch))
     except Cancelled:

@@ -20,7 +20,8 @@ from nephos.core.stages.compare import finest_operation
 from nephos.core.stages.cut_free import HELD
 from nephos.core.stages.setup_outcome import SetupOutcome
 from nephos.core.stages.uncut_solids import BEYOND
-from nephos.core.stages.whole import Whole
+from nephos.core.stages.whole import OwnSurface, Whole
+from nephos.core.stock.passed_on import CutBar
 from nephos.core.surface.index import build_index
 from nephos.core.surface.inside import signed_distances
 from nephos.core.units import Units, length_in
@@ -253,9 +254,9 @@ def _along(tab: FaceTab, border: float) -> F64:
     return places
 
 
-def _bad_tabs(plan: Plan, faces: Faces, done: Sequence[SetupOutcome]) -> dict[str, list[FaceTab]]:
+def _bad_tabs(plan: Plan, faces: Faces, surfaces: Sequence[OwnSurface]) -> dict[str, list[FaceTab]]:
     """Tabs that do not do what they should, by what is wrong with them."""
-    first = done[0].space
+    first = surfaces[0].space
     bad: dict[str, list[FaceTab]] = {"beside": [], "cut": [], "nothing": [], "short": []}
     size = np.array(plan.stock.size)
     for tab in faces.tabs:
@@ -267,12 +268,12 @@ def _bad_tabs(plan: Plan, faces: Faces, done: Sequence[SetupOutcome]) -> dict[st
             bad["beside"].append(tab)
         elif (places[-1] < 0).any() or (places[-1] > size).any():
             bad["nothing"].append(tab)
-        elif not all(_standing(item, places).all() for item in done):
+        elif not all(_standing(item, places).all() for item in surfaces):
             bad["cut"].append(tab)
         elif (
             (frame >= 0).all()
             and (frame <= size).all()
-            and not all(_standing(item, frame[None]).all() for item in done)
+            and not all(_standing(item, frame[None]).all() for item in surfaces)
         ):
             bad["short"].append(tab)
     return bad
@@ -308,22 +309,22 @@ def _touches(mesh: Mesh, places: F64, within: float) -> bool:
     return bool((signed_distances(some, places, within + _FAR) <= within).any())
 
 
-def _standing(done: SetupOutcome, places: F64) -> F64:
-    """(n,) bool, which places a setup has left."""
-    m, g = done.space.matrix, done.block.grid
+def _standing(own: OwnSurface, places: F64) -> F64:
+    """(n,) bool, which places a setup has left; all of them where it is cut from a bar."""
+    if isinstance(own.side, CutBar):
+        return np.ones(len(places), np.bool_)
+    m, g = own.side.matrix, own.side.grid
     seen = places @ m[:3, :3].T + m[:3, 3]
     i = np.clip(np.round((seen[:, 0] - g.x0) / g.pitch).astype(int), 0, g.nx - 1)
     j = np.clip(np.round((seen[:, 1] - g.y0) / g.pitch).astype(int), 0, g.ny - 1)
-    return np.asarray(seen[:, 2] <= done.block.cut_field[j, i] + g.pitch)
+    return np.asarray(seen[:, 2] <= own.side.field[j, i] + g.pitch)
 
 
-def _least_reached(whole: Whole, done: Sequence[SetupOutcome]) -> tuple[float, float, float] | None:
+def _least_reached(whole: Whole) -> tuple[float, float, float] | None:
     """Where most is left that no cutter of any side reaches, in stock space; none where that is nowhere."""
     most, place = 0.0, None
-    for item in done:
-        c = whole.comparisons.get(item.space.setup.id)
-        if c is None:
-            continue
+    for item in whole.surfaces:
+        c = item.comparison
         left = np.where(c.reachable | ~np.isfinite(c.deviation), 0.0, c.deviation)
         j, i = np.unravel_index(int(left.argmax()), left.shape)
         if left[j, i] > most:
@@ -342,13 +343,19 @@ _TAB_WORDS = {
 }
 
 
-def whole_findings(plan: Plan, whole: Whole, done: Sequence[SetupOutcome], units: Units = "mm") -> list[Finding]:
-    """Findings on the finished block, over all setups."""
-    if len(whole.comparisons) < 2:
+def whole_row(plan: Plan) -> str:
+    """The row of the sheet that findings on the finished block concern: the turn-over, or the finest operation."""
+    if plan.faces is not None:
+        return ROW
+    return str(finest_operation([operation for setup in plan.setups for operation in setup.worked]).number)
+
+
+def whole_findings(plan: Plan, whole: Whole, row: str, units: Units = "mm") -> list[Finding]:
+    """Findings on the finished block, over all setups; `row` is that of :func:`whole_row`."""
+    if len(whole.surfaces) < 2:
         return []
-    found = [] if plan.faces is None else _joined_findings(plan, plan.faces, whole, done, units)
+    found = [] if plan.faces is None else _joined_findings(plan, plan.faces, whole, units)
     mm, numbers = length_in(units), whole.numbers()
-    row = ROW if plan.faces is not None else _finest_row(done)
     if whole.thin is not None:
         found += thin_findings(whole.thin, row, mm)
     if numbers.get("unreachable", 0.0) > 0.02:
@@ -360,22 +367,16 @@ def whole_findings(plan: Plan, whole: Whole, done: Sequence[SetupOutcome], units
                 f"{true_in_words(numbers, mm)}; on {100 * numbers['unreachable']:.0f} % more is left in corners that no "
                 f"cutter of any side reaches, up to {mm(numbers['leftover_max_unreachable'])}",
                 "finish with a smaller cutter, add a side, or sand them",
-                _least_reached(whole, done),
+                _least_reached(whole),
             )
         )
     return found
 
 
-def _finest_row(done: Sequence[SetupOutcome]) -> str:
-    return str(finest_operation([outcome.operation for item in done for outcome in item.outcomes]).number)
-
-
-def _joined_findings(
-    plan: Plan, faces: Faces, whole: Whole, done: Sequence[SetupOutcome], units: Units
-) -> list[Finding]:
+def _joined_findings(plan: Plan, faces: Faces, whole: Whole, units: Units) -> list[Finding]:
     """On the tabs and the frame of a part of several faces, and on what of it is not cut."""
     mm, found = length_in(units), list[Finding]()
-    for what, tabs in _bad_tabs(plan, faces, done).items():
+    for what, tabs in _bad_tabs(plan, faces, whole.surfaces).items():
         if tabs:
             code, text, advice = _TAB_WORDS[what]
             at = ", ".join(f"{axis}{value:.1f}" for axis, value in zip("XYZ", tabs[0].at, strict=True))

@@ -1,17 +1,15 @@
 """Results of a setup beside its blocks: report, findings and programs, as they are kept for the page."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from functools import partial
 from typing import ClassVar
 
 import numpy as np
 
-from nephos.core.findings.faces import whole_findings
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.parallel import Report, silent
 from nephos.core.plan.clamping import KeepOut
-from nephos.core.plan.schema import Plan
 from nephos.core.post.checksum import check_word
 from nephos.core.post.write import Program
 from nephos.core.report.setup_report import setup_report
@@ -22,7 +20,6 @@ from nephos.core.stages.outcome import OutcomeStage
 from nephos.core.stages.setup_outcome import SetupOutcome
 from nephos.core.stages.stage import KeptResult, Resolver
 from nephos.core.stages.store import Result, as_result
-from nephos.core.stages.whole import Whole
 from nephos.core.stages.work import Work
 from nephos.core.stock.frames import shown_bottom, shown_grid, shown_top
 
@@ -33,16 +30,6 @@ def findings_result(done: SetupOutcome) -> Result:
         {
             "findings": [finding.as_dict() for finding in outcome_findings(done)],
             "findings_in": [finding.as_dict() for finding in outcome_findings(done, "in")],
-        }
-    )
-
-
-def job_findings_result(plan: Plan, whole: Whole, done: Sequence[SetupOutcome]) -> Result:
-    """Findings on the part after all setups, in millimetres and in inches."""
-    return as_result(
-        {
-            "findings": [finding.as_dict() for finding in whole_findings(plan, whole, done)],
-            "findings_in": [finding.as_dict() for finding in whole_findings(plan, whole, done, "in")],
         }
     )
 

@@ -11,7 +11,7 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.mesh.topology import shells_of
 from nephos.core.plan.joined_faces import FaceTab
 from nephos.core.plan.setups.setup import Setup
-from nephos.core.stages.setup_outcome import SetupOutcome
+from nephos.core.stages.setup_space import SetupSpace
 from nephos.core.stages.uncut_solids import BEYOND
 from nephos.core.stock.block import Block
 from nephos.core.stock.over_surface import outside_of, remaining_thickness, surface_samples
@@ -143,25 +143,25 @@ def _outer_faces(mesh: Mesh) -> I32:
 
 
 def held_in_frame(
-    done: SetupOutcome, block: Block, outline: shapely.Geometry, mesh: Mesh, sides: Sequence[Side], skin: float
+    space: SetupSpace, block: Block, outline: shapely.Geometry, mesh: Mesh, sides: Sequence[Side], skin: float
 ) -> tuple[float, float, float] | None:
     """A point of the part (stock space) that a web connects with the frame, besides the tabs; none without a web.
 
     Parameters
     ----------
-    done : a face setup. block : the finished block in its frame. outline : of the part, seen from that setup. mesh : the
+    space : of a face setup. block : the finished block in its frame. outline : of the part, seen from that setup. mesh : the
     model in stock space. sides : the cut of each setup. skin : layer (mm) that roughing leaves on the sides of tabs.
     """
-    faces = done.space.plan.faces
+    faces = space.plan.faces
     if faces is None:
         return None
-    g, back = block.grid, np.linalg.inv(done.space.matrix)
+    g, back = block.grid, np.linalg.inv(space.matrix)
     x, y = np.meshgrid(g.xs, g.ys)
     middles = np.column_stack([x.ravel(), y.ravel(), np.zeros(x.size), np.ones(x.size)])
     # Columns through tabs, with their skin, are removed at all heights.
     through: Bool = np.zeros(x.size, np.bool_)
     for tab in faces.tabs:
-        middles[:, 2] = (done.space.matrix @ [*tab.at, 1.0])[2]
+        middles[:, 2] = (space.matrix @ [*tab.at, 1.0])[2]
         through |= near_tabs((middles @ back.T)[:, :3], (tab,), faces.border, skin + 2 * g.pitch)
     labels, _ = find_pieces(block.only(~through.reshape(x.shape)), HELD)
     around = shapely.union_all([shapely.Polygon(piece.exterior) for piece in shapely.get_parts(outline)])
@@ -170,8 +170,8 @@ def held_in_frame(
     frame = np.unique(labels[:, ~shapely.intersects_xy(off, x, y)])
     points, normals = surface_samples(mesh.vertices, _outer_faces(mesh), _SAMPLES // 10)
     inside = points - 2 * g.pitch * normals
-    inside = inside[outside_of(inside, sides, np.array(done.space.plan.stock.size)) < -g.pitch]
-    seen = inside @ done.space.matrix[:3, :3].T + done.space.matrix[:3, 3]
+    inside = inside[outside_of(inside, sides, np.array(space.plan.stock.size)) < -g.pitch]
+    seen = inside @ space.matrix[:3, :3].T + space.matrix[:3, 3]
     i = np.clip(np.rint((seen[:, 0] - g.x0) / g.pitch).astype(int), 0, g.nx - 1)
     j = np.clip(np.rint((seen[:, 1] - g.y0) / g.pitch).astype(int), 0, g.ny - 1)
     stands = (seen[:, 2] > block.low[:, j, i]) & (seen[:, 2] < block.high[:, j, i])

@@ -27,6 +27,7 @@ from nephos.core.stages.rapids import RapidsStage
 from nephos.core.stages.seen import compare_seen, operation_seen, part_seen
 from nephos.core.stages.space import SpaceStage
 from nephos.core.stages.stage import Stage
+from nephos.core.stages.whole import SolidsStage, WholeStage
 from nephos.core.stock.block import Block
 
 
@@ -199,3 +200,40 @@ def _graph(plan: Plan) -> dict[str, SetupStages]:
         found[setup.id] = stages
         before = stages if operations else before
     return found
+
+
+@dataclass(frozen=True, eq=False)
+class JobStages:
+    """What is made of all setups together. `setups` : those that are worked out; of a setup with tiles the last tile, whose
+    block and compare are those of all."""
+
+    plan: Plan
+    setups: tuple[SetupStages, ...]
+
+    @property
+    def is_joined(self) -> bool:
+        """Whether several setups leave the part."""
+        return len(self.setups) > 1
+
+    @cached_property
+    def sides(self) -> tuple[SideStage, ...]:
+        """What each setup has cut, with the assumed errors."""
+        return tuple(SideStage.of(self.plan, item.setup, item.proof_block) for item in self.setups)
+
+    @cached_property
+    def whole(self) -> WholeStage:
+        """The compare over all surfaces of the part."""
+        own = [item.setup for item in self.setups]
+        return WholeStage.of(self.plan, own, tuple(item.compare for item in self.setups), self.sides)
+
+    @cached_property
+    def solids(self) -> SolidsStage:
+        """The finished block as solids."""
+        return SolidsStage.of(self.plan, [item.setup for item in self.setups], self.setups[-1].block, self.sides)
+
+
+def job_stages(plan: Plan) -> JobStages:
+    """The stages of a plan as it is cut that are about all its setups."""
+    worked = [stages for stages in stages_of(plan).values() if stages.operations]
+    later = [item.setup.parent_id for item in worked]
+    return JobStages(plan, tuple(item for k, item in enumerate(worked) if later[k] not in later[k + 1 :]))

@@ -16,7 +16,7 @@ from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.setup import Setup
 from nephos.core.post.preview import preview
 from nephos.core.setups.registry import kind_of
-from nephos.core.stages.of_plan import OperationStages, SetupStages, stages_of
+from nephos.core.stages.of_plan import OperationStages, SetupStages, job_stages, stages_of
 from nephos.core.stages.outcome import setup_outcome
 from nephos.core.stages.programs import programs_of
 from nephos.core.stages.setup_outcome import SetupOutcome
@@ -127,14 +127,15 @@ def run_plan(plan: Plan, meshes: Meshes, work: Work, title: str = "Nephos") -> I
         if setup.may_be_idle and idle and not goes_on:
             raise Refused(f"operation {idle[0]}: there is nothing to cut for it in any tile: give it another boundary")
         yield done
-        _let_go(work, stages, following)
+        _let_go(work, plan, stages, following)
     work.report, work.note = report, note
 
 
-def _let_go(work: Work, stages: SetupStages, following: SetupStages | None) -> None:
-    """Forget all values but those that the next setup needs: blocks are large."""
+def _let_go(work: Work, plan: Plan, stages: SetupStages, following: SetupStages | None) -> None:
+    """Forget all values but those that the next setup needs, or the finished block: blocks are large."""
     if following is None:
-        work.forget()
+        job = job_stages(plan)
+        work.forget(but=[*job.sides, *(item.compare for item in job.setups), *(item.space for item in job.setups)])
         return
     work.of(following.first)
     work.of(following.begun)

@@ -70,6 +70,18 @@ def compare_seen(plan: Plan, setup: Setup) -> tuple[Plan, Setup]:
     return space.model_copy(update=change), own
 
 
+def whole_seen(plan: Plan) -> Plan:
+    """What the finished block is judged by: stock, pitch, shown models, what the faces of a part share, and all setups with
+    the shape of what their operations cut."""
+    parted = plan.faces is not None
+    change = {
+        "faces": plan.faces and plan.faces.model_copy(update={"registration": Registration()}),
+        "setups": tuple(part_seen(setup, parted) for setup in plan.setups if setup.on),
+        "pitch": plan.block_pitch,
+    }
+    return models_seen(plan).model_copy(update=change)
+
+
 def reported(plan: Plan, setup: Setup) -> tuple[Plan, Setup]:
     """All of a plan that the report and the findings of a setup may read, besides its clamps."""
     own = setup.model_copy(update={"keep_outs": ()})

@@ -20,13 +20,13 @@ from nephos.core.plan.setups.setup import Setup
 from nephos.core.post.checksum import HEAD, body_word, check_word, checksum_state
 from nephos.core.post.text import file_stem
 from nephos.core.post.write import retitled
+from nephos.core.report.job_results import JobReports
 from nephos.core.report.setup_results import Reports
 from nephos.core.setups.registry import kind_of
 from nephos.core.stages.begun import operation_before
 from nephos.core.stages.canonical import key_of
 from nephos.core.stages.external_program import external_key
 from nephos.core.stages.of_plan import stages_of
-from nephos.core.stages.whole import job_key
 from nephos.core.stock.window import window_grid
 from nephos.web import jobs as service
 from nephos.web.api.meshes import body_pieces
@@ -225,7 +225,8 @@ def whole_file(request: HttpRequest, job_id: int, suffix: Literal[".stl", ".glb"
     """Have the block after all setups written as a mesh, in millimetres from the stock's low corner; the answer names
     where it will be found."""
     job = get_object_or_404(Job, pk=job_id)
-    key = job_key(parse_plan(service.current_plan(job)).as_cut())
+    reports = JobReports.of(parse_plan(service.current_plan(job)).as_cut())
+    key = "" if reports is None else reports.summary.key
     if not Result.objects.filter(pk=key, facts__has_key="compare").exists():
         raise Refused("the whole part is not calculated for the job as it is now: press Calculate first")
     made = key_of("export", EXPORT, key, suffix)
