@@ -5,8 +5,13 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./App";
+import { startEvents } from "./api/events";
+import { followEvents } from "./api/live";
 
 const client = new QueryClient({ defaultOptions: { queries: { retry: 2, retryDelay: 600 } } });
+
+startEvents();
+followEvents(client);
 
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>

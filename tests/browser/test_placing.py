@@ -72,7 +72,7 @@ def test_the_raw_scan_is_put_right_by_hand(browser, tmp_path: Path) -> None:
 
     # What lies in the stock now is the plaque: as large, the same way round, the same way up.
     plan = parse_plan(current_plan(Job.objects.get()))
-    assert not [item for item in derived(plan)["findings"] if item["level"] == "stop"]
+    assert not [item for item in derived(plan).findings if item.level == "stop"]
     model = plan.models[0]
     found = joined(placed_parts(plan, model, prepared_mesh(model, Work(MemoryStore(), _loaded))))
     plaque = heron(1.2)
@@ -111,7 +111,7 @@ def test_dragging_an_arrow_moves_the_model_as_typing_does(hill_job) -> None:
     )
     type_in(driver, "Left edge at, X", "5")
     until(driver, lambda d: "rev 3 · saved" in text(d))
-    assert derived(parse_plan(current_plan(Job.objects.get())))["models"]["m1"]["low"][0] == 5
+    assert derived(parse_plan(current_plan(Job.objects.get()))).models["m1"].low[0] == 5
     press(driver, "Undo")
     until(driver, lambda d: "rev 2 · saved" in text(d))
     assert offset() == moved
@@ -135,11 +135,11 @@ def test_a_ring_turns_the_model_and_the_height_of_the_cut_is_dragged(hill_job) -
 
     press(driver, "Front")
     press(driver, "Drag the cut-off")
-    before = derived(parse_plan(current_plan(Job.objects.get())))["models"]["m1"]["size"]
+    before = derived(parse_plan(current_plan(Job.objects.get()))).models["m1"].size
     grip(driver, [(x, y) for y in range(-60, 80, 5) for x in range(60, 420, 12)])
     ActionChains(driver).click_and_hold().move_by_offset(0, -8).move_by_offset(0, -8).release().perform()
     ready(driver, 3)
-    after = derived(parse_plan(current_plan(Job.objects.get())))["models"]["m1"]["size"]
+    after = derived(parse_plan(current_plan(Job.objects.get()))).models["m1"].size
     steps = current_plan(Job.objects.get())["models"][0]["steps"]
     assert [step["kind"] for step in steps] == ["cut_below"]
     assert before[2] - 0.2 > after[2] == pytest.approx(before[2] - steps[0]["settings"]["height"], abs=0.01)
@@ -173,7 +173,7 @@ def test_stock_zero_clamps_and_units(hill_job) -> None:
     until(driver, lambda d: "clamp is" in text(d) and "1 stop" in text(d))
 
     # Inches: the same part, other words.
-    before = derived(parse_plan(current_plan(Job.objects.get())))["models"]
+    before = derived(parse_plan(current_plan(Job.objects.get()))).models
     press(driver, "in")
     until(
         driver,
@@ -181,7 +181,7 @@ def test_stock_zero_clamps_and_units(hill_job) -> None:
             d.find_element(By.XPATH, "//label[.='Length, X']/following::input[1]").get_attribute("value") == "1.9685"
         ),
     )
-    assert derived(parse_plan(current_plan(Job.objects.get())))["models"] == before
+    assert derived(parse_plan(current_plan(Job.objects.get()))).models == before
     type_in(driver, "Length, X", "2 1/2")
     until(driver, lambda d: current_plan(Job.objects.get())["stock"]["length"] == 63.5)
 

@@ -367,7 +367,7 @@ def test_an_edit_that_is_none_or_wrong_is_refused_in_words() -> None:
     ):
         with pytest.raises(Refused, match=said):
             apply_edit(plan(), look, edit)
-    assert all(change.__doc__ for change in EDITS.values())
+    assert all(kind.values.__doc__ for kind in EDITS.values())
 
 
 @settings(max_examples=30, deadline=None)

@@ -13,7 +13,7 @@ from nephos.core.cutters import standard_cutter
 from nephos.core.mesh.model import Mesh
 from nephos.core.plan.edits import apply_edit
 from nephos.core.plan.model import Model, Placement
-from nephos.core.plan.part import Angle
+from nephos.core.plan.ranges import Angle
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.setups import registry
 from nephos.core.plan.setups.face import FaceSetup, SideUpSetup

@@ -8,8 +8,10 @@ import pytest
 
 from cutting import BALL, FLAT, op, recertified, run
 from nephos.command.warm import small_hill
+from nephos.core.answers.findings import open_stops, with_overrides
 from nephos.core.errors import Refused
-from nephos.core.findings.overrides import overridden, seen, standing
+from nephos.core.finding import Finding
+from nephos.core.findings.overrides import overridden
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Override, Plan
 from nephos.core.post.preview import preview
@@ -132,11 +134,14 @@ def test_an_override_changes_what_is_told_and_nothing_that_is_cut() -> None:
 
 def test_a_stop_stands_until_its_very_words_are_overridden() -> None:
     plan = Plan.model_validate({"stock": {"length": 1, "width": 1, "thickness": 1}, "overrides": [STOP.model_dump()]})
-    finding = {"code": "nothing-holds", "row": "30", "level": "stop", "text": STOP.text}
-    assert standing(seen(plan, [finding])) == [] and seen(plan, [finding])[0]["overridden"] == "a vacuum holds it"
+    finding = Finding("nothing-holds", "stop", "30", STOP.text, "add tabs").as_dict()
+    assert (
+        open_stops(with_overrides(plan, [finding])) == []
+        and with_overrides(plan, [finding])[0].overridden == "a vacuum holds it"
+    )
     for change in ({"row": "40"}, {"text": "nothing holds it at all"}, {"code": "part-free"}):
-        assert len(standing(seen(plan, [finding | change]))) == 1
-    assert standing(seen(plan, [finding | {"level": "caution", "row": "40"}])) == [], (
+        assert len(open_stops(with_overrides(plan, [finding | change]))) == 1
+    assert open_stops(with_overrides(plan, [finding | {"level": "caution", "row": "40"}])) == [], (
         "a caution stands in nobody's path"
     )
 

@@ -59,7 +59,7 @@ def test_a_board_that_is_too_long_is_tiled_by_the_fix_of_its_finding(shop: Clien
     assert len(costs["at"]) == len(costs["cost"]) > 50
     # Costs of a tile are its share of those of the whole board.
     first, second = (item["operations"][0] for item in tiles)
-    assert first["estimate"]["seconds"] + second["estimate"]["seconds"] < 1.1 * first["whole"]["seconds"]
+    assert first["estimate"]["seconds"] + second["estimate"]["seconds"] < 1.1 * first["all_tiles"]["seconds"]
     moved = edited(shop, tiled, do="move_seam", setup="a", seam=1, at=10.0)
     assert "tile-beyond-travel" in {item["code"] for item in moved["derived"]["findings"]}
 

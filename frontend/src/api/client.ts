@@ -1,4 +1,6 @@
-/** Requests to the server. A refusal becomes an Error with the server's own sentence. */
+/** Requests to the server, typed by its OpenAPI document. A refusal becomes an Error with the server's own sentence. */
+import createClient, { type Middleware } from "openapi-fetch";
+import type { paths } from "./schema";
 
 export class Refusal extends Error {
   constructor(
@@ -21,32 +23,34 @@ async function refusalOf(response: Response): Promise<Refusal> {
   return new Refusal(body.message ?? body.detail ?? `the server answered with ${response.status}`, response.status);
 }
 
-export async function request<T>(path: string, method = "GET", body?: unknown): Promise<T> {
-  const headers: Record<string, string> = csrf();
-  if (body !== undefined) headers["Content-Type"] = "application/json";
-  const response = await fetch(`/api${path}`, {
-    method,
-    headers,
-    body: body === undefined ? null : JSON.stringify(body),
-  }).catch(() => {
-    throw new Refusal(LOST, 0);
-  });
-  if (!response.ok) throw await refusalOf(response);
-  return (response.status === 204 ? undefined : await response.json()) as T;
+const plainly: Middleware = {
+  onRequest({ request }) {
+    for (const [name, value] of Object.entries(csrf())) request.headers.set(name, value);
+    return request;
+  },
+  async onResponse({ response }) {
+    if (!response.ok) throw await refusalOf(response);
+  },
+  onError() {
+    return new Refusal(LOST, 0);
+  },
+};
+
+/** The server's API: `api.GET("/api/jobs/{job_id}", …)`. */
+export const api = createClient<paths>({
+  baseUrl: globalThis.location?.origin ?? "",
+  fetch: (request) => fetch(request),
+});
+api.use(plainly);
+
+/** What a request answers; nothing where the answer has no body. */
+export async function answered<T>(request: Promise<{ data?: T }>): Promise<T> {
+  return (await request).data as T;
 }
 
-/** Bytes that answer a question. */
-export async function requestBytes(path: string, body: unknown): Promise<ArrayBuffer> {
-  const response = await fetch(`/api${path}`, {
-    method: "POST",
-    headers: { ...csrf(), "Content-Type": "application/json" },
-    body: JSON.stringify(body),
-  }).catch(() => {
-    throw new Refusal(LOST, 0);
-  });
-  if (!response.ok) throw await refusalOf(response);
-  return response.arrayBuffer();
-}
+/** Bytes that answer a request whose answer has no type. */
+export const bytesOf = (request: Promise<{ data?: unknown }>): Promise<ArrayBuffer> =>
+  answered(request) as Promise<ArrayBuffer>;
 
 export type Typed = BigInt64Array | Float32Array | Float64Array | Int32Array | Uint16Array | Uint8Array;
 const KINDS: Record<string, new (data: ArrayBuffer) => Typed> = {

@@ -1,16 +1,19 @@
 /** Server state of the job list, by page, and of deleted jobs. */
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { request } from "./client";
-import type { DeletedListed, Job, JobPage } from "./types";
+import { answered, api } from "./client";
+import { useLive } from "./events";
+import { asJob } from "./types";
 
 /** A page of the jobs whose names have the words that are looked for. */
-export const useJobs = (page: number, find: string) =>
-  useQuery({
+export function useJobs(page: number, find: string) {
+  const live = useLive();
+  return useQuery({
     queryKey: ["jobs", page, find],
-    queryFn: () => request<JobPage>(`/jobs?${new URLSearchParams({ page: String(page), find }).toString()}`),
-    refetchInterval: 4000,
+    queryFn: () => answered(api.GET("/api/jobs", { params: { query: { page, find } } })),
+    refetchInterval: live ? 30_000 : 4000,
     placeholderData: keepPreviousData,
   });
+}
 
 export type DeletedKind = "job" | "cutter" | "post" | "machine";
 const LISTS: Record<DeletedKind, string> = { job: "jobs", cutter: "cutters", post: "posts", machine: "machines" };
@@ -20,11 +23,12 @@ export function useDeleted(kind: DeletedKind) {
   const client = useQueryClient();
   const { data, error } = useQuery({
     queryKey: ["deleted", kind],
-    queryFn: () => request<DeletedListed[]>(`/deleted/${kind}`),
+    queryFn: () => answered(api.GET("/api/deleted/{kind}", { params: { path: { kind } } })),
     staleTime: 0,
   });
   const bringBack = useMutation({
-    mutationFn: (id: number) => request<undefined>(`/deleted/${kind}/${id}/restore`, "POST"),
+    mutationFn: (id: number) =>
+      answered(api.POST("/api/deleted/{kind}/{row_id}/restore", { params: { path: { kind, row_id: id } } })),
     onSettled: () =>
       Promise.all([
         client.invalidateQueries({ queryKey: ["deleted", kind] }),
@@ -40,12 +44,18 @@ export function useJobList() {
   return {
     create: useMutation({
       ...settle,
-      mutationFn: (v: { name: string; mesh?: number }) => request<Job>("/jobs", "POST", v),
+      mutationFn: (v: { name: string; mesh?: number }) => answered(api.POST("/api/jobs", { body: v })).then(asJob),
     }),
     copy: useMutation({
       ...settle,
-      mutationFn: (v: { id: number; name: string }) => request<Job>(`/jobs/${v.id}/copy`, "POST", { name: v.name }),
+      mutationFn: (v: { id: number; name: string }) =>
+        answered(
+          api.POST("/api/jobs/{job_id}/copy", { params: { path: { job_id: v.id } }, body: { name: v.name } }),
+        ).then(asJob),
     }),
-    remove: useMutation({ ...settle, mutationFn: (id: number) => request<undefined>(`/jobs/${id}`, "DELETE") }),
+    remove: useMutation({
+      ...settle,
+      mutationFn: (id: number) => answered(api.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: id } } })),
+    }),
   };
 }

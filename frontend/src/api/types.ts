@@ -11,6 +11,7 @@ type SetupOf<K extends "FaceSetup" | "RotarySetup" | "TiledSetup" | "TileSetup">
   operations: Operation[];
 };
 export type Setup = SetupOf<"FaceSetup"> | SetupOf<"RotarySetup"> | SetupOf<"TiledSetup"> | SetupOf<"TileSetup">;
+export type Side = Schemas["FaceSetup"]["side"];
 export type Model = Schemas["Model"];
 export type Cutter = Schemas["Cutter"];
 export type JobListed = Schemas["JobListed"];
@@ -19,22 +20,19 @@ export type DeletedListed = Schemas["DeletedListed"];
 export type Calculation = Schemas["CalculationState"];
 export type Storage = Schemas["Storage"];
 export type MeshState = Schemas["MeshState"];
-export type CutterRow = Omit<Schemas["CutterRow"], "data" | "outline"> & { data: Cutter; outline: [number, number][] };
-export type CutterLook = Required<Omit<Schemas["CutterLook"], "outline" | "proposed">> & {
-  outline: [number, number][];
-  proposed: Partial<Feeds["proposed"]>;
-};
+export type CutterRow = Schemas["CutterRow"];
+export type CutterLook = Schemas["CutterLook"];
 
-export type Placement = Required<NonNullable<Schemas["Model"]["placement"]>>;
-export type Copies = Required<NonNullable<Schemas["Model"]["copies"]>>;
-export type Zero = Required<NonNullable<Schemas["FaceSetup"]["zero"]>>;
+export type Placement = NonNullable<Schemas["Model"]["placement"]>;
+export type Copies = NonNullable<Schemas["Model"]["copies"]>;
+export type Zero = NonNullable<Schemas["FaceSetup"]["zero"]>;
 export type Rotary = Schemas["Rotary"];
-export type KeepOut = Required<Schemas["KeepOut"]>;
-export type Limit = Required<Schemas["Limit"]>;
+export type KeepOut = Schemas["KeepOut"];
+export type Limit = Schemas["Limit"];
 export type Boundary = Schemas["Boundary"];
 export type Stock = Schemas["Stock"];
-export type Material = Required<Schemas["Material"]>;
-export type Piece = Required<Schemas["Piece"]>;
+export type Material = Schemas["Material"];
+export type Piece = Schemas["Piece"];
 export type Fitting = Schemas["Fitting"];
 export type FileOrigin = Schemas["FileOrigin"];
 export type Times = Schemas["Times"];
@@ -44,13 +42,12 @@ export interface Listed<T> {
 }
 
 /** A change that the server makes of a plan: its name under `do`, and its words. */
-export interface Edit {
-  do: string;
-  [word: string]: unknown;
-}
-export type Fix = Omit<Schemas["FixAnswer"], "edit"> & { edit: Edit };
+export type Edit = Schemas["Edit"]["edit"];
+/** An edit of one name. */
+export type EditOf<D extends Edit["do"]> = Extract<Edit, { do: D }>;
+export type Fix = Schemas["FixAnswer"];
 
-export type Finding = Omit<Schemas["FindingAnswer"], "fixes"> & { fixes: Fix[] };
+export type Finding = Schemas["FindingAnswer"];
 
 export type MeshFacts = Schemas["MeshFacts"];
 
@@ -83,25 +80,19 @@ export type Piece3D = Schemas["PieceAnswer"];
 export type JobTime = Schemas["TimeAnswer"];
 
 /** A program from a file, proved against the stock. */
-export type ExternalProgram = Omit<Schemas["ExternalAnswer"], "findings"> & { findings: Finding[] };
-export type Post = Required<Schemas["Post"]>;
-export type PostListed = Omit<Schemas["PostListed"], "data"> & { data: Post };
+export type ExternalProgram = Schemas["ExternalAnswer"];
+export type Post = Schemas["Post"];
+export type PostListed = Schemas["PostListed"];
 
-export type Axis = Required<Schemas["Axis"]>;
-export type Machine = Required<Omit<Schemas["Machine"], "axes" | "bed">> & {
-  axes: Axis[];
-  bed: [number, number] | null;
-};
-export type MachineListed = Omit<Schemas["MachineListed"], "data"> & { data: Machine };
+export type Axis = Schemas["Axis"];
+export type Machine = Schemas["Machine"];
+export type MachineListed = Schemas["MachineListed"];
 
 export type Program = Schemas["ProgramAnswer"];
 
-export type SetupInfo = Omit<Schemas["SetupAnswer"], "findings"> & { findings: Finding[] };
+export type SetupInfo = Schemas["SetupAnswer"];
 
-export type Derived = Omit<Schemas["DerivedAnswer"], "findings" | "setups"> & {
-  findings: Finding[];
-  setups: SetupInfo[];
-};
+export type Derived = Schemas["DerivedAnswer"];
 
 export type FullPlan = Omit<Plan, "setups"> & { setups: Setup[] };
 
@@ -110,6 +101,12 @@ export type Job = Omit<Schemas["JobState"], "plan" | "derived" | "machine"> & {
   derived: Derived;
   machine: Machine;
 };
+
+/** A job as it is sent: the settings of its operations are read by name. */
+export const asJob = (state: Schemas["JobState"]): Job => state as unknown as Job;
+
+/** A plan as it would be, read in the same way. */
+export const asPreview = (seen: { derived: Derived }) => seen as unknown as { plan: FullPlan; derived: Derived };
 
 /** The state of a model whose mesh has been read, or undefined. */
 export function placedOf(derived: Derived, id: string): ModelState | undefined {

@@ -3,8 +3,8 @@ import { ChooseFile } from "../parts/ChooseFile";
 import { useEffect, useRef, useState } from "react";
 import { Cell, Column, Row as TableRow, Table, TableBody, TableHeader } from "react-aria-components";
 import styled from "styled-components";
-import { useCutterActions, useCutterLook, useCutters, useShapes, useShelf } from "../api/hooks";
-import type { Cutter, CutterRow, Material } from "../api/types";
+import { useCutterActions, useCutterLook, useCutters, useShapes, useMaterials } from "../api/shop";
+import type { Cutter, CutterRow } from "../api/types";
 import { ConfirmDelete } from "../parts/ConfirmDelete";
 import { Deleted } from "../parts/Deleted";
 import { Ask, Button, Choose, Foot, Quiet, Said } from "../parts/controls";
@@ -137,7 +137,7 @@ function CutterForm(props: { row: { id: number | null; data: Cutter }; onClose: 
   const [material, setMaterial] = useState("lime");
   const { unit } = useUnit();
   const { data: shapes } = useShapes();
-  const { data: materials } = useShelf<Material>("materials");
+  const { data: materials } = useMaterials();
   const chosen = materials?.find((row) => row.data.name === material)?.data ?? materials?.[0]?.data ?? null;
   const { data: look } = useCutterLook(data, chosen, unit);
   const { save } = useCutterActions();
@@ -255,7 +255,7 @@ function ImportCutters() {
   const held = useRef({ name: "", text: "" });
   const [taken, setTaken] = useState<number[]>([]);
   const [said, setSaid] = useState("");
-  const send = (clash: string) =>
+  const send = (clash: "ask" | "replace" | "renumber" | "leave") =>
     bring.mutate(
       { ...held.current, clash },
       {

@@ -4,7 +4,7 @@ import { useDeferredValue, useEffect, useState } from "react";
 import { DropZone, Input, Link, SearchField, isFileDropItem } from "react-aria-components";
 import { useNavigate } from "react-router";
 import styled from "styled-components";
-import { useFormats, useStorage } from "../api/hooks";
+import { useFormats, useStorage } from "../api/shop";
 import { useJobList, useJobs } from "../api/jobList";
 import type { JobListed } from "../api/types";
 import { ConfirmDelete } from "../parts/ConfirmDelete";

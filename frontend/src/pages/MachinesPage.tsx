@@ -3,7 +3,7 @@ import { ChooseFile } from "../parts/ChooseFile";
 import { useEffect, useState } from "react";
 import { Cell, Column, Row as TableRow, TableBody, TableHeader } from "react-aria-components";
 import styled from "styled-components";
-import { useMachineActions, useMachines } from "../api/hooks";
+import { useMachineActions, useMachines } from "../api/shop";
 import type { Axis, Machine, MachineListed } from "../api/types";
 import { lengthText } from "../lib/numbers";
 import { copyOf, travelText, withRotary } from "../lib/machines";

@@ -3,7 +3,7 @@ import { ChooseFile } from "../parts/ChooseFile";
 import { useEffect, useState } from "react";
 import { Cell, Column, Row as TableRow, TableBody, TableHeader } from "react-aria-components";
 import styled from "styled-components";
-import { usePostActions, usePostPreview, usePosts } from "../api/hooks";
+import { usePostActions, usePostPreview, usePosts } from "../api/shop";
 import type { Post, PostListed } from "../api/types";
 import { ConfirmDelete } from "../parts/ConfirmDelete";
 import { Deleted } from "../parts/Deleted";

@@ -1,7 +1,7 @@
 /** The route sheet on paper: what to fix, what to touch off, what to run, with boxes to tick. */
 import { useEffect } from "react";
 import styled from "styled-components";
-import { useJob } from "../api/hooks";
+import { useJob } from "../api/jobs";
 import { findingsOf, jobFindings, toKnow } from "../workspace/findings";
 import type { FullPlan, Job, OperationInfo, SetupInfo, Zero } from "../api/types";
 import { clock, feedText, lengthText, type Unit } from "../lib/numbers";
@@ -326,7 +326,7 @@ function Setup(props: { job: Job; info: SetupInfo; picture: string | null }) {
                     .join(", ") || (info.programs ? "nothing to do here" : "not calculated")}
                 </td>
                 <td className="n" style={{ textAlign: "right" }}>
-                  {item.seconds === undefined ? `≈ ${clock(item.estimate?.seconds ?? 0)}` : clock(item.seconds)}
+                  {item.seconds === null ? `≈ ${clock(item.estimate?.seconds ?? 0)}` : clock(item.seconds)}
                 </td>
               </tr>
             ))}

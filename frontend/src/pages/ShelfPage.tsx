@@ -2,7 +2,7 @@
 import { useEffect, useState } from "react";
 import { Cell, Column, Row as TableRow, TableBody, TableHeader } from "react-aria-components";
 import styled from "styled-components";
-import { useShelf, useShelfActions, type Shelf } from "../api/hooks";
+import { useMaterials, usePieces, useMaterialActions, usePieceActions, type ToKeep } from "../api/shop";
 import type { Listed, Material, Piece } from "../api/types";
 import { lengthText, type Unit } from "../lib/numbers";
 import { Ask, Button, Choose, Foot, Quiet, Said } from "../parts/controls";
@@ -49,13 +49,13 @@ type Open<T> = { id: number | null; data: T } | null;
 
 function Form<T extends Material | Piece>(props: {
   title: string;
-  shelf: Shelf;
-  row: { id: number | null; data: T };
+  row: ToKeep<T>;
+  save: { mutate: (row: ToKeep<T>, then: { onSuccess: () => void }) => void; error: Error | null };
   onClose: () => void;
   children: (data: T, change: (part: Partial<T>) => void) => React.ReactNode;
 }) {
   const [data, setData] = useState<T>(props.row.data);
-  const { save } = useShelfActions<T>(props.shelf);
+  const { save } = props;
   return (
     <Ask title={props.title} open onClose={props.onClose}>
       <WordField label="Name" value={data.name} onChange={(name) => setData({ ...data, name })} />
@@ -75,12 +75,14 @@ function Form<T extends Material | Piece>(props: {
   );
 }
 
-function MaterialForm(props: { row: { id: number | null; data: Material }; onClose: () => void }) {
+function MaterialForm(props: { row: ToKeep<Material>; onClose: () => void }) {
+  const { save } = useMaterialActions();
   return (
     <Form
       title={props.row.id === null ? "Add a material" : `Change ${props.row.data.name}`}
-      shelf="materials"
-      {...props}
+      row={props.row}
+      save={save}
+      onClose={props.onClose}
     >
       {(data, change) => {
         const number = (
@@ -130,20 +132,17 @@ function MaterialForm(props: { row: { id: number | null; data: Material }; onClo
   );
 }
 
-function PieceForm(props: {
-  row: { id: number | null; data: Piece };
-  materials: string[];
-  unit: Unit;
-  onClose: () => void;
-}) {
+function PieceForm(props: { row: ToKeep<Piece>; materials: string[]; unit: Unit; onClose: () => void }) {
+  const { save } = usePieceActions();
   const names = Object.fromEntries(
     [...new Set([props.row.data.material, ...props.materials])].map((name) => [name, name]),
   );
   return (
     <Form
       title={props.row.id === null ? "Put a piece on the shelf" : `Change ${props.row.data.name}`}
-      shelf="pieces"
-      {...props}
+      row={props.row}
+      save={save}
+      onClose={props.onClose}
     >
       {(data, change) => (
         <>
@@ -196,10 +195,10 @@ function Tools<T extends { name: string }>(props: { row: Listed<T>; onChange: ()
 }
 
 export function ShelfPage() {
-  const { data: materials, error } = useShelf<Material>("materials");
-  const { data: pieces } = useShelf<Piece>("pieces");
-  const { remove: dropMaterial } = useShelfActions("materials");
-  const { remove: dropPiece } = useShelfActions("pieces");
+  const { data: materials, error } = useMaterials();
+  const { data: pieces } = usePieces();
+  const { remove: dropMaterial } = useMaterialActions();
+  const { remove: dropPiece } = usePieceActions();
   const [material, setMaterial] = useState<Open<Material>>(null);
   const [piece, setPiece] = useState<Open<Piece>>(null);
   const { unit } = useUnit();

@@ -3,6 +3,7 @@ import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { afterEach, expect, it, vi } from "vitest";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { show } from "../testing/render";
+import { answer, serve } from "../testing/server";
 import { Deleted } from "./Deleted";
 
 afterEach(() => vi.unstubAllGlobals());
@@ -10,13 +11,13 @@ afterEach(() => vi.unstubAllGlobals());
 it("lists what was deleted and brings it back", async () => {
   let rows = [{ kind: "job", id: 7, name: "Heron", deleted: "2026-11-20T10:00:00Z", gone: "2026-12-20T10:00:00Z" }];
   const asked: string[] = [];
-  vi.stubGlobal("fetch", (address: string, init?: RequestInit) => {
-    asked.push(`${init?.method ?? "GET"} ${address}`);
-    if (init?.method === "POST") {
+  serve(({ what }) => {
+    asked.push(what);
+    if (what.startsWith("POST")) {
       rows = [];
-      return Promise.resolve(new Response(null, { status: 204 }));
+      return answer(undefined);
     }
-    return Promise.resolve(new Response(JSON.stringify(rows), { headers: { "Content-Type": "application/json" } }));
+    return answer(rows);
   });
   show(
     <QueryClientProvider client={new QueryClient()}>

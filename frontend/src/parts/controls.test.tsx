@@ -29,7 +29,7 @@ describe("a list to choose from", () => {
   it("opens and closes on the keyboard and says what was chosen", async () => {
     const onChange = vi.fn();
     const { user } = show(
-      <Choose label="Post" value="plain" choices={{ plain: "plain", arcs: "with arcs" }} onChange={onChange} />,
+      <Choose<string> label="Post" value="plain" choices={{ plain: "plain", arcs: "with arcs" }} onChange={onChange} />,
     );
     await user.tab();
     await user.keyboard("{Enter}");

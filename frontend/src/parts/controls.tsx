@@ -205,11 +205,11 @@ const Item = styled(ListBoxItem)`
   }
 `;
 
-export function Choose(props: {
+export function Choose<K extends string>(props: {
   label: string;
-  value: string;
-  choices: Record<string, string>;
-  onChange: (key: string) => void;
+  value: K;
+  choices: Partial<Record<K, string>>;
+  onChange: (key: K) => void;
   wide?: boolean;
   /** With more room for long names. */
   roomy?: boolean;
@@ -218,7 +218,7 @@ export function Choose(props: {
     <AriaSelect
       aria-label={props.label}
       selectedKey={props.value}
-      onSelectionChange={(key: Key | null) => key !== null && props.onChange(String(key))}
+      onSelectionChange={(key: Key | null) => key !== null && props.onChange(key as K)}
     >
       <Box>
         <SelectValue />
@@ -226,7 +226,7 @@ export function Choose(props: {
       </Box>
       <Popover>
         <List>
-          {Object.entries(props.choices).map(([key, title]) => (
+          {Object.entries<string | undefined>(props.choices).map(([key, title]) => (
             <Item key={key} id={key}>
               {title}
             </Item>

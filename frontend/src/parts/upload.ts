@@ -1,11 +1,10 @@
 /** Importing a mesh: the file is sent with progress, then a worker reads it. */
 import { useRef, useState } from "react";
-import { request, sendFile } from "../api/client";
+import { answered, api, sendFile } from "../api/client";
+import { isLive, nextEvent } from "../api/events";
 import type { MeshFacts, MeshState } from "../api/types";
 
 export type ReadMesh = Omit<MeshState, "facts"> & { digest: string; facts: MeshFacts };
-
-const wait = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
 
 export function useUpload() {
   const [state, setState] = useState("");
@@ -27,9 +26,11 @@ export function useUpload() {
       );
       while (mesh.state === "reading") {
         setState(`reading ${file.name}…`);
-        await wait(250);
+        await nextEvent("mesh", isLive() ? 2000 : 250);
         stop.current.signal.throwIfAborted();
-        mesh = await request<ReadMesh>(`/meshes/${mesh.id}`);
+        mesh = (await answered(
+          api.GET("/api/meshes/{mesh_id}", { params: { path: { mesh_id: mesh.id } } }),
+        )) as ReadMesh;
       }
       if (mesh.state === "refused") throw new Error(mesh.reason);
       return mesh;

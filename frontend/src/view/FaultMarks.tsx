@@ -1,7 +1,7 @@
 /** The faults of a mesh, shown where they are. */
 import { useEffect, useMemo } from "react";
 import * as THREE from "three";
-import { useBlockDetail } from "../api/hooks";
+import { useBlockDetail } from "../api/results";
 import { scene } from "../theme";
 import type { Fault } from "../workspace/state";
 

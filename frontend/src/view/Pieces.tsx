@@ -1,7 +1,7 @@
 /** What stands in the view besides block and paths: model, stock, zero, cutter. */
 import { useEffect, useMemo } from "react";
 import * as THREE from "three";
-import { useBlockDetail, usePicture } from "../api/hooks";
+import { useBlockDetail, usePicture } from "../api/results";
 import { scene } from "../theme";
 import { usePaceContext } from "./pace";
 

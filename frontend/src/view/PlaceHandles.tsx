@@ -67,7 +67,7 @@ function MoveHandles(props: { model: Model; state: ModelState; size: number }) {
         (done ? (what: Parameters<typeof edit>[0]) => edit(what, "move") : liveEdit)({
           do: "move_model",
           model: model.id,
-          by: move,
+          by: [move[0] ?? 0, move[1] ?? 0, move[2] ?? 0],
         });
       }}
     >

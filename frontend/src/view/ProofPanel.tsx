@@ -1,7 +1,7 @@
 /** What is done with the proof: looked at as another material, without its waste, closely; saved as a picture or a mesh. */
 import { useState } from "react";
 import styled from "styled-components";
-import { exportBlock, exportWhole } from "../api/hooks";
+import { exportBlock, exportWhole, type MeshSuffix } from "../api/results";
 import type { Piece3D } from "../api/types";
 import { clock, lengthText } from "../lib/numbers";
 import { NumberField } from "../parts/fields";
@@ -68,7 +68,7 @@ export function ProofPanel(props: {
   const unit = plan.units ?? "mm";
   const { closeLook: look, middle } = props;
   const free = (info?.summary?.pieces ?? []).filter((piece) => piece.freed_by !== null);
-  const write = (suffix: string) => {
+  const write = (suffix: MeshSuffix) => {
     if (!info) return;
     setSaid(`writing ${suffix}…`);
     (props.whole ? exportWhole(job.id, suffix) : exportBlock(job.id, info.id, suffix, props.alone))

@@ -1,7 +1,7 @@
 /** The block after all setups, as one solid: to be looked at from every side. */
 import { useEffect, useMemo } from "react";
 import * as THREE from "three";
-import { useBlockDetail } from "../api/hooks";
+import { useBlockDetail } from "../api/results";
 import { planeOf, type Section } from "../lib/section";
 import { scene } from "../theme";
 

@@ -1,7 +1,7 @@
 /** A close look: a small window of the block at full resolution, placed by a click, dragged by its frame, or put by numbers. */
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import * as THREE from "three";
-import { loadLens, type Lens } from "../api/hooks";
+import { loadLens, type Lens } from "../api/results";
 import type { Rectangle } from "./BlockMesh";
 import type { OperationData } from "./data";
 import { Handle } from "./Handle";

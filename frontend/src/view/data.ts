@@ -1,7 +1,8 @@
 /** Loads what the view draws: moves and block changes of each operation that is up to date. */
 import { useQueries } from "@tanstack/react-query";
 import { useMemo } from "react";
-import { loadArray, request } from "../api/client";
+import { loadArray } from "../api/client";
+import { framesOf } from "../api/results";
 import type { ExternalProgram, GridFacts, SetupInfo } from "../api/types";
 import type { Frames } from "../lib/frames";
 
@@ -25,7 +26,7 @@ async function loadOperation(number: number, moves: string, frames: string): Pro
     loadArray<Int32Array>(frames, "start"),
     loadArray<Uint16Array>(frames, "moment"),
     loadArray<Float32Array>(frames, "height"),
-    request<{ facts: GridFacts & { moments: number } }>(`/results/${frames}/facts`),
+    framesOf(frames),
   ]);
   let total = 0;
   const ends = seconds.data.map((value) => (total += value));
@@ -36,8 +37,8 @@ async function loadOperation(number: number, moves: string, frames: string): Pro
     ends,
     feeds: feeds.data,
     seconds: total,
-    frames: { start: start.data, moment: moment.data, height: height.data, moments: facts.facts.moments },
-    grid: facts.facts,
+    frames: { start: start.data, moment: moment.data, height: height.data, moments: facts.moments },
+    grid: facts,
   };
 }
 

@@ -1,6 +1,6 @@
 /** What the view shows of the block: its heights at a moment, the finest that are known, and how they compare with the model. */
 import { useMemo, useRef } from "react";
-import { useBlockDetail } from "../api/hooks";
+import { useBlockDetail } from "../api/results";
 import type { GridFacts, SetupInfo } from "../api/types";
 import { pictured } from "../lib/deviation";
 import { heightsAt } from "../lib/frames";

@@ -2,7 +2,8 @@
 import { ChooseFile } from "../parts/ChooseFile";
 import { useState } from "react";
 import styled from "styled-components";
-import { checkFile, resultOf, usePosts } from "../api/hooks";
+import { checkFile, resultOf } from "../api/results";
+import { usePosts } from "../api/shop";
 import type { ExternalProgram, FileOrigin, Finding, FullPlan, Job, Post, Program, SetupInfo } from "../api/types";
 import { clock, lengthText } from "../lib/numbers";
 import { Ask, Button, Choose, Foot, Row, Said } from "../parts/controls";

@@ -3,7 +3,8 @@ import { ChooseFile } from "../parts/ChooseFile";
 import { memo, useState } from "react";
 import { DropZone, isFileDropItem, type DropItem } from "react-aria-components";
 import styled from "styled-components";
-import { proposeOperation, useFormats, useStrategies } from "../api/hooks";
+import { proposeOperation } from "../api/jobs";
+import { useFormats, useStrategies } from "../api/shop";
 import { placedOf, type Calculation, type Finding, type Operation, type Setup } from "../api/types";
 import { clock, lengthText } from "../lib/numbers";
 import { totalText } from "../lib/times";
@@ -126,7 +127,9 @@ function OperationRow(props: { operation: Operation; findings: Finding[] }) {
   );
   const finer = after && joinedOperation(parts, after.number);
   const took = (item: typeof info) => item?.seconds ?? item?.estimate?.seconds;
-  const seconds = took(info) === undefined ? undefined : (took(info) as number) + (took(finer) ?? 0);
+  const first = took(info);
+  const seconds = first === undefined ? undefined : first + (took(finer) ?? 0);
+  const estimated = typeof info?.seconds !== "number";
   return (
     <Line $chosen={mine} $off={!operation.on} data-testid={`operation-${operation.number}`}>
       <span className="number">{operation.number}</span>
@@ -141,8 +144,8 @@ function OperationRow(props: { operation: Operation; findings: Finding[] }) {
       </Pick>
       <div className="right">
         {seconds !== undefined && (
-          <div title={info?.seconds === undefined ? "estimated" : "calculated"}>
-            {info?.seconds === undefined ? "≈ " : ""}
+          <div title={estimated ? "estimated" : "calculated"}>
+            {estimated ? "≈ " : ""}
             {clock(seconds)}
           </div>
         )}

@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Slider } from "react-aria-components";
-import { request } from "../api/client";
+import { lineOfMove } from "../api/results";
 import { clock, feedText, lengthText } from "../lib/numbers";
 import { realTime } from "../lib/times";
 import { Button, Choose, Quiet } from "../parts/controls";
@@ -59,7 +59,7 @@ function useCodeLine(moment: Moment | null): string {
       !external &&
       settled !== null &&
       (info?.operations.some((item) => item.number === settled.number) ?? false),
-    queryFn: () => request<{ text: string }>(`/results/${info?.files_key}/line/${settled?.number}/${settled?.move}`),
+    queryFn: () => lineOfMove(info?.files_key ?? "", settled?.number ?? 0, settled?.move ?? 0),
     placeholderData: (before) => before,
     staleTime: Infinity,
     gcTime: 10_000,

@@ -1,13 +1,13 @@
 /** Setups on the route sheet: added, proposed, moved, copied, switched off. */
 import { useState } from "react";
-import { proposeKind, useJobKinds } from "../api/hooks";
-import type { FullPlan, Setup } from "../api/types";
+import { proposeKind, useJobKinds } from "../api/jobs";
+import type { FullPlan, Setup, Side } from "../api/types";
 import { Ask, Button, Choose, Foot, Quiet, Said } from "../parts/controls";
 import { AngleAboutX, Note } from "./inspector/shared";
 import { Tools } from "./rows";
 import { useSheetState } from "./state";
 
-export const SIDES: Record<string, string> = {
+export const SIDES: Record<Side, string> = {
   top: "top",
   bottom: "underside",
   front: "front",
@@ -79,7 +79,7 @@ export const addedSetup = (before: FullPlan, after: FullPlan): Setup | undefined
 export function AddSetup() {
   const { edit, plan, choose } = useSheetState();
   const [open, setOpen] = useState(false);
-  const [side, setSide] = useState("bottom");
+  const [side, setSide] = useState<Side>("bottom");
   const [angle, setAngle] = useState(45);
   return (
     <>

@@ -1,7 +1,7 @@
 /** Where the time goes, and the actual times of runs, which correct it. */
 import { useState } from "react";
 import styled from "styled-components";
-import { useTimes } from "../api/hooks";
+import { useTimes } from "../api/shop";
 import { clock } from "../lib/numbers";
 import { readDuration, realTime } from "../lib/times";
 import { Ask, Button, Foot, Quiet, Said } from "../parts/controls";

@@ -2,7 +2,7 @@
 import { FieldTrouble, useRefusal } from "../parts/trouble";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
-import { isBusy, previewPlan, useCalculation, useJob, useJobActions } from "../api/hooks";
+import { isBusy, previewPlan, useCalculation, useJob, useJobActions } from "../api/jobs";
 import type { Derived, Edit, FullPlan } from "../api/types";
 import { Button } from "../parts/controls";
 import type { Focus } from "../view/Camera";

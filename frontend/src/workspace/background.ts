@@ -1,6 +1,6 @@
 /** Calculates a job automatically once its changes have come to rest. */
 import { useEffect, useRef } from "react";
-import { isBusy } from "../api/hooks";
+import { isBusy } from "../api/jobs";
 import type { Calculation, Finding, Job } from "../api/types";
 import { isCurrent, withWork } from "./state";
 

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { isWorkedOn } from "../api/hooks";
+import { isWorkedOn } from "../api/live";
 import type { Derived, FullPlan } from "../api/types";
 import { boundaryChoices, withBoundary, withNewBoundary, withSetup } from "./state";
 

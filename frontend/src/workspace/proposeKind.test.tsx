@@ -8,7 +8,7 @@ const server = vi.hoisted(() => ({
   asked: [] as unknown[],
   answer: (): Promise<string[]> => Promise.resolve([]),
 }));
-vi.mock("../api/hooks", () => ({
+vi.mock("../api/jobs", () => ({
   proposeKind: (...asked: unknown[]) => {
     server.asked = asked;
     return server.answer();

@@ -3,7 +3,7 @@ import type { Derived, OperationInfo, SetupInfo, Tiles } from "../api/types";
 import { costLine, joinedOperation, partsOf, partState, partTitle, seamOfSlide, shortTitle, totalOf } from "./tiles";
 
 const operation = (change: Partial<OperationInfo>): OperationInfo =>
-  ({ number: 10, state: "current", seconds: 60, ...change }) as OperationInfo;
+  ({ number: 10, state: "current", seconds: 60, curve: [], ...change }) as OperationInfo;
 const tile = (number: number, change: Partial<SetupInfo> = {}): SetupInfo =>
   ({
     id: `a.${number}`,
@@ -21,10 +21,10 @@ test("an operation takes as long as in all tiles together", () => {
 });
 
 test("an operation is out of date while it is in one tile", () => {
-  const late = tile(2, { operations: [{ number: 10, state: "out of date" } as OperationInfo], programs: null });
+  const late = tile(2, { operations: [operation({ state: "out of date", seconds: null })], programs: null });
   const joined = joinedOperation([tile(1), late], 10);
   expect(joined?.state).toBe("out of date");
-  expect(joined?.seconds).toBeUndefined();
+  expect(joined?.seconds).toBeNull();
   expect(partState(late)).toBe("out of date");
   expect(partState(tile(1))).toBe("current");
 });
@@ -32,7 +32,7 @@ test("an operation is out of date while it is in one tile", () => {
 test("estimates of tiles are shown for the whole board", () => {
   const part = operation({
     estimate: { seconds: 30, lines: 4, layers: 1, scallop: null },
-    whole: { seconds: 90, lines: 4, layers: 1, scallop: null },
+    all_tiles: { seconds: 90, lines: 4, layers: 1, scallop: null },
     curve: [[1, 10]],
   });
   const joined = joinedOperation([tile(1, { operations: [part] }), tile(2, { operations: [part] })], 10);

@@ -13,18 +13,17 @@ export function joinedOperation(parts: SetupInfo[], number: number): OperationIn
   const found = parts.flatMap((info) => info.operations.filter((item) => item.number === number));
   const first = found[0];
   if (!first || found.length === 1) return first;
-  const late = { ...(found.find((item) => item.state !== "current") ?? first) };
-  delete late.seconds;
-  delete late.moves;
-  const estimate = first.whole ?? first.estimate;
+  const late = found.find((item) => item.state !== "current") ?? first;
+  const estimate = first.all_tiles ?? first.estimate;
   const share = estimate && first.estimate?.seconds ? estimate.seconds / first.estimate.seconds : 1;
   return {
     ...late,
-    ...(estimate ? { estimate } : {}),
-    ...(first.curve ? { curve: first.curve.map(([at, cost]): [number, number] => [at, cost * share]) } : {}),
-    ...(found.every((item) => item.seconds !== undefined)
-      ? { seconds: found.reduce((sum, item) => sum + (item.seconds ?? 0), 0) }
-      : {}),
+    moves: null,
+    estimate,
+    curve: first.curve.map(([at, cost]): [number, number] => [at, cost * share]),
+    seconds: found.every((item) => typeof item.seconds === "number")
+      ? found.reduce((sum, item) => sum + (item.seconds ?? 0), 0)
+      : null,
   };
 }
 

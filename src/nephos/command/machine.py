@@ -123,7 +123,8 @@ def make_types() -> None:
     document = HOME / "openapi.json"
     document.write_text(json.dumps(api.get_openapi_schema(), default=str))
     (FRONTEND / "src" / "api").mkdir(parents=True, exist_ok=True)
-    npm("exec", "--", "openapi-typescript", str(document), "-o", "src/api/schema.d.ts")
+    options = ("--default-non-nullable", "false", "-o", "src/api/schema.d.ts")
+    npm("exec", "--", "openapi-typescript", str(document), *options)
 
 
 def ensure_kernels() -> None:

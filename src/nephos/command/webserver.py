@@ -17,6 +17,8 @@ def main(port: int) -> None:
         port=port,
         log_level="warning",
         server_header=False,
+        # Event streams never end by themselves.
+        timeout_graceful_shutdown=1,
         workers=min(2, os.cpu_count() or 1),
     )
 

@@ -1,17 +1,17 @@
 """What stock is made of: colour and cutting data. A material is a value that a job keeps as it took it."""
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
+
+from nephos.core.value import Value
 
 
-class Material(BaseModel):
+class Material(Value):
     """A material.
 
     `surface_speed` in m/min at the cutter's rim, the most that is usual with carbide. `chip_load`
     in mm a tooth for a cutter of 6 mm; it grows with the diameter. `cutting_force` in N/mm^2 of chip
     section. `stepdown` in diameters. Values are those of the middle of what shop tables give, to start from.
     """
-
-    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     name: str = Field(min_length=1, max_length=60)
     group: str = Field(default="wood", max_length=30)

@@ -12,6 +12,7 @@ from django.db import connection, transaction
 from django.db.models import Sum
 from django.utils import timezone
 
+from nephos.core.answers.kept import outline_keys
 from nephos.core.errors import Refused
 from nephos.core.estimate.stock_estimate import HeightMapStage
 from nephos.core.plan.schema import Plan, parse_plan
@@ -25,7 +26,6 @@ from nephos.core.stages.stage import Stage, walk
 from nephos.web.deleted import drop_old
 from nephos.web.mesh_keys import mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision, Setting
-from nephos.web.summaries import outline_keys
 
 LIMIT = 4 * 2**30
 """Bytes of results that are kept where the shop has set nothing."""

@@ -1,6 +1,6 @@
 """Jobs and their revisions: write, undo, redo, copy, and what can be said of a plan at once."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
@@ -9,7 +9,7 @@ from django.db.models import Max
 
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
-from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.edits import EditValue, apply_edit
 from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Plan, parse_plan
@@ -60,7 +60,7 @@ def write_plan(job_id: int, based_on: int, document: object, note: str) -> Job:
     return _moved(job_id, based_on, add)
 
 
-def edit_plan(job_id: int, based_on: int, edit: dict[str, Any], note: str) -> Job:
+def edit_plan(job_id: int, based_on: int, edit: EditValue | Mapping[str, Any], note: str) -> Job:
     """Add a revision that an edit makes of the plan as it stands."""
     plan = parse_plan(current_plan(Job.objects.get(pk=job_id)))
     return write_plan(job_id, based_on, apply_edit(plan, mesh_summary_for, edit).model_dump(mode="json"), note)

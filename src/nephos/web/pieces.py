@@ -1,13 +1,12 @@
 """Pieces of a large design: curves of drawn outlines for edits, and boards for what finds no room on the first one."""
 
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
 from django.db import transaction
 
 from nephos.core.errors import Refused
-from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.edits import EditValue, apply_edit
 from nephos.core.plan.model import Model
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.stages.outline import OutlineStage
@@ -20,14 +19,15 @@ _KNOWN = {"rectangle", "circle", "drawn"}
 _MOST_BOARDS = 20
 
 
-def with_curves(plan: Plan, edit: dict[str, Any]) -> dict[str, Any]:
+def with_curves(plan: Plan, edit: EditValue) -> EditValue:
     """The edit that takes a piece, with the curves of a boundary that follows the models, as they are drawn by now; and
     one that lays models out only once their sizes are known."""
-    if edit.get("do") == "lay_out":
+    if edit.do == "lay_out":
         _all_known(plan)
-    if edit.get("do") != "take_piece" or edit.get("curves") is not None:
+    words = edit.model_dump(exclude_unset=True)
+    if edit.do != "take_piece" or words.get("curves") is not None:
         return edit
-    key = str(edit.get("boundary"))
+    key = str(words.get("boundary"))
     item = next((item for item in plan.boundaries if item.id == key), None)
     if item is not None and item.source in _KNOWN and item.setup is None and not item.combine and not item.offset:
         return edit
@@ -41,7 +41,7 @@ def with_curves(plan: Plan, edit: dict[str, Any]) -> dict[str, Any]:
     points = kept.arrays["points"] @ back[:2, :2].T + back[:2, 3]
     ends = [0, *kept.arrays["ends"].tolist()]
     curves = [points[a:b].tolist() for a, b in pairwise(ends)]
-    return edit | {"curves": curves}
+    return type(edit).model_validate(words | {"curves": curves})
 
 
 def _all_known(plan: Plan) -> None:

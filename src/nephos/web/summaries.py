@@ -1,43 +1,28 @@
 """What is known of the models of a plan: kept results of workers, and what is still being worked out."""
 
-from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 from django.db import transaction
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued
 
+from nephos.core.answers.kept import KnownModel, ModelState, height_map_key, outline_keys
 from nephos.core.errors import Refused
-from nephos.core.estimate.stock_estimate import DrawnHeightMap, HeightMapStage
+from nephos.core.estimate.stock_estimate import DrawnHeightMap
 from nephos.core.mesh.model import box_mesh
 from nephos.core.mesh.summary import MeshSummary, quick_look, summarize
 from nephos.core.plan.model import Model
 from nephos.core.plan.schema import Plan
-from nephos.core.plan.setups.setup import Setup
 from nephos.core.relief.composition import Composition
-from nephos.core.stages.outline import OutlineStage
-from nephos.core.stages.space import SpaceStage
 from nephos.web.mesh_keys import kept_arrays, mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Mesh, Result
 from nephos.web.reliefs import stand_in
 
-State = Literal["ready", "working", "refused"]
 _NO_LOOK = quick_look(box_mesh())
 _NO_FACTS = summarize(box_mesh())[0]
 """Of a composition of which nothing can be drawn."""
-
-
-@dataclass(frozen=True)
-class Known:
-    """What is known of a model: its facts and look, after its repairs where they are `ready`, before them otherwise."""
-
-    key: str
-    state: State
-    reason: str
-    facts: dict[str, Any]
-    look: MeshSummary
 
 
 @lru_cache(maxsize=64)
@@ -46,8 +31,8 @@ def _arrays(key: str, unit: float, loose: float) -> MeshSummary:
     return MeshSummary(found["support"], found["samples"], unit, found["main"], loose)
 
 
-def _from_row(row: Result, state: State, reason: str = "") -> Known:
-    return Known(
+def _from_row(row: Result, state: ModelState, reason: str = "") -> KnownModel:
+    return KnownModel(
         row.key,
         state,
         reason,
@@ -56,7 +41,7 @@ def _from_row(row: Result, state: State, reason: str = "") -> Known:
     )
 
 
-def known(among: tuple[Model, ...]) -> dict[str, Known]:
+def known(among: tuple[Model, ...]) -> dict[str, KnownModel]:
     """What is known of each model, by its id.
 
     A model whose mesh is still being read is left out; one whose mesh is gone is refused.
@@ -92,7 +77,7 @@ def known(among: tuple[Model, ...]) -> dict[str, Known]:
     return found
 
 
-def _composed_meanwhile(composition: Composition, own: Result | None) -> Known:
+def _composed_meanwhile(composition: Composition, own: Result | None) -> KnownModel:
     """What is known of a composition that no worker has composed yet, or that cannot be: its preview."""
     reason = own.facts["refused"] if own is not None else ""
     try:
@@ -100,7 +85,7 @@ def _composed_meanwhile(composition: Composition, own: Result | None) -> Known:
     except Refused as why:
         facts, look = _NO_FACTS, _NO_LOOK
         reason = reason or str(why)
-    return Known("", "refused" if reason else "working", reason, facts, look)
+    return KnownModel("", "refused" if reason else "working", reason, facts, look)
 
 
 def mesh_summary_for(model: Model) -> MeshSummary:
@@ -108,7 +93,7 @@ def mesh_summary_for(model: Model) -> MeshSummary:
     one = known((model,))
     if model.id not in one:
         raise Refused("the mesh is still being read: try again in a moment")
-    return one[model.id].look
+    return one[model.id].summary
 
 
 def _queue(task: str, name: str, **words: Any) -> None:
@@ -131,32 +116,10 @@ def _prepare_missing(plan: Plan) -> None:
             _queue("prepare", mesh_summary_key(model), model=model.model_dump(mode="json"))
 
 
-def outlines_wanted(plan: Plan) -> list[str]:
-    """The boundaries of a plan that are drawn: its own, and those built in that follow the models, where an operation
-    keeps to them; of a part of several faces its outline and its border in any case."""
-    used = {operation.boundary.boundary for setup in plan.setups for operation in setup.operations}
-    if plan.faces is not None:
-        used |= {"silhouette", "border"}
-    built_in = [key for key in ("silhouette", "border", "dowels", "marks") if key in used]
-    return [item.id for item in plan.boundaries] + built_in
-
-
-def outline_keys(plan: Plan, setup: Setup) -> dict[str, str]:
-    """Under which the outlines that are drawn in a setup are kept, by boundary."""
-    space = SpaceStage.of(plan, setup)
-    return {key: OutlineStage.of(plan, setup, key, space).key for key in outlines_wanted(plan)}
-
-
 @lru_cache(maxsize=16)
-def _relief(key: str) -> DrawnHeightMap:
+def drawn_height_map(key: str) -> DrawnHeightMap:
+    """A height map that is kept."""
     return DrawnHeightMap.of_result(key, Result.objects.get(key=key).facts, kept_arrays(key, ("z", "levels", "areas")))
-
-
-def height_map_of(plan: Plan, setup: Setup) -> tuple[bool, DrawnHeightMap | None]:
-    """Whether workers are done with the relief of a setup; and the relief, where it could be drawn."""
-    key = HeightMapStage.of(plan, setup).key
-    facts = Result.objects.filter(key=key).values_list("facts", flat=True).first()
-    return facts is not None, None if facts is None or "refused" in facts else _relief(key)
 
 
 @lru_cache(maxsize=64)
@@ -171,7 +134,7 @@ def _draw_missing(plan: Plan) -> None:
     keys = {
         key
         for setup in plan.as_cut().setups
-        for key in (*outline_keys(plan, setup).values(), HeightMapStage.of(plan, setup).key)
+        for key in (*outline_keys(plan, setup).values(), height_map_key(plan, setup))
     }
     if plan.models and Result.objects.filter(key__in=keys).count() < len(keys):
         _queue("draw_outlines", f"outlines-{min(keys)}", plan=plan.model_dump(mode="json"))

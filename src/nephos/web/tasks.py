@@ -15,6 +15,7 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued
 
+from nephos.core.answers.kept import outlines_wanted
 from nephos.core.errors import Cancelled, NotYet, Refused
 from nephos.core.estimate.stock_estimate import HeightMapStage
 from nephos.core.mesh.curves import read_curves
@@ -53,7 +54,7 @@ from nephos.web.mesh_keys import mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision
 from nephos.web.pictures import mesh_thumbnail, shaded
 from nephos.web.store import DatabaseStore
-from nephos.web.summaries import known, outlines_wanted
+from nephos.web.summaries import known
 
 STORE = DatabaseStore()
 SHOWN_DEVIATION = 3.0
@@ -241,7 +242,7 @@ def propose(key: str, job_id: int, based_on: int, kind: str, calculated: bool = 
         plan = parse_plan(current_plan(Job.objects.get(pk=job_id)))
         items = known(plan.models)
         shown = [
-            (model, placed_model(items[model.id].look.support, model, plan.stock), items[model.id].look)
+            (model, placed_model(items[model.id].summary.support, model, plan.stock), items[model.id].summary)
             for model in plan.models
             if model.shown and model.id in items
         ]

@@ -6,6 +6,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 
 from nephos.home import ROOT
 from nephos.web.api import api
+from nephos.web.events import event_stream
 from nephos.web.health import health_view, metrics_view
 
 
@@ -21,6 +22,7 @@ def page(request: HttpRequest) -> HttpResponse:
 urlpatterns = [
     path("health", health_view),
     path("metrics", metrics_view),
+    path("api/events", event_stream),
     path("api/", api.urls),
     re_path(r"^(?!api/|static/).*$", page),
 ]

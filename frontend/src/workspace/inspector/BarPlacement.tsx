@@ -33,13 +33,13 @@ export function BarPlacement(props: { model: Model; state: ModelState }) {
       </Buttons>
       <Note>Centre on the axis by its</Note>
       <Buttons>
-        {Object.entries(CENTRES).map(([by, name]) => (
+        {(["circle", "box", "mass"] as const).map((by) => (
           <Quiet
             key={by}
-            aria-label={`Centre by its ${name}`}
+            aria-label={`Centre by its ${CENTRES[by]}`}
             onPress={() => edit({ do: "centre_on_axis", model: model.id, by }, "centre on the axis")}
           >
-            {name}
+            {CENTRES[by]}
           </Quiet>
         ))}
       </Buttons>

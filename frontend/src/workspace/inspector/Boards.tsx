@@ -1,7 +1,7 @@
 /** Models laid out on the board, and on further boards. */
 import { useState } from "react";
 import { useQueryClient } from "@tanstack/react-query";
-import { layOnBoards } from "../../api/hooks";
+import { layOnBoards } from "../../api/jobs";
 import { Quiet } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
 import { useSheetState } from "../state";

@@ -6,7 +6,7 @@ import { showInSheet } from "../../testing/render";
 import { CurveList } from "./CurveList";
 
 const reading = vi.hoisted(() => ({ of: (): Promise<unknown> => Promise.resolve() }));
-vi.mock("../../api/hooks", () => ({ readCurves: () => reading.of() }));
+vi.mock("../../api/jobs", () => ({ readCurves: () => reading.of() }));
 
 const triangle = {
   points: [

@@ -2,7 +2,7 @@
 import { ChooseFile } from "../../parts/ChooseFile";
 import { useEffect, useRef, useState } from "react";
 import styled from "styled-components";
-import { readCurves } from "../../api/hooks";
+import { readCurves } from "../../api/jobs";
 import type { Boundary, FullPlan } from "../../api/types";
 import type { Spot } from "../../lib/rims";
 import { Button, Quiet, Said, ToggleQuiet } from "../../parts/controls";

@@ -1,6 +1,6 @@
 /** What the setups of a part of several faces share: parting, overruns, border, tabs, and where the stock is found again. */
 import { useState } from "react";
-import type { FaceTab, Faces } from "../../api/types";
+import type { EditOf, FaceTab, Faces } from "../../api/types";
 import { lengthText } from "../../lib/numbers";
 import { Choose, Quiet, Said } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
@@ -59,7 +59,11 @@ function TabForm(props: { tab: FaceTab }) {
   const { plan, edit, liveEdit } = useSheetState();
   const unit = plan.units ?? "mm";
   const { tab } = props;
-  const change = (what: Partial<FaceTab>) => ({ do: "change_face_tab", tab: tab.id, change: what });
+  const change = (what: Partial<FaceTab>): EditOf<"change_face_tab"> => ({
+    do: "change_face_tab",
+    tab: tab.id,
+    change: what,
+  });
   const number = (
     label: string,
     value: number,
@@ -155,7 +159,10 @@ function RegistrationSettings(props: { faces: Faces }) {
   const { plan, derived, edit, liveEdit } = useSheetState();
   const unit = plan.units ?? "mm";
   const now = props.faces.registration ?? {};
-  const change = (what: object) => ({ do: "change_faces", change: { registration: what } });
+  const change = (what: Record<string, unknown>): EditOf<"change_faces"> => ({
+    do: "change_faces",
+    change: { registration: what },
+  });
   const number = (
     label: string,
     key: "dx" | "dy" | "rotation" | "diameter" | "depth" | "inset",
@@ -198,28 +205,7 @@ function RegistrationSettings(props: { faces: Faces }) {
           {number("From the ends", "inset", 0)}
           <Buttons>
             <Quiet
-              onPress={() =>
-                edit(
-                  {
-                    do: "drill_dowels",
-                    setup: plan.setups[0]?.id,
-                    cutter: {
-                      number: 90,
-                      name: `${now.diameter ?? 6} mm drill`,
-                      shape: "drill",
-                      diameter: now.diameter ?? 6,
-                      flute_length: Math.ceil(plan.stock.thickness + (now.depth ?? 10) + 5),
-                      overall_length: Math.ceil(plan.stock.thickness + (now.depth ?? 10) + 45),
-                      shank_diameter: now.diameter ?? 6,
-                      flutes: 2,
-                      feed: 600,
-                      plunge_feed: 200,
-                      spindle: 6000,
-                    },
-                  },
-                  "drill the dowel holes",
-                )
-              }
+              onPress={() => edit({ do: "drill_dowels", setup: plan.setups[0]?.id ?? "" }, "drill the dowel holes")}
             >
               + Drill the holes in the first setup
             </Quiet>

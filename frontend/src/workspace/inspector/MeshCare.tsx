@@ -1,7 +1,7 @@
 /** What is wrong with a mesh, shown in the view, and the repairs that it has been given. */
 import { useState } from "react";
 import styled from "styled-components";
-import { useRepairs } from "../../api/hooks";
+import { useRepairs } from "../../api/shop";
 import type { MeshFacts, Model, ModelState, RepairKind } from "../../api/types";
 import { countText, lengthText, type Unit } from "../../lib/numbers";
 import { Ask, Button, Foot, Quiet, Said, ToggleQuiet } from "../../parts/controls";

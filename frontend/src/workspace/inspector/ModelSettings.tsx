@@ -1,7 +1,8 @@
 /** The settings of a model: unit, size, way up, place; and what may be done to its mesh. */
 import { useState } from "react";
-import { placedOf, type Copies as CopiesOf, type Model, type ModelState } from "../../api/types";
-import { exportModel, useFormats } from "../../api/hooks";
+import { placedOf, type Copies as CopiesOf, type EditOf, type Model, type ModelState } from "../../api/types";
+import { exportModel } from "../../api/results";
+import { useFormats } from "../../api/shop";
 import { lengthText } from "../../lib/numbers";
 import { Choose, Quiet, Said, ToggleQuiet } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
@@ -36,7 +37,13 @@ function Size(props: { model: Model; state: ModelState }) {
   const { plan, edit, liveEdit } = useSheetState();
   const [follow, setFollow] = useState(true);
   const { model, state } = props;
-  const change = (axis: number, value: number) => ({ do: "size_model", model: model.id, axis, value, alone: !follow });
+  const change = (axis: number, value: number): EditOf<"size_model"> => ({
+    do: "size_model",
+    model: model.id,
+    axis,
+    value,
+    alone: !follow,
+  });
   const uneven = Math.max(...state.scale) - Math.min(...state.scale) > 1e-6 * Math.max(...state.scale);
   return (
     <>
@@ -138,7 +145,12 @@ function Place(props: { model: Model; state: ModelState }) {
   const flush = offset[0] === 0 && offset[1] === 0;
   const above = plan.stock.thickness - (state.high[2] ?? 0),
     below = state.low[2] ?? 0;
-  const gap = (side: "above" | "below") => ({ do: "gap_model", model: model.id, side });
+  const gap = (side: "above" | "below", gap: number): EditOf<"gap_model"> => ({
+    do: "gap_model",
+    model: model.id,
+    side,
+    gap,
+  });
   return (
     <>
       <Head>
@@ -157,11 +169,11 @@ function Place(props: { model: Model; state: ModelState }) {
           onChange={(x, y) => edit({ do: "corner_model", model: model.id, x, y }, "place")}
         />
         <Buttons style={{ margin: 0 }}>
-          <Quiet onPress={() => edit({ ...gap("above"), gap: 0 }, "top flush")}>Top flush</Quiet>
+          <Quiet onPress={() => edit(gap("above", 0), "top flush")}>Top flush</Quiet>
           <Quiet onPress={() => edit({ do: "align_model", model: model.id, axis: 2, align: "centre" }, "middle")}>
             Middle
           </Quiet>
-          <Quiet onPress={() => edit({ ...gap("below"), gap: 0 }, "bottom flush")}>Bottom flush</Quiet>
+          <Quiet onPress={() => edit(gap("below", 0), "bottom flush")}>Bottom flush</Quiet>
         </Buttons>
       </div>
       {([0, 1] as const).map((axis) => (
@@ -184,8 +196,8 @@ function Place(props: { model: Model; state: ModelState }) {
           value={Number((side === "above" ? above : below).toFixed(6))}
           low={-10000}
           high={10000}
-          onLive={(value) => value !== null && liveEdit({ ...gap(side), gap: value })}
-          onChange={(value) => value !== null && edit({ ...gap(side), gap: value }, `gap ${side}`)}
+          onLive={(value) => value !== null && liveEdit(gap(side, value))}
+          onChange={(value) => value !== null && edit(gap(side, value), `gap ${side}`)}
         />
       ))}
     </>
@@ -245,10 +257,10 @@ function Foot(props: { model: Model; state: ModelState }) {
 function Angles(props: { model: Model }) {
   const { edit, liveEdit } = useSheetState();
   const turn = props.model.placement?.turn ?? [0, 0, 0];
-  const change = (axis: number, value: number) => ({
+  const change = (axis: number, value: number): EditOf<"set_turn"> => ({
     do: "set_turn",
     model: props.model.id,
-    angles: turn.map((old, k) => (k === axis ? value : old)),
+    angles: [axis === 0 ? value : turn[0], axis === 1 ? value : turn[1], axis === 2 ? value : turn[2]],
   });
   return (
     <Folded title="Any angle" short={turn.map((value) => `${Number(value.toFixed(2))}°`).join(" ")}>
@@ -274,7 +286,7 @@ function Angles(props: { model: Model }) {
 function Copies(props: { model: Model }) {
   const { plan, edit, liveEdit } = useSheetState();
   const copies = props.model.copies as CopiesOf;
-  const change = (part: Partial<typeof copies>) => ({
+  const change = (part: Partial<typeof copies>): EditOf<"copies_of_model"> => ({
     do: "copies_of_model",
     model: props.model.id,
     copies: { ...copies, ...part },

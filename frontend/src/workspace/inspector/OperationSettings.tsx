@@ -1,6 +1,6 @@
 /** The settings of an operation: most used first, the rest folded. */
 import styled, { keyframes, useTheme } from "styled-components";
-import { useCutters, useStrategies } from "../../api/hooks";
+import { useCutters, useStrategies } from "../../api/shop";
 import type { Feeds, Limit, Operation, OperationInfo, SettingField, Settings } from "../../api/types";
 import { clock, feedText, lengthText, type Unit } from "../../lib/numbers";
 import { Choose, Quiet, Said, ToggleQuiet } from "../../parts/controls";
@@ -255,7 +255,7 @@ export function OperationSettings(props: { operation: Operation }) {
             </div>
           )}
           <div>
-            <dt>{info?.seconds === undefined ? "time, about" : "time"}</dt>
+            <dt>{typeof info?.seconds === "number" ? "time" : "time, about"}</dt>
             <dd>{clock(info?.seconds ?? e.seconds)}</dd>
           </div>
           <div>

@@ -1,5 +1,5 @@
 /** The settings of a rotary setup: chuck, tailstock, core, and where its zero is. */
-import type { Rotary, Zero } from "../../api/types";
+import type { EditOf, Rotary, Zero } from "../../api/types";
 import { Choose, Said } from "../../parts/controls";
 import { NumberField, WordField } from "../../parts/fields";
 import { infoOf, setupOf, useSheetState, withSetup, zeroOf } from "../state";
@@ -12,7 +12,7 @@ export function RotarySettings(props: { rotary: Rotary }) {
   const { rotary } = props;
   const setup = setupOf(plan, setupId);
   const unit = plan.units ?? "mm";
-  const change = (what: Partial<Rotary>) => ({ do: "set_rotary", setup: setup.id, change: what });
+  const change = (what: Partial<Rotary>): EditOf<"set_rotary"> => ({ do: "set_rotary", setup: setup.id, change: what });
   const length = (key: LengthKey, label: string, help: string) => (
     <NumberField
       label={label}

@@ -1,4 +1,5 @@
 /** The settings of a setup: which side lies up, its zero, its clamps. */
+import type { EditOf } from "../../api/types";
 import { Choose, Said } from "../../parts/controls";
 import { WordField } from "../../parts/fields";
 import { infoOf, setupOf, useSheetState } from "../state";
@@ -18,7 +19,11 @@ export function SetupSettings() {
   const rotary = holdingOf(setup);
   const face = sideUp(setup);
   if (rotary) return <RotarySettings rotary={rotary} />;
-  const change = (what: object) => ({ do: "change_setup", setup: setup.id, change: what });
+  const change = (what: Record<string, unknown>): EditOf<"change_setup"> => ({
+    do: "change_setup",
+    setup: setup.id,
+    change: what,
+  });
   return (
     <>
       <h2>{setup.name}</h2>

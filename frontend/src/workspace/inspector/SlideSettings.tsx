@@ -1,6 +1,6 @@
 /** The slide from one tile to the next: what hands do, an assumed error, and the strip that saves a seam with a step. */
 import { useState } from "react";
-import type { SetupInfo, Tiles } from "../../api/types";
+import type { EditOf, SetupInfo, Tiles } from "../../api/types";
 import { lengthText } from "../../lib/numbers";
 import { Button, Choose, Quiet, Said } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
@@ -16,7 +16,7 @@ function AssumedError(props: { info: SetupInfo; tiles: Tiles; tile: number }) {
   const { plan, derived, edit } = useSheetState();
   const unit = plan.units ?? "mm";
   const now = (props.tiles.errors ?? []).find((item) => item.tile === props.tile);
-  const assume = (what: object) => ({
+  const assume = (what: Record<string, unknown>): EditOf<"assume_slide_error"> => ({
     do: "assume_slide_error",
     setup: props.info.whole,
     tile: props.tile,

@@ -1,7 +1,8 @@
 /** The settings of the stock and of how it is held: what is on the machine, and where its zero is. */
 import { useState } from "react";
-import { useFittingPieces, useMachines, useShelf } from "../../api/hooks";
-import type { KeepOut, Material, Stock, Zero } from "../../api/types";
+import { useFittingPieces } from "../../api/jobs";
+import { useMachines, useMaterials } from "../../api/shop";
+import type { KeepOut, Stock, Zero } from "../../api/types";
 import { asPlanned, machineId, travelText } from "../../lib/machines";
 import { lengthText } from "../../lib/numbers";
 import { Ask, Button, Choose, Foot, Quiet, Said, ToggleQuiet } from "../../parts/controls";
@@ -122,7 +123,7 @@ function FitStock(props: { onClose: () => void }) {
 
 function FromShelf(props: { onClose: () => void }) {
   const { job, plan, keep } = useSheetState();
-  const { data: materials } = useShelf<Material>("materials");
+  const { data: materials } = useMaterials();
   const { data: fitting, error } = useFittingPieces(job.id, job.revision, true);
   const unit = plan.units ?? "mm";
   const take = (stock: Partial<Stock>) => {
@@ -164,7 +165,7 @@ function FromShelf(props: { onClose: () => void }) {
 
 function MaterialChoice() {
   const { plan, keep } = useSheetState();
-  const { data: materials } = useShelf<Material>("materials");
+  const { data: materials } = useMaterials();
   const { stock } = plan;
   const mine = stock.material?.name ?? "lime";
   const names = [...new Set([mine, ...(materials ?? []).map((row) => row.data.name)])];

@@ -8,7 +8,7 @@ import { TabList } from "./TabList";
 
 /** A square of 50 mm, beginning at its rightmost corner. */
 const square = Float64Array.from([50, 0, 50, 50, 0, 50, 0, 0, 50, 0]);
-vi.mock("../../api/hooks", () => ({
+vi.mock("../../api/results", () => ({
   useBlockDetail: (_: string, name: string) => ({
     data: { data: name === "rims" ? square : BigInt64Array.from([5n]) },
   }),

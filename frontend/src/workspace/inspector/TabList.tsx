@@ -1,6 +1,6 @@
 /** The tabs of a cut-out one by one: where each stands on its outline, moved by numbers and arrow keys, added and taken out. */
 import { useMemo } from "react";
-import { useBlockDetail } from "../../api/hooks";
+import { useBlockDetail } from "../../api/results";
 import type { Operation, OperationInfo, TabPlaces } from "../../api/types";
 import { lengthOf, rimsOf, sharesAfter } from "../../lib/rims";
 import { Quiet } from "../../parts/controls";

@@ -1,6 +1,6 @@
 /** Tiles of a setup: seams with the cost of the ground, overrun, zero, and how the board is slid. */
 import { useTheme } from "styled-components";
-import type { Setup, Tiles } from "../../api/types";
+import type { EditOf, Setup, Tiles } from "../../api/types";
 import { lengthText } from "../../lib/numbers";
 import { Choose, Quiet } from "../../parts/controls";
 import { NumberField } from "../../parts/fields";
@@ -11,21 +11,6 @@ import { tilesOf } from "../../setups/kinds";
 
 const WIDE = 284;
 const TALL = 44;
-
-const marker = (drilled: boolean, diameter: number, depth: number) => ({
-  number: drilled ? 90 : 91,
-  name: drilled ? `${diameter} mm drill` : "6 mm V, 60°",
-  shape: drilled ? "drill" : "v",
-  diameter: drilled ? diameter : 6,
-  ...(drilled ? {} : { angle: 60 }),
-  flute_length: drilled ? Math.ceil(depth + 15) : 8,
-  overall_length: drilled ? Math.ceil(depth + 55) : 50,
-  shank_diameter: 6,
-  flutes: 2,
-  feed: 600,
-  plunge_feed: 200,
-  spindle: drilled ? 6000 : 16000,
-});
 
 /** What a seam costs along the board, with the seams as they are. */
 function CostChart(props: { setup: Setup; tiles: Tiles; length: number }) {
@@ -71,7 +56,13 @@ function Seams(props: { setup: Setup; tiles: Tiles; axis: "x" | "y"; length: num
   const { setup, axis } = props;
   const unit = plan.units ?? "mm";
   const seams = (axis === "x" ? props.tiles.seams_x : props.tiles.seams_y) ?? [];
-  const move = (seam: number, at: number) => ({ do: "move_seam", setup: setup.id, seam, axis, at });
+  const move = (seam: number, at: number): EditOf<"move_seam"> => ({
+    do: "move_seam",
+    setup: setup.id,
+    seam,
+    axis,
+    at,
+  });
   return seams.map((at, k) => (
     <div key={k} style={{ display: "flex", gap: 6, alignItems: "end" }}>
       <div style={{ flex: 1 }}>
@@ -99,7 +90,11 @@ function SlideBy(props: { setup: Setup; tiles: Tiles }) {
   const { plan, edit } = useSheetState();
   const { setup, tiles } = props;
   const unit = plan.units ?? "mm";
-  const change = (what: object) => ({ do: "change_tiles", setup: setup.id, change: what });
+  const change = (what: Record<string, unknown>): EditOf<"change_tiles"> => ({
+    do: "change_tiles",
+    setup: setup.id,
+    change: what,
+  });
   const by = tiles.slide ?? "fence";
   const both = (tiles.seams_x ?? []).length > 0 && (tiles.seams_y ?? []).length > 0;
   const length = (label: string, key: "inset" | "diameter" | "past", usual: number, high: number, over = false) => (
@@ -112,16 +107,11 @@ function SlideBy(props: { setup: Setup; tiles: Tiles }) {
       onChange={(value) => value !== null && edit(change({ [key]: value }), label.toLowerCase())}
     />
   );
-  const slide = (next: string) =>
+  const slide = (next: Tiles["slide"]) =>
     next === "fence"
       ? edit(change({ slide: "fence", zero: tiles.zero === "mark" ? "seam" : tiles.zero }), "slide along a fence")
       : edit(
-          {
-            do: "mark_slides",
-            setup: setup.id,
-            slide: next,
-            cutter: marker(next === "dowels", tiles.diameter ?? 6, plan.stock.thickness),
-          },
+          { do: "mark_slides", setup: setup.id, slide: next },
           next === "dowels" ? "slide by dowels" : "slide by score marks",
         );
   return (
@@ -165,7 +155,7 @@ export function TileSettings(props: { setup: Setup }) {
   const unit = plan.units ?? "mm";
   const tiles = tilesOf(setup);
   const size = infoOf(derived, setup.id)?.size ?? [plan.stock.length, plan.stock.width, plan.stock.thickness];
-  const cut = (axis: "x" | "y") => ({ do: "cut_in_tiles", setup: setup.id, axis });
+  const cut = (axis: "x" | "y"): EditOf<"cut_in_tiles"> => ({ do: "cut_in_tiles", setup: setup.id, axis });
   if (!tiles)
     return (
       <Folded title="Tiles" short="cut whole">
@@ -178,7 +168,11 @@ export function TileSettings(props: { setup: Setup }) {
     );
   const axis = axisOf(tiles);
   const length = size[axis === "x" ? 0 : 1] as number;
-  const change = (what: object) => ({ do: "change_tiles", setup: setup.id, change: what });
+  const change = (what: Record<string, unknown>): EditOf<"change_tiles"> => ({
+    do: "change_tiles",
+    setup: setup.id,
+    change: what,
+  });
   return (
     <>
       <Head>Tiles</Head>

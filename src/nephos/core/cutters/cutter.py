@@ -2,21 +2,20 @@
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from nephos.core.cutters.profile import Profile
 from nephos.core.cutters.shapes import SHAPES
 from nephos.core.errors import Refused
+from nephos.core.value import Value
 
 Shape = Literal["flat", "ball", "bull-nose", "tapered-ball", "v", "engraver", "drill"]
 Length = Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False)]
 OrNone = Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)]
 
 
-class HolderStep(BaseModel):
+class HolderStep(Value):
     """One step of the holder (collet, nut, spindle nose), from the cutter upwards."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     diameter: Length
     length: Length
@@ -26,15 +25,13 @@ _OWN = {"corner_radius", "angle", "tip_diameter"}
 """Dimensions that only some shapes have."""
 
 
-class Cutter(BaseModel):
+class Cutter(Value):
     """A cutter. Lengths in millimetres, angles in degrees (the included ones), feeds in mm/min, speed in 1/min.
 
     `angle` is that of the cone of tapered balls, Vs, engravers and drills; `tip_diameter` the ball's of a tapered
     ball and the flat tip's of an engraver; `stickout` the length of the cutter outside its holder (none: all but
     what a collet needs); `ramp_limit` the steepest it may be driven down along a path.
     """
-
-    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     number: int = Field(ge=1, le=999)
     name: str = Field(min_length=1, max_length=80)

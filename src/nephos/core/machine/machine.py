@@ -2,22 +2,21 @@
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+from pydantic import Field, ValidationError, field_validator, model_validator
 
 from nephos.core.errors import Refused
+from nephos.core.value import Value
 
 Positive = Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]
 Triple = tuple[float, float, float]
 LINEAR = ("X", "Y", "Z")
 
 
-class Axis(BaseModel):
+class Axis(Value):
     """One axis. Of a linear one: travel in mm, rapid and feed limit in mm/min, acceleration in mm/s^2.
 
     Of one that turns the same in degrees; without a travel it turns without end.
     """
-
-    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     name: Literal["X", "Y", "Z", "A", "B", "C"]
     kind: Literal["linear", "rotary"] = "linear"
@@ -42,10 +41,8 @@ class Axis(BaseModel):
         return self
 
 
-class Machine(BaseModel):
+class Machine(Value):
     """What a machine can do. Its axes stand in the order of the words in a program."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     id: str = Field(min_length=1, max_length=40, pattern=r"^[a-z0-9-]+$")
     name: str = Field(min_length=1, max_length=60)

@@ -4,7 +4,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from nephos.core.plan.part import Part, Place, Size
+from nephos.core.plan.ranges import Place, Size
+from nephos.core.value import Value
 
 Shift = Annotated[float, Field(ge=-500, le=500, allow_inf_nan=False)]
 BUILT_IN = {
@@ -19,7 +20,7 @@ BUILT_IN = {
 the marks those of tiles: see :class:`Tiles`."""
 
 
-class Combine(Part):
+class Combine(Value):
     """Another boundary that is joined to this one, cut from it, or of which only the common part stays."""
 
     how: Literal["join", "cut", "intersect"] = "join"
@@ -29,14 +30,14 @@ class Combine(Part):
 Spot = tuple[Place, Place]
 
 
-class Curve(Part):
+class Curve(Value):
     """A closed curve drawn on the stock, from its low corner: straight from point to point, or smooth through them."""
 
     points: tuple[Spot, ...] = Field(min_length=3, max_length=20_000)
     smooth: bool = False
 
 
-class Boundary(Part):
+class Boundary(Value):
     """A named outline on the plan. It follows the models: it is calculated again when they change.
 
     `slice` is the outline of the models above `height` over their foot. `rectangle` and `circle` lie at
@@ -72,7 +73,7 @@ class Boundary(Part):
     left_out: tuple[Spot, ...] = Field(default=(), max_length=200)
 
 
-class Limit(Part):
+class Limit(Value):
     """What an operation may reach: a boundary, and how the cutter keeps to it.
 
     The cutter's edge stays inside (`inside`), its centre does (`centre`), or its centre may pass it by the cutter's

@@ -4,10 +4,11 @@ from typing import Literal
 
 from pydantic import Field
 
-from nephos.core.plan.part import Align, Part, Place, Size
+from nephos.core.plan.ranges import Align, Place, Size
+from nephos.core.value import Value
 
 
-class Zero(Part):
+class Zero(Value):
     """The work zero: one of nine points in plan, at a height (that of the axis on a bar that rotates); or a typed point
     of the stock's box.
 
@@ -20,7 +21,7 @@ class Zero(Part):
     at: tuple[Place, Place, Place] | None = None
 
 
-class KeepOut(Part):
+class KeepOut(Value):
     """Something on the stock that no cutter may meet: a clamp (box) or a screw (cylinder).
 
     `at` is its middle in plan and `foot` its lowest point, from the low corner of the turned stock, as the setup

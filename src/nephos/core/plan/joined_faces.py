@@ -5,10 +5,11 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator
 
-from nephos.core.plan.part import Angle, Part, Place
+from nephos.core.plan.ranges import Angle, Place
+from nephos.core.value import Value
 
 
-class FaceTab(Part):
+class FaceTab(Value):
     """A solid between the part and the frame, which all operations of all setups leave standing.
 
     `at` is its middle on the part's outline, from the low corner of the stock; it runs from there in the direction
@@ -24,7 +25,7 @@ class FaceTab(Part):
     inward: Annotated[float, Field(ge=0, le=500)] = 2.0
 
 
-class Registration(Part):
+class Registration(Value):
     """How the stock is found again after it was turned over, and by how much that may be wrong.
 
     `stops` : against stops at the `corner` of the stock that stays at the stops; `dowels` : two pins on the turning
@@ -41,7 +42,7 @@ class Registration(Part):
     rotation: Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)] = 0.0
 
 
-class Faces(Part):
+class Faces(Value):
     """What all setups of a part share that is cut from several faces.
 
     Each side cuts down to the `parting` and its overrun past it, beside the part within the `border` (mm) round its

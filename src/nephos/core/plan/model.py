@@ -5,11 +5,12 @@ from typing import Annotated
 from pydantic import Field, model_validator
 
 from nephos.core.mesh.repair.registry import Repair
-from nephos.core.plan.part import Align, Factor, Part, Place, Size
+from nephos.core.plan.ranges import Align, Factor, Place, Size
 from nephos.core.relief.composition import Composition, meshes_of
+from nephos.core.value import Value
 
 
-class Placement(Part):
+class Placement(Value):
     """How a mesh lies in the stock: turned about X, then Y, then Z, mirrored, sized, then moved.
 
     Mirroring is along the axes of the stock. A size that is given is reached; axes without one
@@ -35,7 +36,7 @@ class Placement(Part):
     )
 
 
-class Copies(Part):
+class Copies(Value):
     """A model repeated in columns along X and rows along Y, with gaps between."""
 
     columns: Annotated[int, Field(ge=1, le=50)] = 1
@@ -43,7 +44,7 @@ class Copies(Part):
     gap: tuple[Annotated[float, Field(ge=0, le=1000)], Annotated[float, Field(ge=0, le=1000)]] = (10.0, 10.0)
 
 
-class Model(Part):
+class Model(Value):
     """A mesh in the job, or a composition of pieces. `mesh` is the digest that names it in the store, or a path
     headless; a composition has none of its own."""
 

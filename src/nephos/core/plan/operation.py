@@ -6,14 +6,14 @@ from pydantic import Field, SerializeAsAny, WithJsonSchema, model_validator
 
 from nephos.core.cutters import Cutter
 from nephos.core.plan.boundary import Limit
-from nephos.core.plan.part import Part
 from nephos.core.strategies.registry import Role, StrategySettings, strategy
+from nephos.core.value import Value
 
 FINE_REST = 0.05
 """A finer cutter goes where the one before it left more than this (mm), unless a limit is set."""
 
 
-class Operation(Part):
+class Operation(Value):
     """One numbered step of the route sheet."""
 
     number: int = Field(ge=1, le=9999)

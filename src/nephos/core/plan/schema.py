@@ -15,16 +15,16 @@ from nephos.core.plain_errors import plain_message
 from nephos.core.plan.boundary import BUILT_IN, Boundary
 from nephos.core.plan.joined_faces import Faces
 from nephos.core.plan.model import Model
-from nephos.core.plan.part import Part
 from nephos.core.plan.setups.holding import Rotary
 from nephos.core.plan.setups.registry import AnySetup
 from nephos.core.plan.setups.setup import Setup
 from nephos.core.plan.stock import Stock
 from nephos.core.plan.versions import SCHEMA_VERSION, upgrade
 from nephos.core.post.schema import Post, in_unit, post_of
+from nephos.core.value import Value
 
 
-class Override(Part):
+class Override(Value):
     """An overridden stop and the reason. It holds for that finding as it was then, word by word."""
 
     code: str = Field(max_length=60)
@@ -33,7 +33,7 @@ class Override(Part):
     reason: str = Field(min_length=3, max_length=300)
 
 
-class Plan(Part):
+class Plan(Value):
     """A whole job. `post` and `machine` name what ships, or are the shop's own as they were when the job took them."""
 
     schema_version: int = SCHEMA_VERSION

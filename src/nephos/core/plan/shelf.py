@@ -3,18 +3,17 @@
 from typing import Annotated
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from nephos.core.plan.edits.registry import Looks
 from nephos.core.plan.edits.stock import box_of_models
-from nephos.core.plan.part import Size
+from nephos.core.plan.ranges import Size
 from nephos.core.plan.schema import Plan
+from nephos.core.value import Value
 
 
-class Piece(BaseModel):
+class Piece(Value):
     """A piece of stock on the shelf, in millimetres."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
 
     name: str = Field(min_length=1, max_length=80)
     material: str = Field(min_length=1, max_length=60)
@@ -24,10 +23,8 @@ class Piece(BaseModel):
     count: Annotated[int, Field(ge=1, le=10_000)] = 1
 
 
-class Fitting(BaseModel):
+class Fitting(Value):
     """A piece that would do: how it is laid, and how much of it is more than the job needs (mm^3)."""
-
-    model_config = ConfigDict(frozen=True)
 
     piece: Piece
     turned: bool

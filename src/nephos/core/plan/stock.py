@@ -7,10 +7,11 @@ from pydantic import Field, model_validator
 
 from nephos.core.arrays import F64
 from nephos.core.materials import Material, shipped_material
-from nephos.core.plan.part import Part, Size
+from nephos.core.plan.ranges import Size
+from nephos.core.value import Value
 
 
-class Stock(Part):
+class Stock(Value):
     """The block as it is before the first cut: a box, or a round bar lying along X."""
 
     kind: Literal["box", "round"] = "box"

@@ -6,10 +6,11 @@ from functools import cache
 from importlib.resources import files
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import AfterValidator, Field, ValidationError, model_validator
 
 from nephos.core.errors import Refused
 from nephos.core.plain_errors import plain_message
+from nephos.core.value import Value
 
 BLANKS = ("spindle", "spindle_wait", "tool", "cutter", "operation")
 """What may stand in braces in the lines of a post."""
@@ -36,11 +37,7 @@ def _fillable(lines: tuple[str, ...]) -> tuple[str, ...]:
 Lines = Annotated[tuple[Annotated[str, Field(max_length=200)], ...], Field(max_length=400), AfterValidator(_fillable)]
 
 
-class _Table(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
-
-
-class LineNumbers(_Table):
+class LineNumbers(Value):
     """Whether lines begin with N words, and which; after `last` they begin anew."""
 
     on: bool = True
@@ -49,7 +46,7 @@ class LineNumbers(_Table):
     last: int | None = Field(default=None, ge=10, le=99_999_999)
 
 
-class Comment(_Table):
+class Comment(Value):
     """Whether there are comments, what they stand between, and how long one may be."""
 
     on: bool = True
@@ -58,7 +55,7 @@ class Comment(_Table):
     longest: int = Field(default=72, ge=8, le=240)
 
 
-class Words(_Table):
+class Words(Value):
     """The words of a move; `i` and `j` are the centre of an arc from its beginning."""
 
     rapid: str = Field(default="G0", pattern=_WORD, max_length=6)
@@ -73,7 +70,7 @@ class Words(_Table):
     j: str = Field(default="J", pattern=_WORD, max_length=3)
 
 
-class Coolant(_Table):
+class Coolant(Value):
     """Lines that turn coolant on and off, where an operation asks for it."""
 
     mist: Lines = ("M7",)
@@ -81,7 +78,7 @@ class Coolant(_Table):
     off: Lines = ("M9",)
 
 
-class RotaryWords(_Table):
+class RotaryWords(Value):
     """How the way round a bar is written: as A in degrees, or as Y where the bar is driven in the place of the Y axis.
 
     Y counts `per_turn` millimetres a turn; without it the bar's own circumference. `sense` is 1 where a positive word
@@ -96,7 +93,7 @@ class RotaryWords(_Table):
     end: Lines = ()
 
 
-class Post(_Table):
+class Post(Value):
     """A table of words, formats, headers and changes.
 
     `changes` says how cutters are changed: in a `file` of its own for each, at a `pause` in one file, or by the

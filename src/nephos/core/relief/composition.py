@@ -5,9 +5,10 @@ from typing import Annotated, Literal
 from pydantic import Field, field_validator, model_validator
 
 from nephos.core.errors import Refused
-from nephos.core.plan.part import Angle, Part, Place
+from nephos.core.plan.ranges import Angle, Place
 from nephos.core.relief.shapes import Bead, Flat, Rope, Section, Shape
 from nephos.core.relief.sources import MeshSource, OffsetCurve, Path, Source
+from nephos.core.value import Value
 
 __all__ = [
     "MOST_PIECES",
@@ -32,7 +33,7 @@ outline. The others work on the ground inside the outline: `scale` its heights o
 what is narrower than an amount (`despeck`)."""
 
 
-class Repeat(Part):
+class Repeat(Value):
     """Copies of a piece evenly round a point, or along the outline of another piece."""
 
     count: Annotated[int, Field(ge=1, le=500)] = 1
@@ -41,7 +42,7 @@ class Repeat(Part):
     turned: bool = Field(default=True, description="each copy is turned with its place")
 
 
-class Along(Part):
+class Along(Value):
     """Where a piece's surface starts from: a plane at a height over the bottom, or the ground below it."""
 
     kind: Literal["plane", "ground"] = "plane"
@@ -53,7 +54,7 @@ class Along(Part):
         return self.kind != "plane"
 
 
-class ReliefPiece(Part):
+class ReliefPiece(Value):
     """One piece. Its `height` is how far its shape rises over its base, or goes down where negative."""
 
     id: str = Field(min_length=1, max_length=40, pattern=r"^[a-z0-9-]+$")
@@ -103,7 +104,7 @@ class PieceRefused(Refused):
         self.reason = reason
 
 
-class Composition(Part):
+class Composition(Value):
     """Pieces in order, each combined with those before it. Its bottom is at height 0."""
 
     pieces: tuple[ReliefPiece, ...] = Field(default=(), max_length=MOST_PIECES)

@@ -8,21 +8,22 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from nephos.core.plan.part import Part, Size
+from nephos.core.plan.ranges import Size
 from nephos.core.relief.measures import ANGLE, PLAIN
+from nephos.core.value import Value
 
 __all__ = ["Bead", "Bevel", "Dome", "Flat", "Rope", "RoundEdge", "Section", "Shape", "Slant", "Swept"]
 
 Width = Annotated[float, Field(ge=0, le=5000, allow_inf_nan=False)]
 
 
-class Flat(Part):
+class Flat(Value):
     """Level, with an upright wall at the outline."""
 
     kind: Literal["flat"] = "flat"
 
 
-class Slant(Part):
+class Slant(Value):
     """A wall that rises from the outline at an angle up to the height, and is level from there."""
 
     kind: Literal["slant"] = "slant"
@@ -31,21 +32,21 @@ class Slant(Part):
     )
 
 
-class Dome(Part):
+class Dome(Value):
     """A quarter of an ellipse that rises from the outline over a width; 0 is up to the middle."""
 
     kind: Literal["dome"] = "dome"
     width: Width = Field(default=0.0, title="Rises over", description="0: up to the middle")
 
 
-class RoundEdge(Part):
+class RoundEdge(Value):
     """Level, with its upper edge rounded."""
 
     kind: Literal["round"] = "round"
     radius: Size = Field(default=3.0, title="Edge radius")
 
 
-class Bevel(Part):
+class Bevel(Value):
     """Level, with its upper edge cut off at an angle."""
 
     kind: Literal["bevel"] = "bevel"
@@ -55,7 +56,7 @@ class Bevel(Part):
     )
 
 
-class Bead(Part):
+class Bead(Value):
     """Half round beads in a row along the curve."""
 
     kind: Literal["bead"] = "bead"
@@ -65,7 +66,7 @@ class Bead(Part):
     )
 
 
-class Rope(Part):
+class Rope(Value):
     """A twisted rope along the curve."""
 
     kind: Literal["rope"] = "rope"
@@ -74,7 +75,7 @@ class Rope(Part):
     lead: Size = Field(default=18.0, title="Lead", description="length of one whole twist")
 
 
-class Section(Part):
+class Section(Value):
     """A drawn section along the curve: heights, as shares of the piece's height, at even steps across the width."""
 
     kind: Literal["section"] = "section"

@@ -9,8 +9,9 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from nephos.core.plan.boundary import Curve
-from nephos.core.plan.part import Angle, Part, Place, Size
+from nephos.core.plan.ranges import Angle, Place, Size
 from nephos.core.relief.measures import PLAIN
+from nephos.core.value import Value
 
 __all__ = [
     "Circle",
@@ -26,14 +27,14 @@ __all__ = [
 ]
 
 
-class Circle(Part):
+class Circle(Value):
     """A circle round the origin."""
 
     kind: Literal["circle"] = "circle"
     diameter: Size = Field(default=50.0, title="Diameter")
 
 
-class Ellipse(Part):
+class Ellipse(Value):
     """An ellipse round the origin."""
 
     kind: Literal["ellipse"] = "ellipse"
@@ -41,7 +42,7 @@ class Ellipse(Part):
     length: Size = Field(default=50.0, title="Length")
 
 
-class Rectangle(Part):
+class Rectangle(Value):
     """A rectangle round the origin, `width` along X and `length` along Y, its corners rounded by `radius`."""
 
     kind: Literal["rectangle"] = "rectangle"
@@ -58,7 +59,7 @@ class Rectangle(Part):
         return self
 
 
-class Polygon(Part):
+class Polygon(Value):
     """A regular polygon whose corners lie on a circle round the origin."""
 
     kind: Literal["polygon"] = "polygon"
@@ -66,7 +67,7 @@ class Polygon(Part):
     diameter: Size = Field(default=50.0, title="Diameter over the corners")
 
 
-class Drawn(Part):
+class Drawn(Value):
     """Closed curves, drawn or imported. A curve inside another is a hole."""
 
     kind: Literal["drawn"] = "drawn"
@@ -76,7 +77,7 @@ class Drawn(Part):
 Vertex = tuple[Place, Place, Annotated[float, Field(ge=-1e3, le=1e3, allow_inf_nan=False)]]
 
 
-class Path(Part):
+class Path(Value):
     """Lines and arcs from vertex to vertex.
 
     Each vertex is x, y and the bulge of the way to the next one: 0 for a line, else the tangent of a quarter of the
@@ -87,7 +88,7 @@ class Path(Part):
     closed: bool = False
 
 
-class OffsetCurve(Part):
+class OffsetCurve(Value):
     """The outline of another piece, grown by `distance`, or shrunk where that is negative. It follows that piece."""
 
     kind: Literal["offset"] = "offset"
@@ -96,7 +97,7 @@ class OffsetCurve(Part):
     corners: Literal["round", "sharp"] = "sharp"
 
 
-class Lettering(Part):
+class Lettering(Value):
     """Lines of text, their capitals `size` high, centred on the origin; round a circle where they have a radius.
 
     With a radius above 0 the last line stands on the outside of the circle, at the top; below 0 on its inside, at the
@@ -125,7 +126,7 @@ class Lettering(Part):
     )
 
 
-class MeshSource(Part):
+class MeshSource(Value):
     """A mesh or a height image, seen from above: its outline is the piece's, its height over its foot the piece's.
 
     It is turned about X, Y and Z, what lies under `foot` (a share of its height) is cut off, and it is scaled to

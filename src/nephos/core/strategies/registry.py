@@ -8,7 +8,7 @@ from math import inf
 from typing import Any, Literal, NamedTuple
 
 import shapely
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
@@ -18,6 +18,7 @@ from nephos.core.stock.block import Block
 from nephos.core.surface.drop import Surface
 from nephos.core.toolpath import Passes
 from nephos.core.units import Say
+from nephos.core.value import Value
 
 _MODULES = (
     "rough_offset",
@@ -101,10 +102,8 @@ class Held(NamedTuple):
     allowance: float
 
 
-class StrategySettings(BaseModel):
+class StrategySettings(Value):
     """Base of the settings of every strategy."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     @property
     def figures(self) -> Figures:

@@ -1,17 +1,15 @@
 """The API, one router a subject. Its OpenAPI document makes the page's TypeScript types."""
 
-from typing import Any
-
 from django.core.exceptions import BadRequest
 from django.db.utils import DataError
 from django.http import HttpRequest, HttpResponse
 from django.http.multipartparser import MultiPartParserError
-from ninja import NinjaAPI
 from ninja.errors import ValidationError as RequestInvalid
-from ninja.openapi.schema import OpenAPISchema
 from ninja.security import APIKeyCookie
 
 from nephos.core.errors import Refused
+from nephos.core.plain_errors import plain_message
+from nephos.core.plan.edits.registry import EDITS
 from nephos.web.api import (
     cutters,
     deleted,
@@ -26,6 +24,7 @@ from nephos.web.api import (
     storage,
     times,
 )
+from nephos.web.api.description import Described
 from nephos.web.jobs import Stale
 from nephos.web.trace import failure
 
@@ -38,35 +37,6 @@ class OwnPage(APIKeyCookie):
     def authenticate(self, request: HttpRequest, key: str | None) -> str:
         """There are no accounts: whoever gets past the CSRF check is the shop."""
         return "shop"
-
-
-_REFUSALS = {
-    "400": "the request is not one that Nephos answers",
-    "401": "the request does not come from the page of Nephos",
-    "403": "the request does not come from the page of Nephos",
-    "404": "there is no such thing",
-    "405": "this cannot be done here",
-    "409": "somebody else changed it first",
-    "413": "the body is too large",
-    "422": "bad input: one plain sentence",
-    "500": "a fault of Nephos, with the number of the request",
-    "503": "the database does not answer",
-    "507": "the disk is full",
-}
-_SENTENCE = {"application/json": {"schema": {"type": "object"}}}
-
-
-class Described(NinjaAPI):
-    """An API whose description names the refusals that any request may meet."""
-
-    def get_openapi_schema(self, **more: Any) -> OpenAPISchema:
-        """The OpenAPI document."""
-        document = super().get_openapi_schema(**more)
-        for path in document["paths"].values():
-            for operation in path.values():
-                for status, text in _REFUSALS.items():
-                    operation["responses"].setdefault(int(status), {"description": text, "content": _SENTENCE})
-        return document
 
 
 api = Described(title="Nephos", version="1", docs_url=None, auth=OwnPage(csrf=True))
@@ -94,8 +64,11 @@ def refused(request: HttpRequest, reason: Refused) -> HttpResponse:
 def invalid(request: HttpRequest, reason: RequestInvalid) -> HttpResponse:
     """A request that does not have the form it must have."""
     first = reason.errors[0]
-    place = " > ".join(str(step) for step in first["loc"][2:])
-    return api.create_response(request, {"message": f"{place}: {first['msg']}".lstrip(": ")}, status=422)
+    if first["type"].startswith("union_tag"):
+        return api.create_response(request, {"message": "there is no such edit"}, status=422)
+    # The name of an edit is a step on the way to its words.
+    steps = [str(step) for step in first["loc"][2:] if step not in EDITS]
+    return api.create_response(request, {"message": f"{' > '.join(steps)}: {plain_message(first)}"}, status=422)
 
 
 _NOT_KEPT = "there are signs in this text that cannot be kept: take out what is no letter, digit or common sign"

@@ -11,19 +11,20 @@ from django.utils.text import slugify
 from ninja import Query, Router, Schema
 from pydantic import Field
 
+from nephos.core.answers.documents import DerivedAnswer, MeshAnswer
+from nephos.core.answers.findings import open_stops
 from nephos.core.errors import Refused
-from nephos.core.findings.overrides import standing
 from nephos.core.machine.machine import Machine, machine_of
 from nephos.core.mesh.formats.registry import formats
-from nephos.core.plan.edits import apply_edit
+from nephos.core.plan.edits import AnyEdit, apply_edit
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.shelf import Fitting, Piece, fitting_pieces
 from nephos.core.proposals.ways import WAYS, way
 from nephos.core.stages.canonical import key_of
 from nephos.web import jobs as service
-from nephos.web.answers import DerivedAnswer, MeshAnswer
 from nephos.web.api.meshes import body_pieces
+from nephos.web.api.results import ResultKey
 from nephos.web.deleted import delete
 from nephos.web.derived import derived
 from nephos.web.drawings import drawing_facts
@@ -104,7 +105,7 @@ class Edit(Schema):
     """An edit, with the version of the job that it was made on."""
 
     based_on: int
-    edit: dict[str, Any]
+    edit: AnyEdit
     note: str = ""
 
 
@@ -125,10 +126,10 @@ class Proposal(Schema):
     """A plan to be previewed, not kept, perhaps with an edit of it."""
 
     plan: dict[str, Any]
-    edit: dict[str, Any] | None = None
+    edit: AnyEdit | None = None
 
 
-class Previewed(Schema):
+class PlanPreview(Schema):
     """What would follow from a plan, and the plan itself after the edit."""
 
     plan: Plan
@@ -149,7 +150,7 @@ class CurvesFound(Schema):
     notes: list[str]
 
 
-class Wanted(Schema):
+class ExportWanted(Schema):
     """A model to be written as a file."""
 
     model: str
@@ -302,8 +303,8 @@ def job_kinds(request: HttpRequest) -> dict[str, str]:
     return {key: item.title for key, item in WAYS.items()}
 
 
-@router.post("/{int:job_id}/propose", response=dict[str, str])
-def propose_kind(request: HttpRequest, job_id: int, body: KindWanted) -> dict[str, str]:
+@router.post("/{int:job_id}/propose", response=ResultKey)
+def propose_kind(request: HttpRequest, job_id: int, body: KindWanted) -> ResultKey:
     """Have setups and operations proposed for a kind of job; the answer names where it is said that they are there. They
     become a new revision."""
     job = get_object_or_404(Job, pk=job_id)
@@ -313,10 +314,10 @@ def propose_kind(request: HttpRequest, job_id: int, body: KindWanted) -> dict[st
     key = key_of("propose", 1, job.pk, job.version, job.revision, body.kind)
     if to_be_made(key):
         propose_task.defer(key=key, job_id=job.pk, based_on=body.based_on, kind=body.kind)
-    return {"key": key}
+    return ResultKey(key=key)
 
 
-@router.post("/preview/plan", response=Previewed)
+@router.post("/preview/plan", response=PlanPreview)
 def preview(request: HttpRequest, body: Proposal) -> dict[str, Any]:
     """What would follow from a plan, without keeping it: for numbers that are being typed or dragged."""
     plan = parse_plan(body.plan)
@@ -325,8 +326,8 @@ def preview(request: HttpRequest, body: Proposal) -> dict[str, Any]:
     return {"plan": plan, "derived": derived(plan)}
 
 
-@router.post("/{int:job_id}/export", response=dict[str, str])
-def export(request: HttpRequest, job_id: int, body: Wanted) -> dict[str, str]:
+@router.post("/{int:job_id}/export", response=ResultKey)
+def export(request: HttpRequest, job_id: int, body: ExportWanted) -> ResultKey:
     """Have a model written as it is placed; the answer names where it will be found."""
     job = get_object_or_404(Job, pk=job_id)
     document = service.current_plan(job)
@@ -337,7 +338,7 @@ def export(request: HttpRequest, job_id: int, body: Wanted) -> dict[str, str]:
     key = key_of("export", EXPORT, document["stock"], model.model_dump(), body.suffix)
     if to_be_made(key):
         export_model.defer(key=key, name=f"{model.name}{body.suffix}", plan=document, model=model.id)
-    return {"key": key}
+    return ResultKey(key=key)
 
 
 @router.get("/{int:job_id}/pieces", response=list[Fitting])
@@ -389,10 +390,10 @@ def start_calculation(request: HttpRequest, job_id: int) -> dict[str, Any] | Non
     if same:
         return calculation_state(same)
     found = derived(parse_plan(service.current_plan(job)))
-    stops = standing(found["findings"])
+    stops = open_stops(found.findings)
     if stops:
-        raise Refused(f"{stops[0]['text']}: {stops[0]['advice']}")
-    refused = next((model["reason"] for model in found["models"].values() if model["state"] == "refused"), "")
+        raise Refused(f"{stops[0].text}: {stops[0].advice}")
+    refused = next((model.reason for model in found.models.values() if model.state == "refused"), "")
     if refused:
         raise Refused(f"{refused}; take that repair out or change it")
     require_space("a calculation")

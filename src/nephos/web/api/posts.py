@@ -24,13 +24,13 @@ class PostListed(Schema):
     data: Post
 
 
-class Data(Schema):
+class PostBody(Schema):
     """A post as it is being typed."""
 
     data: dict[str, Any]
 
 
-class Previewed(Schema):
+class PostSample(Schema):
     """The sample as the post writes it, and what is wrong; empty where nothing is."""
 
     text: str
@@ -61,13 +61,13 @@ def list_posts(request: HttpRequest) -> list[dict[str, Any]]:
 
 
 @router.post("", response=PostListed)
-def add_post(request: HttpRequest, body: Data) -> dict[str, Any]:
+def add_post(request: HttpRequest, body: PostBody) -> dict[str, Any]:
     """Add a post of the shop's own."""
     return _listed(_kept(Row(), body.data))
 
 
-@router.post("/preview", response=Previewed)
-def look_at_post(request: HttpRequest, body: Data) -> dict[str, str]:
+@router.post("/preview", response=PostSample)
+def look_at_post(request: HttpRequest, body: PostBody) -> dict[str, str]:
     """What a post would write, before it is kept."""
     try:
         return preview(checked_post(body.data)).__dict__
@@ -76,7 +76,7 @@ def look_at_post(request: HttpRequest, body: Data) -> dict[str, str]:
 
 
 @router.put("/{key}", response=PostListed)
-def change_post(request: HttpRequest, key: str, body: Data) -> dict[str, Any]:
+def change_post(request: HttpRequest, key: str, body: PostBody) -> dict[str, Any]:
     """Change one of the shop's own. Jobs keep it as it was when they took it."""
     return _listed(_kept(get_object_or_404(Row, key=key), body.data))
 

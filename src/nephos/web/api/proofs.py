@@ -14,6 +14,7 @@ from django.utils.text import slugify
 from ninja import Query, Router, Schema
 from pydantic import Field
 
+from nephos.core.answers.job import all_open_stops
 from nephos.core.errors import Refused
 from nephos.core.plan.schema import Plan, parse_plan
 from nephos.core.plan.setups.setup import Setup
@@ -30,8 +31,9 @@ from nephos.core.stages.of_plan import stages_of
 from nephos.core.stock.window import window_grid
 from nephos.web import jobs as service
 from nephos.web.api.meshes import body_pieces
+from nephos.web.api.results import ResultKey
 from nephos.web.blobs import read_chunks, read_range, save_blob, stream_chunks
-from nephos.web.derived import derived, standing_stops
+from nephos.web.derived import derived
 from nephos.web.mesh_keys import EXPORT
 from nephos.web.models import Job, Result, ResultArray
 from nephos.web.rows import to_be_made
@@ -84,12 +86,12 @@ def _postable(job: Job, setup_id: str | None = None) -> None:
     plan = parse_plan(service.current_plan(job))
     found = derived(plan)
     worked = {setup.id for setup in plan.as_cut().setups if setup.worked}
-    mine = [item for item in found["setups"] if item["id"] in worked and setup_id in (None, item["id"])]
-    if any(item["programs"] is None for item in mine) or (setup_id is None and found["joined"] and not found["whole"]):
+    mine = [item for item in found.setups if item.id in worked and setup_id in (None, item.id)]
+    if any(item.programs is None for item in mine) or (setup_id is None and found.joined and not found.whole):
         raise Refused("the files are not written and checked as the job is now: calculate it first")
-    stops = standing_stops(plan)
+    stops = all_open_stops(found)
     if stops:
-        raise Refused(f"nothing is posted: {stops[0]['text']}: {stops[0]['advice']}")
+        raise Refused(f"nothing is posted: {stops[0].text}: {stops[0].advice}")
 
 
 def _heads(job: Job, plan: Plan, blob: int) -> tuple[bytes, bytes]:
@@ -198,8 +200,8 @@ def check_file(
     return {"state": state, "words": words, "key": key, "after": after}
 
 
-@router.post("/{int:job_id}/window/{setup_id}", response=dict[str, str])
-def window(request: HttpRequest, job_id: int, setup_id: str, body: Spot) -> dict[str, str]:
+@router.post("/{int:job_id}/window/{setup_id}", response=ResultKey)
+def window(request: HttpRequest, job_id: int, setup_id: str, body: Spot) -> ResultKey:
     """Have a small window of the block cut at full resolution; the answer names where it will be found."""
     _, plan, setup = _place(job_id, setup_id)
     kind_of(setup).check_close_look()
@@ -217,11 +219,11 @@ def window(request: HttpRequest, job_id: int, setup_id: str, body: Spot) -> dict
             pitch=body.pitch,
             operations=body.operations,
         )
-    return {"key": key}
+    return ResultKey(key=key)
 
 
-@router.post("/{int:job_id}/whole", response=dict[str, str])
-def whole_file(request: HttpRequest, job_id: int, suffix: Literal[".stl", ".glb"]) -> dict[str, str]:
+@router.post("/{int:job_id}/whole", response=ResultKey)
+def whole_file(request: HttpRequest, job_id: int, suffix: Literal[".stl", ".glb"]) -> ResultKey:
     """Have the block after all setups written as a mesh, in millimetres from the stock's low corner; the answer names
     where it will be found."""
     job = get_object_or_404(Job, pk=job_id)
@@ -232,13 +234,13 @@ def whole_file(request: HttpRequest, job_id: int, suffix: Literal[".stl", ".glb"
     made = key_of("export", EXPORT, key, suffix)
     if to_be_made(made):
         export_whole.defer(key=made, name=f"{slugify(job.name) or 'job'}-whole{suffix}", whole=key)
-    return {"key": made}
+    return ResultKey(key=made)
 
 
-@router.post("/{int:job_id}/block/{setup_id}", response=dict[str, str])
+@router.post("/{int:job_id}/block/{setup_id}", response=ResultKey)
 def block_file(
     request: HttpRequest, job_id: int, setup_id: str, suffix: Literal[".stl", ".glb"], alone: bool = False
-) -> dict[str, str]:
+) -> ResultKey:
     """Have the proof written as a mesh, the whole block or the part `alone`; the answer names where it will be
     found."""
     job, plan, setup = _place(job_id, setup_id)
@@ -256,4 +258,4 @@ def block_file(
             setup=setup.id,
             alone=alone,
         )
-    return {"key": key}
+    return ResultKey(key=key)

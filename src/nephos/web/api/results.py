@@ -8,12 +8,18 @@ from ninja import Router, Schema
 from pydantic import JsonValue
 from typing_extensions import TypedDict
 
+from nephos.core.answers.documents import ExternalAnswer
 from nephos.core.errors import Refused
-from nephos.web.answers import ExternalAnswer
 from nephos.web.blobs import read_range, stream_chunks
 from nephos.web.models import Result, ResultArray
 
 router = Router(tags=["results"])
+
+
+class ResultKey(Schema):
+    """Under which a worker keeps what it is asked for."""
+
+    key: str
 
 
 class Refusal(TypedDict):

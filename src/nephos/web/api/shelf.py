@@ -35,7 +35,14 @@ class PieceListed(Schema):
     data: Piece
 
 
-class Data(Schema):
+class Formats(Schema):
+    """The suffixes of the files that are read, and of those that are written."""
+
+    read: list[str]
+    written: list[str]
+
+
+class ShelfBody(Schema):
     """The fields of a material or piece."""
 
     data: dict[str, Any]
@@ -62,13 +69,13 @@ def list_materials(request: HttpRequest) -> Any:
 
 
 @router.post("/materials", response=MaterialListed)
-def add_material(request: HttpRequest, body: Data) -> MaterialRow:
+def add_material(request: HttpRequest, body: ShelfBody) -> MaterialRow:
     """Add a material."""
     return _save_material(MaterialRow(), body.data)
 
 
 @router.put("/materials/{int:row_id}", response=MaterialListed)
-def change_material(request: HttpRequest, row_id: int, body: Data) -> MaterialRow:
+def change_material(request: HttpRequest, row_id: int, body: ShelfBody) -> MaterialRow:
     """Change a material. Jobs keep it as it was when they took it."""
     return _save_material(get_object_or_404(MaterialRow, pk=row_id), body.data)
 
@@ -87,13 +94,13 @@ def list_pieces(request: HttpRequest) -> Any:
 
 
 @router.post("/pieces", response=PieceListed)
-def add_piece(request: HttpRequest, body: Data) -> PieceRow:
+def add_piece(request: HttpRequest, body: ShelfBody) -> PieceRow:
     """Put a piece on the shelf."""
     return PieceRow.objects.create(data=_checked(Piece, body.data))
 
 
 @router.put("/pieces/{int:row_id}", response=PieceListed)
-def change_piece(request: HttpRequest, row_id: int, body: Data) -> PieceRow:
+def change_piece(request: HttpRequest, row_id: int, body: ShelfBody) -> PieceRow:
     """Change a piece."""
     row = get_object_or_404(PieceRow, pk=row_id)
     row.data = _checked(Piece, body.data)
@@ -114,8 +121,8 @@ def list_repairs(request: HttpRequest) -> list[RepairForm]:
     return [repair_form(kind) for kind in repairs().values()]
 
 
-@router.get("/formats", response=dict[str, list[str]])
-def list_formats(request: HttpRequest) -> dict[str, list[str]]:
-    """The suffixes of the files that are read, and of those that are written."""
+@router.get("/formats", response=Formats)
+def list_formats(request: HttpRequest) -> Formats:
+    """The suffixes of mesh files."""
     known = formats()
-    return {"read": sorted(known), "written": sorted(suffix for suffix, item in known.items() if item.write)}
+    return Formats(read=sorted(known), written=sorted(suffix for suffix, item in known.items() if item.write))

@@ -1,5 +1,6 @@
 /** What a cutter leaves of a relief: how much, how wide, and where. */
-import { useCutters, useReliefReach } from "../../../api/hooks";
+import { useCutters } from "../../../api/shop";
+import { useReliefReach } from "../../../api/reliefs";
 import type { Composition, Cutter } from "../../../api/types";
 import { lengthText, type Unit } from "../../../lib/numbers";
 import type { ReachHead } from "../../../lib/relief";

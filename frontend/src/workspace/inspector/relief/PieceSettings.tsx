@@ -1,7 +1,7 @@
 /** The settings of a piece of a relief: outline, shape, how it is combined, place, repeats. */
 import { useEffect, useState } from "react";
-import { useReliefForms } from "../../../api/hooks";
-import type { Composition, ReliefPiece } from "../../../api/types";
+import { useReliefForms } from "../../../api/reliefs";
+import type { Composition, ReliefPiece, EditOf } from "../../../api/types";
 import { Choose, Quiet, ToggleQuiet } from "../../../parts/controls";
 import { NameField, NumberField, WordField } from "../../../parts/fields";
 import { useSheetState } from "../../state";
@@ -151,7 +151,7 @@ function Place(props: { model: string; piece: ReliefPiece; others: Record<string
   const unit = plan.units ?? "mm";
   const [to, setTo] = useState("");
   const base = to in others ? to : (Object.keys(others)[0] ?? "");
-  const align = (how: string) =>
+  const align = (how: EditOf<"align_pieces">["how"]) =>
     edit({ do: "align_pieces", model: props.model, pieces: [piece.id], how, to: base || null }, `align ${how}`);
   return (
     <Folded title="Place" short={`${Number(piece.at[0].toFixed(2))}, ${Number(piece.at[1].toFixed(2))}`}>

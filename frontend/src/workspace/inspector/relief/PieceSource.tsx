@@ -1,7 +1,9 @@
 /** The outline of a piece: what it is made from. */
 import { ChooseFile } from "../../../parts/ChooseFile";
 import { useState } from "react";
-import { readCurves, useFormats, useReliefForms } from "../../../api/hooks";
+import { readCurves } from "../../../api/jobs";
+import { useFormats } from "../../../api/shop";
+import { useReliefForms } from "../../../api/reliefs";
 import type { ReliefPiece } from "../../../api/types";
 import { Choose, Quiet, Said, ToggleQuiet } from "../../../parts/controls";
 import { NumberField } from "../../../parts/fields";

@@ -2,8 +2,9 @@
 import { ChooseFile } from "../../../parts/ChooseFile";
 import { useEffect, useState } from "react";
 import styled from "styled-components";
-import { useFormats, useReliefForms, useReliefPreview } from "../../../api/hooks";
-import type { Composition, Cutter, Model } from "../../../api/types";
+import { useFormats } from "../../../api/shop";
+import { useReliefForms, useReliefPreview } from "../../../api/reliefs";
+import type { Composition, Cutter, Model, EditOf } from "../../../api/types";
 import { lengthText } from "../../../lib/numbers";
 import type { ReliefPreview, SectionMark } from "../../../lib/relief";
 import { Choose, Quiet, Said, ToggleQuiet } from "../../../parts/controls";
@@ -95,7 +96,7 @@ function AddPiece(props: { model: string; composition: Composition; piece: strin
   const upload = useUpload();
   const { model } = props;
   const next = `p${1 + Math.max(0, ...props.composition.pieces.map((item) => Number(/^p(\d+)$/.exec(item.id)?.[1] ?? 0)))}`;
-  const add = (more: Record<string, unknown>, note: string) => {
+  const add = (more: Omit<EditOf<"add_piece">, "do" | "model">, note: string) => {
     edit({ do: "add_piece", model, ...more }, note);
     choose({ kind: "model", id: model, piece: next });
   };

@@ -1,7 +1,7 @@
 /** A section through a relief with its heights, and whether a cutter fits into it. */
 import { useEffect, useMemo, useState } from "react";
 import styled, { useTheme } from "styled-components";
-import { useReliefPreview, useReliefSection } from "../../../api/hooks";
+import { useReliefPreview, useReliefSection } from "../../../api/reliefs";
 import type { Composition, Cutter, Model } from "../../../api/types";
 import { lengthText } from "../../../lib/numbers";
 import { boxOf, sectionEnds, sectionLine, sectionMark, type SectionMark, type Spot } from "../../../lib/relief";

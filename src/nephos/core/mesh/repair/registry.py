@@ -8,11 +8,12 @@ from importlib import import_module
 from typing import Any, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, SerializeAsAny, model_validator
+from pydantic import BaseModel, Field, SerializeAsAny, model_validator
 
 from nephos.core.arrays import F64
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh
+from nephos.core.value import Value
 
 _MODULES = (
     "cut_below",
@@ -34,10 +35,8 @@ Lengths = Literal["file", "part"]
 """What lengths are measured on: the mesh as the file has it, in its unit, or the finished part, in millimetres."""
 
 
-class RepairSettings(BaseModel):
+class RepairSettings(Value):
     """Base of the settings of every repair. Lengths are in the file's unit, before the model is sized."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
 
 class PartSettings(RepairSettings):
@@ -111,10 +110,8 @@ def repair_kind(key: str) -> RepairKind:
         raise Refused(f"there is no repair '{key}': use one of {', '.join(repairs())}") from None
 
 
-class Repair(BaseModel):
+class Repair(Value):
     """One chosen step, as it stands in a plan."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     kind: str
     settings: SerializeAsAny[RepairSettings] = RepairSettings()

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from nephos.core.errors import Refused
 from nephos.core.plan.boundary import Boundary
-from nephos.core.plan.edits.registry import Looks, edit, model_of, with_model
+from nephos.core.plan.edits.registry import edit, model_of, with_model
 from nephos.core.plan.model import Model, Placement
 from nephos.core.plan.schema import Plan
 from nephos.core.relief.composition import MOST_PIECES, Composition, ReliefPiece, links_of
@@ -52,9 +52,7 @@ def _free_name(composition: Composition, name: str) -> str:
 
 
 @edit
-def add_composition(
-    plan: Plan, looks: Looks, name: Annotated[str, Field(min_length=1, max_length=120)] = "Relief"
-) -> Plan:
+def add_composition(plan: Plan, name: Annotated[str, Field(min_length=1, max_length=120)] = "Relief") -> Plan:
     """Add a built-up relief with one piece, a body that leaves a margin of the stock free."""
     numbers = [int(model.id[1:]) for model in plan.models if model.id[1:].isdigit()]
     length = max(plan.stock.length - 2 * _BODY_EDGE, plan.stock.length / 2)
@@ -79,7 +77,6 @@ def add_composition(
 @edit
 def add_piece(
     plan: Plan,
-    looks: Looks,
     model: str,
     kind: str,
     name: Annotated[str, Field(max_length=80)] = "",
@@ -140,7 +137,7 @@ def _start(composition: Composition, outline: str, of: str | None, but: str = ""
 
 
 @edit
-def change_piece(plan: Plan, looks: Looks, model: str, piece: str, change: dict[str, Any]) -> Plan:
+def change_piece(plan: Plan, model: str, piece: str, change: dict[str, Any]) -> Plan:
     """Change fields of a piece. Its source and shape may be given in part; another `kind` of them starts from its own
     defaults."""
     composition = _composition(plan, model)
@@ -165,7 +162,7 @@ def change_piece(plan: Plan, looks: Looks, model: str, piece: str, change: dict[
 
 
 @edit
-def remove_piece(plan: Plan, looks: Looks, model: str, piece: str) -> Plan:
+def remove_piece(plan: Plan, model: str, piece: str) -> Plan:
     """Take a piece out of a relief."""
     composition = _composition(plan, model)
     gone = _piece(composition, piece)
@@ -176,7 +173,7 @@ def remove_piece(plan: Plan, looks: Looks, model: str, piece: str) -> Plan:
 
 
 @edit
-def copy_piece(plan: Plan, looks: Looks, model: str, piece: str) -> Plan:
+def copy_piece(plan: Plan, model: str, piece: str) -> Plan:
     """Add the same piece once more, right above it."""
     composition = _composition(plan, model)
     old = _piece(composition, piece)
@@ -188,7 +185,7 @@ def copy_piece(plan: Plan, looks: Looks, model: str, piece: str) -> Plan:
 
 
 @edit
-def order_piece(plan: Plan, looks: Looks, model: str, piece: str, to: Annotated[int, Field(ge=0)]) -> Plan:
+def order_piece(plan: Plan, model: str, piece: str, to: Annotated[int, Field(ge=0)]) -> Plan:
     """Put a piece at another place of the order; 0 is the lowest."""
     composition = _composition(plan, model)
     moved = _piece(composition, piece)
@@ -222,7 +219,6 @@ def _shifted(piece: ReliefPiece, dx: float, dy: float) -> ReliefPiece:
 @edit
 def align_pieces(
     plan: Plan,
-    looks: Looks,
     model: str,
     pieces: Annotated[tuple[str, ...], Field(min_length=1)],
     how: Literal["left", "middle-x", "right", "front", "middle-y", "back", "centre"],
@@ -251,7 +247,6 @@ def align_pieces(
 @edit
 def space_pieces(
     plan: Plan,
-    looks: Looks,
     model: str,
     pieces: Annotated[tuple[str, ...], Field(min_length=3)],
     along: Literal["x", "y"],
@@ -273,7 +268,7 @@ def space_pieces(
 
 
 @edit
-def add_piece_boundary(plan: Plan, looks: Looks, model: str, piece: str) -> Plan:
+def add_piece_boundary(plan: Plan, model: str, piece: str) -> Plan:
     """Make a named boundary of the outline of a piece."""
     found = _piece(_composition(plan, model), piece)
     if any(item.source == "piece" and item.models == (model,) and item.piece == piece for item in plan.boundaries):

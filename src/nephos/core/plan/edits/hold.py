@@ -7,7 +7,7 @@ import numpy as np
 from nephos.core.errors import Refused
 from nephos.core.plan.clamping import KeepOut
 from nephos.core.plan.edits.registry import Looks, edit, placed_in, tidy
-from nephos.core.plan.part import Size
+from nephos.core.plan.ranges import Size
 from nephos.core.plan.schema import Plan
 
 _Change = Callable[[KeepOut], KeepOut | None]
@@ -31,7 +31,7 @@ def _with_keep_out(plan: Plan, setup: str, key: str, change: _Change) -> Plan:
 
 
 @edit
-def drop_keep_out(plan: Plan, looks: Looks, setup: str, keep_out: str) -> Plan:
+def drop_keep_out(plan: Plan, setup: str, keep_out: str) -> Plan:
     """Take a clamp or screw off the stock."""
     return _with_keep_out(plan, setup, keep_out, lambda item: None)
 

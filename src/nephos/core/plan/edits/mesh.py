@@ -14,7 +14,7 @@ from nephos.core.plan.schema import Plan
 
 
 @edit
-def add_model(plan: Plan, looks: Looks, mesh: str, name: str, unit: Annotated[float, Field(gt=0)] = 1.0) -> Plan:
+def add_model(plan: Plan, mesh: str, name: str, unit: Annotated[float, Field(gt=0)] = 1.0) -> Plan:
     """Import a mesh into the job, in the middle of the stock."""
     numbers = [int(model.id[1:]) for model in plan.models if model.id[1:].isdigit()]
     model = Model(
@@ -24,14 +24,14 @@ def add_model(plan: Plan, looks: Looks, mesh: str, name: str, unit: Annotated[fl
 
 
 @edit
-def remove_model(plan: Plan, looks: Looks, model: str) -> Plan:
+def remove_model(plan: Plan, model: str) -> Plan:
     """Take a model out of the job."""
     model_of(plan, model)
     return plan.model_copy(update={"models": tuple(item for item in plan.models if item.id != model)})
 
 
 @edit
-def copy_model(plan: Plan, looks: Looks, model: str) -> Plan:
+def copy_model(plan: Plan, model: str) -> Plan:
     """Add the same model once more, to be placed on its own."""
     item = model_of(plan, model)
     numbers = [int(other.id[1:]) for other in plan.models if other.id[1:].isdigit()]

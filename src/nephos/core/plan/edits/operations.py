@@ -6,7 +6,7 @@ from typing import Annotated
 from pydantic import Field
 
 from nephos.core.errors import Refused
-from nephos.core.plan.edits.registry import Looks, edit
+from nephos.core.plan.edits.registry import edit
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Plan
 
@@ -42,7 +42,7 @@ def with_operations(plan: Plan, setup: str, operations: tuple[Operation, ...]) -
 
 
 @edit
-def renumber_cutter(plan: Plan, looks: Looks, setup: str, operation: Number) -> Plan:
+def renumber_cutter(plan: Plan, setup: str, operation: Number) -> Plan:
     """Give an operation's cutter a number that nothing else in the job uses; operations with the very same cutter keep
     it together."""
     steps = [step for item in plan.setups if item.id == setup for whole in item.operations for step in whole.steps]
@@ -75,7 +75,7 @@ def _changed(plan: Plan, setup: str, number: int, change: Callable[[Operation], 
 
 
 @edit
-def stick_out(plan: Plan, looks: Looks, setup: str, operation: Number, length: Length) -> Plan:
+def stick_out(plan: Plan, setup: str, operation: Number, length: Length) -> Plan:
     """Let an operation's cutter stand out of its holder so far; all operations with the very same cutter follow."""
     old = operation_of(plan, setup, operation).cutter
     if length > old.overall_length:
@@ -99,7 +99,7 @@ def stick_out(plan: Plan, looks: Looks, setup: str, operation: Number, length: L
 
 
 @edit
-def cut_to_depth(plan: Plan, looks: Looks, setup: str, operation: Number, depth: Length) -> Plan:
+def cut_to_depth(plan: Plan, setup: str, operation: Number, depth: Length) -> Plan:
     """Let an operation go no deeper than `depth` under the top of the stock."""
     return _changed(
         plan, setup, operation, lambda item: Operation.model_validate(item.model_dump() | {"cut_to": depth})
@@ -107,14 +107,14 @@ def cut_to_depth(plan: Plan, looks: Looks, setup: str, operation: Number, depth:
 
 
 @edit
-def set_layer(plan: Plan, looks: Looks, setup: str, operation: Number, depth: Length) -> Plan:
+def set_layer(plan: Plan, setup: str, operation: Number, depth: Length) -> Plan:
     """Let a finishing operation go down in layers of `depth`."""
 
     return _with_setting(plan, setup, operation, "layer", depth, "does not go down in layers")
 
 
 @edit
-def set_minimum(plan: Plan, looks: Looks, setup: str, operation: Number, minimum: NotNegative) -> Plan:
+def set_minimum(plan: Plan, setup: str, operation: Number, minimum: NotNegative) -> Plan:
     """Set the minimum stock of a roughing operation (mm): where less stands at the cutter's side it does not go."""
     return _with_setting(plan, setup, operation, "minimum", minimum, "has no minimum stock")
 
@@ -131,7 +131,7 @@ def _with_setting(plan: Plan, setup: str, number: int, name: str, value: float, 
 
 
 @edit
-def copy_settings(plan: Plan, looks: Looks, setup: str, source: Number, target: Number) -> Plan:
+def copy_settings(plan: Plan, setup: str, source: Number, target: Number) -> Plan:
     """Give an operation the settings of another: all that both have, and the boundary; its cutter and its kind stay."""
     given, taking = operation_of(plan, setup, source), operation_of(plan, setup, target)
     mine, theirs = type(taking.settings).model_fields, type(given.settings).model_fields

@@ -4,12 +4,14 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
+from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.plan.clamping import Zero
-from nephos.core.plan.edits.registry import Looks, edit, tidy
+from nephos.core.plan.edits.registry import edit, tidy
 from nephos.core.plan.joined_faces import Faces, FaceTab
+from nephos.core.plan.marking_cutters import dowel_drill
 from nephos.core.plan.operation import Operation
-from nephos.core.plan.part import Angle, Side
+from nephos.core.plan.ranges import Angle, Side
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.setups.setup import Setup
@@ -62,7 +64,7 @@ def with_setup(plan: Plan, made: Setup) -> Plan:
 
 
 @edit
-def add_setup(plan: Plan, looks: Looks, side: Side = "bottom", angle: Angle = 0.0) -> Plan:
+def add_setup(plan: Plan, side: Side = "bottom", angle: Angle = 0.0) -> Plan:
     """Add an empty setup at the end: with another side up. On a bar it keeps the zero on the axis."""
     key = free_setup(plan)
     turning = next((item for item in plan.setups if item.holding is not None), None)
@@ -72,7 +74,7 @@ def add_setup(plan: Plan, looks: Looks, side: Side = "bottom", angle: Angle = 0.
 
 
 @edit
-def copy_setup(plan: Plan, looks: Looks, setup: Id) -> Plan:
+def copy_setup(plan: Plan, setup: Id) -> Plan:
     """Add a copy of a setup, with its operations under free numbers, behind it."""
     old, key = setup_named(plan, setup), free_setup(plan)
     name = f"{old.name[:70]}, copy"
@@ -83,7 +85,7 @@ def copy_setup(plan: Plan, looks: Looks, setup: Id) -> Plan:
 
 
 @edit
-def move_setup(plan: Plan, looks: Looks, setup: Id, by: Literal[-1, 1]) -> Plan:
+def move_setup(plan: Plan, setup: Id, by: Literal[-1, 1]) -> Plan:
     """Move a setup one place up or down. Its operations keep their numbers."""
     setups = list(plan.setups)
     at = setups.index(setup_named(plan, setup))
@@ -95,7 +97,7 @@ def move_setup(plan: Plan, looks: Looks, setup: Id, by: Literal[-1, 1]) -> Plan:
 
 
 @edit
-def remove_setup(plan: Plan, looks: Looks, setup: Id) -> Plan:
+def remove_setup(plan: Plan, setup: Id) -> Plan:
     """Take a setup out, with its operations."""
     old = setup_named(plan, setup)
     if len(plan.setups) == 1:
@@ -105,7 +107,7 @@ def remove_setup(plan: Plan, looks: Looks, setup: Id) -> Plan:
 
 
 @edit
-def change_setup(plan: Plan, looks: Looks, setup: Id, change: dict[str, Any]) -> Plan:
+def change_setup(plan: Plan, setup: Id, change: dict[str, Any]) -> Plan:
     """Change fields of a setup: its name, side, angle, overrun, whether it is on."""
     old = setup_named(plan, setup)
     made = type(old).model_validate(old.model_dump() | change)
@@ -125,13 +127,13 @@ def _with_faces(plan: Plan, **change: Any) -> Plan:
 
 
 @edit
-def share_faces(plan: Plan, looks: Looks) -> Plan:
+def share_faces(plan: Plan) -> Plan:
     """Make a part of several faces of the setups as they are, with the parting in the middle of the stock."""
     return plan.model_copy(update={"faces": plan.faces or Faces(parting=tidy(plan.stock.thickness / 2))})
 
 
 @edit
-def change_faces(plan: Plan, looks: Looks, change: dict[str, Any]) -> Plan:
+def change_faces(plan: Plan, change: dict[str, Any]) -> Plan:
     """Change what the faces share: parting, border, registration, of which only what is named changes."""
     registration = change.get("registration")
     if isinstance(registration, dict):
@@ -140,16 +142,16 @@ def change_faces(plan: Plan, looks: Looks, change: dict[str, Any]) -> Plan:
 
 
 @edit
-def set_border(plan: Plan, looks: Looks, border: Length) -> Plan:
+def set_border(plan: Plan, border: Length) -> Plan:
     """Set the width of the border round the part."""
     return _with_faces(plan, border=border)
 
 
 @edit
-def set_overrun(plan: Plan, looks: Looks, setup: Id, overrun: Overrun) -> Plan:
+def set_overrun(plan: Plan, setup: Id, overrun: Overrun) -> Plan:
     """Set how far a setup cuts past the parting."""
     _faces(plan)
-    return change_setup(plan, looks, setup, {"overrun": overrun})
+    return change_setup(plan, setup, {"overrun": overrun})
 
 
 def _tab(plan: Plan, tab: str) -> FaceTab:
@@ -160,7 +162,7 @@ def _tab(plan: Plan, tab: str) -> FaceTab:
 
 
 @edit
-def add_face_tab(plan: Plan, looks: Looks, at: tuple[float, float, float], angle: float = 0.0) -> Plan:
+def add_face_tab(plan: Plan, at: tuple[float, float, float], angle: float = 0.0) -> Plan:
     """Add a tab like the last one at a place of the outline."""
     tabs = _faces(plan).tabs
     numbers = [int(item.id[4:]) for item in tabs if item.id.startswith("tab-") and item.id[4:].isdigit()]
@@ -171,7 +173,7 @@ def add_face_tab(plan: Plan, looks: Looks, at: tuple[float, float, float], angle
 
 
 @edit
-def change_face_tab(plan: Plan, looks: Looks, tab: Id, change: dict[str, Any]) -> Plan:
+def change_face_tab(plan: Plan, tab: Id, change: dict[str, Any]) -> Plan:
     """Change a tab: its place, direction, shape or size."""
     old = _tab(plan, tab)
     made = FaceTab.model_validate(old.model_dump() | change)
@@ -179,22 +181,24 @@ def change_face_tab(plan: Plan, looks: Looks, tab: Id, change: dict[str, Any]) -
 
 
 @edit
-def drop_face_tab(plan: Plan, looks: Looks, tab: Id) -> Plan:
+def drop_face_tab(plan: Plan, tab: Id) -> Plan:
     """Take a tab out."""
     old = _tab(plan, tab)
     return _with_faces(plan, tabs=[item.model_dump() for item in _faces(plan).tabs if item is not old])
 
 
 @edit
-def drill_dowels(plan: Plan, looks: Looks, setup: Id, cutter: dict[str, Any]) -> Plan:
-    """Add the drilling of the dowel holes at the beginning of a setup, through the stock into the bed."""
+def drill_dowels(plan: Plan, setup: Id, cutter: Cutter | None = None) -> Plan:
+    """Add the drilling of the dowel holes at the beginning of a setup, through the stock into the bed. Without a cutter, with
+    a drill that is long enough."""
     faces, old = _faces(plan), setup_named(plan, setup)
-    depth = faces.registration.depth
+    depth, diameter = faces.registration.depth, faces.registration.diameter
+    drill = cutter or dowel_drill(diameter, plan.stock.thickness + depth)
     drilling = Operation.model_validate(
         {
             "number": next_number(plan),
             "strategy": "drill",
-            "cutter": cutter | {"diameter": faces.registration.diameter},
+            "cutter": drill.model_copy(update={"diameter": diameter}),
             "boundary": {"boundary": "dowels", "contain": "centre"},
             "settings": {"depth": plan.stock.thickness + depth, "through": min(depth, 20.0)},
         }

@@ -8,7 +8,7 @@ from pydantic import Field
 from nephos.core.errors import Refused
 from nephos.core.plan.edits.registry import Looks, edit, model_of, placed_in, tidy, with_placement
 from nephos.core.plan.edits.turn import Axis
-from nephos.core.plan.part import Size
+from nephos.core.plan.ranges import Size
 from nephos.core.plan.schema import Plan
 
 Percent = Annotated[float, Field(gt=0, le=1_000_000, allow_inf_nan=False)]
@@ -53,7 +53,7 @@ def percent_model(plan: Plan, looks: Looks, model: str, percent: Percent) -> Pla
 
 
 @edit
-def unit_model(plan: Plan, looks: Looks, model: str, unit: Size) -> Plan:
+def unit_model(plan: Plan, model: str, unit: Size) -> Plan:
     """Say how many millimetres one unit of the file stands for; the model takes the size that follows."""
     return with_placement(
         plan,
@@ -97,7 +97,7 @@ def with_scale_kept(plan: Plan, looks: Looks, model: str) -> Plan:
 
 
 @edit
-def accept_size(plan: Plan, looks: Looks, model: str) -> Plan:
+def accept_size(plan: Plan, model: str) -> Plan:
     """Take the size that a model has after its repairs for the right one."""
     return with_placement(plan, model, before_repairs=None)
 

@@ -11,8 +11,8 @@ from nephos.core.plan.clamping import Zero
 from nephos.core.plan.edits.position import align_model, gap_model
 from nephos.core.plan.edits.registry import Looks, edit, tidy, with_placement
 from nephos.core.plan.edits.turn import swap_xy
-from nephos.core.plan.part import Size
 from nephos.core.plan.place import placed_model
+from nephos.core.plan.ranges import Size
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.stock import Stock
 
@@ -69,7 +69,7 @@ def fit_stock(
 
 @edit
 def size_stock(
-    plan: Plan, looks: Looks, length: Size | None = None, width: Size | None = None, thickness: Size | None = None
+    plan: Plan, length: Size | None = None, width: Size | None = None, thickness: Size | None = None
 ) -> Plan:
     """Take stock of another length, width or thickness; of a bar, width and thickness are its diameter."""
     stock = plan.stock
@@ -90,20 +90,20 @@ def size_stock(
 
 
 @edit
-def thicken_stock(plan: Plan, looks: Looks, model: str, thickness: Size, above: Margin = 1.0) -> Plan:
+def thicken_stock(plan: Plan, model: str, thickness: Size, above: Margin = 1.0) -> Plan:
     """Take thicker stock, and put a model so far under its top."""
-    return gap_model(size_stock(plan, looks, thickness=thickness), looks, model, above, "above")
+    return gap_model(size_stock(plan, thickness=thickness), model, above, "above")
 
 
 @edit
 def larger_bar(plan: Plan, looks: Looks, model: str, diameter: Size) -> Plan:
     """Take a thicker bar, and put a model on its axis."""
-    after = size_stock(plan, looks, width=diameter)
-    return align_model(align_model(after, looks, model, 1, "centre"), looks, model, 2, "centre")
+    after = size_stock(plan, width=diameter)
+    return align_model(align_model(after, model, 1, "centre"), model, 2, "centre")
 
 
 @edit
-def shape_stock(plan: Plan, looks: Looks, kind: Literal["box", "round"]) -> Plan:
+def shape_stock(plan: Plan, kind: Literal["box", "round"]) -> Plan:
     """Take a box or a round bar."""
     stock = plan.stock
     side = max(stock.width, stock.thickness) if kind != "box" else None
@@ -141,7 +141,6 @@ def turn_job(plan: Plan, looks: Looks) -> Plan:
 @edit
 def corner_zero(
     plan: Plan,
-    looks: Looks,
     setup: str,
     x: Literal["low", "centre", "high"] = "low",
     y: Literal["low", "centre", "high"] = "low",

@@ -96,7 +96,7 @@ def best_way_up(plan: Plan, looks: Looks, model: str) -> Plan:
 
 
 @edit
-def mirror_model(plan: Plan, looks: Looks, model: str, axis: Axis) -> Plan:
+def mirror_model(plan: Plan, model: str, axis: Axis) -> Plan:
     """Mirror a model along an axis of the stock."""
     mirror = list(model_of(plan, model).placement.mirror)
     mirror[axis] = not mirror[axis]

@@ -10,8 +10,8 @@ from nephos.core.plan.bar_place import Centre, along_axis, centred, placed_point
 from nephos.core.plan.edits.registry import Looks, edit, model_of, tidy
 from nephos.core.plan.edits.setups import setup_named
 from nephos.core.plan.model import Model
-from nephos.core.plan.part import Size
 from nephos.core.plan.place import placed_model
+from nephos.core.plan.ranges import Size
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.holding import Rotary
 from nephos.core.plan.setups.rotary import RotarySetup
@@ -32,7 +32,7 @@ def _aside(plan: Plan, model: Model, looks: Looks) -> float:
 
 
 @edit
-def set_rotary(plan: Plan, looks: Looks, setup: Id, change: dict[str, Any]) -> Plan:
+def set_rotary(plan: Plan, setup: Id, change: dict[str, Any]) -> Plan:
     """Change chuck, tailstock or core of a rotary setup."""
     found = setup_named(plan, setup)
     if not isinstance(found, RotarySetup):
@@ -75,7 +75,7 @@ def fit_bar(plan: Plan, looks: Looks, model: Id, allowance: Allowance = 0.5) -> 
 
 
 @edit
-def set_bar(plan: Plan, looks: Looks, diameter: Size, length: Size | None = None) -> Plan:
+def set_bar(plan: Plan, diameter: Size, length: Size | None = None) -> Plan:
     """Take another round bar; models stay as far from its axis and from its middle as they were."""
     stock = Stock.model_validate(
         plan.stock.model_dump()

@@ -7,7 +7,7 @@ import numpy as np
 from pydantic import Field
 
 from nephos.core.arrays import F64
-from nephos.core.plan.part import Angle, Side
+from nephos.core.plan.ranges import Angle, Side
 from nephos.core.plan.setups.setup import SHARE, Frame, Setup
 from nephos.core.plan.stock import Stock
 from nephos.core.rotation import turning

@@ -2,20 +2,20 @@
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
+
+from nephos.core.value import Value
 
 _Size = Annotated[float, Field(gt=0, le=2000, allow_inf_nan=False)]
 _Length = Annotated[float, Field(ge=0, le=2000, allow_inf_nan=False)]
 
 
-class Rotary(BaseModel):
+class Rotary(Value):
     """Chuck, tailstock and core. The bar lies along X with the axis through its middle; the chuck holds one end.
 
     The chuck is a cylinder with its jaws, up to where it `grip`s the bar; the tailstock centre one that begins at the
     bar's other end. No part of the cutter comes nearer to either than the `clearance`. The `core` (a diameter) runs
     from end to end and is never cut. A `spigot` (a diameter) is left from the model's end to the tailstock."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 
     chuck: Literal["left", "right"] = Field(default="left", title="Chuck", description="the end that it holds")
     grip: _Length = Field(default=20.0, title="Grip", description="how much of the bar is in the jaws, mm")

@@ -10,12 +10,13 @@ from pydantic import Field, field_validator
 from nephos.core.arrays import F64
 from nephos.core.plan.clamping import KeepOut, Zero
 from nephos.core.plan.operation import Operation
-from nephos.core.plan.part import Part, Place
+from nephos.core.plan.ranges import Place
 from nephos.core.plan.setups.holding import Rotary
 from nephos.core.plan.setups.tiling import Axis, Box
 from nephos.core.plan.stock import Stock
 from nephos.core.strategies.registry import SetupKind
 from nephos.core.units import Units
+from nephos.core.value import Value
 
 SHARE = {"low": 0.0, "centre": 0.5, "high": 1.0}
 """Share of an extent at each of the three places of a work zero."""
@@ -49,7 +50,7 @@ class Frame:
         return ends.min(axis=0), ends.max(axis=0)
 
 
-class Setup(Part):
+class Setup(Value):
     """One clamping of the stock, and the operations that are cut in it. `kind` says which of the kinds it is."""
 
     works_as: ClassVar[SetupKind]

@@ -6,13 +6,15 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field
 
+from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.machine.machine import machine_of
 from nephos.core.plan.edits.registry import Looks, edit
 from nephos.core.plan.edits.setups import next_number, setup_named, with_setup
+from nephos.core.plan.marking_cutters import dowel_drill, score_cutter
 from nephos.core.plan.operation import Operation
-from nephos.core.plan.part import Place
 from nephos.core.plan.place import placed_model
+from nephos.core.plan.ranges import Place
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.seams import longest_tile, proposed_seams, seam_costs
 from nephos.core.plan.setups.setup import Setup
@@ -117,20 +119,20 @@ def cut_in_tiles(
 
 
 @edit
-def cut_whole(plan: Plan, looks: Looks, setup: Id) -> Plan:
+def cut_whole(plan: Plan, setup: Id) -> Plan:
     """Take the tiles of a setup away, with the marks that they made."""
     found = setup_named(plan, setup)
     return with_setup(plan, found.whole()) if isinstance(found, TiledSetup) else plan
 
 
 @edit
-def change_tiles(plan: Plan, looks: Looks, setup: Id, change: dict[str, Any]) -> Plan:
+def change_tiles(plan: Plan, setup: Id, change: dict[str, Any]) -> Plan:
     """Change what all tiles of a setup share: overrun, order, zero, slide, marks."""
     return _changed(plan, _tiled(plan, setup), change)
 
 
 @edit
-def move_seam(plan: Plan, looks: Looks, setup: Id, seam: Number, at: Place, axis: Axis = "x") -> Plan:
+def move_seam(plan: Plan, setup: Id, seam: Number, at: Place, axis: Axis = "x") -> Plan:
     """Move a seam to another place along its axis."""
     found = _tiled(plan, setup)
     seams = list(found.tiles.seams(axis))
@@ -145,7 +147,7 @@ def move_seam(plan: Plan, looks: Looks, setup: Id, seam: Number, at: Place, axis
 
 
 @edit
-def add_seam(plan: Plan, looks: Looks, setup: Id, axis: Axis = "x") -> Plan:
+def add_seam(plan: Plan, setup: Id, axis: Axis = "x") -> Plan:
     """Cut the longest tile along an axis in two, at its middle."""
     found = setup_named(plan, setup)
     length = float(found.frame(plan.stock).high[0 if axis == "x" else 1])
@@ -159,18 +161,18 @@ def add_seam(plan: Plan, looks: Looks, setup: Id, axis: Axis = "x") -> Plan:
 
 
 @edit
-def drop_seam(plan: Plan, looks: Looks, setup: Id, seam: Number, axis: Axis = "x") -> Plan:
+def drop_seam(plan: Plan, setup: Id, seam: Number, axis: Axis = "x") -> Plan:
     """Take a seam out; with the last one the setup is cut whole."""
     found = _tiled(plan, setup)
     tiles = found.tiles
     left = [at for k, at in enumerate(tiles.seams(axis), 1) if k != seam]
     if not left and not tiles.seams("y" if axis == "x" else "x"):
-        return cut_whole(plan, looks, setup)
+        return cut_whole(plan, setup)
     return _changed(plan, found, {_seams(axis): left, "errors": (), "strips": ()})
 
 
 @edit
-def assume_slide_error(plan: Plan, looks: Looks, setup: Id, tile: Number, change: dict[str, Any]) -> Plan:
+def assume_slide_error(plan: Plan, setup: Id, tile: Number, change: dict[str, Any]) -> Plan:
     """Assume that the board lies wrong after the slide to a tile, to see the step at the seam."""
     found = _tiled(plan, setup)
     if not 2 <= tile <= found.count:
@@ -185,7 +187,6 @@ def assume_slide_error(plan: Plan, looks: Looks, setup: Id, tile: Number, change
 @edit
 def add_strip(
     plan: Plan,
-    looks: Looks,
     setup: Id,
     seam: Number,
     height: Annotated[float, Field(gt=0, le=10)],
@@ -214,7 +215,7 @@ def add_strip(
 
 
 @edit
-def drop_strip(plan: Plan, looks: Looks, setup: Id, seam: Number, axis: Axis = "x") -> Plan:
+def drop_strip(plan: Plan, setup: Id, seam: Number, axis: Axis = "x") -> Plan:
     """Take the strip beside a seam away, and the step that was assumed for it."""
     found = _tiled(plan, setup)
     tiles = found.tiles
@@ -225,17 +226,20 @@ def drop_strip(plan: Plan, looks: Looks, setup: Id, seam: Number, axis: Axis = "
 
 
 @edit
-def mark_slides(plan: Plan, looks: Looks, setup: Id, slide: Literal["dowels", "marks"], cutter: dict[str, Any]) -> Plan:
-    """Slide by dowel holes or score marks, with the operation that makes them at the beginning of the setup."""
+def mark_slides(plan: Plan, setup: Id, slide: Literal["dowels", "marks"], cutter: Cutter | None = None) -> Plan:
+    """Slide by dowel holes or score marks, with the operation that makes them at the beginning of the setup. Without a cutter,
+    with one that serves."""
     found = _tiled(plan, setup)
     tiles = Tiles.model_validate(found.tiles.model_dump() | {"slide": slide})
     drilled = slide == "dowels"
     depth = plan.stock.thickness + 10.0
+    usual = dowel_drill(tiles.diameter, depth) if drilled else score_cutter()
+    change = {"diameter": tiles.diameter} if drilled else {}
     making = Operation.model_validate(
         {
             "number": next_number(plan),
             "strategy": "drill" if drilled else "score",
-            "cutter": cutter | ({"diameter": tiles.diameter} if drilled else {}),
+            "cutter": (cutter or usual).model_copy(update=change),
             "boundary": {"boundary": "marks", "contain": "centre"},
             "settings": {"depth": depth, "through": 10.0} if drilled else {"depth": 0.5},
         }

@@ -3,7 +3,9 @@
 from itertools import pairwise
 from typing import Annotated, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
+
+from nephos.core.value import Value
 
 _Place = Annotated[float, Field(ge=-10_000, le=10_000, allow_inf_nan=False)]
 _Length = Annotated[float, Field(ge=0, le=2000, allow_inf_nan=False)]
@@ -16,11 +18,7 @@ FAR = 1e4
 """Past the ends of the board a cutter may go as far as it likes."""
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
-
-
-class SlideError(_Part):
+class SlideError(Value):
     """How far wrong the board lies after the slide to a tile: shifts (mm), and a rotation (degrees) about the tile's
     low corner. It is assumed, to see the step at the seam; programs do not depend on it."""
 
@@ -36,7 +34,7 @@ class SlideError(_Part):
         return not (self.dx or self.dy or self.dz or self.rotation)
 
 
-class Strip(_Part):
+class Strip(Value):
     """Finishing again beside a seam that came out with a step.
 
     The higher side, `before` the seam or `after` it, is lowered by `height` mm at the seam; the lowering falls to zero
@@ -49,7 +47,7 @@ class Strip(_Part):
     width: Annotated[float, Field(ge=1, le=1000, allow_inf_nan=False)] = 40.0
 
 
-class Tiles(_Part):
+class Tiles(Value):
     """Where a setup is cut in tiles, and how the board is slid from one to the next.
 
     `seams_x` and `seams_y` are straight seams, from the low corner of the turned stock. Each tile begins at the seam to
@@ -98,7 +96,7 @@ class Tiles(_Part):
         return self.seams_x if axis == "x" else self.seams_y
 
 
-class Blend(_Part):
+class Blend(Value):
     """A lowering that a strip is cut with: `height` at the line `at` along an axis, nothing `width` mm from it towards
     `towards` (-1 or 1)."""
 
@@ -109,7 +107,7 @@ class Blend(_Part):
     width: float
 
 
-class Tile(_Part):
+class Tile(Value):
     """One tile of a setup, or the strip beside one of its seams; a setup of the plan as it is cut has one.
 
     `core` is what belongs to this tile alone, up to the seams. The axis of a cutter may go `past` it by so much (mm) at

@@ -1,24 +1,31 @@
-"""What the page reads of a job, typed: the OpenAPI document and the types of the page are made from this."""
+"""The documents that page and report read of a job. The OpenAPI document and the types of the page are made from them."""
 
-from typing import Any, Literal, NotRequired
+from typing import Literal
 
-from typing_extensions import TypedDict
+from pydantic import BaseModel, ConfigDict
 
 from nephos.core.cutters import Cutter
+from nephos.core.plan.edits import AnyEdit
 
 Point = tuple[float, float, float]
 Row4 = tuple[float, float, float, float]
 Level = Literal["stop", "caution", "note"]
 
 
-class FixAnswer(TypedDict):
+class Answer(BaseModel):
+    """Base of all documents. A field that has nothing to say is null; none is left out."""
+
+    model_config = ConfigDict(frozen=True, json_schema_serialization_defaults_required=True)
+
+
+class FixAnswer(Answer):
     """A fix of a finding that is one press away: what the button says, and the edit."""
 
     label: str
-    edit: dict[str, Any]
+    edit: AnyEdit
 
 
-class FindingAnswer(TypedDict):
+class FindingAnswer(Answer):
     """A finding; `overridden` is the reason why a stop is posted anyway, empty where it is not."""
 
     code: str
@@ -29,10 +36,10 @@ class FindingAnswer(TypedDict):
     place: Point | None
     moment: float | None
     fixes: list[FixAnswer]
-    overridden: str
+    overridden: str = ""
 
 
-class UnitGuess(TypedDict):
+class UnitGuess(Answer):
     """The unit of a file: its name, millimetres, and whether the file says so."""
 
     name: str
@@ -40,7 +47,7 @@ class UnitGuess(TypedDict):
     sure: bool
 
 
-class MeshFacts(TypedDict):
+class MeshFacts(Answer):
     """What is known of a mesh."""
 
     format: str
@@ -62,13 +69,13 @@ class MeshFacts(TypedDict):
     unit: UnitGuess
 
 
-class ReadingModel(TypedDict):
+class ReadingModel(Answer):
     """A model whose mesh is being read."""
 
     state: Literal["reading"]
 
 
-class ModelAnswer(TypedDict):
+class ModelAnswer(Answer):
     """A model as it lies in the stock; lengths in mm, `undercut` a share from 0 to 1, `swept` the diameter that it
     sweeps about the axis of a bar."""
 
@@ -87,7 +94,7 @@ class ModelAnswer(TypedDict):
     swept: float | None
 
 
-class FeedNumbers(TypedDict):
+class FeedNumbers(Answer):
     """Feeds in mm/min, the spindle in turns a minute."""
 
     feed: float
@@ -95,7 +102,7 @@ class FeedNumbers(TypedDict):
     spindle: float
 
 
-class FeedsAnswer(TypedDict):
+class FeedsAnswer(Answer):
     """The chip load of an operation in words, and what is proposed for the material."""
 
     sum: str
@@ -105,7 +112,7 @@ class FeedsAnswer(TypedDict):
     proposed_sum: str
 
 
-class EstimateAnswer(TypedDict):
+class EstimateAnswer(Answer):
     """Costs of an operation before it is calculated."""
 
     seconds: float
@@ -114,7 +121,7 @@ class EstimateAnswer(TypedDict):
     scallop: float | None
 
 
-class TabAnswer(TypedDict):
+class TabAnswer(Answer):
     """Where a tab is: outline, share of its length, place on the plan."""
 
     outline: int
@@ -122,15 +129,16 @@ class TabAnswer(TypedDict):
     at: tuple[float, float]
 
 
-class MoveKeys(TypedDict):
+class MoveKeys(Answer):
     """Keys of the results that the view draws an operation from."""
 
     moves: str
     frames: str
 
 
-class OperationAnswer(TypedDict):
-    """A step of the sheet: its state, its costs, and what it is drawn from."""
+class OperationAnswer(Answer):
+    """A step of the sheet: its state, its costs, and what it is drawn from. `seconds`, `moves` and `keys` : where it is
+    current. `all_tiles` : of a tile, the costs in all tiles together."""
 
     number: int
     parent: int
@@ -143,16 +151,16 @@ class OperationAnswer(TypedDict):
     feeds: FeedsAnswer
     state: Literal["current", "out of date", "blocked", "off"]
     tabs: list[TabAnswer]
-    reason: NotRequired[str]
-    seconds: NotRequired[float]
-    moves: NotRequired[int]
-    keys: NotRequired[MoveKeys]
-    estimate: NotRequired[EstimateAnswer]
-    whole: NotRequired[EstimateAnswer]
-    curve: NotRequired[list[tuple[float, float]]]
+    reason: str | None = None
+    seconds: float | None = None
+    moves: int | None = None
+    keys: MoveKeys | None = None
+    estimate: EstimateAnswer | None = None
+    all_tiles: EstimateAnswer | None = None
+    curve: list[tuple[float, float]] = []
 
 
-class GridAnswer(TypedDict):
+class GridAnswer(Answer):
     """A grid of columns: places x0 + i * pitch, y0 + j * pitch."""
 
     x0: float
@@ -162,7 +170,7 @@ class GridAnswer(TypedDict):
     ny: int
 
 
-class BoxAnswer(TypedDict):
+class BoxAnswer(Answer):
     """A box, low and high corner."""
 
     x0: float
@@ -173,7 +181,7 @@ class BoxAnswer(TypedDict):
     z1: float
 
 
-class WorstAnswer(TypedDict):
+class WorstAnswer(Answer):
     """One of the places that are farthest off."""
 
     place: Point
@@ -181,7 +189,7 @@ class WorstAnswer(TypedDict):
     reachable: bool
 
 
-class GainAnswer(TypedDict):
+class GainAnswer(Answer):
     """What an operation removed (mm^3), what is left after it (mm), and the share within the limit."""
 
     number: int
@@ -190,7 +198,7 @@ class GainAnswer(TypedDict):
     within: float
 
 
-class PieceAnswer(TypedDict):
+class PieceAnswer(Answer):
     """A piece that the block fell into, and when it came free."""
 
     kind: Literal["part", "frame", "free"]
@@ -200,7 +208,7 @@ class PieceAnswer(TypedDict):
     freed: float | None
 
 
-class ExternalPart(TypedDict):
+class ExternalPart(Answer):
     """A stretch of an external program with one cutter, and the keys of its moves and of its changes of the block."""
 
     number: int
@@ -211,7 +219,7 @@ class ExternalPart(TypedDict):
     frames: str
 
 
-class ExternalAnswer(TypedDict):
+class ExternalAnswer(Answer):
     """An external program, proved against the stock: counts, seconds, extents (mm) from the work zero."""
 
     moves: int
@@ -224,7 +232,7 @@ class ExternalAnswer(TypedDict):
     parts: list[ExternalPart]
 
 
-class StepAnswer(TypedDict):
+class StepAnswer(Answer):
     """The step (mm) at a seam, once all tiles are cut: on average and at most."""
 
     axis: str
@@ -233,7 +241,7 @@ class StepAnswer(TypedDict):
     most: float
 
 
-class SummaryAnswer(TypedDict):
+class SummaryAnswer(Answer):
     """What is known of a setup that is calculated."""
 
     compare: dict[str, float]
@@ -242,13 +250,13 @@ class SummaryAnswer(TypedDict):
     worst: list[WorstAnswer]
     gains: list[GainAnswer]
     pieces: list[PieceAnswer]
-    steps: NotRequired[list[StepAnswer]]
+    steps: list[StepAnswer] = []
     block_key: str
     compare_grid: GridAnswer
     partial: bool
 
 
-class ProgramAnswer(TypedDict):
+class ProgramAnswer(Answer):
     """A posted file: bytes, the operations in it, seconds, and the names of its cutters."""
 
     name: str
@@ -258,7 +266,7 @@ class ProgramAnswer(TypedDict):
     cutters: list[str]
 
 
-class TimeAnswer(TypedDict):
+class TimeAnswer(Answer):
     """How long a setup takes, in seconds, and what the entered times make of it."""
 
     moves: float
@@ -272,16 +280,16 @@ class TimeAnswer(TypedDict):
     entries: int
 
 
-class OutlineAnswer(TypedDict):
+class OutlineAnswer(Answer):
     """A drawn boundary: the key of its result, and its facts or why there is none."""
 
     key: str
-    area: NotRequired[float]
-    loops: NotRequired[int]
-    refused: NotRequired[str]
+    area: float | None = None
+    loops: int | None = None
+    refused: str | None = None
 
 
-class TileAnswer(TypedDict):
+class TileAnswer(Answer):
     """One tile of a setup, or the strip beside a seam: where it lies (mm, in the setup's frame), and its slide."""
 
     of: str
@@ -295,14 +303,14 @@ class TileAnswer(TypedDict):
     words: str
 
 
-class SeamCostAnswer(TypedDict):
+class SeamCostAnswer(Answer):
     """What a seam would cost at places (mm) along an axis: 0 on bare stock, about 1 on steep or fine ground."""
 
     at: list[float]
     cost: list[float]
 
 
-class TurnAnswer(TypedDict):
+class TurnAnswer(Answer):
     """What hands do before a setup or a tile: the turn or the slide, where the stock is found again, and what is to be
     checked."""
 
@@ -314,7 +322,7 @@ class TurnAnswer(TypedDict):
     check: str
 
 
-class SolidAnswer(TypedDict):
+class SolidAnswer(Answer):
     """A connected solid of the finished block: mm3, and its box in stock space."""
 
     volume: float
@@ -322,7 +330,7 @@ class SolidAnswer(TypedDict):
     high: Point
 
 
-class WholeAnswer(TypedDict):
+class WholeAnswer(Answer):
     """What is known of a job of several setups when all are calculated: figures over all surfaces (mm), the ridge
     between the faces, pieces, and the key of the solid. Its array `left_by` says of each triangle which of the
     `makers` (names of setups) left it, 255 for the stock's own surface."""
@@ -334,7 +342,7 @@ class WholeAnswer(TypedDict):
     makers: list[str]
 
 
-class FacesAnswer(TypedDict):
+class FacesAnswer(Answer):
     """What follows for a part of several faces: forces (N), the step (mm) of the assumed registration error, and the
     smallest overruns (mm) by setup, where they are known."""
 
@@ -344,7 +352,7 @@ class FacesAnswer(TypedDict):
     smallest: dict[str, float]
 
 
-class BarInfo(TypedDict):
+class BarInfo(Answer):
     """What holds the bar of a rotary setup (plan/rotary.py), and the reference radius of its unrolled surface."""
 
     radius: float
@@ -358,7 +366,7 @@ class BarInfo(TypedDict):
     spigot: float
 
 
-class SetupAnswer(TypedDict):
+class SetupAnswer(Answer):
     """A setup: its frame, its zero, its operations, and its results. `works_as` : the kind whose strategies it runs.
     `ground` and `parting` are heights in its frame."""
 
@@ -389,7 +397,7 @@ class SetupAnswer(TypedDict):
     findings: list[FindingAnswer]
 
 
-class DerivedAnswer(TypedDict):
+class DerivedAnswer(Answer):
     """All that follows from a plan. `joined` : several setups leave the part, so that `whole` is there when all is
     calculated."""
 
@@ -403,7 +411,7 @@ class DerivedAnswer(TypedDict):
     pitch: float
 
 
-class MeshAnswer(TypedDict):
+class MeshAnswer(Answer):
     """A mesh of a job: the name of its file, and what is known of it."""
 
     name: str

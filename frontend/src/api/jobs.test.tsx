@@ -2,24 +2,20 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { act, renderHook, waitFor } from "@testing-library/react";
 import type { ReactNode } from "react";
-import { describe, expect, it, vi } from "vitest";
-import { useJob, useJobActions } from "./hooks";
+import { describe, expect, it } from "vitest";
+import { answer, serve, type Asked } from "../testing/server";
+import { useJob, useJobActions } from "./jobs";
 import type { FullPlan } from "./types";
 
 const job = (version: number) => ({ version, derived: { models: {}, setups: [] } });
 
 /** A server that answers when it is told to, in whatever order. */
 function server() {
-  const asked: { what: string; based: number | undefined; answer: (body: unknown) => void }[] = [];
-  vi.stubGlobal(
-    "fetch",
-    (path: string, sent: { method: string; body: string | null }) =>
+  const asked: { what: string; based: unknown; answer: (body: unknown) => void }[] = [];
+  serve(
+    ({ what, body }) =>
       new Promise((resolve) => {
-        asked.push({
-          what: `${sent.method} ${path}`,
-          based: sent.body ? (JSON.parse(sent.body) as { based_on: number }).based_on : undefined,
-          answer: (body) => resolve({ ok: true, status: 200, json: () => Promise.resolve(body) }),
-        });
+        asked.push({ what, based: body?.["based_on"], answer: (document) => resolve(answer(document)) });
       }),
   );
   return asked;
@@ -38,6 +34,7 @@ describe("a change of a job", () => {
       <QueryClientProvider client={client}>{props.children}</QueryClientProvider>
     );
     const { result } = renderHook(() => ({ job: useJob(4), actions: useJobActions(4) }), { wrapper: inPage });
+    await waitFor(() => expect(asked).toHaveLength(1));
     asked[0]?.answer(job(1));
     await waitFor(() => expect(result.current.job.data?.version).toBe(1));
     act(() => {
@@ -64,14 +61,13 @@ describe("a change of a job", () => {
   });
 
   it("carries a whole plan that had to wait over to what the edit before it led to", async () => {
-    const sent: { address: string; body: { based_on: number; plan?: unknown } }[] = [];
+    const sent: Asked[] = [];
     const answers: ((body: unknown) => void)[] = [];
-    vi.stubGlobal(
-      "fetch",
-      (address: string, init: { body: string }) =>
+    serve(
+      (asked) =>
         new Promise((resolve) => {
-          sent.push({ address, body: JSON.parse(init.body) as { based_on: number } });
-          answers.push((body) => resolve({ ok: true, status: 200, json: () => Promise.resolve(body) }));
+          sent.push(asked);
+          answers.push((body) => resolve(answer(body)));
         }),
     );
     const client = new QueryClient();
@@ -100,22 +96,21 @@ describe("a change of a job", () => {
 
   it("sends what adds something once more after a change in another window, and nothing else", async () => {
     const sent: string[] = [];
-    vi.stubGlobal("fetch", (address: string, init: { method: string; body: string | null }) => {
-      const based = init.body ? (JSON.parse(init.body) as { based_on: number }).based_on : 0;
-      sent.push(`${init.method} ${address} ${based}`);
-      const stale = init.method === "POST" && based < 9;
-      const body = stale ? { message: "changed in another window" } : job(9);
-      return Promise.resolve({ ok: !stale, status: stale ? 409 : 200, json: () => Promise.resolve(body) });
+    serve(({ what, body }) => {
+      const based = Number(body?.["based_on"] ?? 0);
+      sent.push(`${what} ${based}`);
+      const stale = what.startsWith("POST") && based < 9;
+      return stale ? answer({ message: "changed in another window" }, 409) : answer(job(9));
     });
     const client = new QueryClient();
     const inPage = (props: { children: ReactNode }) => (
       <QueryClientProvider client={client}>{props.children}</QueryClientProvider>
     );
     const { result } = renderHook(() => useJobActions(6), { wrapper: inPage });
-    await act(() => result.current.edit.mutateAsync({ based_on: 3, edit: { do: "add_model" }, note: "" }));
+    await act(() => result.current.edit.mutateAsync({ based_on: 3, edit: { do: "add_setup" }, note: "" }));
     expect(sent).toEqual(["POST /api/jobs/6/edit 3", "GET /api/jobs/6 0", "POST /api/jobs/6/edit 9"]);
     await act(() =>
-      expect(result.current.edit.mutateAsync({ based_on: 3, edit: { do: "size_model" }, note: "" })).rejects.toThrow(
+      expect(result.current.edit.mutateAsync({ based_on: 3, edit: { do: "turn_job" }, note: "" })).rejects.toThrow(
         "another window",
       ),
     );
