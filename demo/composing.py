@@ -96,7 +96,8 @@ def twenty_pieces() -> Composition:
 
 
 def plain_pieces() -> Composition:
-    """A tray with a rounded rim, a field with a slanted wall, and 18 figures of all shapes in three ways of combining."""
+    """A tray with a rounded rim, a field with a slanted wall, and 18 figures of all shapes in three ways of
+    combining."""
     square = {"kind": "rectangle", "width": 300.0, "length": 300.0}
     pieces: list[dict[str, Any]] = [
         {"source": square, "height": 20.0, "shape": {"kind": "round", "radius": 3.0}},
@@ -121,17 +122,17 @@ def plain_pieces() -> Composition:
         {"kind": "round", "radius": 1.5},
         {"kind": "bevel", "width": 2.0},
     ]
-    for k in range(18):
-        pieces.append(
-            {
-                "source": sources[k % 5],
-                "height": 3.0,
-                "shape": shapes[(2 * k + k // 5) % 5],
-                "at": (42.0 * (k % 6) - 105, 80.0 * (k // 6) - 80),
-                "combine": ("add", "higher", "subtract")[k % 3],
-                "base": {"kind": "ground" if k % 3 == 1 else "plane", "height": 0.0},
-            }
-        )
+    pieces = [
+        {
+            "source": sources[k % 5],
+            "height": 3.0,
+            "shape": shapes[(2 * k + k // 5) % 5],
+            "at": (42.0 * (k % 6) - 105, 80.0 * (k // 6) - 80),
+            "combine": ("add", "higher", "subtract")[k % 3],
+            "base": {"kind": "ground" if k % 3 == 1 else "plane", "height": 0.0},
+        }
+        for k in range(18)
+    ]
     return Composition.model_validate(
         {"pieces": [piece | {"id": f"p{k + 1}", "name": f"piece {k + 1}"} for k, piece in enumerate(pieces)]}
     )

@@ -66,7 +66,8 @@ def told(name: str, seconds: list[float]) -> None:
     """One line of figures."""
     p50, p95 = np.percentile(seconds, (50, 95))
     print(
-        f"{name}: {len(seconds)} answers, median {1000 * p50:.0f} ms, p95 {1000 * p95:.0f} ms, longest {1000 * max(seconds):.0f} ms"
+        f"{name}: {len(seconds)} answers, median {1000 * p50:.0f} ms, p95 {1000 * p95:.0f} ms, longest "
+        f"{1000 * max(seconds):.0f} ms"
     )
 
 

@@ -235,7 +235,8 @@ def positioning_by_level(plan: Plan, plainly: bool) -> list[float]:
 def main(words: list[str]) -> None:
     """Work out the cases named, and print a line for each operation."""
     print(
-        f"{'case':22} {'op':>3} {'told':>7} {'taken':>7} {'ratio':>6} {'feed m':>7} {'air %':>6} {'links m':>8} {'entries':>8} {'rapid m':>8} "
+        f"{'case':22} {'op':>3} {'told':>7} {'taken':>7} {'ratio':>6} {'feed m':>7} {'air %':>6} {'links m':>8} "
+        f"{'entries':>8} {'rapid m':>8} "
         f"{'by level':>8} {'plainly':>7} {'lifts':>6} {'s':>5}"
     )
     for name, case in cases().items():
@@ -255,8 +256,10 @@ def main(words: list[str]) -> None:
             all_air, all_feed = all_air + air, all_feed + feed
             taken, lifts = outcome.total_seconds, np.count_nonzero(np.diff(feeding.astype(int)) == 1)
             print(
-                f"{name:22} {outcome.operation.number:3} {estimate:7.0f} {taken:7.0f} {estimate / taken:6.2f} {feed / 1e3:7.2f} "
-                f"{100 * air / feed:6.1f} {lengths[kinds == Kind.LINK].sum() / 1e3:8.2f} {lengths[kinds == Kind.ENTRY].sum() / 1e3:8.2f} "
+                f"{name:22} {outcome.operation.number:3} {estimate:7.0f} {taken:7.0f} {estimate / taken:6.2f} "
+                f"{feed / 1e3:7.2f} "
+                f"{100 * air / feed:6.1f} {lengths[kinds == Kind.LINK].sum() / 1e3:8.2f} "
+                f"{lengths[kinds == Kind.ENTRY].sum() / 1e3:8.2f} "
                 f"{rapid / 1e3:8.2f} {rapid / by_level:8.2f} {rapid / plain:7.2f} {lifts:6} {seconds:5.1f}",
                 flush=True,
             )

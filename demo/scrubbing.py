@@ -51,7 +51,8 @@ def main() -> int:
         answers, frames = np.array(times).T
         for name, values in (("answer", answers), ("frame", frames)):
             print(
-                f"{mode} {name}: median {np.median(values):.0f} ms, 90 % {np.percentile(values, 90):.0f}, most {values.max():.0f}; "
+                f"{mode} {name}: median {np.median(values):.0f} ms, 90 % {np.percentile(values, 90):.0f}, most "
+                f"{values.max():.0f}; "
                 f"over 100 ms: {(values > 100).sum()} of {jumps}"
             )
     finally:

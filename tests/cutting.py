@@ -48,7 +48,8 @@ def run(
 
 
 def from_zero(done: SetupOutcome) -> SetupOutcome:
-    """The same with moves and block counted from the work zero, as programs count them. The model stays in the frame."""
+    """The same with moves and block counted from the work zero, as programs count them. The model stays in the
+    frame."""
     x, y, z = map(float, done.space.zero)
     outcomes = tuple(
         replace(o, points=o.points - done.space.zero, path=o.path.moved(-done.space.zero)) for o in done.outcomes

@@ -1,4 +1,5 @@
-"""Programs of bars, looked at by nothing of ours: only the posted text, the model's STL and the figures of report.json."""
+"""Programs of bars, looked at by nothing of ours: only the posted text, the model's STL and the figures of
+report.json."""
 
 import json
 import re
@@ -70,7 +71,8 @@ def _underside(shape: str, radius: float, away: np.ndarray) -> np.ndarray:
 
 
 def _gouge(tree: cKDTree, points: np.ndarray, places: np.ndarray, shape: str, radius: float) -> float:
-    """How deep points of the model lie in the cutter at worst: for a ball square to it, else out of its nearest side."""
+    """How deep points of the model lie in the cutter at worst: for a ball square to it, else out of its nearest
+    side."""
     worst = 0.0
     up = radius if shape == "ball" else 0.0
     middle = np.column_stack(

@@ -14,19 +14,29 @@ _PR_SET_PDEATHSIG = 1
 
 
 def child_environment(role: str) -> dict[str, str]:
-    """The environment of a child with a role (web, worker). It names the data folder, by which :func:`strays` finds it."""
+    """The environment of a child with a role (web, worker). It names the data folder, by which :func:`strays` finds
+    it."""
     return dict(os.environ) | {"NEPHOS_ROLE": role, _MARK: str(HOME)}
 
 
 def end_with_parent() -> None:
-    """Ask the kernel to send this process SIGTERM when its parent ends, even if that is killed. Does nothing in a process
-    that was not started with :func:`child_environment`."""
+    """Ask the kernel to send this process SIGTERM when its parent ends, even if that is killed. Does nothing in a
+    process that was not started with :func:`child_environment`."""
     if _MARK not in os.environ:
         return
     ctypes.CDLL(None, use_errno=True).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
     # The parent may have ended before that call; orphans belong to process 1 or to a subreaper.
     if os.getppid() == 1:
         os.kill(os.getpid(), signal.SIGTERM)
+
+
+def end_with_parent_process(parent: int) -> None:
+    """Ask the kernel to kill this process when the process `parent` ends that it was forked for.
+
+    A child of a fork server has the server as its parent: that ends with the process that started it."""
+    ctypes.CDLL(None, use_errno=True).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+    if not Path(f"/proc/{parent}").exists():
+        os.kill(os.getpid(), signal.SIGKILL)
 
 
 def _of_this_folder(pid: int) -> bool:

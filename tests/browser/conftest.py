@@ -15,7 +15,7 @@ from nephos.core.mesh.formats.stl import write_stl
 from nephos.web.models import Cutter
 
 
-@pytest.fixture()
+@pytest.fixture
 def worker(transactional_db) -> Iterator[list]:
     workers = [start_worker()]
     yield workers
@@ -36,7 +36,7 @@ def chromium_window() -> Iterator[webdriver.Chrome]:
     driver.quit()
 
 
-@pytest.fixture()
+@pytest.fixture
 def browser(live_server, worker, chromium_window: webdriver.Chrome, tmp_path: Path) -> Iterator[webdriver.Chrome]:
     for cutter in sample_cutters():
         Cutter.objects.create(number=cutter.number, data=cutter.model_dump())
@@ -57,7 +57,7 @@ def browser(live_server, worker, chromium_window: webdriver.Chrome, tmp_path: Pa
     driver.get_log("browser")
 
 
-@pytest.fixture()
+@pytest.fixture
 def hill_job(browser, tmp_path: Path):
     path = tmp_path / "mound.stl"
     path.write_bytes(write_stl(small_hill(cells=40)))

@@ -4,7 +4,7 @@ import multiprocessing
 from multiprocessing.process import BaseProcess
 
 _FORKS = multiprocessing.get_context("forkserver")
-_FORKS.set_forkserver_preload(["nephos.command.worker"])
+_FORKS.set_forkserver_preload(["nephos.command.worker", "nephos.web.tasks"])
 
 
 def _work(database: str) -> None:
@@ -16,7 +16,7 @@ def _work(database: str) -> None:
     settings.DATABASES["default"]["NAME"] = database
     from nephos.command.worker import main
 
-    asyncio.run(main())
+    asyncio.run(main(None))
 
 
 def start_worker() -> BaseProcess:

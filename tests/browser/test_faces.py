@@ -25,7 +25,8 @@ def open_egg(browser, folder: Path, half: tuple[float, float, float], rings: int
 
 def plan_of(driver) -> dict:
     return driver.execute_async_script(
-        "const done = arguments[0]; fetch('/api' + location.pathname).then((r) => r.json()).then((job) => done(job.plan))"
+        "const done = arguments[0]; fetch('/api' + location.pathname).then((r) => r.json()).then((job) => "
+        "done(job.plan))"
     )
 
 

@@ -1,4 +1,5 @@
-"""A machinist cuts a board that is longer than the router in tiles: from the fix that the finding offers to the files."""
+"""A machinist cuts a board that is longer than the router in tiles: from the fix that the finding offers to the
+files."""
 
 from pathlib import Path
 

@@ -26,7 +26,7 @@ def new_home(place: Path) -> Iterator[Path]:
     shutil.rmtree(where, ignore_errors=True)
 
 
-@pytest.fixture()
+@pytest.fixture
 def home(tmp_path: Path) -> Iterator[Path]:
     """A home of the test's own."""
     with new_home(tmp_path) as folder:

@@ -71,7 +71,8 @@ def test_the_core_imports_no_framework() -> None:
 
 
 ASKED_BY_NAME = re.compile(
-    r"""\.strategy\.startswith|\.strategy\ (==|in)\ |isinstance\([^()]*CutOutSettings|getattr\([\w.]*\.settings,\ ["']""",
+    r"""\.strategy\.startswith|\.strategy\ (==|in)\ |isinstance\([^()]*CutOutSettings
+    |getattr\([\w.]*\.settings,\ ["']""",
     re.X,
 )
 

@@ -12,7 +12,7 @@ from nephos.core.mesh.formats.stl import read_stl, write_stl
 from nephos.core.post.read import read_program
 
 
-@pytest.fixture()
+@pytest.fixture
 def hill_file(tmp_path: Path) -> Path:
     path = tmp_path / "hill.stl"
     path.write_bytes(write_stl(small_hill()))

@@ -1,6 +1,5 @@
 """A new kind of setup is one module: a face at two angles, added here, is planned, cut, proved, posted and kept."""
 
-from collections.abc import Iterator
 from typing import Literal
 
 import numpy as np
@@ -53,9 +52,8 @@ FINISH = op("finish_raster", standard_cutter("ball", 3, 2), 20, stepover=0.5)
 
 
 @pytest.fixture(autouse=True)
-def tilted_kind(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+def tilted_kind(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setitem(registry._KINDS, "tilted", TiltedSetup)
-    yield
 
 
 def plan_of(*setups: SideUpSetup) -> Plan:

@@ -223,8 +223,8 @@ def test_cancelling_stops_between_bands_and_keeps_what_is_done() -> None:
         if fraction > 0.6:
             raise Cancelled
 
+    value = plan()
     with pytest.raises(Cancelled):
-        value = plan()
         run_setup(value, value.setups[0], lambda _: HILL, Work(store, report=report))
     stages = stages_of(plan())["a"].operations
     assert store.get(stages[10].block.key) is not None and store.get(stages[20].block.key) is None

@@ -1,4 +1,5 @@
-"""Programs that a controller takes and that cannot be verified: each is refused or gets a finding, none is passed over."""
+"""Programs that a controller takes and that cannot be verified: each is refused or gets a finding, none is passed
+over."""
 
 import numpy as np
 import pytest
@@ -7,8 +8,9 @@ from nephos.core.cutters import standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.machine.machine import MACHINES
 from nephos.core.post.faults import Shop, program_faults
+from nephos.core.post.interpret import DWELL, OFFSET, PAUSE, SPINDLE, TOOL
 from nephos.core.post.lex import words_of
-from nephos.core.post.read import DWELL, OFFSET, PAUSE, SPINDLE, TOOL, read_program
+from nephos.core.post.read import read_program
 from nephos.core.stages.external_program import stretches_of
 
 HEAD = "G21 G90 G17 G40 G49 G94 G54\nT1 M6\nS12000 M3\nG4 P4\nG0 Z5\nX0 Y0\n"

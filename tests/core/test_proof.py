@@ -205,7 +205,7 @@ def prove(text: bytes, plan: Plan = PLAN, usual: int = 3, store: MemoryStore | N
 
 def test_a_program_from_elsewhere_is_cut_out_of_the_stock() -> None:
     store = MemoryStore()
-    text = b"G21 G90 G17 G40 G49 G94 G54\nT3 M6\nS9000 M3\nG4 P4\nG0 Z5\nX10 Y20\nG1 Z-2 F300\nX50 F1200\nG0 Z5\nT5 M6\nX10 Y30\nG1 Z-1 F300\nX50\nG0 Z5\nM5\nM30\n"
+    text = b"G21 G90 G17 G40 G49 G94 G54\nT3 M6\nS9000 M3\nG4 P4\nG0 Z5\nX10 Y20\nG1 Z-2 F300\nX50 F1200\nG0 Z5\nT5 M6\nX10 Y30\nG1 Z-1 F300\nX50\nG0 Z5\nM5\nM30\n"  # noqa: E501
     facts = prove(text, store=store)
     assert [part["cutter"]["number"] for part in facts["parts"]] == [3, 5]
     assert facts["low"] == [10, 20, -2] and facts["high"] == [50, 30, 5] and facts["findings"] == []
@@ -267,7 +267,7 @@ def test_a_program_that_never_says_where_the_cutter_is_is_refused(text: bytes, a
 
 def test_a_first_cutter_that_stays_up_is_no_trouble() -> None:
     facts = prove(
-        b"G21 G90 G17 G40 G49 G94 G54\nS18000 M3\nG4 P4\nT3 M6\nG0 X1 Y1\nX5\nT5 M6\nG0 Z5\nX10 Y20\nG1 Z-1 F300\nX20\nG0 Z5\nM5\nM30\n"
+        b"G21 G90 G17 G40 G49 G94 G54\nS18000 M3\nG4 P4\nT3 M6\nG0 X1 Y1\nX5\nT5 M6\nG0 Z5\nX10 Y20\nG1 Z-1 F300\nX20\nG0 Z5\nM5\nM30\n"  # noqa: E501
     )
     assert len(facts["parts"]) == 2 and facts["findings"] == []
 

@@ -28,8 +28,8 @@ TURNS = 240
 
 
 def turned(length: float, radius, flute: bool = False) -> Mesh:
-    """A closed solid of revolution about X, its radius a function of the place from 0 to `length`; with a flute 1 mm deep
-    along the line where the unrolled surface begins."""
+    """A closed solid of revolution about X, its radius a function of the place from 0 to `length`; with a flute 1 mm
+    deep along the line where the unrolled surface begins."""
     xs = np.linspace(0, length, 301)
     angles = np.arange(TURNS) * 2 * np.pi / TURNS
     r = np.repeat(np.array([radius(x) for x in xs])[:, None], TURNS, axis=1)

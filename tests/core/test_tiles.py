@@ -251,7 +251,8 @@ def test_a_strip_takes_the_step_down_to_nothing(side: str, dz: float) -> None:
 
 
 def test_dowel_holes_come_over_the_same_pins() -> None:
-    """The holes that a tile drills lie, seen from the next tile's zero, where the first tile's own lie from its zero."""
+    """The holes that a tile drills lie, seen from the next tile's zero, where the first tile's own lie from its
+    zero."""
     tiles = seams(30.0, 58.0, slide="dowels", past=6.0, inset=4.0, diameter=3.0)
     plan = apply_edit(
         board(ROUGH, FINISH, tiles=tiles),

@@ -57,7 +57,7 @@ GLTF = json.dumps(
         "meshes": [{"primitives": []}],
     }
 ).encode()
-ASCII = b"solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid a\n"
+ASCII = b"solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid a\n"  # noqa: E501
 MESHES: dict[str, bytes] = {
     "a.stl": write_mesh("a.stl", BOX),
     "b.stl": ASCII,
@@ -168,7 +168,7 @@ def test_damaged_texts_are_read_or_refused(name: str) -> None:
         _tried(lambda some=some: read(some))
 
 
-SVG = b'<svg xmlns="http://www.w3.org/2000/svg" width="40mm" height="30mm"><path d="M1 1 L20 1 L20 20 Z"/><circle cx="20" cy="9" r="4"/></svg>'
+SVG = b'<svg xmlns="http://www.w3.org/2000/svg" width="40mm" height="30mm"><path d="M1 1 L20 1 L20 20 Z"/><circle cx="20" cy="9" r="4"/></svg>'  # noqa: E501
 
 
 def test_damaged_drawings_are_read_or_refused() -> None:
@@ -185,7 +185,8 @@ def _nested_use(levels: int) -> bytes:
 
 
 _DXF_WORDS = (
-    "0 SECTION 2 BLOCKS 0 BLOCK 2 B 10 0 20 0 3 B 0 LINE 8 0 10 0 20 0 11 1 21 1 0 ENDBLK 0 ENDSEC 0 SECTION 2 ENTITIES "
+    "0 SECTION 2 BLOCKS 0 BLOCK 2 B 10 0 20 0 3 B 0 LINE 8 0 10 0 20 0 11 1 21 1 0 ENDBLK 0 ENDSEC 0 SECTION 2 "
+    "ENTITIES "
     "0 INSERT 2 B 10 0 20 0 70 30000 71 30000 44 1 45 1 0 ENDSEC 0 EOF"
 )
 ARRAY_DXF = _DXF_WORDS.replace(" ", "\n").encode()

@@ -30,7 +30,7 @@ def _schema():
 schema = _schema()
 
 
-@pytest.fixture()
+@pytest.fixture
 def shop(transactional_db: None) -> None:
     for cutter in sample_cutters()[:2]:
         Cutter.objects.create(number=cutter.number, data=cutter.model_dump())

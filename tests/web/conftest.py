@@ -12,7 +12,7 @@ from nephos.web.store import DatabaseStore
 from web.shop import send, upload
 
 
-@pytest.fixture()
+@pytest.fixture
 def shop(client: Client) -> Client:
     tasks.STORE = DatabaseStore()
     tasks._loaded.cache_clear()
@@ -21,7 +21,7 @@ def shop(client: Client) -> Client:
     return client
 
 
-@pytest.fixture()
+@pytest.fixture
 def job(shop: Client) -> dict:
     mesh = upload(shop, write_stl(small_hill(cells=30))).json()
     tasks.read_uploaded(mesh["id"])

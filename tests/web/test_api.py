@@ -26,7 +26,7 @@ from web.shop import body_of, send, upload
 pytestmark = pytest.mark.django_db(transaction=True)
 
 
-@pytest.fixture()
+@pytest.fixture
 def job(shop: Client) -> dict:
     mesh = upload(shop, write_stl(small_hill(cells=60))).json()
     tasks.read_uploaded(mesh["id"])

@@ -107,7 +107,8 @@ def test_headers_name_the_job_as_it_is_called_now(shop: Client, job: dict) -> No
 
 def _test_url() -> str:
     found = connection.settings_dict
-    return f"host={found['HOST']} port={found['PORT']} user={found['USER']} password={found['PASSWORD']} dbname={found['NAME']}"
+    words = {"host": "HOST", "port": "PORT", "user": "USER", "password": "PASSWORD", "dbname": "NAME"}
+    return " ".join(f"{word}={found[name]}" for word, name in words.items())
 
 
 @pytest.mark.parametrize("results", [False, True])

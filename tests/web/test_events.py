@@ -19,8 +19,9 @@ from nephos.web.models import Calculation, Job, Result
 
 def scope(path: str) -> dict[str, object]:
     return {
-        "type": "http", "http_version": "1.1", "method": "GET", "scheme": "http", "path": path, "raw_path": path.encode(),
-        "query_string": b"", "headers": [(b"host", b"localhost")], "client": ("127.0.0.1", 9), "server": ("localhost", 8000),
+        "type": "http", "http_version": "1.1", "method": "GET", "scheme": "http", "path": path, "query_string": b"",
+        "raw_path": path.encode(), "headers": [(b"host", b"localhost")], "client": ("127.0.0.1", 9),
+        "server": ("localhost", 8000),
     }  # fmt: skip
 
 

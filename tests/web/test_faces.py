@@ -17,7 +17,7 @@ from web.shop import body_of, calculated, coarse, open_shop, proposed, send
 pytestmark = pytest.mark.django_db
 
 
-@pytest.fixture()
+@pytest.fixture
 def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
     """A shop whose workers work at once."""
     return open_shop(
@@ -25,7 +25,7 @@ def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
     )
 
 
-@pytest.fixture()
+@pytest.fixture
 def job(shop: Client) -> dict:
     return proposed(shop, "Egg", ellipsoid((26, 16, 8), 24), "two-faces")
 

@@ -29,7 +29,7 @@ SHIFT = np.array([[1.0, 0, 0, 8], [0, 1, 0, 8], [0, 0, 1, 3.2], [0, 0, 0, 1]])
 SLABBED = joined([box_mesh((0, 0, 0), (40, 40, 3)), small_hill(cells=60).moved(SHIFT)])
 
 
-@pytest.fixture()
+@pytest.fixture
 def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
     """An empty shop whose workers do their work at once."""
     tasks.STORE = DatabaseStore()
@@ -51,7 +51,7 @@ def bring(shop: Client, mesh: CoreMesh, name: str = "hill.stl") -> dict:
     return send(shop, "/jobs", {"name": "Hill", "mesh": row["id"]}).json()
 
 
-@pytest.fixture()
+@pytest.fixture
 def job(shop: Client) -> dict:
     return bring(shop, SLABBED)
 

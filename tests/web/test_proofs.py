@@ -23,13 +23,13 @@ from web.shop import body_of, calculated, open_shop, send, upload
 pytestmark = pytest.mark.django_db
 
 
-@pytest.fixture()
+@pytest.fixture
 def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
     """A shop whose workers work at once."""
     return open_shop(client, monkeypatch, "prove_program", "cut_window_of", "export_block", "draw_outlines", "prepare")
 
 
-@pytest.fixture()
+@pytest.fixture
 def job(shop: Client) -> dict:
     mesh = upload(shop, write_stl(small_hill(cells=24))).json()["id"]
     tasks.read_uploaded(mesh)
@@ -444,7 +444,7 @@ def test_a_second_file_is_proved_on_what_the_files_before_it_leave(shop: Client,
     address = f"/api/jobs/{job['id']}/check/{done['derived']['setups'][0]['id']}?after=0"
     other = shop.post(address, text, content_type="application/octet-stream").json()
     assert other["after"] == 0 and other["key"] != said["key"], "and it can be chosen"
-    raw = b"G21 G90 G17 G40 G49 G94 G54\nT1 M6\nS18000 M3\nG4 P4\nN50 G0 Z5\nN60 X10 Y10\nN70 G0 Z-4\nN80 X20\nG0 Z5\nM5\nM30\n"
+    raw = b"G21 G90 G17 G40 G49 G94 G54\nT1 M6\nS18000 M3\nG4 P4\nN50 G0 Z5\nN60 X10 Y10\nN70 G0 Z-4\nN80 X20\nG0 Z5\nM5\nM30\n"  # noqa: E501
     key = check(shop, job, raw)["key"]
     (stop,) = [
         item for item in shop.get(f"/api/results/{key}/facts").json()["facts"]["findings"] if item["level"] == "stop"

@@ -20,7 +20,7 @@ from web.shop import body_of, calculated, coarse, open_shop, send, upload
 pytestmark = pytest.mark.django_db
 
 
-@pytest.fixture()
+@pytest.fixture
 def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
     """A shop whose workers work at once."""
     return open_shop(client, monkeypatch, "draw_outlines", "prepare", "export_model")
@@ -41,7 +41,7 @@ def composed(shop: Client, job: dict) -> dict:
     return shop.get(f"/api/jobs/{job['id']}").json()
 
 
-@pytest.fixture()
+@pytest.fixture
 def tray(shop: Client) -> dict:
     """A tray of 80 x 60 in a stock of 100 x 80, with a field in it."""
     job = send(shop, "/jobs", {"name": "tray"}).json()

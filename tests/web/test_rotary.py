@@ -12,13 +12,13 @@ from web.shop import body_of, calculated, coarse, open_shop, proposed, send
 pytestmark = pytest.mark.django_db
 
 
-@pytest.fixture()
+@pytest.fixture
 def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
     """A shop whose workers work at once."""
     return open_shop(client, monkeypatch, "export_block", "export_whole", "draw_outlines", "prepare", "propose")
 
 
-@pytest.fixture()
+@pytest.fixture
 def job(shop: Client) -> dict:
     return coarse(shop, proposed(shop, "Egg", ellipsoid((9, 12, 25), 24), "rotary"))
 
@@ -64,8 +64,8 @@ def test_a_core_that_is_no_number_is_refused_in_words(shop: Client, job: dict) -
 
 
 def test_a_face_on_the_bar_begins_with_what_the_rotation_left(shop: Client, job: dict) -> None:
-    """A flat is cut after the bar was turned: its block, the whole part and both files are there; the bar is not calculated
-    again."""
+    """A flat is cut after the bar was turned: its block, the whole part and both files are there; the bar is not
+    calculated again."""
     plan = job["plan"]
     plan["setups"][0]["operations"][1]["settings"]["leave"] = 0.3
     left = send(shop, f"/jobs/{job['id']}/plan", {"based_on": job["version"], "plan": plan, "note": "leave"}, "put")

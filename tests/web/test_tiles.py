@@ -1,4 +1,5 @@
-"""Tiles and pieces through the API: what the page reads, the files of each tile, boards for pieces that find no room."""
+"""Tiles and pieces through the API: what the page reads, the files of each tile, boards for pieces that find no
+room."""
 
 import io
 import zipfile
@@ -18,7 +19,7 @@ from web.shop import body_of, calculated, coarse, open_shop, send, upload
 pytestmark = pytest.mark.django_db
 
 
-@pytest.fixture()
+@pytest.fixture
 def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
     """A shop whose workers work at once."""
     return open_shop(client, monkeypatch, "export_block", "draw_outlines", "prepare", "prove_program", "cut_window_of")
@@ -39,7 +40,7 @@ def edited(shop: Client, job: dict, **edit: object) -> dict:
     return answer.json()
 
 
-@pytest.fixture()
+@pytest.fixture
 def board(shop: Client) -> dict:
     x, y = np.meshgrid(np.linspace(0, 900, 121), np.linspace(0, 30, 11))
     return coarse(shop, opened(shop, grid_mesh(x, y, 3 + np.sin(x / 25))))

@@ -19,7 +19,7 @@ from web.shop import open_shop, send, upload
 pytestmark = pytest.mark.django_db(transaction=True)
 
 
-@pytest.fixture()
+@pytest.fixture
 def shop(client: Client, monkeypatch: pytest.MonkeyPatch) -> Client:
     tasks._loaded.cache_clear()
     return open_shop(client, monkeypatch, "propose", "prepare", "draw_outlines")

@@ -2,6 +2,7 @@
 import { useRef, useState } from "react";
 import { answered, api, sendFile } from "../api/client";
 import { isLive, nextEvent } from "../api/events";
+import { waitingText } from "../workspace/state";
 import type { MeshFacts, MeshState } from "../api/types";
 
 export type ReadMesh = Omit<MeshState, "facts"> & { digest: string; facts: MeshFacts };
@@ -25,7 +26,7 @@ export function useUpload() {
         stop.current.signal,
       );
       while (mesh.state === "reading") {
-        setState(`reading ${file.name}…`);
+        setState(mesh.ahead > 0 ? `${file.name}: ${waitingText(mesh.ahead)}` : `reading ${file.name}…`);
         await nextEvent("mesh", isLive() ? 2000 : 250);
         stop.current.signal.throwIfAborted();
         mesh = (await answered(

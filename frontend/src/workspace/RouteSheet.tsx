@@ -309,7 +309,7 @@ function CalculateBar(props: Calculating) {
         <>
           <div className="line">
             <span>
-              {progressText(progress, plan, derived)}
+              {progressText(progress, plan, derived, c.ahead)}
               {progress && ` · ${Math.floor(c.fraction * 100)} %`}
               {c.left ? ` · ${clock(c.left)} left` : ""}
             </span>

@@ -77,6 +77,7 @@ describe("the state of an operation in words", () => {
     expect(progressText(at("t.2", null, 0, "post").progress, full, derived)).toContain("Long");
     expect(progressText(at("", null, 0, "whole").progress, full, derived)).toBe("comparing the whole part");
     expect(progressText(null, full, derived)).toBe("waiting for a worker");
+    expect(progressText(null, full, derived, 2)).toBe("waiting: 2 tasks are before it");
     const one = { setups: [top] } as unknown as Derived;
     expect(progressText(at("a", 10).progress, full, one)).toBe("operation 10");
   });

@@ -288,9 +288,17 @@ export function stateText(
 
 const STAGES = { "": "starting", place: "placing the model", compare: "comparing", post: "posting" };
 
-/** What a calculation does now, in words. */
-export function progressText(progress: Progress | null, plan: FullPlan, derived: Derived): string {
-  if (!progress) return "waiting for a worker";
+/** How long the line is that something waits in. */
+export const waitingText = (ahead: number): string =>
+  ahead === 0
+    ? "waiting for a worker"
+    : ahead === 1
+      ? "waiting: one task is before it"
+      : `waiting: ${ahead} tasks are before it`;
+
+/** What a calculation does now, in words. `ahead` : of one that waits, how many tasks are before it. */
+export function progressText(progress: Progress | null, plan: FullPlan, derived: Derived, ahead = 0): string {
+  if (!progress) return waitingText(ahead);
   if (progress.stage === "whole") return "comparing the whole part";
   const words = progress.stage === "operation" ? `operation ${progress.operation ?? ""}` : STAGES[progress.stage];
   const info = derived.setups.find((item) => item.id === progress.setup);

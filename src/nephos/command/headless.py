@@ -196,8 +196,8 @@ def _say_scale(plan: Plan, mesh: Mesh, asked: bool) -> None:
     if asked or abs(now - before) <= 1e-6 * before:
         return
     print(
-        f"nephos cut: note: the model is {before:.6g} mm long in its file and is cut {now:.6g} mm long; give --size-x to "
-        "choose, or larger --stock to keep it",
+        f"nephos cut: note: the model is {before:.6g} mm long in its file and is cut {now:.6g} mm long; give --size-x "
+        "to choose, or larger --stock to keep it",
         file=sys.stderr,
     )
 

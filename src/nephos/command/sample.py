@@ -21,6 +21,7 @@ from nephos.web.jobs import create_job, current_plan, edit_plan
 from nephos.web.models import Calculation, Job, Mesh
 from nephos.web.models import Cutter as CutterRow
 from nephos.web.models import Piece as PieceRow
+from nephos.web.queues import SAMPLE
 from nephos.web.summaries import mesh_summary_for
 from nephos.web.tasks import calculate, prepare, propose, read_uploaded
 
@@ -151,7 +152,13 @@ def _wrap(relief: Mesh) -> None:
     job = edit_plan(job.pk, job.version, edit, "wrap round a bar")
     prepare(parse_plan(current_plan(job)).models[0].model_dump(mode="json"))
     job = _sized(job, _POST_LENGTH)
-    propose.defer(key="sample-post", job_id=job.pk, based_on=job.version, kind="rotary", calculated=True)
+    _propose(key="sample-post", job_id=job.pk, based_on=job.version, kind="rotary", calculated=True)
+
+
+def _propose(key: str, job: Job, kind: str) -> None:
+    """Have a job proposed, and calculated after that."""
+    words = {"job_id": job.pk, "based_on": job.version, "kind": kind, "calculated": True}
+    propose.configure(priority=SAMPLE).defer(key=key, **words)
 
 
 def fill_shelf() -> None:
@@ -176,18 +183,18 @@ def load_sample() -> None:
             kind, longest = _OF_FACES[name]
             # From the front, the back lies as deep as the stock is wide.
             job = _sized(job, longest, dict.fromkeys(_CLOSE, 3.0) if kind != "two-faces" else None)
-            propose.defer(key=f"sample-{name}", job_id=job.pk, based_on=job.version, kind=kind, calculated=True)
+            _propose(key=f"sample-{name}", job_id=job.pk, based_on=job.version, kind=kind, calculated=True)
         if name in _IN_TILES:
             job = edit_plan(job.pk, job.version, {"do": "cut_in_tiles", "setup": "a"}, "cut in tiles")
             tiled = Calculation.objects.create(job=job, revision=job.revision)
-            calculate.configure(lock=f"job-{job.pk}").defer(calculation_id=tiled.pk)
+            calculate.configure(priority=SAMPLE, lock=f"job-{job.pk}").defer(calculation_id=tiled.pk)
     moth = _upload(folder / "moth.stl")
     cutters = {cutter.number: cutter for cutter in sample_cutters()}
     relief = create_job("Moth roundel", None, roundel_plan(moth.digest, cutters))
     composed = Calculation.objects.create(job=relief, revision=relief.revision)
-    calculate.configure(lock=f"job-{relief.pk}").defer(calculation_id=composed.pk)
+    calculate.configure(priority=SAMPLE, lock=f"job-{relief.pk}").defer(calculation_id=composed.pk)
     heron = _upload(folder / "heron-plaque.stl")
     _wrap(heron)
     job = create_job("Heron plaque", heron, heron_plan(heron.digest))
     row = Calculation.objects.create(job=job, revision=job.revision)
-    calculate.defer(calculation_id=row.pk)
+    calculate.configure(priority=SAMPLE).defer(calculation_id=row.pk)

@@ -14,7 +14,8 @@ from nephos.core.relief.composition import Composition
 
 
 def roundel(moth: str) -> Composition:
-    """A body 150 mm across with a bevelled rim, a field cut back with a slanted wall, a moth in it, beads and a name."""
+    """A body 150 mm across with a bevelled rim, a field cut back with a slanted wall, a moth in it, beads and a
+    name."""
     pieces: list[dict[str, Any]] = [
         {
             "id": "p1",

@@ -12,6 +12,7 @@ from concurrent.futures import ThreadPoolExecutor
 from getpass import getpass
 from pathlib import Path
 from types import FrameType
+from typing import IO, NoReturn
 
 from nephos.command import backup, lock, postgres
 from nephos.command.machine import SetupFailed, ensure_built, ensure_frontend, ensure_kernels, ensure_packages, say
@@ -82,7 +83,7 @@ class _Stopped(Exception):
     pass
 
 
-def _on_signal(number: int, frame: FrameType | None) -> None:
+def _on_signal(_number: int, _frame: FrameType | None) -> None:
     raise _Stopped
 
 
@@ -93,24 +94,7 @@ def start(words: list[str]) -> int:
     parser.add_argument("--empty", action="store_true", help="without the sample shop")
     arguments = parser.parse_args(words)
     port = arguments.port
-    held = lock.take(port)
-    if held is None:
-        other = lock.running()
-        raise SetupFailed(
-            f"Nephos runs already from this folder: open http://localhost:{other.port}"
-            if other and other.port
-            else "Nephos is being started from this folder already"
-        )
-    if end_strays():
-        say("what an earlier start left running was stopped")
-    if not _free(port):
-        raise SetupFailed(f"port {port} is in use by another program: give a free one with --port")
-    disk = fullest()
-    if disk.free < LEAST_FREE:
-        raise SetupFailed(
-            f"only {disk.free // 2**20} MB are free on the disk {disk.title} ({disk.folder}): Nephos needs "
-            f"{LEAST_FREE // 2**20} MB to start"
-        )
+    held = _ready(port)
     os.environ["NEPHOS_PORT"] = str(port)
     # Counts of all web processes together; those of the last run are nobody's.
     shutil.rmtree(HOME / "metrics", ignore_errors=True)
@@ -130,12 +114,7 @@ def start(words: list[str]) -> int:
         processes["web"] = _spawn(server_words(port), "web.log")
         _django()
         _migrate()
-        for _ in range(150):
-            if _up(port) or processes["web"].poll() is not None:
-                break
-            time.sleep(0.1)
-        if not _up(port):
-            raise SetupFailed("the web server does not start (.nephos/logs/web.log has the details)")
+        _wait_for(processes["web"], port)
         from nephos.web.summaries import read_again
 
         read_again()
@@ -145,31 +124,80 @@ def start(words: list[str]) -> int:
             from nephos.command.sample import load_sample
 
             load_sample()
-        looked = time.monotonic()
-        while True:
-            time.sleep(1)
-            if time.monotonic() - looked > _LOOKED_AT:
-                looked = time.monotonic()
-                _keep_database_up()
-            for name, module, log in (("worker", WORKER, "worker.log"), ("web", server_words(port), "web.log")):
-                if processes[name].poll() is not None:
-                    say(f"the {name} stopped unexpectedly and is started again")
-                    processes[name] = _spawn(module, log)
+        _keep_up(processes, port)
     except _Stopped:
         say("stopping")
         return 0
     finally:
-        for number in _ENDING:
-            signal.signal(number, signal.SIG_IGN)
-        for process in processes.values():
-            process.terminate()
-        for process in processes.values():
-            try:
-                process.wait(10)
-            except subprocess.TimeoutExpired:
-                process.kill()
+        _end(processes)
         postgres.stop()
         held.close()
+
+
+def _ready(port: int) -> IO[str]:
+    """The lock of this folder, once all that a start needs is there.
+
+    Raises
+    ------
+    SetupFailed
+        Where Nephos runs already, the port is in use, or the disk is full.
+    """
+    held = lock.take(port)
+    if held is None:
+        other = lock.running()
+        raise SetupFailed(
+            f"Nephos runs already from this folder: open http://localhost:{other.port}"
+            if other and other.port
+            else "Nephos is being started from this folder already"
+        )
+    if end_strays():
+        say("what an earlier start left running was stopped")
+    if not _free(port):
+        raise SetupFailed(f"port {port} is in use by another program: give a free one with --port")
+    disk = fullest()
+    if disk.free < LEAST_FREE:
+        raise SetupFailed(
+            f"only {disk.free // 2**20} MB are free on the disk {disk.title} ({disk.folder}): Nephos needs "
+            f"{LEAST_FREE // 2**20} MB to start"
+        )
+    return held
+
+
+def _wait_for(web: "subprocess.Popen[bytes]", port: int) -> None:
+    """Wait until the web server answers."""
+    for _ in range(150):
+        if _up(port) or web.poll() is not None:
+            break
+        time.sleep(0.1)
+    if not _up(port):
+        raise SetupFailed("the web server does not start (.nephos/logs/web.log has the details)")
+
+
+def _keep_up(processes: "dict[str, subprocess.Popen[bytes]]", port: int) -> NoReturn:
+    """Start again what stops, until a signal ends it."""
+    looked = time.monotonic()
+    while True:
+        time.sleep(1)
+        if time.monotonic() - looked > _LOOKED_AT:
+            looked = time.monotonic()
+            _keep_database_up()
+        for name, module, log in (("worker", WORKER, "worker.log"), ("web", server_words(port), "web.log")):
+            if processes[name].poll() is not None:
+                say(f"the {name} stopped unexpectedly and is started again")
+                processes[name] = _spawn(module, log)
+
+
+def _end(processes: "dict[str, subprocess.Popen[bytes]]") -> None:
+    """End all processes; those that do not end in ten seconds are killed."""
+    for number in _ENDING:
+        signal.signal(number, signal.SIG_IGN)
+    for process in processes.values():
+        process.terminate()
+    for process in processes.values():
+        try:
+            process.wait(10)
+        except subprocess.TimeoutExpired:
+            process.kill()
 
 
 def _keep_database_up() -> None:
@@ -183,7 +211,7 @@ def _keep_database_up() -> None:
         say(str(reason))
 
 
-def stop(words: list[str]) -> int:
+def stop(_words: list[str]) -> int:
     """Stop what `start` runs, from another terminal."""
     found = lock.running()
     if found is None or not found.pid:

@@ -132,7 +132,8 @@ def _chosen() -> list[tuple[str, str]]:
 def main() -> None:
     """Run everything once, small."""
     hill = read_stl(write_stl(small_hill()))
-    text = b"solid t\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0.5\nendloop\nendfacet\nendsolid t\n"
+    corners = b"vertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0.5\n"
+    text = b"solid t\nfacet normal 0 0 1\nouter loop\n" + corners + b"endloop\nendfacet\nendsolid t\n"
     read_stl(text)
     look = quick_look(hill)
     summarize(hill)

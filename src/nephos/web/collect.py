@@ -175,7 +175,7 @@ def _drop_orphans() -> None:
     Blob.objects.filter(created__lt=old, mesh__isnull=True, resultarray__isnull=True).delete()
     with connection.cursor() as cursor:
         cursor.execute(
-            "DELETE FROM procrastinate_jobs WHERE status IN ('succeeded', 'failed', 'cancelled', 'aborted') AND NOT EXISTS ("
-            "SELECT 1 FROM procrastinate_events e WHERE e.job_id = procrastinate_jobs.id AND e.at > %s)",
+            "DELETE FROM procrastinate_jobs WHERE status IN ('succeeded', 'failed', 'cancelled', 'aborted') AND NOT "
+            "EXISTS (SELECT 1 FROM procrastinate_events e WHERE e.job_id = procrastinate_jobs.id AND e.at > %s)",
             [timezone.now() - _FINISHED],
         )

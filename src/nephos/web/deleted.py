@@ -26,14 +26,16 @@ class Kind:
 
 
 KINDS: dict[str, Kind] = {
-    "job": Kind(Job, lambda row: row.name, lambda row: ""),
+    "job": Kind(Job, lambda row: row.name, lambda _row: ""),
     "cutter": Kind(
         Cutter,
         lambda row: row.data["name"],
         lambda row: f"number {row.number} is another cutter now: give that one another number first",
     ),
     "post": Kind(
-        Post, lambda row: row.data["title"], lambda row: f"there is a post '{row.key}' again: give that one another id"
+        Post,
+        lambda row: row.data["title"],
+        lambda row: f"there is a post '{row.key}' again: give that one another id",
     ),
     "machine": Kind(
         Machine,

@@ -1,8 +1,8 @@
 """The event stream: server-sent events of new revisions, progress, read meshes and results.
 
-Triggers in the database notify (migration 0008), so whatever process makes a change, each page hears of it. A web process has
-one connection that listens, however many pages read its stream. An event names what changed, not how: the page reads that
-anew. See https://html.spec.whatwg.org/multipage/server-sent-events.html for the format."""
+Triggers in the database notify (migration 0008), so whatever process makes a change, each page hears of it. A web
+process has one connection that listens, however many pages read its stream. An event names what changed, not how: the
+page reads that anew. See https://html.spec.whatwg.org/multipage/server-sent-events.html for the format."""
 
 import asyncio
 import json
@@ -30,8 +30,8 @@ _AGAIN = 1.0
 class Event(BaseModel):
     """Something that changed. `id` : of the job or the mesh; 0 where all may have changed. `version` : of the job.
 
-    `job` : its plan, name or picture. `calculation` : the progress of a job. `mesh` : it was read. `results` : something was
-    worked out. `all` : events may have been lost."""
+    `job` : its plan, name or picture. `calculation` : the progress of a job. `mesh` : it was read. `results` :
+    something was worked out. `all` : events may have been lost."""
 
     kind: Literal["job", "calculation", "mesh", "results", "all"]
     id: int = 0
@@ -59,10 +59,10 @@ class Reader:
             self._waiting = {(ALL.kind, ALL.id): ALL}
         self._ready.set()
 
-    async def take(self) -> list[Event]:
-        """All events that wait, as soon as there are any; none after :data:`BEAT` seconds."""
+    async def take(self, within: float = BEAT) -> list[Event]:
+        """All events that wait, as soon as there are any; none after so many seconds."""
         with suppress(TimeoutError):
-            async with asyncio.timeout(BEAT):
+            async with asyncio.timeout(within):
                 await self._ready.wait()
         found, self._waiting = list(self._waiting.values()), {}
         self._ready.clear()
@@ -126,7 +126,8 @@ async def _lines() -> AsyncIterator[bytes]:
 
 
 def event_stream(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
-    """The stream of a page. A server that answers one request after another has none: 204 tells the page to ask instead."""
+    """The stream of a page. A server that answers one request after another has none: 204 tells the page to ask
+    instead."""
     if not isinstance(request, ASGIRequest):
         return HttpResponse(status=204)
     headers = {"Cache-Control": "no-store", "X-Accel-Buffering": "no"}

@@ -89,7 +89,7 @@ def step_forward(job_id: int, based_on: int) -> Job:
     return _moved(job_id, based_on, forward)
 
 
-def _first_plan(name: str, mesh: Mesh | None) -> Plan:
+def _first_plan(mesh: Mesh | None) -> Plan:
     """A sensible start: stock a little larger than the model, roughing and finishing with usual cutters."""
     if mesh is None:
         return Plan(
@@ -137,7 +137,7 @@ def create_job(name: str, mesh: Mesh | None, plan: Plan | None = None) -> Job:
     """A new job at its first revision."""
     with transaction.atomic():
         job = Job.objects.create(name=name)
-        first = plan or _first_plan(name, mesh)
+        first = plan or _first_plan(mesh)
         Revision.objects.create(job=job, number=1, plan=first.model_dump(mode="json"), note="new")
         work_out_missing(first)
     return job

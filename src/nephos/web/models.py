@@ -184,8 +184,8 @@ class RealTime(models.Model):
 class Calculation(models.Model):
     """A calculation of one revision.
 
-    `fraction` is the share done. `setup` (a tile counts as one), `operation` and `stage` name the present step, and `step`
-    is the share done of that."""
+    `fraction` is the share done. `setup` (a tile counts as one), `operation` and `stage` name the present step, and
+    `step` is the share done of that."""
 
     class State(models.TextChoices):
         WAITING = "waiting"

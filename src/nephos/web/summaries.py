@@ -18,6 +18,7 @@ from nephos.core.plan.schema import Plan
 from nephos.core.relief.composition import Composition
 from nephos.web.mesh_keys import kept_arrays, mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Mesh, Result
+from nephos.web.queues import TASKS, task_name
 from nephos.web.reliefs import stand_in
 
 _NO_LOOK = quick_look(box_mesh())
@@ -102,7 +103,11 @@ def _queue(task: str, name: str, **words: Any) -> None:
     try:
         # On its own, so that finding it queued already does not spoil what else is being written.
         with transaction.atomic():
-            app.configure_task(f"nephos.web.tasks.{task}", queue="mesh", queueing_lock=name, lock=name).defer(**words)
+            kind = TASKS[task]
+            waiting = app.configure_task(
+                task_name(task), queue=kind.queue, priority=kind.priority, queueing_lock=name, lock=name
+            )
+            waiting.defer(**words)
     except AlreadyEnqueued:
         return
 

@@ -4,18 +4,19 @@ import logging
 import secrets
 import sys
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from functools import lru_cache
-from typing import Any
+from threading import Event
+from typing import Any, cast
 
 import numpy as np
-from django.db import transaction
+from django.db import connections, transaction
 from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued
 
-from nephos.core.answers.kept import outlines_wanted
+from nephos.core.answers.kept import height_map_key, outline_keys, outlines_wanted
 from nephos.core.errors import Cancelled, NotYet, Refused
 from nephos.core.estimate.stock_estimate import HeightMapStage
 from nephos.core.mesh.curves import read_curves
@@ -53,6 +54,7 @@ from nephos.web.jobs import Stale, current_plan, cutters_for, shop_cutters, writ
 from nephos.web.mesh_keys import mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision
 from nephos.web.pictures import mesh_thumbnail, shaded
+from nephos.web.queues import SAMPLE, TASKS, options_of
 from nephos.web.store import DatabaseStore
 from nephos.web.summaries import known
 
@@ -60,6 +62,15 @@ STORE = DatabaseStore()
 SHOWN_DEVIATION = 3.0
 """Farther than this (mm) from the model, the finished block belongs to the frame in the compare."""
 LOG = logging.getLogger("nephos.tasks")
+
+
+CANCEL = Event()
+"""Set where the task that is done now is to be broken off."""
+
+
+def task(function: Callable[..., None]) -> Any:
+    """Make a function a task, as `web/queues.py` describes it."""
+    return app.task(**cast(Any, options_of(function.__name__)))(function)
 
 
 @lru_cache(maxsize=4)
@@ -76,8 +87,8 @@ def _loaded(digest: str) -> CoreMesh:
 
 
 def _fault() -> str:
-    """The sentence for an unexpected error: a full disk, or a fault of our own with its mark in the log. Call it inside the
-    `except` block."""
+    """The sentence for an unexpected error: a full disk, or a fault of our own with its mark in the log. Call it inside
+    the `except` block."""
     full = full_disk(sys.exception() or Exception())
     if full:
         LOG.error("the disk is full", exc_info=True)
@@ -120,7 +131,7 @@ def _keep_mesh_summary(key: str, mesh: CoreMesh, said: tuple[str, ...] = ()) -> 
     return facts
 
 
-@app.task(queue="mesh", retry=2)
+@task
 def read_uploaded(mesh_id: int) -> None:
     """Find out what is in an uploaded mesh and make its picture."""
     row = Mesh.objects.get(pk=mesh_id)
@@ -144,7 +155,7 @@ def read_uploaded(mesh_id: int) -> None:
     Mesh.objects.filter(pk=mesh_id).update(state=Mesh.State.READY, digest=digest, facts=facts, thumbnail=thumbnail)
 
 
-@app.task(queue="mesh", retry=2)
+@task
 def prepare(model: dict[str, Any]) -> None:
     """Do a model's repairs and keep what can be said of the mesh after them."""
     item = Model.model_validate(model)
@@ -157,7 +168,7 @@ def prepare(model: dict[str, Any]) -> None:
         _keep_mesh_summary(key, mesh, tuple(made.facts["said"]) if made else ())
 
 
-@app.task(queue="mesh", retry=2)
+@task
 def draw_outlines(plan: dict[str, Any]) -> None:
     """Work out the boundaries of a plan and its relief, so that they can be seen and estimates be made before anything
     is calculated."""
@@ -185,7 +196,7 @@ def _in_setup(plan: dict[str, Any], setup: str) -> tuple[Plan, Setup]:
     return whole, next(item for item in whole.setups if item.id == setup)
 
 
-@app.task(queue="mesh")
+@task
 def read_drawing(key: str, name: str, blob: int) -> None:
     """Read the closed curves of a drawing; they are fetched under `key`."""
     with _or_refused([key], "drawing", "there is not enough memory to read this drawing: simplify it"):
@@ -198,7 +209,7 @@ def read_drawing(key: str, name: str, blob: int) -> None:
     Blob.objects.filter(pk=blob).delete()
 
 
-@app.task(queue="mesh")
+@task
 def export_model(key: str, name: str, plan: dict[str, Any], model: str) -> None:
     """Write a model as it is placed, in millimetres from the stock's low corner, to a file to be fetched under
     `key`."""
@@ -209,7 +220,7 @@ def export_model(key: str, name: str, plan: dict[str, Any], model: str) -> None:
         STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(write_mesh(name, mesh), np.uint8)))
 
 
-@app.task(queue="mesh")
+@task
 def prove_program(key: str, plan: dict[str, Any], setup: str, blob: int, usual: int, after: int = 0) -> None:
     """Prove a program from a file against the stock of a setup as its operations up to `after` leave it; what is found
     lies under `key`."""
@@ -218,8 +229,8 @@ def prove_program(key: str, plan: dict[str, Any], setup: str, blob: int, usual: 
         begun = begun_after(whole, item, after, STORE)
         if begun is None and after:
             raise NotYet(
-                f"operation {after} is not calculated as the job is now: press Calculate first, or check the program on "
-                "the stock as the setup begins"
+                f"operation {after} is not calculated as the job is now: press Calculate first, or check the program "
+                "on the stock as the setup begins"
             )
         text = b"".join(read_chunks(blob))
         prove_external(whole, item, _loaded, text, cutters_for(whole), usual, Work(STORE), after, begun)
@@ -234,10 +245,10 @@ def _block_before(plan: Plan, setup: Setup) -> Block:
     return block
 
 
-@app.task(queue="mesh")
+@task
 def propose(key: str, job_id: int, based_on: int, kind: str, calculated: bool = False) -> None:
-    """Propose setups and operations for a kind of job, and keep them as a new revision, to be `calculated` at once; what
-    came of it is fetched under `key`."""
+    """Propose setups and operations for a kind of job, and keep them as a new revision, to be `calculated` at once;
+    what came of it is fetched under `key`."""
     with _or_refused([key], "whole", "there is not enough memory for this: thin the mesh out first"):
         plan = parse_plan(current_plan(Job.objects.get(pk=job_id)))
         items = known(plan.models)
@@ -257,11 +268,12 @@ def propose(key: str, job_id: int, based_on: int, kind: str, calculated: bool = 
         if calculated:
             job = Job.objects.get(pk=job_id)
             row = Calculation.objects.create(job=job, revision=job.revision)
-            calculate.configure(lock=f"job-{job.pk}").defer(calculation_id=row.pk)
+            # Only the sample shop asks for that.
+            calculate.configure(priority=SAMPLE, lock=f"job-{job.pk}").defer(calculation_id=row.pk)
         STORE.put(key, "whole", as_result({"done": True, "notes": list(proposed.notes)}))
 
 
-@app.task(queue="mesh")
+@task
 def cut_window_of(
     key: str, plan: dict[str, Any], setup: str, low: list[float], high: list[float], pitch: float, operations: int
 ) -> None:
@@ -280,7 +292,7 @@ def cut_window_of(
         STORE.put(key, "window", as_result(grid.facts(), high=heights))
 
 
-@app.task(queue="mesh")
+@task
 def export_block(key: str, name: str, plan: dict[str, Any], setup: str, alone: bool) -> None:
     """Write the proof as a mesh, in millimetres from the work zero."""
     whole, item = _in_setup(plan, setup)
@@ -295,7 +307,7 @@ def export_block(key: str, name: str, plan: dict[str, Any], setup: str, alone: b
         STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(data, np.uint8)))
 
 
-@app.task(queue="mesh")
+@task
 def export_whole(key: str, name: str, whole: str) -> None:
     """Write the block after all setups as a mesh, in millimetres from the stock's low corner."""
     with _or_refused([key], "export", "there is not enough memory to write this file"):
@@ -323,6 +335,8 @@ class _Progress:
         self(low)
 
     def __call__(self, fraction: float) -> None:
+        if CANCEL.is_set():
+            raise Cancelled
         self.most = max(self.most, min(fraction, 1.0))
         now = time.monotonic()
         if now - self.told < 0.25:
@@ -341,14 +355,13 @@ class _Progress:
             raise Cancelled
 
 
-@app.periodic(cron="*/10 * * * *")
-@app.task(queue="mesh", queueing_lock="collect", lock="collect")
+@task
 def collect_results(timestamp: int = 0) -> None:
     """Drop results and files that nobody needs (every ten minutes, and after calculations)."""
     collect()
 
 
-@app.task(queue="mesh")
+@task
 def forget_results(job_id: int) -> None:
     """Drop the results of a job that was deleted."""
     forget_job(job_id)
@@ -363,7 +376,7 @@ def collect_soon() -> None:
         return
 
 
-@app.task(queue="calculate", retry=2)
+@task
 def calculate(calculation_id: int) -> None:
     """Work out the plan of a calculation's revision, from where earlier results leave off."""
     row = Calculation.objects.get(pk=calculation_id)
@@ -404,3 +417,36 @@ def calculate(calculation_id: int) -> None:
             seconds={k: round(v, 3) for k, v in work.seconds.items()},
         )
         collect_soon()
+
+
+def run(name: str, words: dict[str, Any]) -> None:
+    """Do a task that the queue names; or give one up whose process died each time: `words` say which, and why."""
+    if name not in {*TASKS, GIVE_UP}:
+        raise ValueError(f"there is no task '{name}'")
+    try:
+        globals()[name](**words)
+    finally:
+        connections.close_all()
+
+
+GIVE_UP = "give_up"
+
+
+def give_up(name: str, words: dict[str, Any], reason: str) -> None:
+    """Tell those who wait for a task that it cannot be done."""
+    if name == "calculate":
+        busy = (Calculation.State.WAITING, Calculation.State.WORKING)
+        row = Calculation.objects.filter(pk=words["calculation_id"], state__in=busy)
+        row.update(state=Calculation.State.FAILED, reason=reason)
+    elif name == "read_uploaded":
+        row = Mesh.objects.filter(pk=words["mesh_id"], state=Mesh.State.READING)
+        row.update(state=Mesh.State.REFUSED, reason=reason)
+    elif name == "prepare":
+        _refuse([mesh_summary_key(Model.model_validate(words["model"]))], "mesh-summary", reason, transient=True)
+    elif name == "draw_outlines":
+        plan = parse_plan(words["plan"]).as_cut()
+        for setup in plan.setups:
+            keys = [*outline_keys(plan, setup).values(), height_map_key(plan, setup)]
+            _refuse([key for key in keys if STORE.get(key) is None], "outline", reason, transient=True)
+    elif "key" in words:
+        _refuse([words["key"]], "refused", reason, transient=True)

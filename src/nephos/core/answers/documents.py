@@ -1,4 +1,5 @@
-"""The documents that page and report read of a job. The OpenAPI document and the types of the page are made from them."""
+"""The documents that page and report read of a job. The OpenAPI document and the types of the page are made from
+them."""
 
 from typing import Literal
 

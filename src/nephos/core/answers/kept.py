@@ -54,8 +54,8 @@ class Kept(Protocol):
         """A height map that is kept."""
 
     def rims(self, key: str) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        """Of a drawn boundary that is kept: points (n, 2) of its outer outlines, where each ends, and how thick the part
-        is there."""
+        """Of a drawn boundary that is kept: points (n, 2) of its outer outlines, where each ends, and how thick the
+        part is there."""
 
     def cutters(self) -> Sequence[Cutter]:
         """The cutters of the shop."""

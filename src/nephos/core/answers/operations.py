@@ -36,8 +36,8 @@ _CURVE = np.geomspace(0.02, 0.6, 24)
 
 @dataclass(frozen=True)
 class SetupKnown:
-    """What the operations of a setup are described by. `facts` : of kept results. `outlines` : keys of drawn boundaries.
-    `blocked` : why nothing can be calculated; empty otherwise."""
+    """What the operations of a setup are described by. `facts` : of kept results. `outlines` : keys of drawn
+    boundaries. `blocked` : why nothing can be calculated; empty otherwise."""
 
     plan: Plan
     setup: Setup

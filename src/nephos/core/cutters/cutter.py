@@ -72,15 +72,18 @@ class Cutter(Value):
             )
         if self.stickout is not None and self.stickout > self.overall_length:
             raise ValueError(
-                f"its stickout is {self.stickout:g} mm, more than its length ({self.overall_length:g} mm): correct one of them"
+                f"its stickout is {self.stickout:g} mm, more than its length ({self.overall_length:g} mm): correct "
+                "one of them"
             )
         if self.corner_radius > self.radius:
             raise ValueError(
-                f"the corner radius ({self.corner_radius:g} mm) is more than half the diameter: give {self.radius:g} mm or less"
+                f"the corner radius ({self.corner_radius:g} mm) is more than half the diameter: give {self.radius:g} "
+                "mm or less"
             )
         if self.tip_diameter > self.diameter:
             raise ValueError(
-                f"the tip ({self.tip_diameter:g} mm) is thicker than the cutter ({self.diameter:g} mm): correct one of them"
+                f"the tip ({self.tip_diameter:g} mm) is thicker than the cutter ({self.diameter:g} mm): correct one "
+                "of them"
             )
         if self.profile.rim > self.flute_length + 1e-9:
             raise ValueError(

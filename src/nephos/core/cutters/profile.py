@@ -44,8 +44,8 @@ class Profile(NamedTuple):
     def grown(self, leave: float) -> "Profile":
         """The cutter enlarged by `leave` in all directions. Its tip lies `leave` under the true one.
 
-        Where a cone turns upright the enlarged cutter keeps its edge instead of rounding it: slightly larger (rounding up), never
-        smaller."""
+        Where a cone turns upright the enlarged cutter keeps its edge instead of rounding it: slightly larger (rounding
+        up), never smaller."""
         return Profile.of(self.flat, self.corner + leave, self.slope, self.radius + leave)
 
     def shrunk(self, by: float) -> tuple["Profile", float]:

@@ -38,7 +38,7 @@ class ShapeKind:
     title: str
     profile: Callable[[Dimensions], Profile]
     needs: tuple[str, ...] = ()
-    usual: Callable[[float], dict[str, float]] = lambda diameter: {}
+    usual: Callable[[float], dict[str, float]] = lambda _diameter: {}
 
 
 def cone_slope(angle: float) -> float:
@@ -69,9 +69,9 @@ SHAPES: dict[str, ShapeKind] = {
     "tapered-ball": ShapeKind(
         "Tapered ball", _tapered, ("tip_diameter", "angle"), lambda d: {"tip_diameter": d / 4, "angle": 12.0}
     ),
-    "v": ShapeKind("V", _pointed, ("angle",), lambda d: {"angle": 60.0}),
+    "v": ShapeKind("V", _pointed, ("angle",), lambda _d: {"angle": 60.0}),
     "engraver": ShapeKind(
         "Engraver", _engraver, ("tip_diameter", "angle"), lambda d: {"tip_diameter": d / 30, "angle": 30.0}
     ),
-    "drill": ShapeKind("Drill", _pointed, ("angle",), lambda d: {"angle": 118.0}),
+    "drill": ShapeKind("Drill", _pointed, ("angle",), lambda _d: {"angle": 118.0}),
 }

@@ -67,8 +67,8 @@ class EstimateInput:
     are the paths round the boundary. `depth` is from the top of the block to the floor, `relief` the height of the
     model's surface over it, `thickness` that of the stock. `shares` are heights over the floor that a tenth, two tenths
     ... of the region's ground stay under; `slopes` the same for its slopes in degrees. `walls` are areas seen from the
-    side of all that is steeper than angles evenly from 0 to 90 degrees. `stock_estimate` looks at the ground as a coarse
-    picture, where there is a model."""
+    side of all that is steeper than angles evenly from 0 to 90 degrees. `stock_estimate` looks at the ground as a
+    coarse picture, where there is a model."""
 
     width: float
     height: float
@@ -109,8 +109,8 @@ class EstimateInput:
         return self.feed / slope_share(np.asarray(self.slopes), self.feed, self.plunge_feed)
 
     def lift_seconds(self, across: float, again: bool) -> float:
-        """Up from a run, so far (mm) across to the next, and down on it; `again` where it was roughed before. In the full
-        the way down is a ramp."""
+        """Up from a run, so far (mm) across to the next, and down on it; `again` where it was roughed before. In the
+        full the way down is a ramp."""
         down = _DOWN if again else (self.depth - self.relief / 2) / sin(radians(SURFACE_RAMP)) + OVER_BLOCK
         return _LIFT + across / self.rapid * 60 + down / self.plunge_feed * 60
 

@@ -41,8 +41,8 @@ def _weighted_shares(values: F64, weights: F64) -> tuple[float, ...]:
 
 @dataclass(frozen=True)
 class _Sampled:
-    """Samples that look up, or out from the axis of a bar: places in the setup, heights over the models' foot, slopes in
-    degrees, plan areas; `walls` as of :class:`EstimateInput`."""
+    """Samples that look up, or out from the axis of a bar: places in the setup, heights over the models' foot, slopes
+    in degrees, plan areas; `walls` as of :class:`EstimateInput`."""
 
     points: F64
     heights: F64
@@ -74,9 +74,7 @@ def _sampled(plan: Plan, setup: Setup, models: list[tuple[Model, Placed, MeshSum
     return _Sampled(at, z - z.min(initial=np.inf) if len(z) else z, slope, np.concatenate(areas), walls)
 
 
-def _region(
-    plan: Plan, operation: Operation, low: F64, high: F64, stock: F64, outline: Mapping[str, Any] | None
-) -> dict[str, Any]:
+def _region(operation: Operation, low: F64, high: F64, stock: F64, outline: Mapping[str, Any] | None) -> dict[str, Any]:
     """Box, area, perimeter and loops of where the axis goes, and the ways round its outline, from the drawn one where
     there is one."""
     limit, radius = operation.boundary, operation.cutter.radius
@@ -136,7 +134,7 @@ def estimate_input(
     drawn = drawn if kind.draws_height_map else None
     top = float(stock[:, 2].max())
     floor = max(float(low[2]), top - operation.cut_to if operation.cut_to else float(low[2]))
-    region = _region(plan, operation, low, high, stock, outline)
+    region = _region(operation, low, high, stock, outline)
     key = key_of("stock-estimate", 4, SpaceStage.of(plan, setup).key)
     sampled = _SAMPLED.get(key, lambda: _sampled(plan, setup, models))
     # Beside the models the ground is level, at their foot.

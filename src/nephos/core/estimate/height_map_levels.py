@@ -51,7 +51,8 @@ def _band(
             worthy = levels_to(levels, over[j, i] - worth, worthy)
             cutting = levels_to(levels, beside[j, i] - worth, cutting)
             goes[j + FRAME, i + FRAME] = free
-            # An area below the minimum stock is kept if the cutter must cross it to reach an area below; it begins where
+            # An area below the minimum stock is kept if the cutter must cross it to reach an area below; it begins
+            # where
             # it removes enough.
             begins[j + FRAME, i + FRAME] = max(ground, cutting) if worthy < free else count
 

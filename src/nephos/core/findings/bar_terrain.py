@@ -87,7 +87,8 @@ class BarTerrain:
         return np.broadcast_to(along, self.radii.shape)
 
     def beside(self, radii: F64, reach: float) -> F64:
-        """(rows, columns) largest height over the axis (mm) of the surface `radii` within `reach` mm of the cutter's axis.
+        """(rows, columns) largest height over the axis (mm) of the surface `radii` within `reach` mm of the cutter's
+        axis.
 
         A point at radius p, turned by the angle a, is p sin(a) beside the cutter's axis and p cos(a) high."""
         found = np.empty(radii.shape)

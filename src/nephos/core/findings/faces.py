@@ -1,4 +1,5 @@
-"""Findings on parts that are cut from several faces: border, frame, tabs, overrun, and where the stock is found again."""
+"""Findings on parts that are cut from several faces: border, frame, tabs, overrun, and where the stock is found
+again."""
 
 from collections.abc import Sequence
 from math import hypot
@@ -41,8 +42,8 @@ _FAR = 100.0
 
 
 def tabs_hold(plan: Plan, faces: Faces, boxes: Sequence[Placed]) -> float:
-    """Force (N) of a cutter that the tabs hold by themselves, at the worst place of the models' `boxes` and in the worst
-    direction."""
+    """Force (N) of a cutter that the tabs hold by themselves, at the worst place of the models' `boxes` and in the
+    worst direction."""
     if not faces.tabs:
         return 0.0
     size = np.array(plan.stock.size)
@@ -76,7 +77,8 @@ def _border(plan: Plan, faces: Faces, boxes: Sequence[Placed], units: Units) -> 
                 "border-narrow",
                 "stop",
                 ROW,
-                f"the border of {mm(faces.border)} is narrower than '{widest.name}': it does not get down beside the part",
+                f"the border of {mm(faces.border)} is narrower than '{widest.name}': it does not get down beside the "
+                "part",
                 "make the border wider, or use a smaller cutter diameter",
                 fixes=(
                     Fix(
@@ -108,7 +110,8 @@ def _border(plan: Plan, faces: Faces, boxes: Sequence[Placed], units: Units) -> 
                 "frame-bends",
                 "caution",
                 ROW,
-                f"the frame is {mm(frame)} wide and bends by {mm(round(bends, 2))} under the {push:.0f} N of the cutter",
+                f"the frame is {mm(frame)} wide and bends by {mm(round(bends, 2))} under the {push:.0f} N of the "
+                "cutter",
                 "take larger stock, or a smaller stepdown",
             )
         )
@@ -152,7 +155,8 @@ def _tabs(plan: Plan, faces: Faces, boxes: Sequence[Placed]) -> list[Finding]:
             "tabs-weak",
             "caution",
             ROW,
-            f"{len(faces.tabs)} tabs hold {hold:.0f} N at the far side of the part against {push:.0f} N of the cutter, by "
+            f"{len(faces.tabs)} tabs hold {hold:.0f} N at the far side of the part against {push:.0f} N of the "
+            "cutter, by "
             "bending and torsion",
             "make the tabs thicker or wider, add tabs, place them farther apart, or use a smaller stepdown",
         ),
@@ -194,7 +198,8 @@ def overrun_findings(done: SetupOutcome, units: Units) -> list[Finding]:
             "overrun-small",
             "caution",
             ROW,
-            f"{setup.name}: an overrun of {mm(setup.past_parting)} leaves a ridge of {mm(round(need[0] - setup.past_parting, 2))}",
+            f"{setup.name}: an overrun of {mm(setup.past_parting)} leaves a ridge of "
+            f"{mm(round(need[0] - setup.past_parting, 2))}",
             f"make it {mm(round(need[0] + 0.05, 1))} or more",
             need[1],
             fixes=(
@@ -280,8 +285,8 @@ def _bad_tabs(plan: Plan, faces: Faces, surfaces: Sequence[OwnSurface]) -> dict[
 
 
 def _inner_places(tab: FaceTab, out: F64) -> F64:
-    """(n, 3) places of a tab's end in the part, over its depth, width and height, in stock space: one alone may lie in a
-    hollow, such as the bowl of a spoon."""
+    """(n, 3) places of a tab's end in the part, over its depth, width and height, in stock space: one alone may lie in
+    a hollow, such as the bowl of a spoon."""
     across = np.array([-out[1], out[0], 0.0])
     wide = tab.width if tab.shape == "bar" else tab.thickness
     return np.array(
@@ -364,8 +369,8 @@ def whole_findings(plan: Plan, whole: Whole, row: str, units: Units = "mm") -> l
                 "no-side-reaches",
                 "caution",
                 row,
-                f"{true_in_words(numbers, mm)}; on {100 * numbers['unreachable']:.0f} % more is left in corners that no "
-                f"cutter of any side reaches, up to {mm(numbers['leftover_max_unreachable'])}",
+                f"{true_in_words(numbers, mm)}; on {100 * numbers['unreachable']:.0f} % more is left in corners that "
+                f"no cutter of any side reaches, up to {mm(numbers['leftover_max_unreachable'])}",
                 "finish with a smaller cutter, add a side, or sand them",
                 _least_reached(whole),
             )

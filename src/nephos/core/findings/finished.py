@@ -106,8 +106,8 @@ def holding_findings(done: SetupOutcome, starts: dict[int, float], mm: Say, numb
                 "tab-gone",
                 "stop",
                 str(gone[0].operation),
-                f"{len(gone)} of {sum(t.operation == gone[0].operation for t in done.tabs)} tabs are cut away{by}, one at "
-                f"{in_program(done.space, x, y, number)}",
+                f"{len(gone)} of {sum(t.operation == gone[0].operation for t in done.tabs)} tabs are cut away{by}, "
+                f"one at {in_program(done.space, x, y, number)}",
                 "move the tab, or keep the other operation off it",
                 (x, y, foot + gone[0].height),
             )
@@ -178,8 +178,8 @@ def trueness_findings(done: SetupOutcome, mm: Say) -> list[Finding]:
                 "left-over",
                 "note",
                 row,
-                f"{within}; on {100 * numbers['could_reach']:.0f} % more is left where a cutter of this job could still "
-                "reach",
+                f"{within}; on {100 * numbers['could_reach']:.0f} % more is left where a cutter of this job could "
+                "still reach",
                 "make the stepover smaller",
                 place,
             )
@@ -201,7 +201,8 @@ def trueness_findings(done: SetupOutcome, mm: Say) -> list[Finding]:
                 "unreachable",
                 "note",
                 row,
-                f"{within}; on {100 * numbers['unreachable']:.0f} % more is left in corners that no cutter here reaches, up "
+                f"{within}; on {100 * numbers['unreachable']:.0f} % more is left in corners that no cutter here "
+                "reaches, up "
                 f"to {mm(numbers['leftover_max_unreachable'])}",
                 _ball_in_words(done.proof.balls, mm),
                 place,

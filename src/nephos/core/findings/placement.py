@@ -212,7 +212,8 @@ def _loose_findings(plan: Plan, model: Model, box: Placed, look: MeshSummary) ->
             "loose-piece-sizes",
             "caution",
             model.id,
-            f"a loose piece lies outside the rest: {_AXES[axis]} is {size(float(box.size[axis]))} with it, {size(float(main[axis]))} "
+            f"a loose piece lies outside the rest: {_AXES[axis]} is {size(float(box.size[axis]))} with it, "
+            f"{size(float(main[axis]))} "
             "without",
             "drop the loose pieces; the scale of the rest is kept",
             fixes=(
@@ -244,7 +245,8 @@ def _size_findings(plan: Plan, model: Model, box: Placed) -> list[Finding]:
             "size-after-repair",
             "note",
             model.id,
-            f"the repairs changed the size: {name} was {size(before[axis])} and is {size(float(box.size[axis]))}; the scale was kept",
+            f"the repairs changed the size: {name} was {size(before[axis])} and is {size(float(box.size[axis]))}; the "
+            "scale was kept",
             "set the size again if it is to be the old one",
             fixes=(
                 Fix(

@@ -101,7 +101,8 @@ def _depths(c: Context) -> list[Finding]:
             "deep-cut",
             "caution",
             c.row,
-            f"it takes {c.mm(float(cut[worst]))} at once at {_xy(c, worst)}, more than the stepdown of {c.mm(stepdown)}",
+            f"it takes {c.mm(float(cut[worst]))} at once at {_xy(c, worst)}, more than the stepdown of "
+            f"{c.mm(stepdown)}",
             advice,
             *c.at(worst),
             fixes=fixes,
@@ -246,7 +247,8 @@ def _lowest(c: Context) -> list[Finding]:
                 "cutter-short",
                 "caution",
                 c.row,
-                f"the cutter goes {c.mm(deep)} below the top of the stock but is only {c.mm(cutter.overall_length)} long with "
+                f"the cutter goes {c.mm(deep)} below the top of the stock but is only {c.mm(cutter.overall_length)} "
+                "long with "
                 "what the collet holds",
                 "use a longer cutter, or clear the stock above the model first",
                 *c.at(move),

@@ -127,7 +127,8 @@ def _found(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: Terrain | 
                 "reach",
                 "caution",
                 str(operation.number),
-                f"it goes {mm(goes)} deep, but the {which} of this cutter meets the stock or the model from {mm(deep)} on",
+                f"it goes {mm(goes)} deep, but the {which} of this cutter meets the stock or the model from "
+                f"{mm(deep)} on",
                 "use a longer cutter, or make the model lower: flatter, sunk deeper or lying down",
                 fixes=tuple(fixes),
             )
@@ -165,7 +166,8 @@ def _uncut_findings(plan: Plan, setup: Setup, shown: Sequence[Shown], terrain: T
             "not-deep-enough",
             "caution",
             str(deepest.number),
-            f"no operation goes deeper than {mm(terrain.top - terrain.foot - above)}: the lowest {mm(above)} of the model stay uncut",
+            f"no operation goes deeper than {mm(terrain.top - terrain.foot - above)}: the lowest {mm(above)} of the "
+            "model stay uncut",
             "use longer cutters and cut deeper, or make the model lower: flatter, sunk deeper or lying down",
             fixes=tuple(_model_fixes(plan, shown, above, size_in(plan.units))),
         )

@@ -37,7 +37,8 @@ def stickout_findings(plan: Plan, setup: Setup, shop: Mapping[int, Cutter]) -> l
                     "two-stickouts",
                     "caution",
                     row,
-                    f"'{cutter.name}' stands out {size(cutter.reach)} here and {size(before.cutter.reach)} in operation "
+                    f"'{cutter.name}' stands out {size(cutter.reach)} here and {size(before.cutter.reach)} in "
+                    "operation "
                     f"{before.number}",
                     "give both the longer stickout, so that it is put in once",
                     fixes=_fix(setup, operation, longer, size(longer)),

@@ -85,8 +85,8 @@ class Terrain:
     def lowest_tip(
         self, cutter: Cutter, zone: Bool, level: float | None = None, wary: bool = False
     ) -> tuple[float, str]:
-        """How low the tip of a cutter may go in a zone without shank or holder meeting model or stock, and which of them
-        decides.
+        """How low the tip of a cutter may go in a zone without shank or holder meeting model or stock, and which of
+        them decides.
 
         All that the cutter reaches from the zone counts as cleared. -inf and nothing where neither meets anything.
 

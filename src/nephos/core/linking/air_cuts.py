@@ -76,8 +76,8 @@ def without_finished(
     Parameters
     ----------
     passes : in the order of cutting, without plunging passes. block : columns before the first pass. least : shortest
-    stretch (mm) that is left out in the middle of a pass. worth : tolerance, mm. ends : shortest stretch (mm) that is left
-    out at an end of a pass.
+    stretch (mm) that is left out in the middle of a pass. worth : tolerance, mm. ends : shortest stretch (mm) that is
+    left out at an end of a pass.
     """
     if not passes:
         return passes

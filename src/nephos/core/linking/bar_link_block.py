@@ -21,8 +21,8 @@ _EVERY = 0.5
 
 @kernel
 def _rest_on_ray(hi: float, u: float, s: float, c: float, p: Profile) -> float:
-    """Tip height at which cutter `p` rests on a ray of material up to `hi`, at u along the axis and an angle with sine s
-    and cosine c from the cutter's; -inf beside it. It is the largest of a concave function along the ray."""
+    """Tip height at which cutter `p` rests on a ray of material up to `hi`, at u along the axis and an angle with sine
+    s and cosine c from the cutter's; -inf beside it. It is the largest of a concave function along the ray."""
     r = p.radius
     if u >= r:
         return -np.inf

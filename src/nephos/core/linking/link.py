@@ -74,7 +74,8 @@ class LinkTask:
     tolerance: float
     ramp_limit: float = 90.0
     cut_off: tuple[float, float, float, float] | None = None
-    """Window (low x, low y, high x, high y) at whose sides lines of finishing are cut off that go on in another tile:"""
+    """Window (low x, low y, high x, high y) at whose sides lines of finishing are cut off that go on in another
+    tile:"""
     over_surface: float = 0.0
     """links along these sides stay so much (mm) over the surface, so that they cut nothing between the lines."""
 
@@ -151,7 +152,8 @@ def _surface_links(passes: tuple[Pass, ...], stay: float, task: LinkTask) -> lis
     lowest = np.maximum(task.floor, floors)
     seam = _along_window(lines[chosen], task.cut_off)
     for k, points in _followed(lines, chosen[~seam], 0.0, lowest, task):
-        # Against an upright wall the surface may begin higher than the pass ends, slightly inside of the wall: straight to
+        # Against an upright wall the surface may begin higher than the pass ends, slightly inside of the wall: straight
+        # to
         # the next point would go through it. So too at the start of the next pass.
         first = 0 if points[0, 2] > ends[k, 2] + _STEP * task.tolerance else 1
         last = [starts[k]] if starts[k, 2] > points[-1, 2] + _STEP * task.tolerance else []
@@ -312,8 +314,8 @@ def _approach(path: PathBuilder, start: F64, block: AnyLinkBlock, task: LinkTask
 
 
 def _enter(path: PathBuilder, item: Pass, block: AnyLinkBlock, task: LinkTask, angle: float) -> None:
-    """Move down to the start of a pass: straight through air, in material on a ramp along the pass at `angle` degrees; 90
-    plunges."""
+    """Move down to the start of a pass: straight through air, in material on a ramp along the pass at `angle` degrees;
+    90 plunges."""
     down = _way_down(item, block, task, angle) if angle < 90.0 else item.start[None]
     _approach(path, down[0], block, task)
     path.go(down, Kind.ENTRY, task.plunge_feed)

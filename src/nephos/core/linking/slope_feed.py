@@ -16,8 +16,8 @@ _STEP = 1.1
 def with_slope_feeds(path: Toolpath, plunge_feed: float, radius: float | None = None) -> Toolpath:
     """A path on which the downward speed of no feed move exceeds the plunge feed.
 
-    At a feed F on a slope of angle a the tip goes down at F sin(a). Where that is more than the plunge feed, the feed is
-    the largest of `plunge_feed` x 1.1^k that keeps it. Level and upward moves keep their feeds.
+    At a feed F on a slope of angle a the tip goes down at F sin(a). Where that is more than the plunge feed, the feed
+    is the largest of `plunge_feed` x 1.1^k that keeps it. Level and upward moves keep their feeds.
 
     Parameters
     ----------
@@ -37,8 +37,8 @@ def with_slope_feeds(path: Toolpath, plunge_feed: float, radius: float | None = 
 def slope_share(slopes: F64, feed: float, plunge_feed: float) -> float:
     """How many times longer paths over ground take where they go down no faster than the plunge feed.
 
-    Half of the way over a slope goes down, in any direction across it: at an angle p to the steepest way the path has the
-    slope tan(b) = tan(a) cos(p).
+    Half of the way over a slope goes down, in any direction across it: at an angle p to the steepest way the path has
+    the slope tan(b) = tan(a) cos(p).
 
     Parameters
     ----------

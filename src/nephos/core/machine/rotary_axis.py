@@ -1,8 +1,8 @@
 """From the unrolled surface of a bar to the axes of a machine: angles or lengths for the way round, and feeds.
 
 On the path a feed is that of the tip over the surface, at its true radius. A controller that is given a feed a minute
-takes it along X, Y and Z, or in degrees where only A moves (RS274/NGC, 2.1.2.5); one that is given inverse time takes the
-whole move in 1 / F minutes (2.1.2.5, G93).
+takes it along X, Y and Z, or in degrees where only A moves (RS274/NGC, 2.1.2.5); one that is given inverse time takes
+the whole move in 1 / F minutes (2.1.2.5, G93).
 """
 
 from dataclasses import dataclass
@@ -62,8 +62,8 @@ def axis_feeds(
     `written` are the points as a program has them, rounded: a controller takes the length of a move, which may be a few
     of its last decimals along X and Z, from there.
 
-    Where the feed over the surface asks an axis for more than its limit, near the rotary axis above all, the word is that
-    of the limit: a controller that does not hold its limits itself would lose steps."""
+    Where the feed over the surface asks an axis for more than its limit, near the rotary axis above all, the word is
+    that of the limit: a controller that does not hold its limits itself would lose steps."""
     lengths = np.maximum(surface_lengths(points, axis.radius), 1e-9)
     step = np.diff(points, axis=0)
     turned = step[:, 1] * axis.share
@@ -101,8 +101,8 @@ def program_path(path: Toolpath, axis: RotaryAxis, zero: F64, turns: int, post: 
 
 
 def machine_moves(points: F64, kinds: np.ndarray, feeds: F32, axis: RotaryAxis, machine: Machine) -> tuple[F64, F32]:
-    """Moves as the axes of a machine make them, with the feeds of :func:`axis_feeds`: (n + 1, 4) X, Y, Z, A where it has
-    a rotary axis, else (n + 1, 3) with the bar on Y."""
+    """Moves as the axes of a machine make them, with the feeds of :func:`axis_feeds`: (n + 1, 4) X, Y, Z, A where it
+    has a rotary axis, else (n + 1, 3) with the bar on Y."""
     around = points[:, 1] * axis.share
     moving = np.where(kinds == Kind.RAPID, np.float32(0.0), feeds)
     if axis.word == "A":

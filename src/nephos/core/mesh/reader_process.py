@@ -198,8 +198,8 @@ def _dxf(data: bytes) -> Found:
     runs = []
     for item in disassemble.recursive_decompose(drawing.modelspace()):
         try:
-            for part in path.make_path(item).sub_paths():
-                runs.append([(at.x * scale, at.y * scale) for at in part.flattening(_CHORD / scale)])
+            parts = path.make_path(item).sub_paths()
+            runs += [[(at.x * scale, at.y * scale) for at in part.flattening(_CHORD / scale)] for part in parts]
         except TypeError:
             continue  # Texts, dimensions and the like have no way to follow.
     points, spans = _as_runs(runs)

@@ -66,7 +66,10 @@ def sandboxed(key: str, data: bytes, title: str, memory: int | None = None, seco
     """
     usual = limits_for(len(data))
     memory, seconds = memory or usual[0], seconds or usual[1]
-    too_long = f"reading this {title} file took more than {seconds} s of processor time and was stopped: thin it out, or export it as STL"
+    too_long = (
+        f"reading this {title} file took more than {seconds} s of processor time and was stopped: thin it out, or "
+        "export it as STL"
+    )
     with _AT_ONCE, tempfile.TemporaryDirectory(prefix="nephos-") as folder:
         source, target = Path(folder, "in"), Path(folder, "out.npz")
         source.write_bytes(data)

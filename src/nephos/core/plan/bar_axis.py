@@ -20,8 +20,8 @@ def axis_of(plan: Plan) -> RotaryAxis:
     words = post.rotary
     if words is None:
         raise Refused(
-            f"the post '{post.title}' has no words for a bar that rotates: choose one with A in degrees, or with the bar "
-            "driven as Y"
+            f"the post '{post.title}' has no words for a bar that rotates: choose one with A in degrees, or with the "
+            "bar driven as Y"
         )
     radius = plan.stock.bar_radius
     per_turn = 360.0 if words.word == "A" else words.per_turn or 2 * np.pi * radius

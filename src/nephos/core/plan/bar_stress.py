@@ -14,8 +14,8 @@ _THINNEST = 1e-3
 class HeldBar:
     """A bar that is clamped at its left end and, if `centre`, supported by a tailstock at the other one.
 
-    `radii` (n,) mm, of sections that are `every` mm long each, the first one at the chuck. In a chuck that holds together
-    with a tailstock the bar is taken for supported at both ends, which is on the safe side.
+    `radii` (n,) mm, of sections that are `every` mm long each, the first one at the chuck. In a chuck that holds
+    together with a tailstock the bar is taken for supported at both ends, which is on the safe side.
     """
 
     radii: F64
@@ -57,7 +57,8 @@ class HeldBar:
         return np.linspace(0.0, self.length, _PLACES + 1)[1:]
 
     def stress(self, push: float) -> F64:
-        """(n,) bending stress (N/mm^2) of each section with a push (N) at the place that is worst for it: M / (pi r^3 / 4).
+        """(n,) bending stress (N/mm^2) of each section with a push (N) at the place that is worst for it: M / (pi r^3 /
+        4).
 
         That is the section itself, or the free end."""
         x, length = self.places, self.length

@@ -39,8 +39,8 @@ def turn_between(before: Setup, after: Setup) -> TurnOver:
 
 
 def turn_in_words(turn: TurnOver, after: Setup, driven: float | None = None) -> str:
-    """What hands do, as a sentence without its end. `driven` is the A word (degrees) of the setup's programs, where they
-    rotate the bar."""
+    """What hands do, as a sentence without its end. `driven` is the A word (degrees) of the setup's programs, where
+    they rotate the bar."""
     if driven is not None:
         return f"leave the bar in the chuck: the program rotates it to A {driven:g}"
     return after.turned_in_words(_stock_turned(turn, after))

@@ -27,8 +27,8 @@ FRAME_BENDS = 0.1
 
 
 def frame_bends(material: Material, push: float, longest: float, height: float, width: float) -> float:
-    """How far (mm) the side of a frame bends, `longest` mm long, `height` high and `width` wide, under a push (N) in its
-    middle: a beam held at both ends, F L^3 / (192 E I) with I = h b^3 / 12."""
+    """How far (mm) the side of a frame bends, `longest` mm long, `height` high and `width` wide, under a push (N) in
+    its middle: a beam held at both ends, F L^3 / (192 E I) with I = h b^3 / 12."""
     return push * longest**3 / (192 * elastic_modulus(material) * height * width**3 / 12)
 
 

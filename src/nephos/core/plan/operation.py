@@ -51,8 +51,8 @@ class Operation(Value):
     def _agrees_with_cutter(self) -> "Operation":
         if self.cut_from is not None and self.cut_to is not None and self.cut_from >= self.cut_to:
             raise ValueError(
-                f"it is cut from {self.cut_from:g} mm down, which is not above the {self.cut_to:g} mm that it is cut to: "
-                "correct one of them"
+                f"it is cut from {self.cut_from:g} mm down, which is not above the {self.cut_to:g} mm that it is cut "
+                "to: correct one of them"
             )
         self.settings.check_cutter(self.cutter)
         if self.fine is not None:

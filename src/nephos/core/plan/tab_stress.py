@@ -1,8 +1,8 @@
 """Stress in the tabs of a part that nothing else holds.
 
 The part is rigid. Each tab is a beam, clamped in the frame and in the part (stiffness of a beam's end: Przemieniecki,
-Theory of Matrix Structural Analysis, 1968, section 5.6). The force of the cutter acts at a corner of the part's bounding
-box, in any direction along an axis; the tabs share it by their stiffness."""
+Theory of Matrix Structural Analysis, 1968, section 5.6). The force of the cutter acts at a corner of the part's
+bounding box, in any direction along an axis; the tabs share it by their stiffness."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -83,8 +83,8 @@ def _stiffness(section: _Section, length: float, elastic: float) -> F64:
 
 
 def _moves(tab: FaceTab, middle: F64) -> F64:
-    """(6, 6) transform from displacement and rotation of the part about its centre to those of a tab's end, in the axes of
-    the tab."""
+    """(6, 6) transform from displacement and rotation of the part about its centre to those of a tab's end, in the axes
+    of the tab."""
     angle = np.radians(tab.angle)
     turn = np.array([[np.cos(angle), np.sin(angle), 0], [-np.sin(angle), np.cos(angle), 0], [0, 0, 1]])
     x, y, z = np.array(tab.at) - middle
@@ -107,10 +107,12 @@ def used_share(tabs: Sequence[FaceTab], length: float, box: tuple[F64, F64], pus
     local = [_stiffness(section, length, elastic_modulus(material)) for section in sections]
     moves = [_moves(tab, middle) for tab in tabs]
     whole = sum(m.T @ k @ m for m, k in zip(moves, local, strict=True))
-    loads = []
-    for corner in product(*zip(*box, strict=True)):
-        for axis in np.eye(3):
-            loads.append(push * np.concatenate([axis, np.cross(np.array(corner) - middle, axis)]))
+    corners = list(product(*zip(*box, strict=True)))
+    loads = [
+        push * np.concatenate([axis, np.cross(np.array(corner) - middle, axis)])
+        for corner in corners
+        for axis in np.eye(3)
+    ]
     turned = np.linalg.solve(whole, np.array(loads).T)
     worst = 0.0
     for section, k, m in zip(sections, local, moves, strict=True):

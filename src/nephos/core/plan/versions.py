@@ -201,7 +201,7 @@ def upgrade(document: dict[str, Any]) -> dict[str, Any]:
     except (KeyError, IndexError, TypeError, ValueError, AttributeError):
         # Whatever parts of another version do to an upgrade.
         raise Refused(
-            f"this plan says that it has schema version {first}, but its parts are of another one, or damaged: export it "
-            "again from where it came from"
+            f"this plan says that it has schema version {first}, but its parts are of another one, or damaged: export "
+            "it again from where it came from"
         ) from None
     return document

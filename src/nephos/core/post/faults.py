@@ -10,9 +10,7 @@ import numpy as np
 from nephos.core.arrays import F64
 from nephos.core.cutters import Cutter
 from nephos.core.machine.machine import Machine
-from nephos.core.post.known_words import G_WORDS
-from nephos.core.post.lex import Words, words_of
-from nephos.core.post.read import (
+from nephos.core.post.interpret import (
     CHANGE,
     COOLANT,
     DISTANCE,
@@ -28,8 +26,10 @@ from nephos.core.post.read import (
     SPINDLE,
     TOOL,
     UNIT,
-    Reading,
 )
+from nephos.core.post.known_words import G_WORDS
+from nephos.core.post.lex import Words, words_of
+from nephos.core.post.read import Reading
 from nephos.core.post.text import active_comment
 
 _NEAR_TOP = 10.0
@@ -45,7 +45,8 @@ _LONG_DWELL = 60.0
 
 @dataclass(frozen=True)
 class Fault:
-    """What is wrong with a program: a finding without the row of a sheet. `line` is from 1, `move` the first it is about."""
+    """What is wrong with a program: a finding without the row of a sheet. `line` is from 1, `move` the first it is
+    about."""
 
     code: str
     level: Literal["stop", "caution", "note"]
@@ -153,8 +154,8 @@ def _speeds(p: _Program) -> list[Fault]:
     if machine is not None and (speeds > machine.spindle_limit).any():
         move = int(feeding[(speeds > machine.spindle_limit).argmax()])
         text = (
-            f"line {p.line(move)} cuts at {reading.speeds[move]:g} rpm, more than the spindle of the {machine.name} can do "
-            f"({machine.spindle_limit:g})"
+            f"line {p.line(move)} cuts at {reading.speeds[move]:g} rpm, more than the spindle of the {machine.name} "
+            f"can do ({machine.spindle_limit:g})"
         )
         found.append(Fault("spindle-beyond", "caution", text, "lower the speed", p.line(move), move))
     for number, cutter in p.shop.cutters.items():
@@ -168,14 +169,20 @@ def _speeds(p: _Program) -> list[Fault]:
         ):
             if len(moves):
                 move = int(moves[0])
-                text = f"line {p.line(move)} has {values[move]:.0f} {unit}; the list of cutters has {own:g} for '{cutter.name}'"
+                text = (
+                    f"line {p.line(move)} has {values[move]:.0f} {unit}; the list of cutters has {own:g} for "
+                    f"'{cutter.name}'"
+                )
                 found.append(Fault(code, "caution", text, f"check the {word} word", p.line(move), move))
     if machine is not None:
         most = max(machine.feed_limit)
         over = feeding[(reading.feeds[feeding] > most * 1.001) & (reading.inverse[feeding] == 0)]
         if len(over):
             move = int(over[0])
-            text = f"line {p.line(move)} asks for {reading.feeds[move]:.0f} mm/min, more than the {machine.name} can do ({most:g})"
+            text = (
+                f"line {p.line(move)} asks for {reading.feeds[move]:.0f} mm/min, more than the {machine.name} can do "
+                f"({most:g})"
+            )
             found.append(Fault("feed-beyond", "caution", text, "lower the feed", p.line(move), move))
     return found
 

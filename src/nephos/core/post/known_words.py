@@ -1,7 +1,7 @@
 """The G and M words that Nephos knows (ISO 6983, RS-274), and which words may stand together on a line.
 
-A program with a word that is not listed here, or with two words on a line of which only one can hold, is refused: what it
-makes a controller do is not known."""
+A program with a word that is not listed here, or with two words on a line of which only one can hold, is refused: what
+it makes a controller do is not known."""
 
 from dataclasses import dataclass
 
@@ -71,13 +71,13 @@ _NEVER = "LDKQBCUVWE"
 _LARGEST = 1e7
 
 
-def _groups(letter: str, table: dict[float, Known], first: int) -> tuple[F64, I64]:
+def _groups(table: dict[float, Known], first: int) -> tuple[F64, I64]:
     names = sorted({item.group for item in table.values()})
     values = sorted(table)
     return np.array(values), np.array([first + names.index(table[value].group) for value in values], np.int64)
 
 
-_TABLES = {ord("G"): _groups("G", G_WORDS, 1000), ord("M"): _groups("M", M_WORDS, 2000)}
+_TABLES = {ord("G"): _groups(G_WORDS, 1000), ord("M"): _groups(M_WORDS, 2000)}
 
 
 def _refuse(words: Words, k: int, text: bytes, said: str) -> Refused:

@@ -1,4 +1,5 @@
-"""Check of the approach to each step of a file: up to the clearance, across, and down if the step continues an operation.
+"""Check of the approach to each step of a file: up to the clearance, across, and down if the step continues an
+operation.
 
 The expected moves are computed from the steps alone. Only the line numbers come from the writer."""
 

@@ -1,11 +1,12 @@
-"""The words of an RS-274 program (ISO 6983), with the line that each stands on. Nothing here knows what a word means."""
+"""The words of an RS-274 program (ISO 6983), with the line that each stands on. Nothing here knows what a word
+means."""
 
 from dataclasses import dataclass
 
 import numpy as np
 
 from nephos.core.arrays import F64, I32, I64, U8
-from nephos.core.parallel import kernel
+from nephos.core.parallel import inlined, kernel
 
 OPEN = 40
 """The letter of a word that stands for a comment that is not closed: an opening bracket."""
@@ -17,8 +18,8 @@ SKIP = 47
 
 @dataclass(frozen=True)
 class Words:
-    """Words (n,) in their order: `letters` uint8 (capitals), `values` float64, `lines` int64 from 1, `starts` int64 where
-    each begins in the text. The value of a letter without a number is none (NaN)."""
+    """Words (n,) in their order: `letters` uint8 (capitals), `values` float64, `lines` int64 from 1, `starts` int64
+    where each begins in the text. The value of a letter without a number is none (NaN)."""
 
     letters: U8
     values: F64
@@ -35,6 +36,37 @@ class Words:
     def only(self, mask: np.ndarray) -> "Words":
         """The words where `mask` (n,) is true."""
         return Words(self.letters[mask], self.values[mask], self.lines[mask], self.starts[mask])
+
+
+@inlined
+def _number_at(text: U8, k: int) -> tuple[float, int]:
+    """The number that begins at `k`, and where it ends; not a number where there is none that can be read."""
+    n = len(text)
+    sign = 1.0
+    if k < n and (text[k] == 43 or text[k] == 45):
+        if text[k] == 45:
+            sign = -1.0
+        k += 1
+    whole = np.int64(0)
+    parts = np.int64(0)
+    tens = 1.0
+    digits = 0
+    while k < n and 48 <= text[k] <= 57:
+        if digits <= MOST_DIGITS:
+            whole = whole * 10 + (text[k] - 48)
+        digits += 1
+        k += 1
+    # A number that does not fit would come out as another one.
+    long = digits > MOST_DIGITS
+    if k < n and text[k] == 46:
+        k += 1
+        while k < n and 48 <= text[k] <= 57:
+            if tens < 1e15:
+                parts = parts * 10 + (text[k] - 48)
+                tens *= 10.0
+            digits += 1
+            k += 1
+    return (sign * (whole + parts / tens) if digits > 0 and not long else np.nan), k
 
 
 @kernel
@@ -80,32 +112,9 @@ def _lex(text: U8, letters: U8, values: F64, lines: I32, starts: I32) -> int:
         k += 1
         while k < n and text[k] == 32:
             k += 1
-        sign = 1.0
-        if k < n and (text[k] == 43 or text[k] == 45):
-            if text[k] == 45:
-                sign = -1.0
-            k += 1
-        whole = np.int64(0)
-        parts = np.int64(0)
-        tens = 1.0
-        digits = 0
-        while k < n and 48 <= text[k] <= 57:
-            if digits <= MOST_DIGITS:
-                whole = whole * 10 + (text[k] - 48)
-            digits += 1
-            k += 1
-        # A number that does not fit would come out as another one.
-        long = digits > MOST_DIGITS
-        if k < n and text[k] == 46:
-            k += 1
-            while k < n and 48 <= text[k] <= 57:
-                if tens < 1e15:
-                    parts = parts * 10 + (text[k] - 48)
-                    tens *= 10.0
-                digits += 1
-                k += 1
+        value, k = _number_at(text, k)
         letters[count] = letter
-        values[count] = sign * (whole + parts / tens) if digits > 0 and not long else np.nan
+        values[count] = value
         lines[count], starts[count] = line, begin
         count += 1
     return count

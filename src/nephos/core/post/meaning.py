@@ -1,4 +1,5 @@
-"""Whether a text that was read back says what it was meant to say: where each move ends, how, how fast, with which cutter."""
+"""Whether a text that was read back says what it was meant to say: where each move ends, how, how fast, with which
+cutter."""
 
 import numpy as np
 
@@ -77,7 +78,8 @@ def _arcs_off(post: Post, step: Step, arcs: ArcPath, lines: I64, reading: Readin
 
 
 def difference(post: Post, steps: list[Step], program: Program, reading: Reading) -> tuple[int, str] | None:
-    """The first step whose moves are not read as they were planned: its number, and what differs. None where all are."""
+    """The first step whose moves are not read as they were planned: its number, and what differs. None where all
+    are."""
     for step, lines, span in zip(steps, program.move_lines, program.lines, strict=True):
         if not len(lines):
             continue

@@ -1,9 +1,11 @@
 """Kernels that write moves as the words of a program."""
 
+from typing import NamedTuple
+
 import numpy as np
 
 from nephos.core.arrays import I8, I64, U8
-from nephos.core.parallel import kernel
+from nephos.core.parallel import inlined, kernel
 
 
 @kernel
@@ -55,37 +57,84 @@ def _put_fixed(out: U8, at: int, units: int, decimals: int) -> int:
     return at
 
 
+class TextMoves(NamedTuple):
+    """Moves on the grid of the text: `units` (n + 1, 3) int64 in its last places, `kinds` (n,), `feeds` (n,) int64 in
+    theirs, `centres` (n, 2) int64 of arcs, `turns` (n,) int8, 0 for straight moves, -1 clockwise, 1
+    counterclockwise."""
+
+    units: I64
+    kinds: U8
+    feeds: I64
+    centres: I64
+    turns: I8
+
+
+class TextForm(NamedTuple):
+    """How moves are written. `decimals`, `feed_decimals` : places. `full` : all words on each line. `every_feed` : F on
+    each feed move. `number_first`, `number_step`, `number_last` : of N words. The others are the bytes of each word."""
+
+    decimals: int
+    feed_decimals: int
+    full: bool
+    every_feed: bool
+    number_first: int
+    number_step: int
+    number_last: int
+    rapid: U8
+    feed: U8
+    clockwise: U8
+    counterclockwise: U8
+    x: U8
+    y: U8
+    z: U8
+    f: U8
+    i: U8
+    j: U8
+    line_end: U8
+
+
+@inlined
+def _put_word(out: U8, at: int, word: U8, value: int, decimals: int) -> int:
+    """Write a word with a number and a space after it; returns where the next one begins."""
+    at = _put_fixed(out, _put_text(out, at, word), value, decimals)
+    out[at] = 32
+    return at + 1
+
+
+@inlined
+def _put_number(out: U8, at: int, number: int, form: TextForm) -> tuple[int, int]:
+    """Write the N word of a line, where there are any; returns where the next word begins, and the next number."""
+    if number < 0:
+        return at, number
+    out[at] = 78
+    at = _put_integer(out, at + 1, number)
+    out[at] = 32
+    number += form.number_step
+    return at + 1, form.number_first if number > form.number_last else number
+
+
+@inlined
+def _put_motion(out: U8, at: int, wanted: int, form: TextForm) -> int:
+    """Write the word of a rapid (0), a feed (1), or an arc clockwise (2) or counterclockwise (3), and a space."""
+    if wanted == 0:
+        at = _put_text(out, at, form.rapid)
+    elif wanted == 1:
+        at = _put_text(out, at, form.feed)
+    elif wanted == 2:
+        at = _put_text(out, at, form.clockwise)
+    else:
+        at = _put_text(out, at, form.counterclockwise)
+    out[at] = 32
+    return at + 1
+
+
 @kernel
 def put_moves(
-    out: U8,
-    units: I64,
-    kinds: U8,
-    feeds: I64,
-    centres: I64,
-    turns: I8,
-    decimals: int,
-    feed_decimals: int,
-    full: bool,
-    every_feed: bool,
-    number: int,
-    number_first: int,
-    number_step: int,
-    number_last: int,
-    first_line: int,
-    move_lines: I64,
-    rapid: U8,
-    feed: U8,
-    clockwise: U8,
-    counterclockwise: U8,
-    wx: U8,
-    wy: U8,
-    wz: U8,
-    wf: U8,
-    wi: U8,
-    wj: U8,
-    line_end: U8,
+    out: U8, moves: TextMoves, form: TextForm, number: int, first_line: int, move_lines: I64
 ) -> tuple[int, int, int]:
-    """Write the moves to points 1..n; words that repeat are left out unless `full`. Returns the length."""
+    """Write the moves to points 1..n into `out`, and the line of each into `move_lines` (n,). Words that repeat are
+    left out unless the form is full. Returns the length, the next line, and the next line number (below 0: none)."""
+    units, kinds, feeds, turns = moves.units, moves.kinds, moves.feeds, moves.turns
     at = 0
     line = first_line
     mode = -1
@@ -97,49 +146,27 @@ def put_moves(
         if not moved:
             move_lines[k] = line - 1  # where the cutter stands already
             continue
-        if number >= 0:
-            out[at] = 78
-            at = _put_integer(out, at + 1, number)
-            number += number_step
-            if number > number_last:
-                number = number_first
-            out[at] = 32
-            at += 1
+        at, number = _put_number(out, at, number, form)
         is_feed = 0 if kinds[k] == 0 else 1
         wanted = is_feed if turns[k] == 0 else 2 if turns[k] < 0 else 3
-        if full or wanted != mode:
-            at = _put_text(
-                out,
-                at,
-                rapid if wanted == 0 else feed if wanted == 1 else clockwise if wanted == 2 else counterclockwise,
-            )
-            out[at] = 32
-            at += 1
+        if form.full or wanted != mode:
+            at = _put_motion(out, at, wanted, form)
             mode = wanted
-        if full or units[k + 1, 0] != units[k, 0] or turns[k] != 0:
-            at = _put_fixed(out, _put_text(out, at, wx), units[k + 1, 0], decimals)
-            out[at] = 32
-            at += 1
-        if full or units[k + 1, 1] != units[k, 1] or turns[k] != 0:
-            at = _put_fixed(out, _put_text(out, at, wy), units[k + 1, 1], decimals)
-            out[at] = 32
-            at += 1
+        if form.full or units[k + 1, 0] != units[k, 0] or turns[k] != 0:
+            at = _put_word(out, at, form.x, units[k + 1, 0], form.decimals)
+        if form.full or units[k + 1, 1] != units[k, 1] or turns[k] != 0:
+            at = _put_word(out, at, form.y, units[k + 1, 1], form.decimals)
         if turns[k] != 0:
-            at = _put_fixed(out, _put_text(out, at, wi), centres[k, 0] - units[k, 0], decimals)
-            out[at] = 32
-            at = _put_fixed(out, _put_text(out, at + 1, wj), centres[k, 1] - units[k, 1], decimals)
-            out[at] = 32
-            at += 1
-        if (full and turns[k] == 0) or units[k + 1, 2] != units[k, 2]:
-            at = _put_fixed(out, _put_text(out, at, wz), units[k + 1, 2], decimals)
-            out[at] = 32
-            at += 1
-        if is_feed == 1 and (full or every_feed or feeds[k] != last_feed):
-            at = _put_fixed(out, _put_text(out, at, wf), feeds[k], feed_decimals)
+            at = _put_word(out, at, form.i, moves.centres[k, 0] - units[k, 0], form.decimals)
+            at = _put_word(out, at, form.j, moves.centres[k, 1] - units[k, 1], form.decimals)
+        if (form.full and turns[k] == 0) or units[k + 1, 2] != units[k, 2]:
+            at = _put_word(out, at, form.z, units[k + 1, 2], form.decimals)
+        if is_feed == 1 and (form.full or form.every_feed or feeds[k] != last_feed):
+            at = _put_fixed(out, _put_text(out, at, form.f), feeds[k], form.feed_decimals)
             last_feed = feeds[k]
         else:
             at -= 1
-        at = _put_text(out, at, line_end)
+        at = _put_text(out, at, form.line_end)
         move_lines[k] = line
         line += 1
     return at, line, number

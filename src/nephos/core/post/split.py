@@ -81,8 +81,8 @@ def split_steps(post: Post, steps: list[Step], whole: Program) -> list[list[Step
 def from_the_nearest_turn(post: Post, steps: list[Step], turn: float) -> list[Step]:
     """The steps of a file on a bar, shifted by whole turns so that A starts within half a turn of 0.
 
-    A helix that is split into several files ends many turns from 0. Unshifted, each file would start with a rapid over all of
-    these turns.
+    A helix that is split into several files ends many turns from 0. Unshifted, each file would start with a rapid over
+    all of these turns.
 
     Parameters
     ----------

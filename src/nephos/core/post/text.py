@@ -2,7 +2,8 @@
 text.
 
 A controller must never take a letter of a name for a word. Text is normalised first, as that can turn one sign into
-another (a full-width bracket into a plain one), and only then reduced to a set of signs that mean nothing in any comment style.
+another (a full-width bracket into a plain one), and only then reduced to a set of signs that mean nothing in any
+comment style.
 """
 
 import re

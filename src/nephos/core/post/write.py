@@ -12,7 +12,7 @@ from nephos.core.machine.rotary_axis import RotaryAxis
 from nephos.core.post.arcs import ArcPath, straight_only, with_arcs
 from nephos.core.post.checksum import NO_CHECKSUM, retitled_checksum, with_checksum
 from nephos.core.post.control import number_text
-from nephos.core.post.move_text import put_moves
+from nephos.core.post.move_text import TextForm, TextMoves, put_moves
 from nephos.core.post.schema import Post
 from nephos.core.post.text import comment_text, title_text
 from nephos.core.toolpath import Toolpath
@@ -189,35 +189,28 @@ class _Writer:
         out = np.empty((8 * 24 + 16) * path.moves + 16, np.uint8)
         lines = np.empty(path.moves, np.int64)
         w, n = post.words, post.line_numbers
-        length, self.line, self.number = put_moves(
-            out,
-            units,
-            path.kinds,
-            feeds,
-            centres,
-            arcs.turns,
-            post.decimals,
-            places,
-            post.full_words,
-            rotary is not None and rotary.inverse,
-            self.number,
-            n.first,
-            n.step,
-            self.last_number,
-            self.line,
-            lines,
-            _bytes(w.rapid),
-            _bytes(w.feed),
-            _bytes(w.clockwise),
-            _bytes(w.counterclockwise),
-            _bytes(w.x),
-            _bytes("A" if rotary is not None and rotary.word == "A" else w.y),
-            _bytes(w.z),
-            _bytes(w.f),
-            _bytes(w.i),
-            _bytes(w.j),
-            _bytes(post.line_end),
+        form = TextForm(
+            decimals=post.decimals,
+            feed_decimals=places,
+            full=post.full_words,
+            every_feed=rotary is not None and rotary.inverse,
+            number_first=n.first,
+            number_step=n.step,
+            number_last=self.last_number,
+            rapid=_bytes(w.rapid),
+            feed=_bytes(w.feed),
+            clockwise=_bytes(w.clockwise),
+            counterclockwise=_bytes(w.counterclockwise),
+            x=_bytes(w.x),
+            y=_bytes("A" if rotary is not None and rotary.word == "A" else w.y),
+            z=_bytes(w.z),
+            f=_bytes(w.f),
+            i=_bytes(w.i),
+            j=_bytes(w.j),
+            line_end=_bytes(post.line_end),
         )
+        written = TextMoves(units, path.kinds, feeds, centres, arcs.turns)
+        length, self.line, self.number = put_moves(out, written, form, self.number, self.line, lines)
         self.parts.append(out[:length].tobytes())
         return lines, path.kinds
 

@@ -23,7 +23,8 @@ _NEAR = 3
 def _cut_heights(terrain: Terrain, operation: Operation) -> F64:
     """(ny, nx) heights that a roughing cuts down to; inf where it does not go.
 
-    A flat cutter does not enter a gap that is narrower than itself: its cut is the closing of the heights by its disc."""
+    A flat cutter does not enter a gap that is narrower than itself: its cut is the closing of the heights by its
+    disc."""
     zone = terrain.zone(operation.boundary, operation.cutter)
     if zone is None:
         return np.full(terrain.heights.shape, inf)

@@ -33,8 +33,8 @@ _POINT = Profile.of(0.0, 1e-6)
 
 @dataclass(frozen=True)
 class _End:
-    """An end of the part as seen along X: how far (mm) behind its outermost point the surface lies on a grid (n, m) over
-    (u, v), infinite beside the part."""
+    """An end of the part as seen along X: how far (mm) behind its outermost point the surface lies on a grid (n, m)
+    over (u, v), infinite beside the part."""
 
     depth: F64
     u: F64
@@ -114,8 +114,8 @@ class PartEnds:
 
         Parameters
         ----------
-        first : number of the first tab. most : largest diameter (mm). least : smallest diameter (mm), where the part has
-        room for it at any depth; thinner tabs are taken only where it has not.
+        first : number of the first tab. most : largest diameter (mm). least : smallest diameter (mm), where the part
+        has room for it at any depth; thinner tabs are taken only where it has not.
 
         Returns
         -------

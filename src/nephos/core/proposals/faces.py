@@ -208,9 +208,9 @@ def _refuse_open(shown: Sequence[Shown], work: Work) -> None:
         faces = np.array([size[1] * size[2], size[0] * size[2], size[0] * size[1]])
         if (np.abs(opening) > _OPEN * np.maximum(faces, 1e-9)).any():
             raise Refused(
-                f"'{model.name}' is open on one side, as scans are: cut from several faces it would be milled hollow from "
-                "behind. Give it an underside (repair: Flat back) or a wall (repair: Hollow the back), or cut it from one "
-                "face"
+                f"'{model.name}' is open on one side, as scans are: cut from several faces it would be milled hollow "
+                "from behind. Give it an underside (repair: Flat back) or a wall (repair: Hollow the back), or cut "
+                "it from one face"
             )
 
 

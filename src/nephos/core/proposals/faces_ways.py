@@ -101,7 +101,8 @@ def _for_job(job: Job, sides: Sides) -> Plan:
 
 
 def _for_mesh(new: NewMesh, sides: Sides, turn: tuple[float, float, float] | None = None) -> Plan:
-    """Setups for the sides: the model is centred in the stock, and scaled down where that leaves no border and frame."""
+    """Setups for the sides: the model is centred in the stock, and scaled down where that leaves no border and
+    frame."""
     look, cutters, probe = new.look, new.cutters, Stock(length=100, width=100, thickness=100)
     model = new_model(new, turn)
     if new.wish.stock is None:

@@ -29,8 +29,8 @@ def roughing_depth(terrain: Terrain, cutter: Cutter) -> float:
 
 
 def with_settings_of(operation: Operation, before: Cutter) -> Operation:
-    """An operation with a new cutter: its stepover and stepdown, set for the cutter `before`, are scaled by the ratio of
-    the diameters."""
+    """An operation with a new cutter: its stepover and stepdown, set for the cutter `before`, are scaled by the ratio
+    of the diameters."""
     ratio = working_diameter(operation.cutter) / working_diameter(before)
     if ratio == 1.0:
         return operation

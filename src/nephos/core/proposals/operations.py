@@ -53,7 +53,8 @@ def proposed_operation(
 
 
 def one_cutter_a_number(operations: Sequence[Operation]) -> list[Operation]:
-    """The operations with the same cutter wherever they use the same cutter number: the one with the longest stickout."""
+    """The operations with the same cutter wherever they use the same cutter number: the one with the longest
+    stickout."""
     farthest: dict[int, Cutter] = {}
     for operation in operations:
         before = farthest.get(operation.cutter.number)

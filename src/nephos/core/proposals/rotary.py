@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from math import ceil, inf, pi
+from typing import NamedTuple
 
 import numpy as np
 
@@ -61,7 +62,8 @@ _CORES = (3.0, 10.0)
 _LEAVE = 0.4
 """Stock to leave (mm) of roughing."""
 _MUCH = 0.05
-"""A second roughing is proposed where the finisher would meet more than its diameter on more than this share of the bar."""
+"""A second roughing is proposed where the finisher would meet more than its diameter on more than this share of the
+bar."""
 _TURNS = 0.075
 """Distance between the turns of a helix, as a share of the cutter's diameter."""
 _ROUNDER = 0.9
@@ -73,7 +75,8 @@ _STEPS = (1.0, 0.7, 0.5, 0.35, 0.25)
 
 
 def bar_cutters(swept: float, cutters: Sequence[Cutter]) -> tuple[Cutter, Cutter]:
-    """A flat cutter for roughing and a ball for finishing, by the swept diameter, with flutes as long as they can be."""
+    """A flat cutter for roughing and a ball for finishing, by the swept diameter, with flutes as long as they can
+    be."""
     deep = swept / 2
     flats = [c for c in cutters if c.shape == "flat" and c.flute_length >= 0.5 * deep] or cutters
     balls = [c for c in cutters if c.shape == "ball" and c.reach >= 0.6 * deep] or cutters
@@ -122,8 +125,8 @@ def _operations(
 def _goes_round(plan: Plan, setup: Setup, shown: Sequence[Shown], operation: Operation) -> bool:
     """Whether finishing round the bar takes less time than along it.
 
-    Along X there are as many lines as the stepover goes into the largest circumference; round the bar turns are as long as
-    the surface is there. Both go down no faster than the plunge feed, and the rotary axis has its limit."""
+    Along X there are as many lines as the stepover goes into the largest circumference; round the bar turns are as long
+    as the surface is there. Both go down no faster than the plunge feed, and the rotary axis has its limit."""
     matrix, machine = setup.frame(plan.stock).matrix, machine_of(plan.machine)
     degrees = next((axis.feed_limit for axis in machine.rotary if axis.name == "A"), inf)
     feed, plunge = operation.cutting_feed, operation.entering_feed
@@ -144,7 +147,8 @@ def _goes_round(plan: Plan, setup: Setup, shown: Sequence[Shown], operation: Ope
 
 
 def _way(level: F64, rise: F64, feed: float, plunge: float) -> F64:
-    """(n,) relative time of paths with horizontal lengths `level` and heights `rise` (n,), half of them cut downwards."""
+    """(n,) relative time of paths with horizontal lengths `level` and heights `rise` (n,), half of them cut
+    downwards."""
     lengths = np.maximum(np.hypot(level, rise), 1e-9)
     slower = np.maximum(feed * rise / lengths / plunge, 1.0)
     found: F64 = lengths * (1 + slower) / 2
@@ -154,8 +158,8 @@ def _way(level: F64, rise: F64, feed: float, plunge: float) -> F64:
 def _with_strong_core(plan: Plan, setup: RotarySetup, terrain: BarTerrain) -> RotarySetup:
     """The setup with the smallest core, and the largest share of the stepdowns, at which the bar holds.
 
-    It holds if it bends by at most :data:`BENDS` and withstands the cutting force with its safety factor. The core is limited by
-    the model; if nothing holds, the setup keeps its stepdowns."""
+    It holds if it bends by at most :data:`BENDS` and withstands the cutting force with its safety factor. The core is
+    limited by the model; if nothing holds, the setup keeps its stepdowns."""
     rotary, material = setup.rotary, plan.stock.material
     inside = terrain.thinnest[terrain.covered.any(axis=0)]
     most = max(2 * float(np.percentile(inside, _TIPS)), _CORES[0])
@@ -235,9 +239,8 @@ def proposed_rotary(
     blunt = has_blunt_ends(free, look, probe)
     parting = groove_cutter(cutters, (diameter - first_core) / 2) if blunt else None
     for _ in range(2):
-        found, setup, terrain = _laid_out(
-            plan, model, look, rotary, pair, parting, cutters, bar, (swept, length), sized
-        )
+        choice = _Choice(rotary, pair, parting, bar, (swept, length))
+        found, setup, terrain = _laid_out(plan, model, look, choice, cutters, sized)
         first, *_, last = setup.operations
         if (first.cutter, last.cutter) == pair:
             break
@@ -252,21 +255,23 @@ def proposed_rotary(
     return found.model_copy(update={"setups": (setup,)})
 
 
-def _laid_out(
-    plan: Plan,
-    model: Model,
-    look: MeshSummary,
-    rotary: Rotary,
-    pair: tuple[Cutter, Cutter],
-    parting: Cutter | None,
-    cutters: Sequence[Cutter],
-    bar: tuple[float, float] | None,
-    extent: tuple[float, float],
-    sized: bool,
-) -> tuple[Plan, RotarySetup, BarTerrain]:
-    """The plan with the model in the bar and the operations of its one setup, for a roughing and a finishing cutter.
+class _Choice(NamedTuple):
+    """What a bar is cut by: how it is held, a roughing and a finishing cutter, the cutter for grooves beside blunt
+    ends. `bar` : diameter and length, where they are given. `extent` : the diameter that the model sweeps, and its
+    length."""
 
-    `extent` is the diameter that the model sweeps and its length, `parting` the cutter for grooves beside blunt ends."""
+    rotary: Rotary
+    pair: tuple[Cutter, Cutter]
+    parting: Cutter | None
+    bar: tuple[float, float] | None
+    extent: tuple[float, float]
+
+
+def _laid_out(
+    plan: Plan, model: Model, look: MeshSummary, choice: _Choice, cutters: Sequence[Cutter], sized: bool
+) -> tuple[Plan, RotarySetup, BarTerrain]:
+    """The plan with the model in the bar and the operations of its one setup."""
+    rotary, pair, parting, bar, extent = choice
     swept, length = extent
     diameter = bar[0] if bar else float(ceil(swept + 2 * _AROUND))
     stock = Stock(
@@ -278,15 +283,16 @@ def _laid_out(
     room = stock.length - left - right
     if room <= 0:
         raise Refused(
-            f"chuck, tailstock and cutters take {left + right:.1f} mm of the bar, which is {stock.length:g} mm long: take a "
-            "longer bar"
+            f"chuck, tailstock and cutters take {left + right:.1f} mm of the bar, which is {stock.length:g} mm long: "
+            "take a longer bar"
         )
     share = min(diameter / swept, room / length, 1.0)
     if share < 1.0 - 1e-9:
         if sized:
             raise Refused(
-                f"the model sweeps a diameter of {swept:.2f} mm and is {length:.2f} mm long; in this bar there is room for "
-                f"{diameter:g} mm and {room:.2f} mm: take a larger bar, or let it be scaled to {100 * share:.1f} %"
+                f"the model sweeps a diameter of {swept:.2f} mm and is {length:.2f} mm long; in this bar there is "
+                f"room for {diameter:g} mm and {room:.2f} mm: take a larger bar, or let it be scaled to "
+                f"{100 * share:.1f} %"
             )
         # A hair less, so that the largest radius lies within the bar.
         model = resized(model, look, stock, share * (1 - 1e-4))

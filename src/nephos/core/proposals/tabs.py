@@ -71,8 +71,8 @@ def proposed_tabs(
 
     Parameters
     ----------
-    spaces : of the setups from the top and from below. border : width of the border, mm. boxes : of the models. at_ends :
-    at both ends along X, as for four faces.
+    spaces : of the setups from the top and from below. border : width of the border, mm. boxes : of the models. at_ends
+    : at both ends along X, as for four faces.
 
     Returns
     -------

@@ -1,8 +1,8 @@
 """A Delaunay triangulation as arrays, and points inserted into it. Insertion and legalisation by flips: Lawson (1977).
 
-Triangle t has the corners `tri[t]`, turning left; side k lies over corner k, with the triangle `adj[t, k]` beyond it (-1
-for none). A side that is `fixed` is never flipped; its `mask` are the areas that it bounds. `of` is a triangle at each
-point. Coordinates are whole numbers, so that orientation is exact.
+Triangle t has the corners `tri[t]`, turning left; side k lies over corner k, with the triangle `adj[t, k]` beyond it
+(-1 for none). A side that is `fixed` is never flipped; its `mask` are the areas that it bounds. `of` is a triangle at
+each point. Coordinates are whole numbers, so that orientation is exact.
 """
 
 import numpy as np

@@ -94,8 +94,8 @@ def _filled(contours: list[F64]) -> shapely.Geometry:
 
 @dataclass(frozen=True)
 class _Line:
-    """A line of text, shaped: the contours of each letter (mm) and how wide it is with the gap behind it, and the length
-    of all."""
+    """A line of text, shaped: the contours of each letter (mm) and how wide it is with the gap behind it, and the
+    length of all."""
 
     letters: tuple[tuple[list[F64], float], ...]
     length: float

@@ -40,7 +40,8 @@ class _Arrays(NamedTuple):
 @dataclass(frozen=True)
 class LineIndex:
     """Segments of curves in a grid. `lengths` is how long each curve is; `line` which curve each segment is of;
-    `tangents` (n, 4) the directions of the curve at the start and end of each segment, between those of its neighbours."""
+    `tangents` (n, 4) the directions of the curve at the start and end of each segment, between those of its
+    neighbours."""
 
     arrays: _Arrays
     line: I32

@@ -216,8 +216,8 @@ def _look_aside(
 
 
 def _slender(points: F64, triangles: I32, own: I64) -> I64:
-    """The longest sides of those triangles (k,), rising, that are much longer than they are wide: dividing shorter sides
-    alone would make them more slender still (Rivara, 1984)."""
+    """The longest sides of those triangles (k,), rising, that are much longer than they are wide: dividing shorter
+    sides alone would make them more slender still (Rivara, 1984)."""
     own = own[np.diff(own, prepend=-1) > 0]
     corners = points[triangles[own]]
     across = np.hypot(*(corners[:, NEXT] - corners[:, AFTER]).transpose(2, 0, 1))

@@ -33,7 +33,8 @@ _HIDDEN = 2e-3
 class SeenMesh:
     """A mesh as it is seen from above, centred on the origin, its foot at 0, `width` mm along X.
 
-    `edges` (k, 2) are its visible edges among the `corners` (n, 2) on the plan; `height` is how high it is at its own scale."""
+    `edges` (k, 2) are its visible edges among the `corners` (n, 2) on the plan; `height` is how high it is at its own
+    scale."""
 
     area: shapely.Geometry
     index: SurfaceIndex

@@ -116,8 +116,8 @@ def stack_of(
 ) -> Composed:
     """The pieces of a composition that are on, prepared in their order.
 
-    `meshes` gives the mesh of a digest; for a preview each is thinned to `most` triangles. Pieces that did not change since they were prepared last are taken from
-    memory.
+    `meshes` gives the mesh of a digest; for a preview each is thinned to `most` triangles. Pieces that did not change
+    since they were prepared last are taken from memory.
 
     Raises
     ------
@@ -153,8 +153,8 @@ def stack_of(
 
 
 def _ready(prepared: PreparedPiece) -> PreparedPiece:
-    """The piece with the search tree of its area made: that is made at the first question, and is not safe where several
-    threads, which share kept pieces, ask it at one time."""
+    """The piece with the search tree of its area made: that is made at the first question, and is not safe where
+    several threads, which share kept pieces, ask it at one time."""
     shapely.prepare(prepared.area)
     shapely.contains_xy(prepared.area, 0.0, 0.0)
     return prepared

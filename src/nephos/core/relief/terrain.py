@@ -35,7 +35,8 @@ class Terrain:
 @dataclass(frozen=True)
 class SurfaceReader:
     """Reads heights of a stack at places that belong to triangles. `steep` are the bits of the layers with steps inside
-    their area, `creased` of those with creases that no line follows, `lined` of those all of whose creases lines follow."""
+    their area, `creased` of those with creases that no line follows, `lined` of those all of whose creases lines
+    follow."""
 
     stack: Stack
     steep: np.uint64

@@ -59,8 +59,8 @@ def middles(
 
 @kernel
 def folded(points: F64, triangles: I32, heights: F64, other: I64, chosen: I64, least: float) -> Bool:
-    """Which of the chosen triangles (n,) have a neighbour whose far corner lies more than `least` mm off their plane, or
-    are but lines: a crease passes near them."""
+    """Which of the chosen triangles (n,) have a neighbour whose far corner lies more than `least` mm off their plane,
+    or are but lines: a crease passes near them."""
     out = np.zeros(len(chosen), np.bool_)
     for s in range(len(chosen)):
         t = chosen[s]

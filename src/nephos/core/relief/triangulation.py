@@ -108,6 +108,39 @@ def _first_crossed(px: I64, py: I64, tri: I32, adj: I32, of: I32, a: int, b: int
 
 
 @kernel
+def _flip_away(
+    px: I64, py: I64, tri: I32, adj: I32, fixed: U8, mask: U64, of: I32, a: int, b: int, crossed: I32, n: int
+) -> None:
+    """Flip the first `n` sides of `crossed` until none crosses the way from a to b, or too often."""
+    at, tries = 0, 0
+    while at < n and tries < 100 * n + 1000:
+        tries += 1
+        c, d = crossed[at, 0], crossed[at, 1]
+        t, k = _edge(tri, adj, of, c, d)
+        if t < 0:
+            at += 1
+            continue
+        if not can_flip(px, py, tri, adj, t, k):
+            # To the end of the row; others first.
+            for q in range(at, n - 1):
+                crossed[q, 0], crossed[q, 1] = crossed[q + 1, 0], crossed[q + 1, 1]
+            crossed[n - 1, 0], crossed[n - 1, 1] = c, d
+            continue
+        u = tri[t, k]
+        s = adj[t, k]
+        v = tri[s, beside(adj, s, t)]
+        flip(tri, adj, fixed, mask, of, t, k)
+        at += 1
+        if u in (a, b) or v in (a, b):
+            continue
+        if (turn3(px, py, a, b, u) > 0) != (turn3(px, py, a, b, v) > 0):
+            at -= 1
+            for q in range(at, n - 1):
+                crossed[q, 0], crossed[q, 1] = crossed[q + 1, 0], crossed[q + 1, 1]
+            crossed[n - 1, 0], crossed[n - 1, 1] = u, v
+
+
+@kernel
 def _segment(
     px: I64,
     py: I64,
@@ -177,32 +210,7 @@ def _segment(
         # v on the left: the way leaves over the side from d' = v to the vertex on the right.
         t = s
         k = corner(tri, s, d) if turn > 0 else corner(tri, s, c)
-    at, tries = 0, 0
-    while at < n and tries < 100 * n + 1000:
-        tries += 1
-        c, d = crossed[at, 0], crossed[at, 1]
-        t, k = _edge(tri, adj, of, c, d)
-        if t < 0:
-            at += 1
-            continue
-        if not can_flip(px, py, tri, adj, t, k):
-            # To the end of the row; others first.
-            for q in range(at, n - 1):
-                crossed[q, 0], crossed[q, 1] = crossed[q + 1, 0], crossed[q + 1, 1]
-            crossed[n - 1, 0], crossed[n - 1, 1] = c, d
-            continue
-        u = tri[t, k]
-        s = adj[t, k]
-        v = tri[s, beside(adj, s, t)]
-        flip(tri, adj, fixed, mask, of, t, k)
-        at += 1
-        if u in (a, b) or v in (a, b):
-            continue
-        if (turn3(px, py, a, b, u) > 0) != (turn3(px, py, a, b, v) > 0):
-            at -= 1
-            for q in range(at, n - 1):
-                crossed[q, 0], crossed[q, 1] = crossed[q + 1, 0], crossed[q + 1, 1]
-            crossed[n - 1, 0], crossed[n - 1, 1] = u, v
+    _flip_away(px, py, tri, adj, fixed, mask, of, a, b, crossed, n)
     t, k = _edge(tri, adj, of, a, b)
     if t >= 0:
         _fix(tri, adj, fixed, mask, t, k, m)
@@ -358,7 +366,8 @@ def triangulated(points: F64, segments: I32, masks: np.ndarray) -> Triangulation
 
     Notes
     -----
-    Triangles cover all areas; beyond them they need not reach the convex hull. Where segments cross, a point is set within a grid step of both.
+    Triangles cover all areas; beyond them they need not reach the convex hull. Where segments cross, a point is set
+    within a grid step of both.
     """
     if float(np.ptp(points, axis=0).max()) > LARGEST or not np.isfinite(points).all():
         raise Refused(f"the relief is more than {LARGEST / 1000:g} m long: make it smaller")

@@ -27,8 +27,9 @@ STOCK_SURFACE = 255
 class JobSummaryStage(KeptResult):
     """Figures of the finished block, and its solids as one mesh.
 
-    Arrays: `vertices` (n, 3) float32 in stock space, `faces` (m, 3), `deviation` (n,) from the model in mm, `left_by` (m,)
-    uint8, the setup that made each face (255: none), `missed` (n,) uint8, 1 where no cutter of that setup reaches."""
+    Arrays: `vertices` (n, 3) float32 in stock space, `faces` (m, 3), `deviation` (n,) from the model in mm, `left_by`
+    (m,) uint8, the setup that made each face (255: none), `missed` (n,) uint8, 1 where no cutter of that setup
+    reaches."""
 
     name: ClassVar[str] = "whole"
     version: ClassVar[int] = 12
@@ -62,8 +63,8 @@ class JobSummaryStage(KeptResult):
 
 @dataclass(frozen=True, eq=False)
 class JobFindingsStage(KeptResult):
-    """Findings on the part after all setups, in millimetres and in inches. `plan` : nothing but what they read. `row` : of
-    the sheet, that they concern."""
+    """Findings on the part after all setups, in millimetres and in inches. `plan` : nothing but what they read. `row` :
+    of the sheet, that they concern."""
 
     name: ClassVar[str] = "findings"
     version: ClassVar[int] = 6

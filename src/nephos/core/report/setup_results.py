@@ -116,8 +116,8 @@ class FindingsStage(KeptResult):
 
 @dataclass(frozen=True, eq=False)
 class Reports:
-    """What is kept of a setup for the page: its report, its findings, and the list of its files; each file is kept under
-    the key of the list with its name."""
+    """What is kept of a setup for the page: its report, its findings, and the list of its files; each file is kept
+    under the key of the list with its name."""
 
     summary: SummaryStage
     findings: FindingsStage

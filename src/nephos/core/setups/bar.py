@@ -70,8 +70,8 @@ def kept_of_bar(plan: Plan, matrix: F64, whole: Mesh) -> list[Mesh]:
 
 
 def between_chuck_and_tailstock(plan: Plan, cutter: Cutter, height: float) -> shapely.Geometry:
-    """Where the axis of a cutter may be on the plan of a face setup on a bar, with its tip no lower than `height` mm over
-    the bar's axis; everywhere on a board."""
+    """Where the axis of a cutter may be on the plan of a face setup on a bar, with its tip no lower than `height` mm
+    over the bar's axis; everywhere on a board."""
     if plan.held_bar is None:
         return shapely.box(-_FAR, -_FAR, _FAR, _FAR)
     limits = cutter_limits(plan.stock, plan.held_bar, cutter, height)
@@ -100,7 +100,8 @@ def check_fits(plan: Plan, mesh: Mesh) -> None:
         )
     if float(mesh.low[0]) < -1e-6 or float(mesh.high[0]) > stock.length + 1e-6:
         raise Refused(
-            f"the models lie from X {float(mesh.low[0]):.2f} to {float(mesh.high[0]):.2f} mm on a bar of {stock.length:g} mm: "
+            f"the models lie from X {float(mesh.low[0]):.2f} to {float(mesh.high[0]):.2f} mm on a bar of "
+            f"{stock.length:g} mm: "
             "move them or take a longer bar"
         )
 

@@ -1,4 +1,5 @@
-"""Findings on a part that rotates: what it sweeps, what chuck and tailstock leave of it, and whether core and bar hold."""
+"""Findings on a part that rotates: what it sweeps, what chuck and tailstock leave of it, and whether core and bar
+hold."""
 
 from math import ceil, pi
 
@@ -47,7 +48,8 @@ def swept_findings(plan: Plan, model: Model, box: Placed, look: MeshSummary | No
                 "beyond-bar",
                 "stop",
                 model.id,
-                f"the model sweeps a diameter of {mm(swept)}, more than the bar's {mm(min(stock.width, stock.thickness))}: "
+                f"the model sweeps a diameter of {mm(swept)}, more than the bar's "
+                f"{mm(min(stock.width, stock.thickness))}: "
                 "its height counts on both sides of the axis",
                 "scale it to fit, take a thicker bar, or centre it on the axis",
                 fixes=(
@@ -180,7 +182,8 @@ def _loose(done: SetupOutcome, rotary: Rotary, units: Units) -> list[Finding]:
             "scrap-free",
             "caution",
             row,
-            f"a piece of {mm(round(piece.size[0], 1))} along the bar and {mm(round(piece.size[1], 1))} across comes free and may be "
+            f"a piece of {mm(round(piece.size[0], 1))} along the bar and {mm(round(piece.size[1], 1))} across comes "
+            "free and may be "
             "thrown",
             "leave a thicker core there, or take it away in layers first",
             piece.place,
@@ -223,7 +226,8 @@ def _overhangs(done: SetupOutcome, units: Units) -> list[Finding]:
             "overhang",
             "note",
             done.space.parts[0][0],
-            f"{100 * share:.0f} % of the surface overhangs, such as at {mm(round(float(x), 1))} along the bar: no cutter along "
+            f"{100 * share:.0f} % of the surface overhangs, such as at {mm(round(float(x), 1))} along the bar: no "
+            "cutter along "
             "the radius comes there",
             "centre the model on another axis, or carve there by hand",
             place,
@@ -247,8 +251,8 @@ def _in_core(done: SetupOutcome, units: Units) -> list[Finding]:
             "in-core",
             "note",
             done.space.parts[0][0],
-            f"{100 * share:.0f} % of the model's surface lies inside the core of {mm(2 * floor)} and stays uncut, up to "
-            f"{mm(round(float(floor - radius[covered].min()), 1))} deep",
+            f"{100 * share:.0f} % of the model's surface lies inside the core of {mm(2 * floor)} and stays uncut, up "
+            f"to {mm(round(float(floor - radius[covered].min()), 1))} deep",
             "make the core thinner if the bar then still holds, or carve it by hand after parting",
         )
     ]

@@ -67,7 +67,8 @@ class FaceKind(CutWhole):
         return None
 
     def surface(self, plan: Plan, frame: Frame, models: Mesh, work: Resolver) -> SurfaceIndex:
-        """The models with walls down to their foot, the ground and the tabs of several faces, core and spigot of a bar."""
+        """The models with walls down to their foot, the ground and the tabs of several faces, core and spigot of a
+        bar."""
         vertices, faces = with_walls(models.vertices, models.faces, float(models.low[2]))
         stays = [*standing(plan, self.setup, work), *kept_of_bar(plan, frame.matrix, models)]
         solid = joined([Mesh(vertices, faces), *stays]) if stays else Mesh(vertices, faces)

@@ -171,8 +171,8 @@ class SetupKind(Protocol):
     def findings(
         self, done: SetupOutcome, of_operations: list[Finding], starts: dict[int, float], units: Units
     ) -> list[Finding]:
-        """All findings on a calculated setup: those of its operations, and those on its finished block. `starts` are the
-        seconds at which operations begin, by number."""
+        """All findings on a calculated setup: those of its operations, and those on its finished block. `starts` are
+        the seconds at which operations begin, by number."""
 
     def place_in_words(self, space: SetupSpace, x: float, y: float, number: Say) -> str:
         """A place of the frame as the machine shows it."""
@@ -184,8 +184,8 @@ class SetupKind(Protocol):
         """Corners (3,) of the stock in the frame, as the machine sees it."""
 
     def samples_seen(self, plan: Plan, points: F64, normals: F64) -> tuple[F64, F64, F64]:
-        """Samples of a surface in the frame as cutters see them: places (n, 3), how much of each direction (n,) is towards
-        the cutter, and how much larger (n,) its area is there."""
+        """Samples of a surface in the frame as cutters see them: places (n, 3), how much of each direction (n,) is
+        towards the cutter, and how much larger (n,) its area is there."""
 
     def estimate_box(self, plan: Plan, low: F64, high: F64) -> tuple[F64, F64, F64]:
         """Corners (3,) each of the models as cutters see them, where their box in the frame is `low` to `high`, and

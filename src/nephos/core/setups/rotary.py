@@ -54,16 +54,18 @@ class RotaryKind(CutWhole):
     setup: RotarySetup
 
     def check(self, plan: Plan, operation: Operation) -> None:
-        """Refuse an operation that is for a face, settings that mean nothing on a bar, and a machine without the axis."""
+        """Refuse an operation that is for a face, settings that mean nothing on a bar, and a machine without the
+        axis."""
         axis, machine, kind = axis_of(plan), machine_of(plan.machine), strategy(operation.strategy)
         if not has_axis(machine, axis):
             raise Refused(
-                f"the {machine.name} has no A axis, but the post writes A words: choose another machine, or a post that "
-                "drives the bar as Y"
+                f"the {machine.name} has no A axis, but the post writes A words: choose another machine, or a post "
+                "that drives the bar as Y"
             )
         if self.setup.works_as not in kind.setup_kinds:
             raise Refused(
-                f"operation {operation.number}: {kind.title} cannot be done on a bar that rotates: choose another strategy"
+                f"operation {operation.number}: {kind.title} cannot be done on a bar that rotates: choose another "
+                "strategy"
             )
         check_settings(operation)
 
@@ -187,7 +189,8 @@ class RotaryKind(CutWhole):
     def findings(
         self, done: SetupOutcome, of_operations: list[Finding], starts: dict[int, float], units: Units
     ) -> list[Finding]:
-        """Those of the operations, and on how true the part is, what holds it and what chuck and tailstock leave of it."""
+        """Those of the operations, and on how true the part is, what holds it and what chuck and tailstock leave of
+        it."""
         return (
             of_operations + trueness_findings(done, length_in(units)) + rotary_findings(done, self.setup.rotary, units)
         )

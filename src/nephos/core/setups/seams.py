@@ -105,8 +105,8 @@ def block_with_errors(
 def seam_steps(
     setup: TileSetup, before: Sequence[TileSetup], block: Block, shown: Block, found: Comparison
 ) -> tuple[SeamStep, ...]:
-    """The steps at the seams of a setup whose tiles are all cut: by how much the block with the assumed errors (`shown`)
-    stands higher than the true one, on one side of a seam and on the other.
+    """The steps at the seams of a setup whose tiles are all cut: by how much the block with the assumed errors
+    (`shown`) stands higher than the true one, on one side of a seam and on the other.
 
     From a tile's own end, its overrun and the cutter's radius past a seam, both tiles cut: what lies beside that is
     compared."""

@@ -48,7 +48,8 @@ def tile_findings(plan: Plan, setup: TiledSetup, boxes: list[Placed]) -> list[Fi
                     "tile-beyond-travel",
                     "stop",
                     setup.id,
-                    f"a tile is {mm(widest)} long along {axis.upper()}; with its overrun the {machine.name} cuts {mm(longest)}",
+                    f"a tile is {mm(widest)} long along {axis.upper()}; with its overrun the {machine.name} cuts "
+                    f"{mm(longest)}",
                     "move its seams, or cut more tiles",
                     fixes=(Fix("Propose seams", again | {"axis": axis}),),
                 )
@@ -144,7 +145,8 @@ def seam_findings(done: SetupOutcome, tile: Tile, units: Units = "mm") -> list[F
                 "step-at-seam",
                 "caution",
                 tile.of,
-                f"at the seam at {step.axis.upper()} {mm(step.at)} the surface steps {'up' if step.most > 0 else 'down'} by "
+                f"at the seam at {step.axis.upper()} {mm(step.at)} the surface steps "
+                f"{'up' if step.most > 0 else 'down'} by "
                 f"{mm(abs(step.most))} at most, {mm(abs(step.mean))} on average",
                 "check the slide and the zero, or cut a strip beside the seam",
                 (*step.place, float(done.space.stock_high[2])),

@@ -127,8 +127,8 @@ class BlockStage(Kept[Block]):
         return [stage.cuts(work) for stage in self.chain()[:-1]]
 
     def compute(self, work: Resolver, report: Report) -> Result:
-        """The block after the cut; how deep each move cut (`depths`, mm), what above the flutes met material (`struck`),
-        and rapids that may have been in it (`suspects`), with the `cells` where."""
+        """The block after the cut; how deep each move cut (`depths`, mm), what above the flutes met material
+        (`struck`), and rapids that may have been in it (`suspects`), with the `cells` where."""
         block, (points, kinds, _) = work.of(self.before), self.cuts(work)
         done = sum(len(earlier[1]) for earlier in self.history(work))
         cut = cut_block(block, points, kinds, done, self.cutter, report)

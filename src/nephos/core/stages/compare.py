@@ -60,8 +60,8 @@ class CompareStage(Kept[Comparison]):
     """Measures what is left and what is gouged.
 
     `plan` and `setup` have nothing but what it depends on. `outlines` : of the operation that decides what could be
-    reached. `proof_block` : the finished block, with assumed errors. `gouges` : along the moves of all operations. `earlier` :
-    the comparison of the part of the setup that was cut before."""
+    reached. `proof_block` : the finished block, with assumed errors. `gouges` : along the moves of all operations.
+    `earlier` : the comparison of the part of the setup that was cut before."""
 
     name: ClassVar[str] = "compare"
     version: ClassVar[int] = 11
@@ -119,8 +119,8 @@ class CompareStage(Kept[Comparison]):
     def _check(self, c: Comparison, block: Block) -> None:
         if 0 < min(c.deviation.shape) < 2:
             raise Refused(
-                f"the block's pitch of {block.grid.pitch:g} mm is as coarse as the part: set a finer pitch in the accuracy "
-                "of the stock"
+                f"the block's pitch of {block.grid.pitch:g} mm is as coarse as the part: set a finer pitch in the "
+                "accuracy of the stock"
             )
         if not c.deviation.size:
             raise Refused(

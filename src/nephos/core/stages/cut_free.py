@@ -1,4 +1,5 @@
-"""Checks of a finished part of several faces: surface that no setup has cut, and webs that connect it with its frame."""
+"""Checks of a finished part of several faces: surface that no setup has cut, and webs that connect it with its
+frame."""
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -41,7 +42,8 @@ class Uncut:
     """Uncut surface of a part.
 
     `share` : of the surface area. `most` : largest thickness of remaining stock, mm. `place` : of that, in stock space;
-    none where all is cut. `heights` : (n,) float64 thickness at evenly spread samples of the surface, 0 where it is cut.
+    none where all is cut. `heights` : (n,) float64 thickness at evenly spread samples of the surface, 0 where it is
+    cut.
     """
 
     share: float
@@ -69,8 +71,8 @@ def near_tabs(points: F64, tabs: Sequence[FaceTab], border: float, beside: float
 
 
 def tab_skin(setups: Iterable[Setup]) -> float:
-    """Thickness (mm) of the layer that roughing leaves on tabs: its stock to leave, and on round tabs up to the stepdown
-    of its finest levels. Finishing leaves tabs out."""
+    """Thickness (mm) of the layer that roughing leaves on tabs: its stock to leave, and on round tabs up to the
+    stepdown of its finest levels. Finishing leaves tabs out."""
     skins = [0.0]
     for setup in setups:
         leaves = [operation.settings.figures.leave for operation in setup.worked]
@@ -149,8 +151,9 @@ def held_in_frame(
 
     Parameters
     ----------
-    space : of a face setup. block : the finished block in its frame. outline : of the part, seen from that setup. mesh : the
-    model in stock space. sides : the cut of each setup. skin : layer (mm) that roughing leaves on the sides of tabs.
+    space : of a face setup. block : the finished block in its frame. outline : of the part, seen from that setup. mesh
+    : the model in stock space. sides : the cut of each setup. skin : layer (mm) that roughing leaves on the sides of
+    tabs.
     """
     faces = space.plan.faces
     if faces is None:
@@ -184,7 +187,8 @@ def held_in_frame(
 
 
 def with_uncut(deviation: F32, reachable: Bool, uncut: Uncut) -> tuple[F32, Bool]:
-    """Deviations (n,) (mm) and reachability (n,) of the compared cells, with uncut surface added by its share of the area.
+    """Deviations (n,) (mm) and reachability (n,) of the compared cells, with uncut surface added by its share of the
+    area.
 
     Compared cells with more than :data:`UNCUT` are replaced, so that no area counts twice."""
     cut = np.isfinite(deviation) & (deviation <= UNCUT)

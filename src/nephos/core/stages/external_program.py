@@ -54,7 +54,8 @@ class Stretch:
 
 
 def external_key(plan: Plan, setup: Setup, text: bytes, cutters: list[Cutter], usual: int, after: int = 0) -> str:
-    """Key of the proof of a program that is run after operation `after` (0: on the block that the setup begins with)."""
+    """Key of the proof of a program that is run after operation `after` (0: on the block that the setup begins
+    with)."""
     stages = stages_of(plan)[setup.id]
     own = stages.operations.get(after)
     return key_of(
@@ -99,8 +100,8 @@ def stretches_of(reading: Reading, cutters: list[Cutter], usual: int, position: 
         number = int(tools[first])
         if number not in known:
             raise Refused(
-                f"line {reading.lines[first]} of the file calls for cutter {number}, which is not on the list of cutters: "
-                "add it there first"
+                f"line {reading.lines[first]} of the file calls for cutter {number}, which is not on the list of "
+                "cutters: add it there first"
             )
         found.append(Stretch(int(first), int(last), known[number]))
     return found
@@ -156,7 +157,8 @@ def _offset_of(plan: Plan) -> float | None:
 
 
 def _faults(reading: Reading, text: bytes, shop: Shop, ends: F64) -> list[Finding]:
-    """What the program does that cannot be verified, as findings. `ends` (n,) are the seconds at which each move is done."""
+    """What the program does that cannot be verified, as findings. `ends` (n,) are the seconds at which each move is
+    done."""
     found = []
     for fault in program_faults(reading, text, shop):
         x, y, z = map(float, reading.points[min(fault.move + 1, len(reading.rapid))])

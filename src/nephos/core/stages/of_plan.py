@@ -55,9 +55,9 @@ class OperationStages:
 
 @dataclass(frozen=True, eq=False)
 class SetupStages:
-    """The stages of a setup: `first` is the block that it begins with, `begun` the same with the assumed errors so far, `sides`
-    are those cut before, `operations` are by number. `proof_block` is the
-    last block with the assumed errors. Without operations that are worked out there is nothing after `first`."""
+    """The stages of a setup: `first` is the block that it begins with, `begun` the same with the assumed errors so far,
+    `sides` are those cut before, `operations` are by number. `proof_block` is the last block with the assumed errors.
+    Without operations that are worked out there is nothing after `first`."""
 
     plan: Plan
     setup: Setup
@@ -204,8 +204,8 @@ def _graph(plan: Plan) -> dict[str, SetupStages]:
 
 @dataclass(frozen=True, eq=False)
 class JobStages:
-    """What is made of all setups together. `setups` : those that are worked out; of a setup with tiles the last tile, whose
-    block and compare are those of all."""
+    """What is made of all setups together. `setups` : those that are worked out; of a setup with tiles the last tile,
+    whose block and compare are those of all."""
 
     plan: Plan
     setups: tuple[SetupStages, ...]

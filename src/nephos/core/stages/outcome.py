@@ -5,7 +5,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from nephos.core.parallel import Report
+from nephos.core.parallel import Report, silent
 from nephos.core.plan.operation import Operation
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.setup import Setup
@@ -73,9 +73,7 @@ def setup_outcome(work: Resolver, stages: SetupStages, plan: Plan, setup: Setup)
     """What is known of a setup, with as much of the plan as is given."""
     space = space_of(work.of(stages.space), plan, setup)
     todo = list(setup.worked)
-    outcomes = tuple(
-        outcome_of(work, stages.operations[operation.number], operation, lambda share: None) for operation in todo
-    )
+    outcomes = tuple(outcome_of(work, stages.operations[operation.number], operation, silent) for operation in todo)
     facts, pieces = work.result(stages.compare).facts, work.of(stages.pieces)
     proof = Proof(
         work.of(stages.compare),

@@ -63,8 +63,8 @@ class OutlineStage(Kept[shapely.Geometry]):
     """The outline of a boundary: polygons with holes.
 
     `view` : from the view that its numbers are in to the frame; none where it is drawn on the frame itself. `border` :
-    mm round a part of several faces. `dowels` : holes for registration. `marks`, `mark_size` : those that this setup makes
-    for slides. `refusal` : why there is none."""
+    mm round a part of several faces. `dowels` : holes for registration. `marks`, `mark_size` : those that this setup
+    makes for slides. `refusal` : why there is none."""
 
     name: ClassVar[str] = "outline"
     version: ClassVar[int] = 9

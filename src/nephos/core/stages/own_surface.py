@@ -1,4 +1,5 @@
-"""The surface of a setup in the finished block: where its own cuts made it, what is left beside the part, and thin places.
+"""The surface of a setup in the finished block: where its own cuts made it, what is left beside the part, and thin
+places.
 
 Each side is measured where its field lies inside all others."""
 

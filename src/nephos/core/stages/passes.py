@@ -28,8 +28,8 @@ Box = tuple[float, float, float, float]
 
 @dataclass(frozen=True)
 class BoardPart:
-    """The part of a board that a setup cuts, such as a tile. `window` : where the axis of the cutter may be. `own` : what
-    belongs to this part alone. `seams` : that cross the board."""
+    """The part of a board that a setup cuts, such as a tile. `window` : where the axis of the cutter may be. `own` :
+    what belongs to this part alone. `seams` : that cross the board."""
 
     window: Box | None
     own: Box
@@ -49,8 +49,8 @@ class PassesStage(Kept[Passes]):
     """Works out the passes of an operation with its strategy.
 
     `operation` has nothing but what they depend on. `before` : the block that they go by; none where they go by the
-    models alone. `part` : of the board; none where all of it is cut. `board` : the passes of the whole board, where those
-    of a part are a piece of them."""
+    models alone. `part` : of the board; none where all of it is cut. `board` : the passes of the whole board, where
+    those of a part are a piece of them."""
 
     name: ClassVar[str] = "passes"
     version: ClassVar[int] = 20
@@ -74,7 +74,8 @@ class PassesStage(Kept[Passes]):
         part = BoardPart.of(setup, operation)
         board = None
         if part is not None and part.window is not None and operation.role == "finish" and block is None:
-            # Lines that go by nothing but the model are alike in all parts: they are made once, and cut off at the window.
+            # Lines that go by nothing but the model are alike in all parts: they are made once, and cut off at the
+            # window.
             board = cls(space, seen, outlines, plan.tolerance)
         return cls(space, seen, outlines, plan.tolerance, block, part, board)
 

@@ -175,7 +175,8 @@ def _planned(program: Program, reading: Reading, clearance: float) -> Bool:
         if reading.away[k]:
             if before[2] < clearance - LOW:
                 raise Refused(
-                    f"{program.name}, line {line}: a line of the post moves the cutter in the machine's own coordinates while it is "
+                    f"{program.name}, line {line}: a line of the post moves the cutter in the machine's own "
+                    "coordinates while it is "
                     "below the clearance: let it go up first"
                 )
         elif line not in program.added:

@@ -1,7 +1,7 @@
 """Runs the stages of a plan: from its meshes to toolpaths, programs, the proof and the comparison.
 
-The order of the stages is in `stages/of_plan.py`. A change recalculates what depends on it and nothing else, and undo finds
-the old results where they were."""
+The order of the stages is in `stages/of_plan.py`. A change recalculates what depends on it and nothing else, and undo
+finds the old results where they were."""
 
 import time
 from collections.abc import Iterator

@@ -71,8 +71,8 @@ def compare_seen(plan: Plan, setup: Setup) -> tuple[Plan, Setup]:
 
 
 def whole_seen(plan: Plan) -> Plan:
-    """What the finished block is judged by: stock, pitch, shown models, what the faces of a part share, and all setups with
-    the shape of what their operations cut."""
+    """What the finished block is judged by: stock, pitch, shown models, what the faces of a part share, and all setups
+    with the shape of what their operations cut."""
     parted = plan.faces is not None
     change = {
         "faces": plan.faces and plan.faces.model_copy(update={"registration": Registration()}),

@@ -76,9 +76,9 @@ class Outcome:
     """What is known of one operation after it was worked out.
 
     `points` (n + 1, 3), `kinds` (n,), `seconds` (n,) are the planned moves on the grid of the text, with the approach
-    before them, which begins at coordinates that are not yet known (not a number). `struck` names what above the flutes met material, how
-    deep (mm) and in which move; `depths` (n,) is how much (mm) each move took off where it took most. `gouges` are the
-    places where moves go into the model, the deepest first."""
+    before them, which begins at coordinates that are not yet known (not a number). `struck` names what above the flutes
+    met material, how deep (mm) and in which move; `depths` (n,) is how much (mm) each move took off where it took most.
+    `gouges` are the places where moves go into the model, the deepest first."""
 
     operation: Operation
     points: F64
@@ -129,8 +129,9 @@ class SetupOutcome:
     """What is known of a setup after all its operations.
 
     `first` is the block that it began with, `shown` the finished one of the proof: with the errors that are assumed for
-    the slides between tiles, which the next setup does not begin with. `overrun` : of a part of several faces, the smallest overrun (mm) that
-    leaves no ridge, and the place that asks for it. `block_key` : under which `shown` is kept."""
+    the slides between tiles, which the next setup does not begin with. `overrun` : of a part of several faces, the
+    smallest overrun (mm) that leaves no ridge, and the place that asks for it. `block_key` : under which `shown` is
+    kept."""
 
     space: SetupSpace
     outcomes: tuple[Outcome, ...]

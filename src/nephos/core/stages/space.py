@@ -34,7 +34,8 @@ class SpaceStage(Stage[SetupSpace]):
 
     @classmethod
     def of(cls, plan: Plan, setup: Setup) -> "SpaceStage":
-        """The stage for a setup of a plan. Asked for by every outline and estimate: the same is given for the same plan."""
+        """The stage for a setup of a plan. Asked for by every outline and estimate: the same is given for the same
+        plan."""
 
         def made() -> tuple[Plan, Setup, "SpaceStage"]:
             lying = setup.lying(parted=plan.faces is not None)

@@ -96,8 +96,8 @@ class Whole:
 
 @dataclass(frozen=True, eq=False)
 class FreedStage(KeptResult):
-    """Measures the surface of a part of several faces that no setup has cut, and finds webs to its frame. `plan` : nothing
-    but what it depends on. `setups`, `spaces` and `sides` : of all setups."""
+    """Measures the surface of a part of several faces that no setup has cut, and finds webs to its frame. `plan` :
+    nothing but what it depends on. `setups`, `spaces` and `sides` : of all setups."""
 
     name: ClassVar[str] = "whole"
     version: ClassVar[int] = 11
@@ -134,9 +134,9 @@ class FreedStage(KeptResult):
 
 @dataclass(frozen=True, eq=False)
 class WholeStage(Stage[Whole]):
-    """The compare over all surfaces of the part. `plan` and `setups` have nothing but what it depends on; `compares` and
-    `sides` are those of the setups. `own` : without entries where one setup alone is worked out. `freed` : of a part of
-    several faces."""
+    """The compare over all surfaces of the part. `plan` and `setups` have nothing but what it depends on; `compares`
+    and `sides` are those of the setups. `own` : without entries where one setup alone is worked out. `freed` : of a
+    part of several faces."""
 
     name: ClassVar[str] = "surfaces"
     version: ClassVar[int] = 1

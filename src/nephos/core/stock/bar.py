@@ -36,7 +36,8 @@ def bar_grid(length: float, radius: float, pitch: float) -> Grid:
     if rows * columns > MOST_CELLS:
         finest = (TURN * radius * length / MOST_CELLS) ** 0.5
         raise Refused(
-            f"a pitch of {pitch:g} mm makes {rows * columns / 1e6:.0f} million rays of this bar: use {finest:.2g} mm or more"
+            f"a pitch of {pitch:g} mm makes {rows * columns / 1e6:.0f} million rays of this bar: use {finest:.2g} mm "
+            "or more"
         )
     return Grid((length - (columns - 1) * exact) / 2, 0.0, exact, columns, rows, radius)
 
@@ -101,8 +102,8 @@ def cut_bar(
 ) -> tuple[Block, F32, F64]:
     """Cut a bar with moves on its unrolled surface, counted over the job from `first`.
 
-    Two fields of rays are cut: one at the middles of cells, and the bound. There the cutter is smaller by half a cell, so
-    that where it takes a ray the whole cell is gone, and rapids are probed with one that is as much larger.
+    Two fields of rays are cut: one at the middles of cells, and the bound. There the cutter is smaller by half a cell,
+    so that where it takes a ray the whole cell is gone, and rapids are probed with one that is as much larger.
 
     Returns
     -------

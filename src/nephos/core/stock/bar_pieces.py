@@ -18,8 +18,8 @@ _MOST = 1_500_000
 
 @dataclass(frozen=True)
 class LoosePiece:
-    """A piece that nothing joins to the bar: its `volume` (mm^3), its size along the bar and across it (mm), and a place in
-    it on the unrolled surface (x, the way round, radius)."""
+    """A piece that nothing joins to the bar: its `volume` (mm^3), its size along the bar and across it (mm), and a
+    place in it on the unrolled surface (x, the way round, radius)."""
 
     volume: float
     size: tuple[float, float]

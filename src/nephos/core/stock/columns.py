@@ -284,7 +284,8 @@ def cut_by_sides(block: Block, matrix: F64, sides: tuple[CutSide, ...]) -> Block
             around: F32 = around,
         ) -> None:
             _cast_rows(
-                ends[first:last], counts[first:last], first, g.x0, g.y0, g.pitch, rel, side.field, around, f.x0, f.y0, f.pitch, foot, top
+                ends[first:last], counts[first:last], first, g.x0, g.y0, g.pitch, rel, side.field, around,
+                f.x0, f.y0, f.pitch, foot, top,
             )  # fmt: skip
             _bound_rows(bound[first:last], first, g.x0, g.y0, g.pitch, rel, over, f.x0, f.y0, f.pitch, foot, top)
 

@@ -1,7 +1,7 @@
 """Intervals of material in the columns of a block, as arrays for kernels.
 
-Earlier setups cut from other sides, so a column may have gaps below its top. A height field alone would count such a gap
-as material."""
+Earlier setups cut from other sides, so a column may have gaps below its top. A height field alone would count such a
+gap as material."""
 
 from typing import NamedTuple
 

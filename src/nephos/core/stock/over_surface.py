@@ -63,8 +63,8 @@ def remaining_thickness(points: F64, normals: F64, sides: Sequence[Side], size: 
 
     Parameters
     ----------
-    points, normals : (n, 3) in stock space; normals are unit vectors outwards. sides : the cut of each setup. size : (3,)
-    size of the stock. most : largest thickness that is measured, mm.
+    points, normals : (n, 3) in stock space; normals are unit vectors outwards. sides : the cut of each setup. size :
+    (3,) size of the stock. most : largest thickness that is measured, mm.
 
     Returns
     -------
@@ -89,8 +89,8 @@ def remaining_thickness(points: F64, normals: F64, sides: Sequence[Side], size: 
 def surface_samples(vertices: F64, faces: np.ndarray, count: int) -> tuple[F64, F64]:
     """Points and normals, (n, 3) each, of `count` samples spread evenly by area; none for a mesh without area.
 
-    Deterministic: samples are equally spaced in accumulated area, with barycentric coordinates from the R2 low-discrepancy
-    sequence (Roberts, 2018: multiples of the inverse powers of the plastic number)."""
+    Deterministic: samples are equally spaced in accumulated area, with barycentric coordinates from the R2
+    low-discrepancy sequence (Roberts, 2018: multiples of the inverse powers of the plastic number)."""
     corners = vertices[faces]
     u, v = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
     across = np.cross(u, v)

@@ -217,8 +217,8 @@ def _inside_bar(block: Block, bar: CutBar, rel: F64) -> Block:
 
     def work(first: int, last: int) -> None:
         _column_rows(
-            ends[first:last], counts[first:last], first, g.x0, g.y0, g.pitch, rel, top, gap_low, gap_high, b.x0, b.pitch,
-            float(top.max()), thinnest,
+            ends[first:last], counts[first:last], first, g.x0, g.y0, g.pitch, rel, top, gap_low, gap_high, b.x0,
+            b.pitch, float(top.max()), thinnest,
         )  # fmt: skip
         _column_bound(
             bound[first:last],

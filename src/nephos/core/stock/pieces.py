@@ -52,6 +52,14 @@ def _label(low: F32, high: F32, bridge: float, labels: I32) -> int:
                             a, b = root(parent, here), root(parent, q * size + nj * columns + ni)
                             if a != b:
                                 parent[max(a, b)] = min(a, b)
+    return _number(low, high, parent, labels)
+
+
+@kernel
+def _number(low: F32, high: F32, parent: I32, labels: I32) -> int:
+    """Number the roots of connected intervals in their order; returns how many there are."""
+    planes, rows, columns = low.shape
+    size = rows * columns
     count = 0
     number = np.full(planes * size, -1, np.int32)
     for p in range(planes):

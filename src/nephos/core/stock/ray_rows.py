@@ -73,8 +73,8 @@ def _steepness(rho: float, p: Profile) -> float:
 
 @inlined
 def _swept_over(x: float, y: float, px: float, pz: float, length: float, m: float, p: Profile) -> tuple[float, float]:
-    """Height of the underside of the space that cutter `p` sweeps along X, at (x, y); and how far from the cutter's axis
-    it is touched there."""
+    """Height of the underside of the space that cutter `p` sweeps along X, at (x, y); and how far from the cutter's
+    axis it is touched there."""
     r = p.radius
     along = x - px
     if m > _LEVEL:

@@ -1,9 +1,9 @@
 """Material removal on a bar: the space a cutter takes along moves in x, A and radius, out of rays from the axis.
 
-Each ray stands at a place along the axis and an angle, and holds material from the axis to `top`, but for one gap between
-`gap_low` and `gap_high`: the sides of a cutter are parallel and rays are not, so a cutter may leave material farther out
-on a ray that it crosses. Where a second gap would arise the shorter one is filled again: the block is never shown smaller
-than it is.
+Each ray stands at a place along the axis and an angle, and holds material from the axis to `top`, but for one gap
+between `gap_low` and `gap_high`: the sides of a cutter are parallel and rays are not, so a cutter may leave material
+farther out on a ray that it crosses. Where a second gap would arise the shorter one is filled again: the block is never
+shown smaller than it is.
 
 A cutter, with all that is above it, is convex, so a ray meets it in one interval. At one angle a move sweeps a convex
 body too, which is exact here; where A changes the cutter is taken out at places so close together that less than
@@ -152,9 +152,9 @@ def _sweep(
     bodies: F64,
     strikes: F64,
 ) -> None:
-    """Take moves out of the rows of a band one after another. Rapids take nothing: where they are `probed`, it is with the
-    cutter `rapid`, whose tip is `lift` over them. `bodies` (b, 2) are radius and height of what stands over the flutes;
-    `strikes` (b, 2) gets how deep each goes at worst, and in which move."""
+    """Take moves out of the rows of a band one after another. Rapids take nothing: where they are `probed`, it is with
+    the cutter `rapid`, whose tip is `lift` over them. `bodies` (b, 2) are radius and height of what stands over the
+    flutes; `strikes` (b, 2) gets how deep each goes at worst, and in which move."""
     most = rays[4]
     highest = np.float32(0.0)
     for j in range(len(most)):

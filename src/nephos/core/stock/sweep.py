@@ -201,8 +201,8 @@ def sweep_columns(
 ) -> None:
     """For every shape, and for columns with gaps (`low_ends`, `high_ends` as in
     :class:`~nephos.core.stock.intervals.Intervals`): where along the move the cutter is lowest over a cell is where it
-    would rest on a line of that slope. A top inside a gap is lowered to the material below it, to -inf without any; a move
-    through gaps only removes nothing."""
+    would rest on a line of that slope. A top inside a gap is lowered to the material below it, to -inf without any; a
+    move through gaps only removes nothing."""
     gaps = len(low_ends) > 0
     rows, columns = top.shape
     r = p.radius

@@ -10,8 +10,8 @@ from nephos.core.stock.block import Block
 THIN = 1.0
 """Wood below this thickness (mm) is likely to break."""
 _LEVEL = 0.7
-"""Smallest cosine of the slope at which thickness is measured. On steeper surface the rim of any round part would count as
-thin."""
+"""Smallest cosine of the slope at which thickness is measured. On steeper surface the rim of any round part would count
+as thin."""
 _LEAST = 0.02
 """Columns with less material (mm) are empty."""
 
@@ -20,8 +20,8 @@ _LEAST = 0.02
 class ThinPlaces:
     """Area of the part that is thinner than :data:`THIN`, seen along the columns.
 
-    `share` : of the area of the part. `area` : mm^2. `least` : smallest thickness, mm. `place` : of that, in the frame of
-    the block."""
+    `share` : of the area of the part. `area` : mm^2. `least` : smallest thickness, mm. `place` : of that, in the frame
+    of the block."""
 
     share: float
     area: float

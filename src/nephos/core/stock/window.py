@@ -30,7 +30,8 @@ def window_grid(low: tuple[float, float], high: tuple[float, float], pitch: floa
     if nx * ny > MOST:
         finest = ((high[0] - low[0]) * (high[1] - low[1]) / MOST) ** 0.5
         raise Refused(
-            f"at {pitch:g} mm this window has {nx * ny / 1e6:.1f} million columns: make it smaller, or give {finest:.2g} mm or more"
+            f"at {pitch:g} mm this window has {nx * ny / 1e6:.1f} million columns: make it smaller, or give "
+            f"{finest:.2g} mm or more"
         )
     return Grid(low[0] + pitch / 2, low[1] + pitch / 2, pitch, nx, ny)
 

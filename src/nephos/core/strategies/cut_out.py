@@ -95,8 +95,8 @@ class CutOutSettings(StrategySettings):
         max_length=200,
         title="Tabs one by one",
         json_schema_extra={"own": "tabs"},
-        description="outline (holes after outsides) and share of its length, from its rightmost point with the part on the left; "
-        "none means they are placed",
+        description="outline (holes after outsides) and share of its length, from its rightmost point with the part on "
+        "the left; none means they are placed",
     )
     corners: Literal["round", "mitre"] = choice(
         "Corners", "round", _CORNERS, fold="Finish", help="of the way round outer corners"
@@ -136,7 +136,8 @@ class CutOutSettings(StrategySettings):
         "Direction",
         "climb",
         _DIRECTIONS,
-        help="both ways: climb, and in a tile, where the path is open, back and forth from level to level without rapids",
+        help="both ways: climb, and in a tile, where the path is open, back and forth from level to level without "
+        "rapids",
     )
 
     @property
@@ -184,8 +185,8 @@ def tab_places(
     stock: Box | None,
     seams: Seams = (),
 ) -> list[list[float]]:
-    """Where the tabs of each loop stand, as shares of its length: as set one by one, or where they are placed best; none
-    where the settings are not those of cutting out.
+    """Where the tabs of each loop stand, as shares of its length: as set one by one, or where they are placed best;
+    none where the settings are not those of cutting out.
 
     `heights` says how thick the part is at the points of a loop, `stock` where there is any on the plan, `seams` where
     tiles meet.

@@ -52,7 +52,8 @@ def _make(task: Task) -> Passes:
 
 
 def _describe(settings: FinishOffsetSettings, cutter: Cutter, say: Say) -> str:
-    return f"rings {settings.order} · step {say(settings.stepover)} · scallop {say(round(cutter.scallop(settings.stepover), 3))}"
+    scallop = say(round(cutter.scallop(settings.stepover), 3))
+    return f"rings {settings.order} · step {say(settings.stepover)} · scallop {scallop}"
 
 
 def _estimate(settings: FinishOffsetSettings, cutter: Cutter, _leave: float, ground: EstimateInput) -> Estimate:

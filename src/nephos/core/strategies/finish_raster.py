@@ -60,7 +60,8 @@ def _make(task: Task) -> Passes:
 def _describe(settings: FinishRasterSettings, cutter: Cutter, say: Say) -> str:
     across = " and across" if settings.across == "on" else ""
     rest = f"where > {say(settings.rest)} left · " if settings.rest > 0 else ""
-    return f"{rest}{settings.angle:g}°{across} · step {say(settings.stepover)} · scallop {say(round(cutter.scallop(settings.stepover), 3))}"
+    scallop = say(round(cutter.scallop(settings.stepover), 3))
+    return f"{rest}{settings.angle:g}°{across} · step {say(settings.stepover)} · scallop {scallop}"
 
 
 def line_seconds(angle: float, stepover: float, ground: EstimateInput) -> tuple[float, int]:

@@ -102,7 +102,8 @@ def _make(task: Task) -> Passes:
 
 
 def _describe(settings: FinishSteepShallowSettings, cutter: Cutter, say: Say) -> str:
-    return f"lines to {settings.split:g}°, step {say(settings.stepover)} · levels from there, {say(settings.stepdown)} down"
+    lines = f"lines to {settings.split:g}°, step {say(settings.stepover)}"
+    return f"{lines} · levels from there, {say(settings.stepdown)} down"
 
 
 def _estimate(settings: FinishSteepShallowSettings, cutter: Cutter, _leave: float, ground: EstimateInput) -> Estimate:

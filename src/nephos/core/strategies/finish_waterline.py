@@ -282,7 +282,8 @@ def level_passes(task: Task, settings: FinishWaterlineSettings) -> list[Pass]:
     )
     if not ordered:
         raise NothingToCut(
-            f"nothing inside the boundary is steeper than {settings.steeper:g}°: give a smaller angle, or finish with lines"
+            f"nothing inside the boundary is steeper than {settings.steeper:g}°: give a smaller angle, or finish with "
+            "lines"
         )
     return ordered
 

@@ -95,7 +95,8 @@ def _make(task: Task) -> Passes:
                     passes.extend(ring_passes(ring, level, settings.direction == "climb", at))
     if not passes:
         raise NothingToCut(
-            f"a {task.cutter.diameter:g} mm cutter does not fit inside the boundary, or no stock is left there: use a smaller one"
+            f"a {task.cutter.diameter:g} mm cutter does not fit inside the boundary, or no stock is left there: use a "
+            "smaller one"
         )
     return Passes(tuple(passes), stay_down=2.0 * task.cutter.diameter, on_surface=False, ramp_angle=settings.ramp_angle)
 

@@ -38,7 +38,7 @@ _MODULES = (
 )
 
 
-def number(
+def number(  # noqa: PLR0913  each word of a field is one of its own
     title: str,
     default: float,
     *,
@@ -117,7 +117,8 @@ class StrategySettings(Value):
         return None
 
     def level_over(self, underside: float) -> float | None:
-        """The height that the tip goes to everywhere, over the stock's `underside`; none where it follows the models."""
+        """The height that the tip goes to everywhere, over the stock's `underside`; none where it follows the
+        models."""
         return None
 
     def check_cutter(self, cutter: Cutter) -> None:
@@ -153,8 +154,8 @@ class Task:
     `region` is where the cutter's axis may be; `outline` the boundary itself; `floor` the lowest tip height, `ceiling`
     the highest; `underside` that of the stock, `stock` its box on the plan (low x, low y, high x, high y); `block` the
     block before the operation (only where the settings want it). In a tile the cutter's axis stays in the `window`, and
-    holes are drilled whose middle lies in its `core`; no tab stands on one of the `seams`; `region` is not cut to these, so that lines run alike in all
-    tiles, but where the strategy goes by the block."""
+    holes are drilled whose middle lies in its `core`; no tab stands on one of the `seams`; `region` is not cut to
+    these, so that lines run alike in all tiles, but where the strategy goes by the block."""
 
     index: Surface
     region: shapely.Geometry
@@ -177,10 +178,10 @@ class Task:
 class Strategy:
     """A path to cut: its name, what it is for, its settings, and the functions that work it out.
 
-    Where it `skips_air`, long stretches that take nothing away are left out of its passes. Where it is `stepped` it goes
-    down in level steps, none deeper than its stepdown. `setup_kinds` : where it can be cut. `goes_by_outline` : by its
-    boundary alone, whose whole outline it wants in a tile too. `goes_round` : on closed paths that may go both ways where
-    a seam opens them."""
+    Where it `skips_air`, long stretches that take nothing away are left out of its passes. Where it is `stepped` it
+    goes down in level steps, none deeper than its stepdown. `setup_kinds` : where it can be cut. `goes_by_outline` : by
+    its boundary alone, whose whole outline it wants in a tile too. `goes_round` : on closed paths that may go both ways
+    where a seam opens them."""
 
     key: str
     title: str

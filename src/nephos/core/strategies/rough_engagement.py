@@ -1,5 +1,5 @@
-"""Level roughing under constant engagement: fronts that widen what is free, the cutter nowhere engaged more than asked where
-there is room."""
+"""Level roughing under constant engagement: fronts that widen what is free, the cutter nowhere engaged more than asked
+where there is room."""
 
 from collections.abc import Iterator
 from dataclasses import replace

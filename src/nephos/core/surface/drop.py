@@ -162,7 +162,8 @@ def _drop_of_index(grid, x, y, p, floor, hint):  # type: ignore[no-untyped-def]
 
 
 def across(grid: Any, z: float, p: Profile) -> float:
-    """How far places lie apart in Y of an index for each mm across the cutter `p`, whose tip is at z. Called by kernels.
+    """How far places lie apart in Y of an index for each mm across the cutter `p`, whose tip is at z. Called by
+    kernels.
 
     On a part that rotates the cutter is taken to touch as high as its rim: elsewhere it comes clear a little sooner.
     """

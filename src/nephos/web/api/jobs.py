@@ -1,5 +1,6 @@
 """Jobs: list, open, change, undo, calculate."""
 
+import json
 from typing import Any, Literal
 
 from django.conf import settings
@@ -31,6 +32,7 @@ from nephos.web.drawings import drawing_facts
 from nephos.web.health import require_space
 from nephos.web.job_list import JobPage, JobsWanted, job_page, job_picture, picture_address
 from nephos.web.jobfile import read_job_file, write_job_file
+from nephos.web.line import ahead_of
 from nephos.web.mesh_keys import EXPORT
 from nephos.web.models import Calculation, Job, Mesh, Revision
 from nephos.web.models import Piece as PieceRow
@@ -47,7 +49,8 @@ BUSY = (Calculation.State.WAITING, Calculation.State.WORKING)
 
 
 class CalculationState(Schema):
-    """Progress of a calculation: `fraction` of all, and `step` of the present stage of a setup or operation."""
+    """Progress of a calculation: `fraction` of all, and `step` of the present stage of a setup or operation. `ahead` :
+    of a waiting one, how many are done before it."""
 
     id: int
     revision: int
@@ -60,6 +63,7 @@ class CalculationState(Schema):
     reason: str
     elapsed: float
     left: float | None
+    ahead: int
     seconds: dict[str, float]
 
 
@@ -175,6 +179,7 @@ def calculation_state(row: Calculation | None) -> dict[str, Any] | None:
         "reason": row.reason,
         "elapsed": elapsed,
         "left": left,
+        "ahead": ahead_of("calculate", json.dumps({"calculation_id": row.pk})) if row.state == "waiting" else 0,
         "seconds": row.seconds,
     }
 
@@ -247,7 +252,8 @@ def rename_job(request: HttpRequest, job_id: int, body: Named) -> dict[str, Any]
 
 @router.delete("/{int:job_id}", response={204: None})
 def delete_job(request: HttpRequest, job_id: int) -> tuple[int, None]:
-    """Delete a job; it can be brought back with all its revisions for 30 days. Its results are calculated again then."""
+    """Delete a job; it can be brought back with all its revisions for 30 days. Its results are calculated again
+    then."""
     job = get_object_or_404(Job, pk=job_id)
     Calculation.objects.filter(job=job).update(cancel=True)
     delete(job)
@@ -305,8 +311,8 @@ def job_kinds(request: HttpRequest) -> dict[str, str]:
 
 @router.post("/{int:job_id}/propose", response=ResultKey)
 def propose_kind(request: HttpRequest, job_id: int, body: KindWanted) -> ResultKey:
-    """Have setups and operations proposed for a kind of job; the answer names where it is said that they are there. They
-    become a new revision."""
+    """Have setups and operations proposed for a kind of job; the answer names where it is said that they are there.
+    They become a new revision."""
     job = get_object_or_404(Job, pk=job_id)
     way(body.kind)
     if job.version != body.based_on:

@@ -1,5 +1,6 @@
 """Meshes: import, look at."""
 
+import json
 from collections.abc import Iterator
 from pathlib import PurePath
 from typing import Any
@@ -15,6 +16,7 @@ from nephos.core.errors import Refused
 from nephos.core.mesh.formats import check_name
 from nephos.web.blobs import CHUNK, save_blob
 from nephos.web.health import require_space
+from nephos.web.line import ahead_of
 from nephos.web.models import Mesh
 from nephos.web.tasks import read_uploaded
 
@@ -30,6 +32,12 @@ class MeshState(Schema):
     reason: str
     facts: dict[str, Any]
     digest: str
+    ahead: int
+
+    @staticmethod
+    def resolve_ahead(row: Any) -> int:
+        """How many tasks are done before it is read."""
+        return ahead_of("read_uploaded", json.dumps({"mesh_id": row.pk})) if row.state == Mesh.State.READING else 0
 
 
 def body_pieces(request: HttpRequest, limit: int) -> Iterator[bytes]:

@@ -31,7 +31,8 @@ def read_mesh(name: str, data: bytes) -> Mesh:
         raise
     except Exception as fault:
         raise Refused(
-            f"this {kind.title} file is damaged: it cannot be read ({type(fault).__name__}); export it again from where it came from"
+            f"this {kind.title} file is damaged: it cannot be read ({type(fault).__name__}); export it again from "
+            "where it came from"
         ) from fault
 
 

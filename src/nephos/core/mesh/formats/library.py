@@ -14,7 +14,8 @@ def read_by_library(data: bytes, key: str, title: str, unit: float | None = None
     if len(found.faces) == 0:
         if len(found.vertices):
             raise Refused(
-                f"the file holds {len(found.vertices)} points but no triangles: export it as a mesh, not as a point cloud"
+                f"the file holds {len(found.vertices)} points but no triangles: export it as a mesh, not as a point "
+                "cloud"
             )
         raise Refused("the file holds no triangles: export it again as a mesh")
     return tidied(

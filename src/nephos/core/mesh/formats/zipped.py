@@ -37,7 +37,8 @@ def _read(data: bytes) -> Mesh:
     except Exception as reason:
         # The libraries for packings raise all kinds of errors at damaged bytes.
         raise Refused(
-            f"the archive cannot be unpacked ({str(reason)[:120] or type(reason).__name__}): it is damaged, or packed in a path "
+            f"the archive cannot be unpacked ({str(reason)[:120] or type(reason).__name__}): it is damaged, or packed "
+            "in a path "
             "that is not known; pack it again as an ordinary zip"
         ) from None
     name = PurePosixPath(chosen.filename).name

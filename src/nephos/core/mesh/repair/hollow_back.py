@@ -38,8 +38,8 @@ class HollowBack(PartSettings):
 def back_heights(mesh: Mesh, wall: float, x0: float, y0: float, step: float, nx: int, ny: int) -> F64:
     """(ny, nx) the highest back that keeps a wall below the front of a mesh, seen from above.
 
-    It is the lower envelope of balls of radius `wall` about all of the front: where such a ball, dropped on the mirrored
-    front, has its centre. Not a number where there is no front within the wall's reach."""
+    It is the lower envelope of balls of radius `wall` about all of the front: where such a ball, dropped on the
+    mirrored front, has its centre. Not a number where there is no front within the wall's reach."""
     front = build_index(mesh.vertices, mesh.faces)
     nowhere = float(front.low[2]) - 1e4
     seen = drop_grid(front, x0, y0, step, nx, ny, Profile.of(0.0, 1e-6), nowhere)

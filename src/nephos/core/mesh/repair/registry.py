@@ -71,8 +71,8 @@ def setting(
 
 
 def said_length(value: float) -> str:
-    """A length in the unit of the mesh that a repair is given, in braces. The page replaces it by the length of the part
-    in the unit that it shows."""
+    """A length in the unit of the mesh that a repair is given, in braces. The page replaces it by the length of the
+    part in the unit that it shows."""
     return f"{{{value:.3g}}}"
 
 

@@ -54,8 +54,8 @@ def _apply(mesh: Mesh, settings: WrapBar) -> tuple[Mesh, str]:
     taken = settings.cover / 100 * around / count if settings.cover > 0 else width
     if taken * count > around * (1 + 1e-9):
         raise Refused(
-            f"{count} of {said_length(width)} take more than the {said_length(around)} round the bar: take fewer, a thicker "
-            "bar, or let them cover 100 percent"
+            f"{count} of {said_length(width)} take more than the {said_length(around)} round the bar: take fewer, a "
+            "thicker bar, or let them cover 100 percent"
         )
     flat = (stood - low) * [1.0, taken / width, 1.0]
     vertices, faces = _divided(flat, mesh.faces, _BEND * radius)

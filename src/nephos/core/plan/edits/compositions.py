@@ -119,8 +119,8 @@ _FIRST: dict[str, dict[str, Any]] = {
 
 
 def _start(composition: Composition, outline: str, of: str | None, but: str = "") -> dict[str, Any]:
-    """What a source of a kind starts from where its own defaults draw nothing: for the offset of a piece the piece `of`,
-    else the lowest that is not `but`."""
+    """What a source of a kind starts from where its own defaults draw nothing: for the offset of a piece the piece
+    `of`, else the lowest that is not `but`."""
     if outline not in TITLES:
         raise Refused(f"there is no outline of the kind '{outline}': use one of {', '.join(TITLES)}")
     values: dict[str, Any] = {"kind": outline}

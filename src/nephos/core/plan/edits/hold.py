@@ -33,7 +33,7 @@ def _with_keep_out(plan: Plan, setup: str, key: str, change: _Change) -> Plan:
 @edit
 def drop_keep_out(plan: Plan, setup: str, keep_out: str) -> Plan:
     """Take a clamp or screw off the stock."""
-    return _with_keep_out(plan, setup, keep_out, lambda item: None)
+    return _with_keep_out(plan, setup, keep_out, lambda _item: None)
 
 
 @edit

@@ -27,8 +27,8 @@ class EditValue(BaseModel):
 
 @dataclass(frozen=True)
 class Edit:
-    """A kind of edit: the model of its values, and the function that makes it. `with_looks` : the function asks for what is
-    known of meshes."""
+    """A kind of edit: the model of its values, and the function that makes it. `with_looks` : the function asks for
+    what is known of meshes."""
 
     values: type[EditValue]
     change: Callable[..., Plan]
@@ -49,8 +49,8 @@ Change = TypeVar("Change", bound=Callable[..., Plan])
 def edit(change: Change) -> Change:
     """Make a function an edit under its own name.
 
-    Its first argument is the plan. A second one that is called `looks` is given what is known of meshes. All others are the
-    words of the edit: their types and defaults make the model that values of the edit are checked by."""
+    Its first argument is the plan. A second one that is called `looks` is given what is known of meshes. All others are
+    the words of the edit: their types and defaults make the model that values of the edit are checked by."""
     name, hints = change.__name__, get_type_hints(change, include_extras=True)
     own = list(signature(change).parameters.values())[1:]
     with_looks = bool(own) and own[0].name == "looks"

@@ -189,8 +189,8 @@ def drop_face_tab(plan: Plan, tab: Id) -> Plan:
 
 @edit
 def drill_dowels(plan: Plan, setup: Id, cutter: Cutter | None = None) -> Plan:
-    """Add the drilling of the dowel holes at the beginning of a setup, through the stock into the bed. Without a cutter, with
-    a drill that is long enough."""
+    """Add the drilling of the dowel holes at the beginning of a setup, through the stock into the bed. Without a
+    cutter, with a drill that is long enough."""
     faces, old = _faces(plan), setup_named(plan, setup)
     depth, diameter = faces.registration.depth, faces.registration.diameter
     drill = cutter or dowel_drill(diameter, plan.stock.thickness + depth)

@@ -96,7 +96,7 @@ def thicken_stock(plan: Plan, model: str, thickness: Size, above: Margin = 1.0) 
 
 
 @edit
-def larger_bar(plan: Plan, looks: Looks, model: str, diameter: Size) -> Plan:
+def larger_bar(plan: Plan, model: str, diameter: Size) -> Plan:
     """Take a thicker bar, and put a model on its axis."""
     after = size_stock(plan, width=diameter)
     return align_model(align_model(after, model, 1, "centre"), model, 2, "centre")

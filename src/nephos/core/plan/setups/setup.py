@@ -85,13 +85,15 @@ class Setup(Value):
 
     @property
     def worked(self) -> tuple[Operation, ...]:
-        """The operations that are calculated, in their order: those that are on, each followed by its finer cutter's."""
+        """The operations that are calculated, in their order: those that are on, each followed by its finer
+        cutter's."""
         if not self.on:
             return ()
         return tuple(step for operation in self.operations if operation.on for step in operation.steps)
 
     def remade(self, kind: type[OtherSetup], **more: object) -> OtherSetup:
-        """This setup as one of another kind: with the fields that both have, and `more`, which is not validated again."""
+        """This setup as one of another kind: with the fields that both have, and `more`, which is not validated
+        again."""
         shared = {name: getattr(self, name) for name in kind.model_fields if name in type(self).model_fields}
         del shared["kind"]
         return cast(OtherSetup, kind.model_construct(**(shared | more)))
@@ -138,8 +140,8 @@ class Setup(Value):
 
     @property
     def bar_angle(self) -> float | None:
-        """How far (degrees, from +Y up to +Z) a bar is rotated about X, from where A is 0, while this setup cuts it; none
-        where the setup cannot say, or rotates it itself."""
+        """How far (degrees, from +Y up to +Z) a bar is rotated about X, from where A is 0, while this setup cuts it;
+        none where the setup cannot say, or rotates it itself."""
         return None
 
     def turned_in_words(self, turn: str) -> str:

@@ -227,8 +227,8 @@ def drop_strip(plan: Plan, setup: Id, seam: Number, axis: Axis = "x") -> Plan:
 
 @edit
 def mark_slides(plan: Plan, setup: Id, slide: Literal["dowels", "marks"], cutter: Cutter | None = None) -> Plan:
-    """Slide by dowel holes or score marks, with the operation that makes them at the beginning of the setup. Without a cutter,
-    with one that serves."""
+    """Slide by dowel holes or score marks, with the operation that makes them at the beginning of the setup. Without a
+    cutter, with one that serves."""
     found = _tiled(plan, setup)
     tiles = Tiles.model_validate(found.tiles.model_dump() | {"slide": slide})
     drilled = slide == "dowels"

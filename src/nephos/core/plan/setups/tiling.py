@@ -1,4 +1,5 @@
-"""Tiles: the parts of a setup that a machine shorter than the board cuts one after another, with a slide between two."""
+"""Tiles: the parts of a setup that a machine shorter than the board cuts one after another, with a slide between
+two."""
 
 from itertools import pairwise
 from typing import Annotated, Literal, Self
@@ -51,7 +52,8 @@ class Tiles(Value):
     """Where a setup is cut in tiles, and how the board is slid from one to the next.
 
     `seams_x` and `seams_y` are straight seams, from the low corner of the turned stock. Each tile begins at the seam to
-    the tile before it and cuts `overrun` mm past the seam to the next one. Dowel holes and score marks lie `inset` mm from the edges of the board."""
+    the tile before it and cuts `overrun` mm past the seam to the next one. Dowel holes and score marks lie `inset` mm
+    from the edges of the board."""
 
     seams_x: tuple[_Place, ...] = Field(default=(), max_length=40)
     seams_y: tuple[_Place, ...] = Field(default=(), max_length=10)
@@ -111,10 +113,10 @@ class Tile(Value):
     """One tile of a setup, or the strip beside one of its seams; a setup of the plan as it is cut has one.
 
     `core` is what belongs to this tile alone, up to the seams. The axis of a cutter may go `past` it by so much (mm) at
-    its low x, low y, high x and high y side: the overrun at the seam to a tile that is cut later, nothing at the seam to
-    one that is cut, any distance where the board ends. The board was
-    slid by `slid` mm since the first tile. `marks` are what this tile makes for the slides, each `mark_size` (x, y; a dowel hole's diameter twice)
-    large, `marks_past` (mm) past its seams for dowels; `ref` says what its zero lies on."""
+    its low x, low y, high x and high y side: the overrun at the seam to a tile that is cut later, nothing at the seam
+    to one that is cut, any distance where the board ends. The board was slid by `slid` mm since the first tile. `marks`
+    are what this tile makes for the slides, each `mark_size` (x, y; a dowel hole's diameter twice) large, `marks_past`
+    (mm) past its seams for dowels; `ref` says what its zero lies on."""
 
     of: str
     number: int

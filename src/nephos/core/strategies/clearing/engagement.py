@@ -94,8 +94,8 @@ class Standing:
         high: tuple[float, float],
         cleared: float = inf,
     ) -> "Standing":
-        """Material of a block above a level and below `cleared`, the level that was cut before, between two corners on the
-        plan."""
+        """Material of a block above a level and below `cleared`, the level that was cut before, between two corners on
+        the plan."""
         rows, columns = block.grid.window(low, high)
         stands: Bool = np.ascontiguousarray(stands_over(block, level + 0.02, cleared)[rows, columns])
         grid = block.grid

@@ -230,8 +230,8 @@ def stands_over(block: Block, level: float, cleared: float) -> Bool:
 def material_above(
     block: Block, level: float, reach: float, margin: float = 1.0, cleared: float = inf
 ) -> shapely.Geometry:
-    """Where a cutter of radius `reach` would meet material between `level` and `cleared`, the level that was cut before;
-    `margin` is added, in cells of the lookup grid."""
+    """Where a cutter of radius `reach` would meet material between `level` and `cleared`, the level that was cut
+    before; `margin` is added, in cells of the lookup grid."""
     around = block.grid.radius
     if around is not None:
         # On the unrolled surface a cutter covers the more the nearer it is to the axis.

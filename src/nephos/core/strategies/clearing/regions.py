@@ -54,9 +54,9 @@ class Region:
 @dataclass(frozen=True)
 class Layer:
     """The ground to be cut at one height. Where it is `own` it is level ground between two levels, cut after the one
-    and before the other; `worth_cutting` is the part of the region with more than the minimum stock, None for all of it; `cleared`
-    is where nothing stands any more; `free` is where the cutter may be, with or without anything to cut; `under` is the
-    level that was cut before."""
+    and before the other; `worth_cutting` is the part of the region with more than the minimum stock, None for all of
+    it; `cleared` is where nothing stands any more; `free` is where the cutter may be, with or without anything to cut;
+    `under` is the level that was cut before."""
 
     level: float
     ground: shapely.Geometry
@@ -162,7 +162,8 @@ def level_layers(task: Task, stepdown: float, leave: float, at_flats: bool, wort
 
 
 def worth_cutting(layers: Sequence[Layer]) -> list[Layer]:
-    """Layers without what is under the minimum stock, but where the cutter has to go through it to get to the layer below.
+    """Layers without what is under the minimum stock, but where the cutter has to go through it to get to the layer
+    below.
 
     Otherwise thin walls of several levels would be cut in one move."""
     found: list[Layer] = []
@@ -178,7 +179,8 @@ def worth_cutting(layers: Sequence[Layer]) -> list[Layer]:
 
 @dataclass(frozen=True)
 class Seam:
-    """Where an unrolled bar is cut open: `turn` is the way round, `radius` that of the bar, `cutter` of the cutter, mm."""
+    """Where an unrolled bar is cut open: `turn` is the way round, `radius` that of the bar, `cutter` of the cutter,
+    mm."""
 
     turn: float
     radius: float

@@ -117,7 +117,8 @@ def finishing_region(task: Task, settings: FinishSettings) -> shapely.Geometry:
     region = without_specks(region.buffer(-_OFF_WALLS * task.tolerance, quad_segs=4), settings.stepover**2)
     if region.is_empty:
         raise NothingToCut(
-            "nothing is left to finish inside the boundary with these limits: widen the slopes, the heights or the rest limit"
+            "nothing is left to finish inside the boundary with these limits: widen the slopes, the heights or the "
+            "rest limit"
         )
     return region
 
