@@ -16,6 +16,8 @@ from nephos.core.stock.cut import removed
 from nephos.core.stock.sweep import sweep
 from nephos.core.toolpath import Pass
 
+pytestmark = pytest.mark.long
+
 CUTTER = FLAT.profile
 
 

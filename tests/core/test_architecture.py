@@ -7,6 +7,8 @@ from pathlib import Path
 
 import pytest
 
+pytestmark = pytest.mark.long
+
 ROOT = Path(__file__).parents[2]
 SOURCE, PAGE = ROOT / "src", ROOT / "frontend" / "src"
 

@@ -20,6 +20,8 @@ from nephos.core.stages.prepared import prepared_key, prepared_mesh
 from nephos.core.surface.index import build_index
 from nephos.core.surface.nearest import distance_at
 
+pytestmark = pytest.mark.long
+
 
 @pytest.fixture(autouse=True)
 def coarse(monkeypatch: pytest.MonkeyPatch) -> None:

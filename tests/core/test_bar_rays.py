@@ -14,6 +14,8 @@ from nephos.core.stock.bar import bar_block, bar_mesh, box_radii, cut_bar
 from nephos.core.stock.block import Grid
 from nephos.core.stock.rays import sweep_rays
 
+pytestmark = pytest.mark.long
+
 
 def fields(grid: Grid, radius: float) -> list[np.ndarray]:
     """Rays of a full bar, as the sweep takes them."""

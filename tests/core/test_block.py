@@ -19,6 +19,8 @@ from nephos.core.stock.solid import block_mesh
 from nephos.core.stock.sweep import sweep
 from nephos.core.surface.index import build_index
 
+pytestmark = pytest.mark.long
+
 GRID = Grid(0.0, 0.0, 0.25, 81, 61)
 
 

@@ -20,6 +20,8 @@ from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.plan.stock import Stock
 
+pytestmark = pytest.mark.long
+
 SQUARE = ((10.0, 10.0), (50.0, 10.0), (50.0, 40.0), (10.0, 40.0))
 
 

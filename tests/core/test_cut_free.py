@@ -18,6 +18,8 @@ from nephos.core.stages.of_plan import job_stages
 from nephos.core.stock.columns import CutSide
 from nephos.core.stock.over_surface import outside_of, remaining_thickness, surface_samples
 
+pytestmark = pytest.mark.long
+
 SIZE = np.array([40.0, 30.0, 20.0])
 
 

@@ -46,6 +46,8 @@ from nephos.core.strategies.following.tabs import (
 )
 from nephos.core.surface.silhouette import silhouette
 
+pytestmark = pytest.mark.long
+
 
 def solid(made: trimesh.Trimesh) -> Mesh:
     return Mesh(np.asarray(made.vertices, float), np.asarray(made.faces, np.int32))

@@ -16,6 +16,8 @@ from nephos.core.plan.boundary import Limit
 from nephos.core.strategies.registry import strategies
 from nephos.core.toolpath import Kind
 
+pytestmark = pytest.mark.long
+
 COARSER = {"moth-roundel": partial(moth, 0.55), "heron-plaque": partial(heron, 0.95)}
 """By their steps in mm: at 24 mm still a tenth of the smallest cutter's radius."""
 LONG = 24.0

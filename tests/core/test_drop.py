@@ -12,6 +12,8 @@ from nephos.core.surface.contact import on_triangle, underside
 from nephos.core.surface.drop import drop_grid, drop_points
 from nephos.core.surface.index import build_index
 
+pytestmark = pytest.mark.long
+
 FLAT, BALL, V = ALL_SHAPES["flat"], ALL_SHAPES["ball"], ALL_SHAPES["V"]
 CUTTERS = list(ALL_SHAPES.values())
 

@@ -35,6 +35,8 @@ from nephos.core.strategies.clearing.levels import wide_heights
 from nephos.core.strategies.clearing.roughing import RoughWork
 from nephos.core.strategies.registry import strategy
 
+pytestmark = pytest.mark.long
+
 
 def test_rings_are_as_long_as_geometry_says() -> None:
     """In a disc of 20 mm, 2 mm apart: circles of 20, 18, 16 ... mm, until the cutter clears all within the last."""

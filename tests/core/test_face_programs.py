@@ -20,6 +20,8 @@ from nephos.core.stages.setup_outcome import SetupOutcome
 from nephos.core.stages.store import MemoryStore
 from nephos.core.stages.work import Work
 
+pytestmark = pytest.mark.long
+
 SIZE = (60.0, 40.0, 26.0)
 TOLERANCE = 0.03
 """Resolution (mm) of the sampled check."""

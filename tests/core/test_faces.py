@@ -41,6 +41,8 @@ from nephos.core.stock.columns import CutSide, cut_by_sides, inside_box
 from nephos.core.stock.cut import cut_block
 from nephos.core.stock.left_by import UNCUT
 
+pytestmark = pytest.mark.long
+
 
 @pytest.fixture(scope="module")
 def egg():

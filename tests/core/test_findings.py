@@ -29,6 +29,8 @@ from nephos.core.stages.setup_outcome import SetupOutcome
 from nephos.core.stages.store import MemoryStore
 from nephos.core.stages.work import Work
 
+pytestmark = pytest.mark.long
+
 FLAT, BALL = standard_cutter("flat", 4, 1), standard_cutter("ball", 3, 2)
 SLAB = box_mesh((0, 0, 0), (20, 20, 4))
 SIZE = (40.0, 40.0, 10.0)

@@ -30,6 +30,8 @@ from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import build_index
 from nephos.core.toolpath import Pass
 
+pytestmark = pytest.mark.long
+
 
 def solid(made: trimesh.Trimesh) -> Mesh:
     return Mesh(np.asarray(made.vertices, float), np.asarray(made.faces, np.int32))

@@ -15,6 +15,8 @@ from nephos.core.plan.boundary import Boundary, Limit
 from nephos.core.plan.setups.face import FaceSetup
 from nephos.core.toolpath import Kind
 
+pytestmark = pytest.mark.long
+
 SMALL = standard_cutter("ball", 1, 3)
 
 

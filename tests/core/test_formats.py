@@ -19,6 +19,8 @@ from nephos.core.mesh.formats import check_name, read_mesh, write_mesh
 from nephos.core.mesh.formats.registry import formats
 from nephos.core.mesh.summary import unit_guess
 
+pytestmark = pytest.mark.long
+
 BOX = box_mesh((0, 0, 0), (30, 20, 10))
 
 

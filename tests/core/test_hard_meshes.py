@@ -23,6 +23,8 @@ from nephos.core.surface.index import build_index
 from nephos.core.surface.inside import crossings, depth_of_removed
 from nephos.core.toolpath import Kind
 
+pytestmark = pytest.mark.long
+
 
 def rapid_hits(done: SetupOutcome, pitch: float = 0.03) -> list[float]:
     """How deep each low rapid goes into a block that is cut once more, finely, for it alone."""

@@ -11,6 +11,8 @@ from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import read_stl, write_stl
 from nephos.core.post.read import read_program
 
+pytestmark = pytest.mark.long
+
 
 @pytest.fixture
 def hill_file(tmp_path: Path) -> Path:

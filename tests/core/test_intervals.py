@@ -29,6 +29,8 @@ from nephos.core.strategies.clearing.levels import stands_over
 from nephos.core.strategies.registry import strategy
 from nephos.core.toolpath import Kind
 
+pytestmark = pytest.mark.long
+
 FINE = 0.01
 """Resolution (mm) of the voxel columns used as the truth."""
 

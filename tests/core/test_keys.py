@@ -39,6 +39,8 @@ from nephos.core.stages.run import run_plan
 from nephos.core.stages.store import MemoryStore, Result
 from nephos.core.stages.work import Work
 
+pytestmark = pytest.mark.long
+
 HELD = FLAT.model_copy(
     update={"holder": (HolderStep(diameter=20, length=10),), "stickout": 30.0, "overall_length": 50.0}
 )

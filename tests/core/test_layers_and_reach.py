@@ -39,6 +39,8 @@ from nephos.core.strategies.clearing.offset import offset
 from nephos.core.strategies.following.wall_order import nearest_next
 from nephos.core.toolpath import Kind, Pass
 
+pytestmark = pytest.mark.long
+
 # --- layers -----------------------------------------------------------------------------------------------------------
 
 

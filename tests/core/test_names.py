@@ -27,6 +27,8 @@ from nephos.core.stages.store import MemoryStore
 from nephos.core.stages.work import Work
 from nephos.core.toolpath import Kind, Toolpath
 
+pytestmark = pytest.mark.long
+
 EVIL = [
     "6 mm） G59 （",
     "） M30 （",

@@ -27,6 +27,8 @@ from nephos.core.stages.store import MemoryStore
 from nephos.core.stages.work import Work
 from nephos.core.stock.sweep import RAPID_DEPTH
 
+pytestmark = pytest.mark.long
+
 
 class TiltedSetup(SideUpSetup):
     """A face that is rotated by `angle` about X, and by `tilt` about Y: on an angle plate."""

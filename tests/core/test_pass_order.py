@@ -27,6 +27,8 @@ from nephos.core.strategies.clearing.regions import Layer, Region, cut_in_order,
 from nephos.core.strategies.rough_offset import inner_rings, level_ring, nested_rings, ring_paths, roughly
 from nephos.core.toolpath import Kind, Pass
 
+pytestmark = pytest.mark.long
+
 STEP, RADIUS = 2.0, 3.0
 
 

@@ -31,6 +31,8 @@ from nephos.core.stock.block import Grid, box_block
 from nephos.core.stock.columns import CutSide
 from nephos.core.stock.passed_on import CutBar, columns_left, rays_left
 
+pytestmark = pytest.mark.long
+
 LENGTH, RADIUS, PITCH = 40.0, 12.0, 0.25
 STOCK = Stock(kind="round", length=LENGTH, width=2 * RADIUS, thickness=2 * RADIUS)
 

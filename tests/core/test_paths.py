@@ -22,6 +22,8 @@ from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import build_index
 from nephos.core.toolpath import Kind
 
+pytestmark = pytest.mark.long
+
 
 @pytest.mark.parametrize("angle", [0.0, 37.0, 90.0])
 def test_finishing_does_not_gouge(hill: Mesh, angle: float) -> None:

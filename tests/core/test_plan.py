@@ -38,6 +38,8 @@ from nephos.core.stages.store import MemoryStore
 from nephos.core.stages.work import Work
 from nephos.core.strategies.registry import strategies
 
+pytestmark = pytest.mark.long
+
 HILL = small_hill()
 SUPPORT = support_points(HILL)
 

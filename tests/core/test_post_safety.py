@@ -24,6 +24,8 @@ from nephos.core.stages.setup_outcome import SetupOutcome
 from nephos.core.stages.store import MemoryStore
 from nephos.core.stages.work import Work
 
+pytestmark = pytest.mark.long
+
 HILL = small_hill(side=20, cells=12)
 ROUGH = op("rough_offset", FLAT, stepover=2.0, stepdown=2.0)
 FINISH = op("finish_raster", BALL, 20, stepover=1.0)

@@ -23,6 +23,8 @@ from nephos.core.stages.setup_outcome import SetupOutcome
 from nephos.core.stages.store import MemoryStore
 from nephos.core.stages.work import Work
 
+pytestmark = pytest.mark.long
+
 KINDS = ("face", "faces", "tiles", "rotary")
 STORES = {kind: MemoryStore() for kind in KINDS}
 """Paths and blocks depend on no post: they are worked out once for each kind."""

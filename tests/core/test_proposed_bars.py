@@ -23,6 +23,8 @@ from nephos.core.stages.run import run_plan
 from nephos.core.stages.store import MemoryStore
 from nephos.core.stages.work import Work
 
+pytestmark = pytest.mark.long
+
 
 def proposed(mesh: Mesh, **words) -> Plan:
     plan = Plan(

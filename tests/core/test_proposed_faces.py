@@ -34,6 +34,8 @@ from nephos.core.stages.run import run_plan
 from nephos.core.stages.store import MemoryStore
 from nephos.core.stages.work import Work
 
+pytestmark = pytest.mark.long
+
 
 def test_proposals_cut_an_egg_from_two_and_from_four_faces() -> None:
     for sides in (TWO_FACES, FOUR_FACES):

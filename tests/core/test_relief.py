@@ -17,6 +17,8 @@ from nephos.core.surface.drop import drop_points
 from nephos.core.surface.index import build_index
 from relief_tools import BODY, is_closed, no_mesh, piece, places, relief, small_mesh, surface, top_of
 
+pytestmark = pytest.mark.long
+
 CIRCLE = {"kind": "circle", "diameter": 40.0}
 SQUARE = {"kind": "rectangle", "width": 30.0, "length": 30.0}
 

@@ -44,6 +44,8 @@ from nephos.core.surface.gouge import gouges_along
 from nephos.core.surface.rotary import build_rotary_index, rolled, unrolled
 from nephos.core.toolpath import Kind, Toolpath
 
+pytestmark = pytest.mark.long
+
 TURN = 2 * np.pi
 BALL, FLAT = standard_cutter("ball", 3, 2), standard_cutter("flat", 6, 1)
 SHAPES = {

@@ -28,6 +28,8 @@ from nephos.core.stages.work import Work
 from nephos.core.strategies.registry import strategy
 from rotary_check import looked_at
 
+pytestmark = pytest.mark.long
+
 TOLERANCE = 0.01
 
 

@@ -23,6 +23,8 @@ from nephos.core.surface.drop import drop_grid
 from nephos.core.surface.rotary import build_rotary_index
 from nephos.core.toolpath import Kind
 
+pytestmark = pytest.mark.long
+
 LARGE, SMALL = standard_cutter("ball", 6, 3), standard_cutter("ball", 2, 4)
 TURNS = 240
 

@@ -20,6 +20,8 @@ from nephos.core.strategies.clearing.fronts import Clearing, Path, step_at
 from nephos.core.strategies.clearing.levels import areas_of
 from nephos.core.toolpath import Kind
 
+pytestmark = pytest.mark.long
+
 RADIUS = 3.0
 PITCH = 0.15
 

@@ -21,6 +21,8 @@ from nephos.core.strategies.rough_offset import RoughOffsetSettings
 from nephos.core.surface.drop import drop_grid
 from nephos.core.toolpath import Kind
 
+pytestmark = pytest.mark.long
+
 
 def terrace() -> Mesh:
     """Level ground at 0, 2.2 and 5 mm."""

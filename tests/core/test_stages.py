@@ -27,6 +27,8 @@ from nephos.core.stages.stage import Kept, walk
 from nephos.core.stages.store import MemoryStore
 from nephos.core.stages.work import NotKept, Work
 
+pytestmark = pytest.mark.long
+
 TESTS = Path(__file__).parents[1]
 
 

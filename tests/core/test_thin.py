@@ -15,6 +15,8 @@ from nephos.core.mesh.model import Mesh
 from nephos.core.stock.block import box_block
 from nephos.core.stock.thin import THIN, thin_places
 
+pytestmark = pytest.mark.long
+
 
 def dished(left: float) -> Mesh:
     """A plate of 24 mm with a round dish whose bottom is `left` mm over the stock's underside."""

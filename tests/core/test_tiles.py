@@ -31,6 +31,8 @@ from nephos.core.stages.store import MemoryStore
 from nephos.core.stages.work import Work
 from nephos.core.toolpath import Kind
 
+pytestmark = pytest.mark.long
+
 LENGTH, WIDTH, THICK = 90.0, 36.0, 12.0
 DRILL = standard_cutter("drill", 3, 7)
 ROUGH = op("rough_offset", FLAT, 10, stepdown=3.0, stepover=1.6, leave=0.3)

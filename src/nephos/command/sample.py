@@ -152,7 +152,7 @@ def _wrap(relief: Mesh) -> None:
     job = edit_plan(job.pk, job.version, edit, "wrap round a bar")
     prepare(parse_plan(current_plan(job)).models[0].model_dump(mode="json"))
     job = _sized(job, _POST_LENGTH)
-    _propose(key="sample-post", job_id=job.pk, based_on=job.version, kind="rotary", calculated=True)
+    _propose("sample-post", job, "rotary")
 
 
 def _propose(key: str, job: Job, kind: str) -> None:
@@ -183,7 +183,7 @@ def load_sample() -> None:
             kind, longest = _OF_FACES[name]
             # From the front, the back lies as deep as the stock is wide.
             job = _sized(job, longest, dict.fromkeys(_CLOSE, 3.0) if kind != "two-faces" else None)
-            _propose(key=f"sample-{name}", job_id=job.pk, based_on=job.version, kind=kind, calculated=True)
+            _propose(f"sample-{name}", job, kind)
         if name in _IN_TILES:
             job = edit_plan(job.pk, job.version, {"do": "cut_in_tiles", "setup": "a"}, "cut in tiles")
             tiled = Calculation.objects.create(job=job, revision=job.revision)

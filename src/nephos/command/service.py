@@ -285,8 +285,23 @@ def _all_tests(every: bool) -> list[str]:
     return [*chosen, "--durations=12", *([] if every else ["-m", "not slow"])]
 
 
+def _quick() -> int:
+    """Types, lint, the page's logic, and the short tests of the core: no browser and no database."""
+    ensure_frontend()
+    ensure_kernels()
+    python = ["env", "NEPHOS_CORES=1", sys.executable, "-m", "pytest", "-n", "2", "--dist", "worksteal"]
+    short = [*python, "-m", "not slow and not long", "tests/core"]
+    page = ["npm", "exec", "--", "vitest", "run", "--project", "logic"]
+    checks = [check for check in _checks() if check[0] != "vitest"]
+    with ThreadPoolExecutor(2) as pool:
+        checked = pool.submit(lambda: [_checked(*check) for check in [*checks, ("vitest", page, ROOT / "frontend")]])
+        passed = [_checked("pytest", short), *checked.result()]
+    return 0 if all(passed) else 1
+
+
 def test(words: list[str]) -> int:
-    """Lint, types and tests, after setting up what they need; `--all` runs those marked slow too."""
+    """Lint, types and tests, after setting up what they need; `--all` runs those marked slow too, `--quick` what a
+    developer asks for between two changes."""
     if "--random" in words:
         # Other cases than in CI, and more of them.
         words = [word for word in words if word != "--random"]
@@ -296,8 +311,8 @@ def test(words: list[str]) -> int:
             "NEPHOS_FUZZ_ROUNDS": "10",
         }
         say(f"random cases, seed {os.environ['NEPHOS_FUZZ_SEED']}")
-    every = "--all" in words
-    words = [word for word in words if word != "--all"]
+    every, quick = "--all" in words, "--quick" in words
+    words = [word for word in words if word not in {"--all", "--quick"}]
     was_running = lock.running() is not None
     postgres.start(load_config())
     try:
@@ -306,6 +321,8 @@ def test(words: list[str]) -> int:
             ensure_packages(BROWSER)
             chosen = [sys.executable, "-m", "pytest", *words]
             return subprocess.run(chosen, check=False, cwd=ROOT, stdin=subprocess.DEVNULL).returncode
+        if quick:
+            return _quick()
         with ThreadPoolExecutor(3) as pool:
             kernels, browser = pool.submit(ensure_kernels), pool.submit(ensure_packages, BROWSER)
             ensure_frontend()
