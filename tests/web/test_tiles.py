@@ -6,7 +6,9 @@ import zipfile
 
 import numpy as np
 import pytest
+from django.db import connection
 from django.test import Client
+from django.test.utils import CaptureQueriesContext
 
 from meshes import box_mesh, grid_mesh
 from nephos.core.mesh.formats.stl import write_stl
@@ -125,3 +127,20 @@ def test_a_piece_keeps_to_an_outline_and_the_rest_goes_on_further_boards(shop: C
         found = shop.get(f"/api/jobs/{key}").json()["plan"]["models"]
         shown += [model["name"] for model in found if model["shown"]]
     assert sorted(shown) == ["one", "three", "two"], "each piece lies on one board"
+
+
+def _queries_of_a_preview(shop: Client, job: dict) -> int:
+    # With another tolerance nothing of the answer is cached.
+    job["plan"]["tolerance"] = 0.0123
+    with CaptureQueriesContext(connection) as found:
+        body = {"plan": job["plan"], "edit": None}
+        send(shop, "/jobs/preview/plan", body)
+    return len(found)
+
+
+def test_a_board_of_many_tiles_is_previewed_in_the_queries_of_one(shop: Client, board: dict) -> None:
+    two = edited(shop, board, do="cut_in_tiles", setup="a", count=2)
+    few = _queries_of_a_preview(shop, two)
+    many = edited(shop, two, do="change_tiles", setup="a", change={"seams_x": [4.0, 8.0, 12.0, 16.0, 20.0]})
+    assert len(many["derived"]["setups"]) == 6
+    assert _queries_of_a_preview(shop, many) <= few
