@@ -13,6 +13,15 @@ afterEach(cleanup);
 // jsdom has none, and React Aria asks for it where it looks elements up.
 vi.stubGlobal("CSS", { escape: (text: string) => text.replace(/[^\w-]/g, (mark) => `\\${mark}`) });
 
+// jsdom reads files by events alone.
+Blob.prototype.text ??= function text(this: Blob) {
+  return new Promise((resolve) => {
+    const reader = new FileReader();
+    reader.onload = () => resolve(String(reader.result));
+    reader.readAsText(this);
+  });
+};
+
 export function show(what: ReactNode) {
   const { container, rerender } = render(<ThemeProvider theme={paper}>{what}</ThemeProvider>);
   return {
