@@ -35,6 +35,7 @@ import { SectionCap, SectionControl } from "./SectionCap";
 import { Shutter, type Shoot } from "./Shutter";
 import { SweptCircles } from "./SweptCircles";
 import { PathLegend, ViewTools } from "./ViewTools";
+import { ViewGuard } from "./ViewGuard";
 import { WholePanel } from "./WholePanel";
 import { WholePart, type WholePaint } from "./WholePart";
 import { useShownBlock, useShownDeviation } from "./shown";
@@ -238,152 +239,157 @@ export function View(props: {
       }}
     >
       <PaceContext.Provider value={pace}>
-        <Canvas
-          frameloop="demand"
-          dpr={[1, 1.5]}
-          camera={{ fov: 30, position: [200, -400, 300], up: [0, 0, 1] }}
-          gl={{ antialias: true, preserveDrawingBuffer: true, localClippingEnabled: true }}
-          role="application"
-          aria-label="View of the block"
-          tabIndex={0}
-        >
-          <ambientLight intensity={0.9} />
-          <directionalLight position={[-200, 120, 400]} intensity={2.1} />
-          <Camera
-            low={low}
-            high={high}
-            direction={direction}
-            turn={turn}
-            focus={props.focus}
-            raised={mode === "compare" && summary ? 52 : 0}
-          />
-          <Shutter shoot={shoot} />
-          <group userData={{ aside: true }}>
-            {plan.stock.kind === "round" && !flat ? (
-              <BarEdges length={plan.stock.length} diameter={plan.stock.width} matrix={box.matrix} />
-            ) : (
-              <StockEdges low={low} high={high} />
-            )}
-          </group>
-          {mode === "place" && !flat && <SweptCircles matrix={box.matrix} />}
-          {mode === "place" && <PlacedModels models={models} toSetup={box.matrix} size={grip * 0.7} />}
-          {bar && !flat && <BarHolders bar={bar} length={plan.stock.length} core={mode === "place"} />}
-          {mode === "place" && <ZeroPieces info={info} low={low} high={high} zero={zero} grip={grip} />}
-          <group position={[...(info?.tile?.slid ?? [0, 0]), 0] as Point}>
-            <KeepOutPieces />
-          </group>
-          <group matrix={box.matrix} matrixAutoUpdate={false}>
-            {mode === "place" && plan.faces && (
-              <>
-                <PartingHandle matrix={box.matrix} size={grip * 0.5} />
-                <FaceTabs matrix={box.matrix} size={grip * 0.9} />
-              </>
-            )}
-            {mode === "place" && !(chosen.kind === "model" && chosen.piece) && (
-              <PlaceHandles size={grip} cutOff={cutOff} onCutOff={setCutOff} />
-            )}
-          </group>
-          <group userData={{ aside: true }}>
-            {bounds && (mode === "place" || mode === "paths") && (
-              <Outline low={bounds.low} high={bounds.high} z={top} tone={theme.action} />
-            )}
-            {operation?.strategy === "cut_out" && operationInfo && (mode === "place" || mode === "paths") && (
-              <TabHandles operation={operation} info={operationInfo} foot={foot} />
-            )}
-            {boundary && curved && (
-              <group matrix={curveMatrix} matrixAutoUpdate={false}>
-                <CurveHandles boundary={boundary} top={curveTop} size={grip * 0.16} />
-                <DrawnSoFar points={drawn} top={curveTop} size={grip * 0.1} />
-              </group>
-            )}
-            {outline && !outline.refused && around === 0 && (mode === "place" || mode === "paths") && (
-              <OutlineRings outline={outline.key} z={top} tone={theme.action} />
-            )}
-          </group>
-          {whole && (
-            <WholePart
-              part={whole.key}
-              matrix={box.matrix}
-              colour={material.colour}
-              section={section}
-              compare={mode === "compare" ? { limit, most, shown: paint } : null}
-            />
-          )}
-          {mode !== "place" && !whole && buffers && grid && (
-            <group rotation={[spin, 0, 0]}>
-              <BlockMesh
-                grid={grid}
-                heights={buffers}
-                foot={foot}
-                top={top}
-                section={section}
-                fine={fine}
-                deviation={compared.picture}
-                version={block.version}
-                look={material}
-                lens={look.lens && lensOf(look.lens)}
-                around={around}
+        <ViewGuard>
+          {(watch) => (
+            <Canvas
+              frameloop="demand"
+              dpr={[1, 1.5]}
+              camera={{ fov: 30, position: [200, -400, 300], up: [0, 0, 1] }}
+              onCreated={({ gl }) => watch(gl.domElement)}
+              gl={{ antialias: true, preserveDrawingBuffer: true, localClippingEnabled: true }}
+              role="application"
+              aria-label="View of the block"
+              tabIndex={0}
+            >
+              <ambientLight intensity={0.9} />
+              <directionalLight position={[-200, 120, 400]} intensity={2.1} />
+              <Camera
+                low={low}
+                high={high}
+                direction={direction}
+                turn={turn}
+                focus={props.focus}
+                raised={mode === "compare" && summary ? 52 : 0}
               />
-              {/* While a bar is turned, what lies along its axis is cut elsewhere. */}
-              {(spin === 0 || section.axis === "x") && (
-                <SectionCap
-                  section={section}
-                  grid={grid}
-                  heights={buffers}
-                  foot={foot}
-                  version={block.version}
+              <Shutter shoot={shoot} />
+              <group userData={{ aside: true }}>
+                {plan.stock.kind === "round" && !flat ? (
+                  <BarEdges length={plan.stock.length} diameter={plan.stock.width} matrix={box.matrix} />
+                ) : (
+                  <StockEdges low={low} high={high} />
+                )}
+              </group>
+              {mode === "place" && !flat && <SweptCircles matrix={box.matrix} />}
+              {mode === "place" && <PlacedModels models={models} toSetup={box.matrix} size={grip * 0.7} />}
+              {bar && !flat && <BarHolders bar={bar} length={plan.stock.length} core={mode === "place"} />}
+              {mode === "place" && <ZeroPieces info={info} low={low} high={high} zero={zero} grip={grip} />}
+              <group position={[...(info?.tile?.slid ?? [0, 0]), 0] as Point}>
+                <KeepOutPieces />
+              </group>
+              <group matrix={box.matrix} matrixAutoUpdate={false}>
+                {mode === "place" && plan.faces && (
+                  <>
+                    <PartingHandle matrix={box.matrix} size={grip * 0.5} />
+                    <FaceTabs matrix={box.matrix} size={grip * 0.9} />
+                  </>
+                )}
+                {mode === "place" && !(chosen.kind === "model" && chosen.piece) && (
+                  <PlaceHandles size={grip} cutOff={cutOff} onCutOff={setCutOff} />
+                )}
+              </group>
+              <group userData={{ aside: true }}>
+                {bounds && (mode === "place" || mode === "paths") && (
+                  <Outline low={bounds.low} high={bounds.high} z={top} tone={theme.action} />
+                )}
+                {operation?.strategy === "cut_out" && operationInfo && (mode === "place" || mode === "paths") && (
+                  <TabHandles operation={operation} info={operationInfo} foot={foot} />
+                )}
+                {boundary && curved && (
+                  <group matrix={curveMatrix} matrixAutoUpdate={false}>
+                    <CurveHandles boundary={boundary} top={curveTop} size={grip * 0.16} />
+                    <DrawnSoFar points={drawn} top={curveTop} size={grip * 0.1} />
+                  </group>
+                )}
+                {outline && !outline.refused && around === 0 && (mode === "place" || mode === "paths") && (
+                  <OutlineRings outline={outline.key} z={top} tone={theme.action} />
+                )}
+              </group>
+              {whole && (
+                <WholePart
+                  part={whole.key}
+                  matrix={box.matrix}
                   colour={material.colour}
-                  under={block.under}
-                  around={around}
-                />
-              )}
-              {look.lens && (
-                <BlockMesh
-                  grid={look.lens.grid}
-                  heights={look.lens.data}
-                  foot={foot}
-                  top={top}
                   section={section}
-                  version={0}
-                  look={material}
+                  compare={mode === "compare" ? { limit, most, shown: paint } : null}
                 />
               )}
-            </group>
-          )}
-          {mode === "paths" &&
-            list.map((item, k) => {
-              if (
-                !external &&
-                (hidden.has(parentOf(item.number)) || (operation && operation.number !== parentOf(item.number)))
-              )
-                return null;
-              const upTo = !moment || k < moment.index ? Infinity : k === moment.index ? moment.move : -1;
-              return (
-                <group key={item.number} rotation={[spin, 0, 0]}>
-                  <PathLines data={item} upTo={upTo} high={top} low={lowestCut} section={section} around={around} />
+              {mode !== "place" && !whole && buffers && grid && (
+                <group rotation={[spin, 0, 0]}>
+                  <BlockMesh
+                    grid={grid}
+                    heights={buffers}
+                    foot={foot}
+                    top={top}
+                    section={section}
+                    fine={fine}
+                    deviation={compared.picture}
+                    version={block.version}
+                    look={material}
+                    lens={look.lens && lensOf(look.lens)}
+                    around={around}
+                  />
+                  {/* While a bar is turned, what lies along its axis is cut elsewhere. */}
+                  {(spin === 0 || section.axis === "x") && (
+                    <SectionCap
+                      section={section}
+                      grid={grid}
+                      heights={buffers}
+                      foot={foot}
+                      version={block.version}
+                      colour={material.colour}
+                      under={block.under}
+                      around={around}
+                    />
+                  )}
+                  {look.lens && (
+                    <BlockMesh
+                      grid={look.lens.grid}
+                      heights={look.lens.data}
+                      foot={foot}
+                      top={top}
+                      section={section}
+                      version={0}
+                      look={material}
+                    />
+                  )}
                 </group>
-              );
-            })}
-          {moment && (mode === "paths" || mode === "proof") && !atEnd && (
-            <CutterPiece
-              section={
-                (external ? external.proof.parts : (info?.operations ?? [])).find(
-                  (item) => item.number === moment.data.number,
-                )?.outline ?? []
-              }
-              at={around > 0 ? [moment.at[0], 0, moment.at[2]] : moment.at}
-            />
+              )}
+              {mode === "paths" &&
+                list.map((item, k) => {
+                  if (
+                    !external &&
+                    (hidden.has(parentOf(item.number)) || (operation && operation.number !== parentOf(item.number)))
+                  )
+                    return null;
+                  const upTo = !moment || k < moment.index ? Infinity : k === moment.index ? moment.move : -1;
+                  return (
+                    <group key={item.number} rotation={[spin, 0, 0]}>
+                      <PathLines data={item} upTo={upTo} high={top} low={lowestCut} section={section} around={around} />
+                    </group>
+                  );
+                })}
+              {moment && (mode === "paths" || mode === "proof") && !atEnd && (
+                <CutterPiece
+                  section={
+                    (external ? external.proof.parts : (info?.operations ?? [])).find(
+                      (item) => item.number === moment.data.number,
+                    )?.outline ?? []
+                  }
+                  at={around > 0 ? [moment.at[0], 0, moment.at[2]] : moment.at}
+                />
+              )}
+              <Picker
+                active={CLICKED.has(tool) && (tool !== "draw" || curved)}
+                block={tool === "pick loop" || tool === "draw" ? onTop : mode === "place" ? null : onBlock}
+                onPick={picked}
+              />
+              {tool === "window" && <LookFrame look={look} z={top} tone={theme.action} />}
+              {tool === "measure" && (
+                <MeasureMarks points={points} size={Math.max(plan.stock.length, plan.stock.width) * 0.005} />
+              )}
+            </Canvas>
           )}
-          <Picker
-            active={CLICKED.has(tool) && (tool !== "draw" || curved)}
-            block={tool === "pick loop" || tool === "draw" ? onTop : mode === "place" ? null : onBlock}
-            onPick={picked}
-          />
-          {tool === "window" && <LookFrame look={look} z={top} tone={theme.action} />}
-          {tool === "measure" && (
-            <MeasureMarks points={points} size={Math.max(plan.stock.length, plan.stock.width) * 0.005} />
-          )}
-        </Canvas>
+        </ViewGuard>
       </PaceContext.Provider>
       {!ready && mode !== "place" && (
         <Empty>

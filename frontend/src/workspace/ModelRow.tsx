@@ -89,7 +89,7 @@ export function ModelRow(props: { model: Model; number: number; findings: Findin
         ? model.composition
           ? "composing…"
           : "repairing…"
-        : `${countText(facts?.triangles ?? 0)} triangles`;
+        : `${countText(facts?.triangles ?? 0)} ${facts?.triangles === 1 ? "triangle" : "triangles"}`;
   return (
     <Line $chosen={mine} $off={model.shown === false} data-testid="row-model" data-state={state?.state}>
       <span className="number">{String(props.number).padStart(2, "0")}</span>

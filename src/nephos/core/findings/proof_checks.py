@@ -63,7 +63,8 @@ def _gouges(c: Context) -> list[Finding]:
     if not deep:
         return []
     move = deep[0].move
-    more = f", and in {len(deep) - 1} more moves" if len(deep) > 1 else ""
+    others = len(deep) - 1
+    more = f", and in {others} more move{'s' if others > 1 else ''}" if others else ""
     return [
         Finding(
             "gouge",
