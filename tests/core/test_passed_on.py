@@ -6,6 +6,7 @@ import pytest
 from core.test_rotary import EGG, FINISH, ROUGH, operation, plan_of
 from cutting import BALL, FLAT
 from nephos.core.cutters.cutter import HolderStep
+from nephos.core.finding import Finding
 from nephos.core.findings.faces import whole_findings, whole_row
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.summary import quick_look
@@ -198,6 +199,27 @@ def test_a_face_before_or_after_the_bar_rotates_begins_with_what_was_left(first:
     if told:
         x, y, z = told[0].place
         assert 0 <= x <= plan.stock.length and np.hypot(y - plan.stock.width / 2, z - plan.stock.thickness / 2) <= 15.0
+
+
+def test_a_bar_and_its_faces_are_judged_together() -> None:
+    """Round the bar only X 20 to 60 of an egg of 60 mm is cut, and the face cuts its middle: the far end stays."""
+    plan = both_kinds("bar")
+    near = Boundary(id="near", name="near", setup="bar", source="rectangle", at=(40.0, 0.0), size=(40.0, 400.0))
+    bar = plan.setups[0]
+    limit = {"boundary": Limit(boundary="near", contain="centre")}
+    short = bar.model_copy(update={"operations": tuple(item.model_copy(update=limit) for item in bar.operations)})
+    part = plan.model_copy(update={"setups": (short, plan.setups[1]), "boundaries": (*plan.boundaries, near)})
+    (stop,) = [item for item in job_findings(part) if item.code == "not-cut"]
+    assert stop.level == "stop" and stop.place is not None and stop.place[0] > 60
+    # The egg's surface from X 65 to 95 is half of it; the face has cut some.
+    assert 35 < float(stop.text.split(" %")[0]) < 50
+    assert not [item for item in job_findings(plan) if item.code == "not-cut"], "core and ends hold the part"
+
+
+def job_findings(plan: Plan) -> list[Finding]:
+    work = Work(MemoryStore(), lambda _: EGG)
+    list(run_plan(plan, lambda _: EGG, work))
+    return whole_findings(plan, work.of(job_stages(plan).whole), whole_row(plan))
 
 
 def test_an_operation_with_nothing_to_do_gets_no_file() -> None:

@@ -363,13 +363,27 @@ def whole_findings(plan: Plan, whole: Whole, row: str, units: Units = "mm") -> l
     mm, numbers = length_in(units), whole.numbers()
     if whole.thin is not None:
         found += thin_findings(whole.thin, row, mm)
-    if numbers.get("unreachable", 0.0) > 0.02:
+    if whole.uncut is not None and whole.uncut.share > 0:
+        found.append(
+            Finding(
+                "not-cut",
+                "stop",
+                row,
+                f"{100 * whole.uncut.share:.1f} % of the surface of the part is not cut by any setup: up to "
+                f"{mm(round(whole.uncut.most, 1))} of stock remain",
+                "cut deeper, add a setup or a smaller cutter, or accept it and carve it by hand",
+                whole.uncut.place,
+            )
+        )
+    # Uncut surface is not reached either: it is reported once.
+    corners = numbers.get("unreachable", 0.0) - (0.0 if whole.uncut is None else whole.uncut.share)
+    if corners > 0.02:
         found.append(
             Finding(
                 "no-side-reaches",
                 "caution",
                 row,
-                f"{true_in_words(numbers, mm)}; on {100 * numbers['unreachable']:.0f} % more is left in corners that "
+                f"{true_in_words(numbers, mm)}; on {100 * corners:.0f} % more is left in corners that "
                 f"no cutter of any side reaches, up to {mm(numbers['leftover_max_unreachable'])}",
                 "finish with a smaller cutter, add a side, or sand them",
                 _least_reached(whole),
@@ -407,18 +421,6 @@ def _joined_findings(plan: Plan, faces: Faces, whole: Whole, units: Units) -> li
                 f"{mm(round(max(whole.ridge, HELD), 1))} high, connects it with its frame besides the tabs",
                 "cut deeper from both sides, with longer cutters, or use stock of less height",
                 whole.held,
-            )
-        )
-    if whole.uncut is not None and whole.uncut.share > 0:
-        found.append(
-            Finding(
-                "not-cut",
-                "stop",
-                ROW,
-                f"{100 * whole.uncut.share:.1f} % of the surface of the part is not cut by any setup: up to "
-                f"{mm(round(whole.uncut.most, 1))} of stock remain",
-                "cut deeper, add a setup or a smaller cutter, or accept it and carve it by hand",
-                whole.uncut.place,
             )
         )
     return found

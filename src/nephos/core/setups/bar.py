@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 
-from nephos.core.arrays import F64
+from nephos.core.arrays import F64, Bool
 from nephos.core.cutters import Cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.model import Mesh, joined
@@ -18,6 +18,10 @@ from nephos.core.stock.block import Block
 from nephos.core.surface.rotary import RotaryIndex, build_rotary_index
 
 _FAR = 1e5
+_END, _FACING = 0.02, 0.9
+"""An end face lies within this share of the length from the end, and its normal has this share along the axis."""
+_SKIN = 0.5
+"""Cutters leave up to this much (mm) more than the core, as outlines are chords."""
 _SIDES = 360
 """Sides of a spigot in the surface that cutters are dropped on."""
 
@@ -67,6 +71,25 @@ def kept_of_bar(plan: Plan, matrix: F64, whole: Mesh) -> list[Mesh]:
     if rotary.core > 0:
         solids.append(spigot(0.0, plan.stock.length, rotary.core / 2))
     return [solid.moved(from_axis) for solid in solids]
+
+
+def holds_part(plan: Plan, mesh: Mesh, points: F64, normals: F64) -> Bool:
+    """(n,) bool: which samples of the models' surface join them to the bar: inside core and spigot, and the end faces.
+
+    `mesh` : the models in stock space; points and normals (n, 3) likewise. Nothing joins them on a board."""
+    rotary, holder = plan.held_bar, next((setup for setup in plan.setups if setup.holding is not None), None)
+    if rotary is None or holder is None:
+        return np.zeros(len(points), np.bool_)
+    frame = holder.frame(plan.stock).matrix
+    about, out = points @ frame[:3, :3].T + frame[:3, 3], normals @ frame[:3, :3].T
+    whole = mesh.moved(frame)
+    low, high = float(whole.low[0]), float(whole.high[0])
+    near = _END * (high - low)
+    left = (about[:, 0] < low + near) & (out[:, 0] < -_FACING)
+    right = (about[:, 0] > high - near) & (out[:, 0] > _FACING)
+    thickest = max(rotary.core, rotary.spigot) / 2 + _SKIN
+    found: Bool = left | right | (np.hypot(about[:, 1], about[:, 2]) <= thickest)
+    return found
 
 
 def between_chuck_and_tailstock(plan: Plan, cutter: Cutter, height: float) -> shapely.Geometry:

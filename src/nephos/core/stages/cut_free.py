@@ -1,7 +1,7 @@
 """Checks of a finished part of several faces: surface that no setup has cut, and webs that connect it with its
 frame."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -82,7 +82,14 @@ def tab_skin(setups: Iterable[Setup]) -> float:
 
 
 def uncut_surface(
-    mesh: Mesh, sides: Sequence[Side], size: F64, tabs: Sequence[FaceTab] = (), border: float = 0.0, corner: float = 0.0
+    mesh: Mesh,
+    sides: Sequence[Side],
+    size: F64,
+    tabs: Sequence[FaceTab] = (),
+    border: float = 0.0,
+    corner: float = 0.0,
+    *,
+    holds: Callable[[F64, F64], Bool] | None = None,
 ) -> Uncut:
     """Measure the surface of a model that no setup has cut.
 
@@ -90,7 +97,8 @@ def uncut_surface(
     ----------
     mesh : the model in stock space. sides : the cut of each setup. size : (3,) size of the stock. tabs, border : of the
     part; samples on tabs are left out. corner : margin (mm) round tabs, the radius of the largest cutter, which leaves
-    fillets there.
+    fillets there. holds : which samples (points and normals, (n, 3) each) hold the part by other means; they are left
+    out too.
 
     Notes
     -----
@@ -99,6 +107,8 @@ def uncut_surface(
     """
     points, normals = surface_samples(mesh.vertices, _outer_faces(mesh), _SAMPLES)
     off = ~near_tabs(points, tabs, border, corner)
+    if holds is not None:
+        off &= ~holds(points, normals)
     points, normals = points[off], normals[off]
     if not len(points):
         return Uncut(0.0, 0.0, None, np.zeros(0))

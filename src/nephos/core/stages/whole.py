@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any, ClassVar
 
 import numpy as np
@@ -13,6 +14,7 @@ from nephos.core.parallel import Report
 from nephos.core.plan.schema import Plan
 from nephos.core.plan.setups.setup import Setup
 from nephos.core.plan.stock import Stock
+from nephos.core.setups.bar import holds_part
 from nephos.core.setups.registry import kind_of
 from nephos.core.stages.block import SideStage
 from nephos.core.stages.compare import CompareStage
@@ -51,8 +53,8 @@ class Whole:
     """The finished block, over all setups that are worked out; of a setup with tiles the last tile stands for all.
 
     `ridge` : largest thickness (mm) of what is left between the faces beside the part, `ridge_at` where (stock space).
-    `uncut` : surface of a part of several faces that no setup has cut. `held` : a point where a web connects the part
-    with its frame; none without a web. `thin` : thin places of the part, of the side that sees most of them."""
+    `uncut` : surface of the part that no setup has cut; none where it is not looked for. `held` : a point where a web
+    connects the part with its frame; none without a web. `thin` : thin places of the part, of the side that sees most of them."""
 
     surfaces: tuple[OwnSurface, ...]
     ridge: float = 0.0
@@ -96,8 +98,9 @@ class Whole:
 
 @dataclass(frozen=True, eq=False)
 class FreedStage(KeptResult):
-    """Measures the surface of a part of several faces that no setup has cut, and finds webs to its frame. `plan` :
-    nothing but what it depends on. `setups`, `spaces` and `sides` : of all setups."""
+    """Measures the surface of a part that no setup has cut: of a part of several faces, or on a bar. Of the former it
+    finds webs to its frame too. `plan` : nothing but what it depends on. `setups`, `spaces` and `sides` : of all
+    setups."""
 
     name: ClassVar[str] = "whole"
     version: ClassVar[int] = 11
@@ -111,20 +114,20 @@ class FreedStage(KeptResult):
     def of(
         cls, plan: Plan, setups: Sequence[Setup], spaces: tuple[SpaceStage, ...], sides: tuple[SideStage, ...]
     ) -> "FreedStage":
-        """The stage for setups of a plan with several faces."""
+        """The stage for setups of a plan."""
         return cls(whole_seen(plan), tuple(part_seen(setup, parted=True) for setup in setups), spaces, sides)
 
     def compute(self, work: Resolver, report: Report) -> Result:
         """The uncut surface, and a point of a web."""
         plan, faces = self.plan, self.plan.faces
-        if faces is None:
-            raise ValueError("a part of several faces is asked for")
         first, sides = space_of(work.of(self.spaces[0]), plan, self.setups[0]), [work.of(side) for side in self.sides]
         mesh = first.mesh.moved(np.asarray(np.linalg.inv(first.matrix), np.float64))
         corner = max(widest_radius(setup.worked) for setup in self.setups)
-        uncut = uncut_surface(mesh, sides, np.array(plan.stock.size), faces.tabs, faces.border, corner)
+        tabs, border = ((), 0.0) if faces is None else (faces.tabs, faces.border)
+        holds = partial(holds_part, plan, mesh)
+        uncut = uncut_surface(mesh, sides, np.array(plan.stock.size), tabs, border, corner, holds=holds)
         own, held = sides[0], None
-        if not isinstance(own, CutBar):
+        if faces is not None and not isinstance(own, CutBar):
             outline, skin = shadow_of(work, plan, first.setup), tab_skin(self.setups)
             held = held_in_frame(first, final_block(first, own, tuple(sides[1:])), outline, mesh, sides, skin)
         return as_result(
@@ -136,7 +139,7 @@ class FreedStage(KeptResult):
 class WholeStage(Stage[Whole]):
     """The compare over all surfaces of the part. `plan` and `setups` have nothing but what it depends on; `compares`
     and `sides` are those of the setups. `own` : without entries where one setup alone is worked out. `freed` : of a
-    part of several faces."""
+    part of several faces, or on a bar."""
 
     name: ClassVar[str] = "surfaces"
     version: ClassVar[int] = 1
@@ -160,7 +163,8 @@ class WholeStage(Stage[Whole]):
                 OwnSurfaceStage.of(plan, setup, compares[k], sides[k], sides[:k] + sides[k + 1 :])
                 for k, setup in enumerate(setups)
             )
-            freed = FreedStage.of(plan, setups, tuple(item.space for item in compares), sides) if parted else None
+            judged = parted or plan.held_bar is not None
+            freed = FreedStage.of(plan, setups, tuple(item.space for item in compares), sides) if judged else None
         seen = tuple(part_seen(setup, parted) for setup in setups)
         return cls(whole_seen(plan), seen, compares, sides, own, freed)
 
