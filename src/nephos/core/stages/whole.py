@@ -54,7 +54,8 @@ class Whole:
 
     `ridge` : largest thickness (mm) of what is left between the faces beside the part, `ridge_at` where (stock space).
     `uncut` : surface of the part that no setup has cut; none where it is not looked for. `held` : a point where a web
-    connects the part with its frame; none without a web. `thin` : thin places of the part, of the side that sees most of them."""
+    connects the part with its frame; none without a web. `thin` : thin places of the part, of the side that sees most
+    of them."""
 
     surfaces: tuple[OwnSurface, ...]
     ridge: float = 0.0
