@@ -170,19 +170,56 @@ def test_a_leg_is_parted_last_and_its_ends_stay_thick_until_then() -> None:
     assert parted.min() == pytest.approx(last.settings.diameter / 2, abs=0.02)
 
 
-def test_a_part_that_ends_in_a_tip_gets_no_groove_and_its_thick_end_lies_at_the_chuck() -> None:
-    finial = turned((14, 0), (14, 10), (6, 20), (9, 45), (5, 60), (2, 68), (0.5, 70))
-    upside_down = Mesh(finial.vertices * [1, 1, -1], np.ascontiguousarray(finial.faces[:, ::-1]))
-    for mesh in (finial, upside_down):
+FINIAL = ((14, 0), (14, 10), (6, 20), (9, 45), (5, 60), (2, 68), (0.5, 70))
+
+
+def reversed_along(mesh: Mesh) -> Mesh:
+    return Mesh(mesh.vertices * [1, 1, -1], np.ascontiguousarray(mesh.faces[:, ::-1]))
+
+
+def test_a_part_with_one_tip_has_its_blunt_end_at_the_chuck_and_a_groove_there_alone() -> None:
+    finial = turned(*FINIAL)
+    for mesh in (finial, reversed_along(finial)):
         plan = proposed(mesh)
         (setup,) = plan.setups
-        assert all(item.strategy != "parting_groove" for item in setup.operations)
+        assert setup.rotary.chuck == "left" and setup.rotary.thick_ends == "chuck"
+        *_, last = setup.operations
+        assert last.strategy == "parting_groove" and last.settings.ends == "left"
         points = placed_model(quick_look(mesh).support, plan.models[0], plan.stock).matrix
         moved = mesh.moved(points).vertices
         radius = np.hypot(moved[:, 1] - plan.stock.width / 2, moved[:, 2] - plan.stock.thickness / 2)
         thick = moved[radius > 13.5, 0]
-        assert setup.rotary.chuck == "left" and thick.max() < plan.stock.length / 2
+        assert thick.max() < plan.stock.length / 2
         assert radius.max() <= plan.stock.width / 2
+
+
+def test_beside_the_chuck_the_bar_stays_thick_and_the_tip_is_cut_past() -> None:
+    mesh = turned(*FINIAL)
+    plan = proposed(mesh).model_copy(update={"pitch": 0.5})
+    (setup,) = plan.setups
+    before = setup.model_copy(update={"operations": setup.operations[:-1]})
+    (done,) = run_plan(plan.model_copy(update={"setups": (before,)}), lambda _: mesh, Work(MemoryStore()))
+    x, radii = done.block.grid.xs, done.block.top.min(axis=0)
+    low, high = float(done.space.mesh.low[0]), float(done.space.mesh.high[0])
+    assert radii[x < low - 0.6].min() >= 14.0 - 0.01
+    assert radii[(x > high + 0.6) & (x < high + 2.0)].max() <= setup.rotary.core / 2 + 0.6
+    assert done.comparison.gouge <= 0.01
+
+
+def test_without_a_cutter_for_grooves_a_blunt_free_end_keeps_a_spigot() -> None:
+    mesh = turned(*LEG)
+    thick = [cutter for cutter in sample_cutters() if cutter.shape != "flat" or cutter.diameter >= 10]
+    look = quick_look(mesh)
+    plan = Plan(
+        stock=Stock(length=100, width=100, thickness=100),
+        setups=(FaceSetup(id="a", name="a"),),
+        models=(Model(id="m", name="m", mesh="m", placement=Placement()),),
+    )
+    shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
+    short = [cutter.model_copy(update={"flute_length": 6.0, "stickout": 8.0}) for cutter in thick]
+    (setup,) = proposed_rotary(plan, shown, short).setups
+    assert setup.rotary.thick_ends == "none" and setup.rotary.spigot > setup.rotary.core
+    assert all(item.strategy != "parting_groove" for item in setup.operations)
 
 
 def test_one_number_is_one_cutter_and_no_roughing_is_repeated_on_bars() -> None:

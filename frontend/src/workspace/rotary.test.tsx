@@ -16,6 +16,7 @@ const rotary: Rotary = {
   clearance: 3,
   core: 8,
   spigot: 0,
+  thick_ends: "none",
 };
 const plan = {
   units: "mm",

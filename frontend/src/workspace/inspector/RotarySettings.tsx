@@ -54,6 +54,13 @@ export function RotarySettings(props: { rotary: Rotary }) {
       {length("core", "Core diameter", "from end to end, never cut; 0 for none")}
       {rotary.tailstock !== "none" &&
         length("spigot", "Spigot diameter", "left between model and tailstock; 0 for the core alone")}
+      <Choose
+        label="Ends left thick"
+        value={rotary.thick_ends ?? "none"}
+        choices={{ none: "none", chuck: "at the chuck", tailstock: "at the tailstock", both: "both" }}
+        onChange={(ends) => edit(change({ thick_ends: ends as Rotary["thick_ends"] }), "ends left thick")}
+      />
+      <Note>Cutters stop at the model's end there; parting grooves go beside it.</Note>
       <RotaryZero />
     </>
   );

@@ -49,7 +49,8 @@ class BarTerrain:
     """Models about the axis of a bar: `radii` (rows, columns) of their outermost surface, mm, the core beside them; one
     row to an angle, one column to `step` mm along the bar from `x0`.
 
-    `covered` (rows, columns) is where models are. `top` is the radius of the bar, `foot` that of the core.
+    `covered` (rows, columns) is where models are. `top` is the radius of the bar, `foot` that of the core. `thick` :
+    whether the bar stays thick beside the left and right end.
     """
 
     radii: F64
@@ -58,6 +59,7 @@ class BarTerrain:
     step: float
     top: float
     foot: float
+    thick: tuple[bool, bool] = (False, False)
 
     @property
     def bottom(self) -> float:
@@ -83,7 +85,8 @@ class BarTerrain:
             return None
         by = limit.past(cutter.radius)
         columns = self.xs[self.covered.any(axis=0)]
-        along: Bool = (self.xs >= columns[0] - by) & (self.xs <= columns[-1] + by)
+        low, high = (min(by, 0.0) if thick else by for thick in self.thick)
+        along: Bool = (self.xs >= columns[0] - low) & (self.xs <= columns[-1] + high)
         return np.broadcast_to(along, self.radii.shape)
 
     def beside(self, radii: F64, reach: float) -> F64:
@@ -143,4 +146,5 @@ def bar_terrain(plan: Plan, setup: RotarySetup, shown: Sequence[Shown]) -> BarTe
     filled = ndimage.grey_closing(np.pad(radii, ((2, 2), (0, 0)), mode="wrap"), size=(3, 3))[2:-2]
     radii = np.maximum(radii, filled)
     covered = radii > 0
-    return BarTerrain(np.maximum(radii, max(core, 0.1)), covered, step / 2, step, radius, core)
+    thick = setup.rotary.left_thick
+    return BarTerrain(np.maximum(radii, max(core, 0.1)), covered, step / 2, step, radius, core, thick)

@@ -1,6 +1,7 @@
 """The ends of a part on a bar: which one lies at the chuck, whether they are blunt, and grooves that part them."""
 
 from collections.abc import Sequence
+from typing import Literal
 
 import numpy as np
 
@@ -50,28 +51,40 @@ def _about_axis(model: Model, look: MeshSummary, stock: Stock) -> tuple[F64, F64
 
 
 def thick_end_at_chuck(model: Model, look: MeshSummary, stock: Stock, rotary: Rotary) -> Model:
-    """The model (on the axis of a bar, `stock`) end for end where its thin end would lie at the chuck.
+    """The model (on the axis of a bar, `stock`) end for end where its thin end would lie at the chuck, or a tip while
+    its other end is blunt.
 
     The chuck bends the bar most where it holds it. A model that was turned by hand stays as it lies."""
     along, radii = _about_axis(model, look, stock)
     left, right = (float(radii[end].mean()) if end.any() else 0.0 for end in (along < _SHARE, along > 1 - _SHARE))
-    at_chuck, other = (left, right) if rotary.chuck == "left" else (right, left)
-    if other < _THICKER * at_chuck:
+    thick, blunt = (left, right), blunt_ends(model, look, stock)
+    at_chuck, other = (0, 1) if rotary.chuck == "left" else (1, 0)
+    if blunt[at_chuck] and not blunt[other]:
+        return model
+    if blunt[at_chuck] == blunt[other] and thick[other] < _THICKER * thick[at_chuck]:
         return model
     x, y, z = model.placement.turn
     turned = model.model_copy(update={"placement": model.placement.model_copy(update={"turn": (x, y, z + 180.0)})})
     return centred(turned, look, stock)
 
 
-def has_blunt_ends(model: Model, look: MeshSummary, stock: Stock) -> bool:
-    """Whether the model ends in a face at both ends, as a leg does, not in a tip."""
+def blunt_ends(model: Model, look: MeshSummary, stock: Stock) -> tuple[bool, bool]:
+    """Whether the model ends in a face, as a leg does, not in a tip: at its left and at its right end."""
     along, radii = _about_axis(model, look, stock)
 
     def blunt(from_end: F64) -> bool:
         face, inside = from_end < _FACE, (from_end > _INSIDE[0]) & (from_end < _INSIDE[1])
         return bool(face.any() and inside.any() and radii[face].max() >= _BLUNT * radii[inside].max())
 
-    return blunt(along) and blunt(1 - along)
+    return blunt(along), blunt(1 - along)
+
+
+def thick_ends(blunt: tuple[bool, bool], rotary: Rotary) -> Literal["none", "chuck", "tailstock", "both"]:
+    """Which ends of the bar stay thick beside `blunt` left and right ends of the model."""
+    chuck, other = blunt if rotary.chuck == "left" else blunt[::-1]
+    if chuck and other:
+        return "both"
+    return "chuck" if chuck else "tailstock" if other else "none"
 
 
 def groove_cutter(cutters: Sequence[Cutter], depth: float) -> Cutter | None:
@@ -84,21 +97,28 @@ def groove_cutter(cutters: Sequence[Cutter], depth: float) -> Cutter | None:
 def groove(
     plan: Plan, rotary: Rotary, terrain: BarTerrain, cutter: Cutter, operations: Sequence[Operation]
 ) -> Operation | None:
-    """Parting grooves beside both ends as the last operation, as deep as the part still bears them; none where that is
-    hardly deeper than the ends are thick."""
+    """Parting grooves beside the ends that stay thick as the last operation, as deep as the part still bears them; none
+    where that is hardly deeper than the ends are thick."""
     covered = np.flatnonzero(terrain.covered.any(axis=0))
-    ends = min(float(terrain.thinnest[covered[0]]), float(terrain.thinnest[covered[-1]]))
+    left, right = rotary.left_thick
+    beside = [float(terrain.thinnest[covered[k]]) for k, thick in ((0, left), (-1, right)) if thick]
+    if not beside:
+        return None
+    ends, which = min(beside), "both" if left and right else "left" if left else "right"
     number, stepdown = max(item.number for item in operations) + 10, round(_GROOVE_STEP * cutter.diameter, 2)
+    wide = max(int(cutter.diameter / terrain.step), 1)
+    past = max(int(max(item.cutter.diameter for item in operations) / terrain.step), 1)
     for diameter in np.arange(max(rotary.core, 4.0), 2 * _AFTER * ends, 0.5):
-        words = {"ends": "both", "diameter": round(float(diameter), 1), "gap": GAP, "stepdown": stepdown}
+        words = {"ends": which, "diameter": round(float(diameter), 1), "gap": GAP, "stepdown": stepdown}
         operation = proposed_operation(plan, (cutter,), "parting_groove", number, cutter, **words).model_copy(
             update={"boundary": Limit(boundary="box", contain="centre")}
         )
         radii = np.full(len(terrain.xs), terrain.top)
         radii[covered] = terrain.thinnest[covered]
-        wide = max(int(cutter.diameter / terrain.step), 1)
-        radii[max(covered[0] - wide, 0) : covered[0]] = diameter / 2
-        radii[covered[-1] + 1 : covered[-1] + 1 + wide] = diameter / 2
+        # Beside an end where the bar does not stay thick, roughing has cut it down to the core.
+        first, last = covered[0], covered[-1] + 1
+        radii[max(first - (wide if left else past), 0) : first] = (diameter if left else rotary.core) / 2
+        radii[last : last + (wide if right else past)] = (diameter if right else rotary.core) / 2
         if bears(plan, held_bar(plan, rotary, terrain, radii), cutting_push(plan, operation)):
             return operation
     return None

@@ -30,11 +30,12 @@ from nephos.core.post.schema import Post, post_of
 from nephos.core.proposals.bar_ends import (
     GAP,
     bears,
+    blunt_ends,
     groove,
     groove_cutter,
-    has_blunt_ends,
     held_bar,
     thick_end_at_chuck,
+    thick_ends,
 )
 from nephos.core.proposals.fitting import fitted
 from nephos.core.proposals.operations import (
@@ -64,6 +65,8 @@ _LEAVE = 0.4
 _MUCH = 0.05
 """A second roughing is proposed where the finisher would meet more than its diameter on more than this share of the
 bar."""
+_SPIGOT = 0.4
+"""Diameter of a spigot at a blunt end, as a share of the bar, where no cutter is slim enough for a groove."""
 _TURNS = 0.075
 """Distance between the turns of a helix, as a share of the cutter's diameter."""
 _ROUNDER = 0.9
@@ -86,13 +89,11 @@ def bar_cutters(swept: float, cutters: Sequence[Cutter]) -> tuple[Cutter, Cutter
 
 
 def _operations(
-    plan: Plan, rough: Cutter, fine: Cutter, cutters: Sequence[Cutter], terrain: BarTerrain, around: bool, blunt: bool
+    plan: Plan, rough: Cutter, fine: Cutter, cutters: Sequence[Cutter], terrain: BarTerrain, around: bool
 ) -> tuple[Operation, ...]:
-    """Roughing, again with a smaller cutter where the first one leaves much, and finishing along X or as a helix.
-
-    Beside `blunt` ends nothing is cut down to the core: the bar stays thick there until the grooves are cut."""
-    limit = Limit(boundary="box", contain="centre" if blunt else "outside")
-    past = limit if blunt else Limit(boundary="box", contain="outside", offset=_PAST)
+    """Roughing, again with a smaller cutter where the first one leaves much, and finishing along X or as a helix."""
+    limit = Limit(boundary="box", contain="outside")
+    past = Limit(boundary="box", contain="outside", offset=_PAST)
     second = second_rougher(rough, fine, cutters)
     roughs = [rough]
     if second is not None:
@@ -184,16 +185,19 @@ def _with_strong_core(plan: Plan, setup: RotarySetup, terrain: BarTerrain) -> Ro
 
 
 def _ends(stock: Stock, rotary: Rotary, rough: Cutter, fine: Cutter, parting: Cutter | None) -> tuple[float, float]:
-    """How much of the bar's left and right end the model must stay clear of, mm; with blunt ends where a cutter for
-    `parting` them is given."""
-    pasts = [(rough, rough.radius + _PAST), (fine, fine.radius)]
-    if parting is not None:
-        pasts = [(rough, 0.0), (fine, 0.0), (parting, parting.radius + GAP)]
+    """How much of the bar's left and right end the model must stay clear of, mm; a cutter for `parting` it beside ends
+    that stay thick."""
     found = []
-    for cutter, past in pasts:
-        limits = cutter_limits(stock, rotary, cutter, rotary.core / 2)
-        found.append((max(limits.low + past, 0.0), max(stock.length - limits.high + past, 0.0)))
-    return max(item[0] for item in found), max(item[1] for item in found)
+    for right, thick in enumerate(rotary.left_thick):
+        pasts = [(rough, rough.radius + _PAST), (fine, fine.radius)]
+        if thick:
+            pasts = [(rough, 0.0), (fine, 0.0)] + ([(parting, parting.radius + GAP)] if parting else [])
+        room = 0.0
+        for cutter, past in pasts:
+            limits = cutter_limits(stock, rotary, cutter, rotary.core / 2)
+            room = max(room, (stock.length - limits.high if right else limits.low) + past)
+        found.append(room)
+    return found[0], found[1]
 
 
 def _usual_core(diameter: float) -> float:
@@ -236,8 +240,13 @@ def proposed_rotary(
         raise Refused(f"a core of {first_core:g} mm leaves nothing to cut of a bar of {diameter:g} mm: make it thinner")
     rotary = rotary.model_copy(update={"core": first_core, "chuck_diameter": max(80.0, diameter)})
     pair = bar_cutters(min(swept, diameter), cutters)
-    blunt = has_blunt_ends(free, look, probe)
-    parting = groove_cutter(cutters, (diameter - first_core) / 2) if blunt else None
+    blunt = blunt_ends(free, look, probe)
+    parting = groove_cutter(cutters, (diameter - first_core) / 2) if any(blunt) else None
+    # Without a cutter for grooves the bar would stay as thick as the part.
+    if parting is not None:
+        rotary = rotary.model_copy(update={"thick_ends": thick_ends(blunt, rotary)})
+    elif blunt[1 if rotary.chuck == "left" else 0]:
+        rotary = rotary.model_copy(update={"spigot": round(max(_SPIGOT * diameter, first_core), 1)})
     for _ in range(2):
         choice = _Choice(rotary, pair, parting, bar, (swept, length))
         found, setup, terrain = _laid_out(plan, model, look, choice, cutters, sized)
@@ -308,9 +317,7 @@ def _laid_out(
         raise Refused("the model has no surface: choose another mesh")
     finishing = proposed_operation(bare, pair[1:], "finish_raster", 10, pair[1])
     around = _goes_round(bare, setup, placed, finishing)
-    setup = setup.model_copy(
-        update={"operations": _operations(bare, *pair, cutters, terrain, around, parting is not None)}
-    )
+    setup = setup.model_copy(update={"operations": _operations(bare, *pair, cutters, terrain, around)})
     return bare.model_copy(update={"setups": (setup,)}), setup, terrain
 
 

@@ -192,6 +192,13 @@ def bar_region(stock: Stock, rotary: Rotary, cutter: Cutter, lowest: float) -> s
     return shapely.box(limits.low, 0.0, limits.high, 2 * np.pi * stock.bar_radius)
 
 
+def within_thick_ends(rotary: Rotary, mesh: Mesh) -> shapely.Geometry:
+    """Where the axis of a cutter may be beside ends that stay thick: no farther than the models' end. `mesh` : the
+    models about the axis."""
+    left, right = rotary.left_thick
+    return shapely.box(float(mesh.low[0]) if left else -_FAR, -_FAR, float(mesh.high[0]) if right else _FAR, _FAR)
+
+
 def first_bar(plan: Plan) -> Block:
     """The bar before the first cut."""
     stock = plan.stock

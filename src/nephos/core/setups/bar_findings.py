@@ -81,9 +81,11 @@ def _limits(done: SetupOutcome, rotary: Rotary, units: Units) -> list[Finding]:
         cutter, limit = outcome.operation.cutter, outcome.operation.boundary
         # An offset asks for more than the model's end.
         past = limit.past(cutter.radius) - limit.offset
+        pasts = [min(past, 0.0) if thick else past for thick in rotary.left_thick]
         limits = cutter_limits(space.plan.stock, rotary, cutter, space.floor)
-        for name, short in (("left", limits.low - low), ("right", high - limits.high)):
-            missing = short + past
+        shorts = (("left", limits.low - low), ("right", high - limits.high))
+        for (name, short), beyond in zip(shorts, pasts, strict=True):
+            missing = short + beyond
             if missing > _HAIR:
                 what = "chuck" if name == rotary.chuck else "tailstock"
                 found.append(

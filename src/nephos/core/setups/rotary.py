@@ -27,7 +27,15 @@ from nephos.core.post.read import Reading
 from nephos.core.post.schema import Post
 from nephos.core.post.split import from_the_nearest_turn
 from nephos.core.post.write import BarPosition, Program, Step
-from nephos.core.setups.bar import bar_index, bar_region, box_on_bar, check_fits, check_settings, first_bar
+from nephos.core.setups.bar import (
+    bar_index,
+    bar_region,
+    box_on_bar,
+    check_fits,
+    check_settings,
+    first_bar,
+    within_thick_ends,
+)
 from nephos.core.setups.bar_findings import rotary_findings
 from nephos.core.setups.bar_programs import as_turned, bar_in_words, rotary_steps
 from nephos.core.setups.cut_whole import CutWhole
@@ -100,8 +108,10 @@ class RotaryKind(CutWhole):
         return shapely.union_all([box_on_bar(mesh, space.frame.radius) for mesh in parts])
 
     def cutter_area(self, space: SetupSpace, operation: Operation) -> shapely.Geometry:
-        """Between chuck and tailstock."""
-        return bar_region(space.plan.stock, self.setup.rotary, operation.cutter, space.floor)
+        """Between chuck and tailstock, and no farther than ends that stay thick; grooves part the model there."""
+        rotary = self.setup.rotary
+        area = bar_region(space.plan.stock, rotary, operation.cutter, space.floor)
+        return area if operation.role == "mark" else area.intersection(within_thick_ends(rotary, space.mesh))
 
     def compared(self, space: SetupSpace, task: CompareTask) -> Comparison:
         """The rays of the finished bar against the model."""

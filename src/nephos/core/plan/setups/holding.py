@@ -15,7 +15,8 @@ class Rotary(Value):
 
     The chuck is a cylinder with its jaws, up to where it `grip`s the bar; the tailstock centre one that begins at the
     bar's other end. No part of the cutter comes nearer to either than the `clearance`. The `core` (a diameter) runs
-    from end to end and is never cut. A `spigot` (a diameter) is left from the model's end to the tailstock."""
+    from end to end and is never cut. A `spigot` (a diameter) is left from the model's end to the tailstock. At
+    `thick_ends` no operation but a parting groove goes past the model's end: the bar stays thick there."""
 
     chuck: Literal["left", "right"] = Field(default="left", title="Chuck", description="the end that it holds")
     grip: _Length = Field(default=20.0, title="Grip", description="how much of the bar is in the jaws, mm")
@@ -29,3 +30,12 @@ class Rotary(Value):
     spigot: _Length = Field(
         default=0.0, title="Spigot", description="diameter left between model and tailstock, mm; 0 for the core alone"
     )
+    thick_ends: Literal["none", "chuck", "tailstock", "both"] = Field(
+        default="none", title="Ends left thick", description="cutters stop at the model's end there, grooves excepted"
+    )
+
+    @property
+    def left_thick(self) -> tuple[bool, bool]:
+        """Whether the bar stays thick beside the model's left and right end."""
+        chuck, other = self.thick_ends in {"chuck", "both"}, self.thick_ends in {"tailstock", "both"}
+        return (chuck, other) if self.chuck == "left" else (other, chuck)
