@@ -2,6 +2,7 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answered, api } from "./client";
 import { useLive } from "./events";
+import type { components } from "./schema";
 import { asJob } from "./types";
 
 /** A page of the jobs whose names have the words that are looked for. */
@@ -13,6 +14,28 @@ export function useJobs(page: number, find: string) {
     refetchInterval: live ? 30_000 : 4000,
     placeholderData: keepPreviousData,
   });
+}
+
+/** How far the sample shop is, and having it made. */
+export function useSampleShop() {
+  const client = useQueryClient();
+  const { data } = useQuery({
+    queryKey: ["sample-shop"],
+    queryFn: () => answered(api.GET("/api/sample-shop")),
+    refetchInterval: (query) => (query.state.data && isUnderWay(query.state.data) ? 2000 : 30_000),
+  });
+  const make = useMutation({
+    mutationFn: () => answered(api.POST("/api/sample-shop")),
+    onSuccess: (found) => client.setQueryData(["sample-shop"], found),
+  });
+  return { data, make };
+}
+
+export type SampleShop = components["schemas"]["SampleShop"];
+
+/** Whether jobs of the sample shop are still being made or calculated. */
+export function isUnderWay(shop: SampleShop): boolean {
+  return shop.state === "waiting" || shop.state === "making" || (shop.state === "made" && shop.finished < shop.made);
 }
 
 export type DeletedKind = "job" | "cutter" | "post" | "machine";

@@ -12,6 +12,8 @@ import { Deleted } from "../parts/Deleted";
 import { Ask, Button, Foot, Quiet, Said } from "../parts/controls";
 import { NumberField, WordField } from "../parts/fields";
 import { useUpload } from "../parts/upload";
+import { NoJobsYet, SampleShopStrip } from "./SampleShopStrip";
+import { Strip } from "./Strip";
 import { TopBar } from "./TopBar";
 
 const Page = styled(DropZone)`
@@ -101,19 +103,6 @@ const Open = styled(Link)`
     outline: 2px solid ${(p) => p.theme.action};
   }
 `;
-const Strip = styled.div`
-  padding: 8px 24px;
-  display: flex;
-  gap: 14px;
-  align-items: center;
-  background: ${(p) => p.theme.chosen};
-  border-bottom: 1px solid ${(p) => p.theme.hairline};
-  & progress {
-    width: 220px;
-    accent-color: ${(p) => p.theme.action};
-  }
-`;
-
 function JobTile(props: { job: JobListed; onCopy: () => void; onDelete: () => void }) {
   const { job } = props;
   return (
@@ -123,10 +112,9 @@ function JobTile(props: { job: JobListed; onCopy: () => void; onDelete: () => vo
       </div>
       <div className="words">
         <Open href={`/jobs/${job.id}`}>{job.name}</Open>
+        <span className="key">{job.stock}</span>
         <span className="key">
-          {job.stock} · {job.operations} operations
-        </span>
-        <span className="key">
+          {job.operations} {job.operations === 1 ? "operation" : "operations"} ·{" "}
           {new Date(job.updated).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}
         </span>
         <div className="tools">
@@ -302,6 +290,7 @@ export function JobsPage() {
           <Said role="alert">{problem}</Said>
         </Strip>
       )}
+      <SampleShopStrip />
       <Tiles>
         {list?.jobs.map((job) => (
           <JobTile
@@ -312,9 +301,7 @@ export function JobsPage() {
           />
         ))}
         {list?.total === 0 && wanted.trim() !== "" && <p>No job has “{wanted}” in its name.</p>}
-        {list?.total === 0 && wanted.trim() === "" && (
-          <p>No jobs yet. Drop a mesh or a job file anywhere on this page, or press New job.</p>
-        )}
+        {list?.total === 0 && wanted.trim() === "" && <NoJobsYet />}
       </Tiles>
       {list && <Pages page={list.page} pages={list.pages} total={list.total} onPage={setPage} />}
       <StorageLine />

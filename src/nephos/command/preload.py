@@ -8,4 +8,5 @@ import django
 
 django.setup()
 
-import nephos.web.tasks  # noqa: E402, F401  Django must be set up first
+import nephos.command.sample  # noqa: E402  Django must be set up first
+import nephos.web.tasks  # noqa: E402, F401

@@ -1,11 +1,13 @@
-"""Loads the sample shop: cutters, and the heron plaque as a finished job. Runs once."""
+"""The sample shop: cutters, shelf, meshes and jobs."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 from demo.make import make
 
 from nephos.command.sample_relief import roundel_plan
 from nephos.core.cutters import SHAPES, Cutter, HolderStep, standard_cutter
+from nephos.core.errors import Refused
 from nephos.core.mesh.formats import read_mesh
 from nephos.core.plan.boundary import Limit
 from nephos.core.plan.model import Model, Placement
@@ -22,10 +24,10 @@ from nephos.web.models import Calculation, Job, Mesh
 from nephos.web.models import Cutter as CutterRow
 from nephos.web.models import Piece as PieceRow
 from nephos.web.queues import SAMPLE
+from nephos.web.sample_shop import Making, ask_for_sample_shop, making, note
 from nephos.web.summaries import mesh_summary_for
-from nephos.web.tasks import calculate, prepare, propose, read_uploaded
+from nephos.web.tasks import calculate, prepare, propose, read_uploaded, task
 
-_OTHERS = ("heron-scan", "lily-leaf-dish", "bulrush-finial", "fen-chart", "dragonfly")
 _GROUPS = {"flat": "roughing", "bull-nose": "roughing", "v": "lettering", "engraver": "lettering", "drill": "drills"}
 
 
@@ -41,8 +43,6 @@ _CLOSE = ("front", "back", "above", "below")
 """Sides where the stock of a figure of four faces has a small margin."""
 _POST, _POST_LENGTH = 60.0, 160.0
 """The heron is wrapped round a bar of this diameter in its own size, and is so long (mm) then."""
-_IN_TILES = {"fen-chart"}
-"""Jobs that are longer than the machine."""
 
 
 def sample_cutters() -> list[Cutter]:
@@ -99,7 +99,9 @@ def sample_pieces() -> list[Piece]:
 
 def _upload(path: Path) -> Mesh:
     data = path.read_bytes()
-    read_mesh(path.name, data)
+    known = Mesh.objects.filter(digest=read_mesh(path.name, data).digest(), state=Mesh.State.READY).first()
+    if known is not None:
+        return known
     mesh = Mesh.objects.create(name=path.name, file=save_blob(pieces_of(memoryview(data))))
     read_uploaded(mesh.pk)
     mesh.refresh_from_db()
@@ -145,7 +147,7 @@ def _sized(job: Job, longest: float, margins: dict[str, float] | None = None) ->
     return edit_plan(job.pk, job.version, {"do": "fit_stock", **(margins or {})}, "make the stock fit")
 
 
-def _wrap(relief: Mesh) -> None:
+def _wrapped(relief: Mesh, _name: str) -> Job:
     """A job in which a flat relief is wrapped round a bar."""
     job = create_job("Heron post", relief)
     edit = {"do": "repair_model", "model": "m1", "kind": "wrap_bar", "settings": {"diameter": _POST, "cover": 100.0}}
@@ -153,6 +155,7 @@ def _wrap(relief: Mesh) -> None:
     prepare(parse_plan(current_plan(job)).models[0].model_dump(mode="json"))
     job = _sized(job, _POST_LENGTH)
     _propose("sample-post", job, "rotary")
+    return job
 
 
 def _propose(key: str, job: Job, kind: str) -> None:
@@ -167,34 +170,88 @@ def fill_shelf() -> None:
         PieceRow.objects.bulk_create([PieceRow(data=piece.model_dump()) for piece in sample_pieces()])
 
 
-def load_sample() -> None:
-    """Make the meshes, fill the cutters and jobs of an empty shop, and calculate the heron."""
-    if not CutterRow.every.exists() and not Job.every.exists():
+def ask_for_first_sample() -> None:
+    """Have the sample shop made after the first start, which has no jobs yet."""
+    found = making()
+    if found is None and Job.every.exists():
+        return
+    if found is None or found.state in {"waiting", "making"}:
+        # What was under way when Nephos was stopped goes on; what has been made is not made again.
+        note(Making(rows={} if found is None else found.rows, state="failed"))
+        ask_for_sample_shop()
+
+
+@task
+def make_sample_shop() -> None:
+    """Make the meshes, cutters, shelf and jobs of the sample shop; those that there are already stay.
+
+    Workers calculate the jobs after what people ask for."""
+    found = (making() or Making()).model_copy(update={"state": "making", "jobs": len(_JOBS), "reason": ""})
+    if not CutterRow.every.exists():
         for cutter in sample_cutters():
             CutterRow.objects.create(number=cutter.number, data=cutter.model_dump())
-    if Job.every.exists():
-        return
     fill_shelf()
     folder = HOME / "meshes"
-    make(folder)
-    for name in reversed(_OTHERS):
-        job = create_job(name.replace("-", " ").capitalize(), _upload(folder / f"{name}.stl"))
-        if name in _OF_FACES:
-            kind, longest = _OF_FACES[name]
-            # From the front, the back lies as deep as the stock is wide.
-            job = _sized(job, longest, dict.fromkeys(_CLOSE, 3.0) if kind != "two-faces" else None)
-            _propose(f"sample-{name}", job, kind)
-        if name in _IN_TILES:
-            job = edit_plan(job.pk, job.version, {"do": "cut_in_tiles", "setup": "a"}, "cut in tiles")
-            tiled = Calculation.objects.create(job=job, revision=job.revision)
-            calculate.configure(priority=SAMPLE, lock=f"job-{job.pk}").defer(calculation_id=tiled.pk)
-    moth = _upload(folder / "moth.stl")
-    cutters = {cutter.number: cutter for cutter in sample_cutters()}
-    relief = create_job("Moth roundel", None, roundel_plan(moth.digest, cutters))
-    composed = Calculation.objects.create(job=relief, revision=relief.revision)
-    calculate.configure(priority=SAMPLE, lock=f"job-{relief.pk}").defer(calculation_id=composed.pk)
-    heron = _upload(folder / "heron-plaque.stl")
-    _wrap(heron)
-    job = create_job("Heron plaque", heron, heron_plan(heron.digest))
+    try:
+        note(found.model_copy(update={"step": "meshes"}))
+        make(folder)
+        for name, build in _JOBS.items():
+            if name in found.rows:
+                continue
+            note(found.model_copy(update={"step": name.replace("-", " ")}))
+            job = build(_upload(folder / f"{_MESHES.get(name, name)}.stl"), name)
+            found = found.model_copy(update={"rows": found.rows | {name: job.pk}})
+    except (OSError, Refused) as reason:
+        note(found.model_copy(update={"state": "failed", "reason": f"the sample shop could not be made: {reason}"}))
+        return
+    note(found.model_copy(update={"state": "made", "step": ""}))
+
+
+def _calculate(job: Job) -> Job:
+    """Have a job calculated after what people ask for."""
     row = Calculation.objects.create(job=job, revision=job.revision)
-    calculate.configure(priority=SAMPLE).defer(calculation_id=row.pk)
+    calculate.configure(priority=SAMPLE, lock=f"job-{job.pk}").defer(calculation_id=row.pk)
+    return job
+
+
+def _heron_plaque(mesh: Mesh, _name: str) -> Job:
+    return _calculate(create_job("Heron plaque", mesh, heron_plan(mesh.digest)))
+
+
+def _moth_roundel(mesh: Mesh, _name: str) -> Job:
+    cutters = {cutter.number: cutter for cutter in sample_cutters()}
+    return _calculate(create_job("Moth roundel", None, roundel_plan(mesh.digest, cutters)))
+
+
+def _plain(mesh: Mesh, name: str) -> Job:
+    return create_job(name.replace("-", " ").capitalize(), mesh)
+
+
+def _of_faces(mesh: Mesh, name: str) -> Job:
+    """A job that is cut from several faces or on a bar."""
+    kind, longest = _OF_FACES[name]
+    # From the front, the back lies as deep as the stock is wide.
+    job = _sized(_plain(mesh, name), longest, dict.fromkeys(_CLOSE, 3.0) if kind != "two-faces" else None)
+    _propose(f"sample-{name}", job, kind)
+    return job
+
+
+def _in_tiles(mesh: Mesh, name: str) -> Job:
+    """A job that is longer than the machine."""
+    job = _plain(mesh, name)
+    return _calculate(edit_plan(job.pk, job.version, {"do": "cut_in_tiles", "setup": "a"}, "cut in tiles"))
+
+
+_JOBS: dict[str, Callable[[Mesh, str], Job]] = {
+    "heron-plaque": _heron_plaque,
+    "lily-leaf-dish": _of_faces,
+    "dragonfly": _of_faces,
+    "bulrush-finial": _of_faces,
+    "heron-post": _wrapped,
+    "moth-roundel": _moth_roundel,
+    "fen-chart": _in_tiles,
+    "heron-scan": _plain,
+}
+"""The jobs of the sample shop in the order in which they are made."""
+_MESHES = {"heron-post": "heron-plaque", "moth-roundel": "moth"}
+"""Meshes of jobs that have another name."""

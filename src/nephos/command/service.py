@@ -121,9 +121,9 @@ def start(words: list[str]) -> int:
         processes["worker"] = _spawn(WORKER, "worker.log")
         print(f"Nephos is up: http://localhost:{port}  (Ctrl-C stops it)", flush=True)
         if not arguments.empty:
-            from nephos.command.sample import load_sample
+            from nephos.command.sample import ask_for_first_sample
 
-            load_sample()
+            ask_for_first_sample()
         _keep_up(processes, port)
     except _Stopped:
         say("stopping")

@@ -8,12 +8,13 @@ QUEUES: tuple[tuple[str, int], ...] = (("calculate", 1), ("mesh", 2))
 
 class TaskKind(NamedTuple):
     """A task: its queue, its `priority` (higher ones go first), and how often it is tried again after a fault. `once` :
-    it waits in the queue once at most, and is done by one worker at a time."""
+    it waits in the queue once at most, and is done by one worker at a time. `module` : where its function is."""
 
     queue: str
     priority: int
     retry: int = 0
     once: bool = False
+    module: str = "nephos.web.tasks"
 
 
 ASKED, WAITED_FOR, SHOWN, SAMPLE, TIDYING = 20, 10, 5, -5, -10
@@ -34,8 +35,9 @@ TASKS: dict[str, TaskKind] = {
     "collect_results": TaskKind("mesh", TIDYING, once=True),
     "forget_results": TaskKind("mesh", TIDYING),
     "calculate": TaskKind("calculate", WAITED_FOR, retry=2),
+    "make_sample_shop": TaskKind("mesh", SAMPLE, retry=2, once=True, module="nephos.command.sample"),
 }
-"""All tasks, by the name of their function in `web/tasks.py`."""
+"""All tasks, by the name of their function."""
 COLLECT_AT = "*/10 * * * *"
 """When results that nobody needs are dropped, as cron writes it."""
 

@@ -7,6 +7,7 @@ import time
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from functools import lru_cache
+from importlib import import_module
 from threading import Event
 from typing import Any, cast
 
@@ -423,8 +424,9 @@ def run(name: str, words: dict[str, Any]) -> None:
     """Do a task that the queue names; or give one up whose process died each time: `words` say which, and why."""
     if name not in {*TASKS, GIVE_UP}:
         raise ValueError(f"there is no task '{name}'")
+    module = globals() if name == GIVE_UP else vars(import_module(TASKS[name].module))
     try:
-        globals()[name](**words)
+        module[name](**words)
     finally:
         connections.close_all()
 

@@ -20,6 +20,7 @@ from nephos.web.api import (
     proofs,
     reliefs,
     results,
+    sample_shop,
     shelf,
     storage,
     times,
@@ -51,6 +52,7 @@ api.add_router("/results", results.router)
 api.add_router("/reliefs", reliefs.router)
 api.add_router("/shelf", shelf.router)
 api.add_router("/storage", storage.router)
+api.add_router("/sample-shop", sample_shop.router)
 api.add_router("/deleted", deleted.router)
 
 
