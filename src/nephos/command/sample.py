@@ -23,10 +23,10 @@ from nephos.web.jobs import create_job, current_plan, edit_plan
 from nephos.web.models import Calculation, Job, Mesh
 from nephos.web.models import Cutter as CutterRow
 from nephos.web.models import Piece as PieceRow
-from nephos.web.queues import SAMPLE
+from nephos.web.queues import SAMPLE, TASKS
 from nephos.web.sample_shop import Making, ask_for_sample_shop, making, note
 from nephos.web.summaries import mesh_summary_for
-from nephos.web.tasks import calculate, prepare, propose, read_uploaded, task
+from nephos.web.tasks import calculate_sample, prepare, propose, read_uploaded, task
 
 _GROUPS = {"flat": "roughing", "bull-nose": "roughing", "v": "lettering", "engraver": "lettering", "drill": "drills"}
 
@@ -161,7 +161,7 @@ def _wrapped(relief: Mesh, _name: str) -> Job:
 def _propose(key: str, job: Job, kind: str) -> None:
     """Have a job proposed, and calculated after that."""
     words = {"job_id": job.pk, "based_on": job.version, "kind": kind, "calculated": True}
-    propose.configure(priority=SAMPLE).defer(key=key, **words)
+    propose.configure(priority=SAMPLE, queue=TASKS["make_sample_shop"].queue).defer(key=key, **words)
 
 
 def fill_shelf() -> None:
@@ -209,8 +209,7 @@ def make_sample_shop() -> None:
 
 def _calculate(job: Job) -> Job:
     """Have a job calculated after what people ask for."""
-    row = Calculation.objects.create(job=job, revision=job.revision)
-    calculate.configure(priority=SAMPLE, lock=f"job-{job.pk}").defer(calculation_id=row.pk)
+    calculate_sample(Calculation.objects.create(job=job, revision=job.revision))
     return job
 
 

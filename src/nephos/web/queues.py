@@ -2,8 +2,9 @@
 
 from typing import NamedTuple
 
-QUEUES: tuple[tuple[str, int], ...] = (("calculate", 1), ("mesh", 2))
-"""One calculation at a time takes both cores; reading and drawing go on beside it."""
+QUEUES: tuple[tuple[str, int], ...] = (("calculate", 1), ("mesh", 2), ("sample", 1))
+"""One calculation at a time takes both cores; reading and drawing go on beside it. The sample shop has a queue of its
+own, so that it never takes the place of a mesh that somebody drops."""
 
 
 class TaskKind(NamedTuple):
@@ -35,7 +36,7 @@ TASKS: dict[str, TaskKind] = {
     "collect_results": TaskKind("mesh", TIDYING, once=True),
     "forget_results": TaskKind("mesh", TIDYING),
     "calculate": TaskKind("calculate", WAITED_FOR, retry=2),
-    "make_sample_shop": TaskKind("mesh", SAMPLE, retry=2, once=True, module="nephos.command.sample"),
+    "make_sample_shop": TaskKind("sample", SAMPLE, retry=2, once=True, module="nephos.command.sample"),
 }
 """All tasks, by the name of their function."""
 COLLECT_AT = "*/10 * * * *"

@@ -15,6 +15,7 @@ import numpy as np
 from django.db import connections, transaction
 from django.utils import timezone
 from procrastinate.contrib.django import app
+from procrastinate.contrib.django.models import ProcrastinateJob
 from procrastinate.exceptions import AlreadyEnqueued
 
 from nephos.core.answers.kept import height_map_key, outline_keys, outlines_wanted
@@ -270,7 +271,7 @@ def propose(key: str, job_id: int, based_on: int, kind: str, calculated: bool = 
             job = Job.objects.get(pk=job_id)
             row = Calculation.objects.create(job=job, revision=job.revision)
             # Only the sample shop asks for that.
-            calculate.configure(priority=SAMPLE, lock=f"job-{job.pk}").defer(calculation_id=row.pk)
+            calculate_sample(row)
         STORE.put(key, "whole", as_result({"done": True, "notes": list(proposed.notes)}))
 
 
@@ -320,17 +321,37 @@ def export_whole(key: str, name: str, whole: str) -> None:
         STORE.put(key, "export", as_result({"name": name}, file=np.frombuffer(data, np.uint8)))
 
 
-class _Progress:
-    """Writes progress at most four times a second, and looks whether to stop. What it writes never goes back."""
+class _PutAside(Exception):
+    """A calculation of the sample shop stops at a stage, as somebody waits for another one."""
 
-    def __init__(self, calculation_id: int) -> None:
-        self.id = calculation_id
+
+def _somebody_waits() -> bool:
+    """Whether a calculation that a person asked for is in the queue."""
+    kind = TASKS["calculate"]
+    waiting = ProcrastinateJob.objects.filter(queue_name=kind.queue, status="todo", priority__gt=SAMPLE)
+    return waiting.exists()
+
+
+def calculate_sample(row: Calculation) -> None:
+    """Have a job of the sample shop calculated: after what people ask for, and put aside for it between stages."""
+    words = {"calculation_id": row.pk, "sample": True}
+    calculate.configure(priority=SAMPLE, lock=f"job-{row.job_id}").defer(**words)
+
+
+class _Progress:
+    """Writes progress at most four times a second, and looks whether to stop. What it writes never goes back. `sample`
+    : the calculation is put aside at the next step where somebody waits for another one."""
+
+    def __init__(self, calculation_id: int, sample: bool = False) -> None:
+        self.id, self.sample = calculation_id, sample
         self.told = 0.0
         self.now = Step("place")
         self.low, self.high = 0.0, 1.0
         self.most = 0.0
 
     def note(self, step: Step, low: float, high: float) -> None:
+        if self.sample and _somebody_waits():
+            raise _PutAside
         self.now, self.low, self.high = step, low, high
         self.told = 0.0
         self(low)
@@ -378,14 +399,15 @@ def collect_soon() -> None:
 
 
 @task
-def calculate(calculation_id: int) -> None:
-    """Work out the plan of a calculation's revision, from where earlier results leave off."""
+def calculate(calculation_id: int, sample: bool = False) -> None:
+    """Work out the plan of a calculation's revision, from where earlier results leave off. One of the `sample` shop
+    gives way to others: what it has made so far is kept."""
     row = Calculation.objects.get(pk=calculation_id)
     if row.cancel or row.state not in {Calculation.State.WAITING, Calculation.State.WORKING}:
         Calculation.objects.filter(pk=row.pk, cancel=True).update(state=Calculation.State.CANCELLED)
         return
     Calculation.objects.filter(pk=row.pk).update(state=Calculation.State.WORKING, started=timezone.now())
-    progress = _Progress(row.pk)
+    progress = _Progress(row.pk, sample)
     work = Work(STORE, _loaded, progress, note=progress.note)
     try:
         require_space("a calculation")
@@ -405,6 +427,9 @@ def calculate(calculation_id: int) -> None:
             Job.objects.filter(pk=row.job_id).update(picture=shaded(shown_top(done.block, grid), grid.pitch))
     except Cancelled:
         Calculation.objects.filter(pk=row.pk).update(state=Calculation.State.CANCELLED)
+    except _PutAside:
+        Calculation.objects.filter(pk=row.pk).update(state=Calculation.State.WAITING)
+        calculate_sample(row)
     except (Refused, MemoryError) as reason:
         text = str(reason) or "there is not enough memory for this: use a coarser pitch"
         Calculation.objects.filter(pk=row.pk).update(state=Calculation.State.FAILED, reason=text)
