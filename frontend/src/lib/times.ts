@@ -31,10 +31,15 @@ export function realTime(time: Calibrated): string {
   return `≈ ${clock(time.total * time.factor)}${span}`;
 }
 
+/** The time with tool changes and spindle starts, beside that of the moves alone; empty where it is the same. */
+export function inAllText(time: Pick<JobTime, "changes" | "waits"> & { total: number }, moves: number): string {
+  return time.total - moves >= 1 ? ` · ${clock(time.total)} in all` : "";
+}
+
 /** What the total of a setup is made of. */
 export function totalText(time: Pick<JobTime, "moves" | "changes" | "waits">): string {
   const parts = [`moves ${clock(time.moves)}`];
-  if (time.changes > 0) parts.push(`cutter changes ${clock(time.changes)}`);
+  if (time.changes > 0) parts.push(`tool changes ${clock(time.changes)}`);
   if (time.waits > 0) parts.push(`spindle starts ${clock(time.waits)}`);
   return `${parts.join(" + ")}. The run strip shows the moves only.`;
 }

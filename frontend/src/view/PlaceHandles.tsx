@@ -259,7 +259,7 @@ function KeepOutPiece(props: { item: KeepOut }) {
           number,
         ];
         if (done) start.current = null;
-        if (done) keep(changed(at), "move a keep-out");
+        if (done) keep(changed(at), "move a clamp");
         else live(changed(at));
       }}
     >

@@ -29,7 +29,7 @@ export function EstimatedStrip() {
     <Strip aria-label="Run strip">
       <div className="now">
         <div className="clock">≈ {clock(total)}</div>
-        <div className="code">estimated, without cutter changes</div>
+        <div className="code">estimated, without tool changes</div>
         <div className="code">
           {busy
             ? progressText(progress, plan, derived)

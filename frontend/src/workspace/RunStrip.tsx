@@ -4,7 +4,7 @@ import { useEffect, useState } from "react";
 import { Slider } from "react-aria-components";
 import { lineOfMove } from "../api/results";
 import { clock, feedText, lengthText } from "../lib/numbers";
-import { realTime } from "../lib/times";
+import { inAllText, realTime } from "../lib/times";
 import { Button, Choose, Quiet } from "../parts/controls";
 import { Mark } from "../parts/Marks";
 import type { OperationData } from "../view/data";
@@ -145,6 +145,7 @@ export function RunStrip(props: {
   };
   const own = infoOf(derived, setupId)?.time;
   const real = own && !external ? realTime(own) : "";
+  const all = own && !external ? inAllText(own, total) : "";
   const changes = external
     ? []
     : cutterChanges(
@@ -199,7 +200,7 @@ export function RunStrip(props: {
             style={{ marginLeft: -5 }}
           >
             of {clock(total)}
-            {real && ` · ${real.split(",")[0]}`}
+            {real ? ` · ${real.split(",")[0]}` : all}
           </Quiet>
           <div style={{ width: 92 }}>
             <Choose

@@ -330,7 +330,7 @@ function KeepOuts() {
             onPress={() =>
               write(
                 items.filter((other) => other.id !== item.id),
-                "take a keep-out out",
+                "take a clamp out",
               )
             }
           >
@@ -353,7 +353,7 @@ function KeepOuts() {
               items.some((other) => other.id === item.id)
                 ? items.map((other) => (other.id === item.id ? item : other))
                 : [...items, item],
-              "keep-out",
+              "clamp",
             );
             setOpen(null);
           }}
