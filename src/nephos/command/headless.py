@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from pydantic import ValidationError
 
+from nephos.command.bench_jobs import bench_jobs
 from nephos.command.compose import compose
 from nephos.command.headless_input import Parser, load, load_meshes, load_plan
 from nephos.core.bench import bench_drop, bench_proof, bench_removal, bench_rotary_drop, bench_rotary_removal
@@ -336,7 +337,7 @@ def inspect(words: list[str]) -> int:
 
 def bench(words: list[str]) -> int:
     """Run `./nephos bench`; returns the exit status."""
-    parser = Parser(prog="nephos bench", description="Measure the kernels.")
+    parser = Parser(prog="nephos bench", description="Measure kernels and whole jobs.")
     kinds = parser.add_subparsers(dest="what", required=True, parser_class=Parser)
     drop = kinds.add_parser("drop")
     drop.add_argument("model")
@@ -357,7 +358,12 @@ def bench(words: list[str]) -> int:
     proof = kinds.add_parser("proof")
     proof.add_argument("moves", type=int)
     proof.add_argument("pitch", type=float)
+    jobs = kinds.add_parser("jobs", help="the sample jobs: seconds by stage and peak memory")
+    jobs.add_argument("names", nargs="*", metavar="JOB")
     a = parser.parse_args(words)
+    if a.what == "jobs":
+        print(json.dumps(bench_jobs(a.names)))
+        return 0
     lengths = [value for value in vars(a).values() if isinstance(value, float)]
     if min(lengths) <= 0:
         parser.error("all lengths must be more than 0")
