@@ -4,6 +4,8 @@ import { defineConfig } from "vitest/config";
 export default defineConfig({
   plugins: [react()],
   base: "/static/",
+  // The help is made from docs/, beside this folder.
+  server: { fs: { allow: [".."] } },
   test: {
     projects: [
       // Modules are loaded once for all files of tests: that takes most of the time.

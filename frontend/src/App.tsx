@@ -15,6 +15,16 @@ import { GlobalStyle, paper, slate } from "./theme";
 
 const Workspace = lazy(() => import("./workspace/Workspace").then((module) => ({ default: module.Workspace })));
 
+const HelpPage = lazy(() => import("./help/HelpPage").then((module) => ({ default: module.HelpPage })));
+
+function HelpRoute() {
+  return (
+    <Suspense fallback={null}>
+      <HelpPage />
+    </Suspense>
+  );
+}
+
 function WorkspaceRoute() {
   const id = Number(useParams().id);
   return (
@@ -38,6 +48,8 @@ function Pages() {
         <Route path="/shelf" element={<ShelfPage />} />
         <Route path="/machines" element={<MachinesPage />} />
         <Route path="/posts" element={<PostsPage />} />
+        <Route path="/help" element={<HelpRoute />} />
+        <Route path="/help/:page" element={<HelpRoute />} />
         <Route path="/jobs/:id/sheet" element={<SheetRoute />} />
         <Route path="/jobs/:id" element={<WorkspaceRoute />} />
         <Route path="*" element={<JobsPage />} />

@@ -26,9 +26,11 @@ def violations(driver) -> list[str]:
 def test_pages_are_accessible(browser) -> None:
     base = browser.current_url.rstrip("/")
     found = {}
-    for page in ("/", "/cutters", "/shelf", "/machines", "/posts"):
+    for page in ("/", "/cutters", "/shelf", "/machines", "/help/rotary", "/help/strategies", "/posts"):
         browser.get(base + page)
         until(browser, lambda d: d.find_elements(By.TAG_NAME, "header"))
+        if page.startswith("/help"):
+            until(browser, lambda d: d.find_elements(By.TAG_NAME, "article"))
         found[page] = violations(browser)
     press(browser, "Add a post")
     until(browser, lambda d: "What it writes" in text(d))

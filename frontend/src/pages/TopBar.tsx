@@ -30,7 +30,10 @@ const Tab = styled(Link)<{ $here: boolean }>`
   }
 `;
 
-export function TopBar(props: { page: "jobs" | "cutters" | "shelf" | "machines" | "posts"; children: ReactNode }) {
+export function TopBar(props: {
+  page: "jobs" | "cutters" | "shelf" | "machines" | "posts" | "help";
+  children: ReactNode;
+}) {
   const sheet = usePaper();
   const { unit, setUnit } = useUnit();
   return (
@@ -50,6 +53,9 @@ export function TopBar(props: { page: "jobs" | "cutters" | "shelf" | "machines" 
       </Tab>
       <Tab href="/posts" $here={props.page === "posts"}>
         Posts
+      </Tab>
+      <Tab href="/help" $here={props.page === "help"}>
+        Help
       </Tab>
       <span className="gap" />
       {["cutters", "shelf", "machines"].includes(props.page) && (

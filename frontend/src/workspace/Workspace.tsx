@@ -1,4 +1,5 @@
 /** The workspace of a job: sheet, view, inspector, run strip. */
+import { useHelpKey } from "../help/useHelpKey";
 import { FieldTrouble, useRefusal } from "../parts/trouble";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
@@ -211,6 +212,7 @@ export function Workspace(props: { id: number }) {
     window.addEventListener("keydown", press);
     return () => window.removeEventListener("keydown", press);
   }, [stepTo, undo, redo]);
+  useHelpKey(job?.plan, chosen);
 
   const [automatic, keepAutomatic] = useState(localStorage.getItem("calculate") !== "by hand");
   const start = useCallback(

@@ -1,4 +1,5 @@
 /** What the rows of the route sheet are made of. */
+import { findingHelp, openHelp } from "../help/address";
 import { useEffect, useRef, type ReactNode } from "react";
 import { Button as AriaButton } from "react-aria-components";
 import styled from "styled-components";
@@ -133,6 +134,9 @@ export function Findings(props: { row: string; list: Finding[] }) {
                   {fix.label}
                 </FixButton>
               ))}
+              <FixButton aria-label={`Help on: ${finding.text}`} onPress={() => openHelp(findingHelp(finding.code))}>
+                ?
+              </FixButton>
             </span>
           </Told>
         ))}

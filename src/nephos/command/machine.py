@@ -95,6 +95,8 @@ def ensure_frontend() -> None:
     sources = [path for path in (FRONTEND / "src").rglob("*") if path.is_file() and path.name != "schema.d.ts"]
     sources += [FRONTEND / "index.html", FRONTEND / "vite.config.ts", FRONTEND / "tsconfig.json"]
     sources += [path for path in (ROOT / "src" / "nephos").rglob("*.py")]
+    # The help shows them.
+    sources += list((ROOT / "docs").glob("*.md"))
     built = lock + _hash_of(sources)
     if _unless_stamped("build", built, FRONTEND / "dist" / "index.html"):
         say("building the page")
