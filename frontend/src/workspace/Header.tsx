@@ -1,4 +1,5 @@
 /** Job name, revision, undo and redo, unit, machine, Post. */
+import { openHelp } from "../help/address";
 import { memo, useState } from "react";
 import { Link } from "react-aria-components";
 import styled from "styled-components";
@@ -76,6 +77,9 @@ export const Header = memo(function Header(props: {
       <span className="facts">
         {job.machine.name} {travelText(job.machine, unit)}
       </span>
+      <Quiet aria-label="Help" onPress={() => openHelp("/help")}>
+        ?
+      </Quiet>
       <Quiet aria-label={sheet.dark ? "Paper sheet" : "Dark sheet"} onPress={sheet.turn}>
         {sheet.dark ? "☀" : "☾"}
       </Quiet>
