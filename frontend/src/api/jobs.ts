@@ -6,7 +6,7 @@ import { useLive } from "./events";
 import { lineOf } from "./line";
 import { isWorkedOn } from "./live";
 import { resultOf } from "./results";
-import { asJob, asPreview, type Calculation, type Edit, type FullPlan, type Job, type Operation } from "./types";
+import { asJob, asPreview, type Calculation, type PlanEdit, type FullPlan, type Job, type Operation } from "./types";
 
 /** Milliseconds between two questions where the event stream answers them: events may be lost. */
 const RARELY = 30_000;
@@ -49,7 +49,7 @@ export function useCalculation(job: Job | undefined) {
   });
 }
 
-export const previewPlan = (plan: FullPlan, edit: Edit | null = null) =>
+export const previewPlan = (plan: FullPlan, edit: PlanEdit | null = null) =>
   answered(api.POST("/api/jobs/preview/plan", { body: { plan: { ...plan }, edit } })).then(asPreview);
 
 export const useFittingPieces = (job: number, revision: number, open: boolean) =>
@@ -94,7 +94,7 @@ const taken =
     client.setQueryData(key, answer);
   };
 
-type EditSent = { based_on: number; edit: Edit; note: string };
+type EditSent = { based_on: number; edit: PlanEdit; note: string };
 
 /** What adds something can be added to whatever the job is by now, such as after a change in another window. */
 async function sendEdit(id: number, body: EditSent): Promise<Job> {

@@ -42,9 +42,9 @@ export interface Listed<T> {
 }
 
 /** A change that the server makes of a plan: its name under `do`, and its words. */
-export type Edit = Schemas["Edit"]["edit"];
+export type PlanEdit = Schemas["Edit"]["edit"];
 /** An edit of one name. */
-export type EditOf<D extends Edit["do"]> = Extract<Edit, { do: D }>;
+export type EditOf<D extends PlanEdit["do"]> = Extract<PlanEdit, { do: D }>;
 export type Fix = Schemas["FixAnswer"];
 
 export type Finding = Schemas["FindingAnswer"];

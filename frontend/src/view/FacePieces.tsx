@@ -2,7 +2,7 @@
 import { useMemo, useRef } from "react";
 import { useTheme } from "styled-components";
 import * as THREE from "three";
-import type { FaceTab, Faces, Edit } from "../api/types";
+import type { FaceTab, Faces, PlanEdit } from "../api/types";
 import { rounded } from "../lib/drag";
 import { outwardAt, type Rim, type Spot } from "../lib/rims";
 import type { Point } from "../lib/ray";
@@ -86,7 +86,7 @@ export function PartingHandle(props: { matrix: THREE.Matrix4; size: number }) {
         onDrag={(by, done) => {
           held.current ??= z;
           const parting = rounded(held.current + by[2], plan.units ?? "mm");
-          const change: Edit = { do: "change_faces", change: { parting } };
+          const change: PlanEdit = { do: "change_faces", change: { parting } };
           if (done) held.current = null;
           if (done) edit(change, "parting height");
           else liveEdit(change);
@@ -153,7 +153,7 @@ export function FaceTabs(props: { matrix: THREE.Matrix4; size: number }) {
             py = start.current[1] + by[1];
           const found = onOutline(px, py);
           const at = found?.at ?? [px, py];
-          const change: Edit = {
+          const change: PlanEdit = {
             do: "change_face_tab",
             tab: tab.id,
             change: {

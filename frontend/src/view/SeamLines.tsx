@@ -2,7 +2,7 @@
 import { useMemo, useRef } from "react";
 import { useTheme } from "styled-components";
 import * as THREE from "three";
-import type { SetupInfo, Edit } from "../api/types";
+import type { SetupInfo, PlanEdit } from "../api/types";
 import { rounded } from "../lib/drag";
 import type { Point } from "../lib/ray";
 import { scene } from "../theme";
@@ -81,7 +81,7 @@ function Seam(props: { setup: string; seam: number; axis: "x" | "y"; at: number;
         onDrag={(by, done) => {
           held.current ??= at;
           const next = rounded(held.current + by[axis === "x" ? 0 : 1], plan.units ?? "mm");
-          const change: Edit = { do: "move_seam", setup: props.setup, seam: props.seam, axis, at: next };
+          const change: PlanEdit = { do: "move_seam", setup: props.setup, seam: props.seam, axis, at: next };
           if (done) held.current = null;
           if (done) edit(change, "move a seam");
           else liveEdit(change);

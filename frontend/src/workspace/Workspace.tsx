@@ -4,7 +4,7 @@ import { FieldTrouble, useRefusal } from "../parts/trouble";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
 import { isBusy, previewPlan, useCalculation, useJob, useJobActions } from "../api/jobs";
-import type { Derived, Edit, FullPlan } from "../api/types";
+import type { Derived, PlanEdit, FullPlan } from "../api/types";
 import { Button } from "../parts/controls";
 import type { Focus } from "../view/Camera";
 import { useExternalData, useOperationData } from "../view/data";
@@ -72,7 +72,7 @@ export function Workspace(props: { id: number }) {
   const [looking, setLooking] = useState(false);
 
   const look = useCallback(
-    (plan: FullPlan | null, change: Edit | null, now = false) => {
+    (plan: FullPlan | null, change: PlanEdit | null, now = false) => {
       const turn = ++asked.current;
       const refuse = begin();
       setLooking(Boolean(plan && job));
@@ -102,7 +102,7 @@ export function Workspace(props: { id: number }) {
     [job, begin, clear],
   );
   const live = useCallback((plan: FullPlan | null, now?: boolean) => look(plan, null, now), [look]);
-  const liveEdit = useCallback((change: Edit | null) => look(change && job ? job.plan : null, change), [look, job]);
+  const liveEdit = useCallback((change: PlanEdit | null) => look(change && job ? job.plan : null, change), [look, job]);
 
   const { mutate: makeEdit } = actions.edit,
     { mutate: writePlan } = actions.write;
@@ -110,7 +110,7 @@ export function Workspace(props: { id: number }) {
   const latest = useRef(job);
   latest.current = job;
   const edit = useCallback(
-    (change: Edit, note: string, then?: (plan: FullPlan) => void) => {
+    (change: PlanEdit, note: string, then?: (plan: FullPlan) => void) => {
       if (!latest.current) return;
       asked.current++;
       const refuse = begin();

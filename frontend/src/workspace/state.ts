@@ -8,7 +8,7 @@ import type {
   Composition,
   Cutter,
   Derived,
-  Edit,
+  PlanEdit,
   ExternalProgram,
   Finding,
   FullPlan,
@@ -59,9 +59,9 @@ export interface Sheet {
   /** Keep a change: the changed plan, or a function from the newest plan to the changed one. */
   keep: (plan: FullPlan | ((plan: FullPlan) => FullPlan), note: string) => void;
   /** Show what an edit would give, without keeping it. */
-  liveEdit: (edit: Edit | null) => void;
+  liveEdit: (edit: PlanEdit | null) => void;
   /** Have the server make an edit, and keep it; `then` is told the plan after it. */
-  edit: (edit: Edit, note: string, then?: (plan: FullPlan) => void) => void;
+  edit: (edit: PlanEdit, note: string, then?: (plan: FullPlan) => void) => void;
   /** What a click in the view does now, besides turning it. */
   tool: Tool;
   setTool: (tool: Tool) => void;

@@ -41,7 +41,7 @@ def with_curves(plan: Plan, edit: EditValue) -> EditValue:
     points = kept.arrays["points"] @ back[:2, :2].T + back[:2, 3]
     ends = [0, *kept.arrays["ends"].tolist()]
     curves = [points[a:b].tolist() for a, b in pairwise(ends)]
-    return type(edit).model_validate(words | {"curves": curves})
+    return edit.__class__.model_validate(words | {"curves": curves})
 
 
 def _all_known(plan: Plan) -> None:
