@@ -3,6 +3,7 @@
 import json
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from meshes import box_mesh
@@ -18,7 +19,8 @@ def sample(monkeypatch, tmp_path: Path) -> Path:
     (tmp_path / "meshes" / "box.stl").write_bytes(write_stl(box_mesh((0, 0, 0), (30, 20, 8))))
     monkeypatch.setattr(bench_jobs, "HOME", tmp_path)
     monkeypatch.setattr(bench_jobs, "make", lambda folder: None)
-    monkeypatch.setattr(bench_jobs, "JOBS", {"box": ("--kind", "three-axis", "--pitch", "1")})
+    monkeypatch.setattr(bench_jobs, "KINDS", {"box": ("three-axis", 40.0)})
+    monkeypatch.setattr(bench_jobs, "_MORE", {"box": ("--pitch", "1")})
     return tmp_path
 
 
@@ -35,9 +37,15 @@ def test_it_says_seconds_by_stage_and_memory(sample: Path, capsys) -> None:
 
 @pytest.mark.long
 def test_a_job_that_is_refused_says_why(sample: Path, monkeypatch, capsys) -> None:
-    monkeypatch.setattr(bench_jobs, "JOBS", {"box": ("--kind", "three-axis", "--stock", "10,10,5", "--size-x", "300")})
+    monkeypatch.setattr(bench_jobs, "_MORE", {"box": ("--stock", "10,10,5")})
     assert run("bench", ["jobs", "box"]) == 1
     assert "box: nephos cut:" in capsys.readouterr().err
+
+
+def test_the_longest_side_has_the_length_of_the_sample_job() -> None:
+    standing = bench_jobs.words_for("dragonfly", np.array([20.0, 30.0, 40.0]))
+    assert standing[:2] == ["--kind", "four-faces"] and float(standing[3]) == pytest.approx(48.0)
+    assert "--size-x" not in bench_jobs.words_for("fen-chart", np.array([1600.0, 400.0, 20.0]))
 
 
 def test_an_unknown_job_is_refused_with_those_there_are(sample: Path, capsys) -> None:

@@ -213,6 +213,7 @@ def test_a_bar_and_its_faces_are_judged_together() -> None:
     assert stop.level == "stop" and stop.place is not None and stop.place[0] > 60
     # The egg's surface from X 65 to 95 is half of it; the face has cut some.
     assert 35 < float(stop.text.split(" %")[0]) < 50
+    assert "no-side-reaches" not in {item.code for item in job_findings(part)}, "uncut surface is reported once"
     assert not [item for item in job_findings(plan) if item.code == "not-cut"], "core and ends hold the part"
 
 

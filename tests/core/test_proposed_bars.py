@@ -1,10 +1,13 @@
 """Proposals for parts that rotate: which way the finisher goes, how thick the core is, and cutters that reach."""
 
+from collections.abc import Sequence
+
 import numpy as np
 import pytest
 
 from hard_meshes import revolved
 from nephos.command.sample import sample_cutters
+from nephos.core.cutters import Cutter
 from nephos.core.findings.bar_terrain import bar_terrain
 from nephos.core.findings.proof_checks import outcome_findings
 from nephos.core.mesh.model import Mesh
@@ -26,7 +29,8 @@ from nephos.core.stages.work import Work
 pytestmark = pytest.mark.long
 
 
-def proposed(mesh: Mesh, **words) -> Plan:
+def proposed(mesh: Mesh, cutters: Sequence[Cutter] | None = None, **words) -> Plan:
+    """What is proposed for a mesh, with the sample shop's cutters or others."""
     plan = Plan(
         stock=Stock(length=100, width=100, thickness=100),
         setups=(FaceSetup(id="a", name="a"),),
@@ -34,7 +38,7 @@ def proposed(mesh: Mesh, **words) -> Plan:
     )
     look = quick_look(mesh)
     shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
-    return proposed_rotary(plan, shown, sample_cutters(), **words)
+    return proposed_rotary(plan, shown, sample_cutters() if cutters is None else cutters, **words)
 
 
 def turned(*profile: tuple[float, float]) -> Mesh:
@@ -131,14 +135,7 @@ def test_where_no_cutter_gets_deep_the_usual_ones_are_proposed_all_the_same() ->
     """The findings then say what meets the part; an empty sheet would say nothing."""
     mesh = turned((30, 0), (30, 10), (4, 10), (4, 16), (30, 16), (30, 40))
     stubby = [cutter for cutter in sample_cutters() if cutter.shape in {"flat", "ball"}][:2]
-    look = quick_look(mesh)
-    plan = Plan(
-        stock=Stock(length=100, width=100, thickness=100),
-        setups=(FaceSetup(id="a", name="a"),),
-        models=(Model(id="m", name="m", mesh="m", placement=Placement()),),
-    )
-    shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
-    (setup,) = proposed_rotary(plan, shown, stubby).setups
+    (setup,) = proposed(mesh, stubby).setups
     assert {item.strategy.split("_")[0] for item in setup.operations} == {"rough", "finish"}
 
 
@@ -209,16 +206,10 @@ def test_beside_the_chuck_the_bar_stays_thick_and_the_tip_is_cut_past() -> None:
 def test_without_a_cutter_for_grooves_a_blunt_free_end_keeps_a_spigot() -> None:
     mesh = turned(*LEG)
     thick = [cutter for cutter in sample_cutters() if cutter.shape != "flat" or cutter.diameter >= 10]
-    look = quick_look(mesh)
-    plan = Plan(
-        stock=Stock(length=100, width=100, thickness=100),
-        setups=(FaceSetup(id="a", name="a"),),
-        models=(Model(id="m", name="m", mesh="m", placement=Placement()),),
-    )
-    shown = [(plan.models[0], placed_model(look.support, plan.models[0], plan.stock), look)]
     short = [cutter.model_copy(update={"flute_length": 6.0, "stickout": 8.0}) for cutter in thick]
-    (setup,) = proposed_rotary(plan, shown, short).setups
-    assert setup.rotary.thick_ends == "none" and setup.rotary.spigot > setup.rotary.core
+    (setup,) = proposed(mesh, short).setups
+    # The leg is thinner at its free end, 18 mm, than at the chuck.
+    assert setup.rotary.thick_ends == "none" and setup.rotary.core < setup.rotary.spigot <= 0.8 * 18.0
     assert all(item.strategy != "parting_groove" for item in setup.operations)
 
 

@@ -7,6 +7,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from nephos.command.warm import small_hill
 from nephos.core.mesh.formats.stl import write_stl
 from nephos.web import tasks
+from nephos.web.line import somebody_waits
 from nephos.web.models import Calculation, Job
 from nephos.web.queues import SAMPLE
 from web.shop import send, upload
@@ -63,6 +64,17 @@ def test_what_a_person_asked_for_is_never_put_aside(row: Calculation) -> None:
 
 def test_another_sample_job_is_no_reason(row: Calculation) -> None:
     tasks.calculate_sample(row)
-    assert not tasks._somebody_waits()
+    assert not somebody_waits("calculate", SAMPLE)
     tasks.calculate.defer(calculation_id=0)
-    assert tasks._somebody_waits()
+    assert somebody_waits("calculate", SAMPLE)
+
+
+def test_one_that_cannot_begin_yet_is_no_reason(row: Calculation) -> None:
+    """Another worker has the job under way: put aside for it, the sample would be taken up at once, over and over."""
+    tasks.calculate.configure(lock="job-7").defer(calculation_id=1)
+    ProcrastinateJob.objects.filter(status="todo", lock="job-7").update(status="doing")
+    tasks.calculate.configure(lock="job-7").defer(calculation_id=2)
+    tasks.calculate.configure(schedule_in={"seconds": 60}).defer(calculation_id=3)
+    assert not somebody_waits("calculate", SAMPLE)
+    ProcrastinateJob.objects.filter(status="doing", lock="job-7").update(status="succeeded")
+    assert somebody_waits("calculate", SAMPLE)

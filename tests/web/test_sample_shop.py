@@ -10,6 +10,7 @@ from meshes import box_mesh
 from nephos.command import sample
 from nephos.core.errors import Refused
 from nephos.core.mesh.formats.stl import write_stl
+from nephos.web.deleted import delete
 from nephos.web.models import Cutter as CutterRow
 from nephos.web.models import Job, Mesh
 from nephos.web.queues import TASKS
@@ -81,6 +82,43 @@ def test_what_was_broken_off_goes_on_and_makes_nothing_twice(monkeypatch) -> Non
     assert sample_shop().state == "made"
     assert sorted(Job.objects.values_list("name", flat=True)) == ["Dragonfly", "Heron scan"]
     assert Mesh.objects.count() == 2
+
+
+def test_a_job_is_there_whole_or_not_at_all(monkeypatch) -> None:
+    """The worker is killed between the job and its place in the queue."""
+
+    def killed(mesh: Mesh, name: str) -> Job:
+        sample._plain(mesh, name)
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr(sample, "_JOBS", {"heron-scan": killed})
+    ask_for_sample_shop()
+    with pytest.raises(KeyboardInterrupt):
+        run("make_sample_shop", {})
+    assert not Job.every.exists() and sample_shop().made == 0
+    # The next start takes it up again.
+    monkeypatch.setattr(sample, "_JOBS", {name: sample._plain for name in HALF})
+    sample.ask_for_first_sample()
+    run("make_sample_shop", {})
+    assert Job.every.count() == 2 and sample_shop().state == "made"
+
+
+def test_who_deletes_the_sample_jobs_can_have_them_made_again() -> None:
+    ask_for_sample_shop()
+    run("make_sample_shop", {})
+    delete(Job.objects.get(name="Dragonfly"))
+    ask_for_sample_shop()
+    run("make_sample_shop", {})
+    assert sorted(Job.objects.values_list("name", flat=True)) == ["Dragonfly", "Heron scan"]
+    assert Job.every.count() == 3
+
+
+def test_what_cannot_be_made_says_so_and_may_be_asked_for_again() -> None:
+    ask_for_sample_shop()
+    run("give_up", {"name": "make_sample_shop", "words": {}, "reason": "its process died three times"})
+    assert sample_shop().state == "failed" and "died three times" in sample_shop().reason
+    ask_for_sample_shop()
+    assert sample_shop().state == "waiting" and sample_shop().reason == ""
 
 
 def test_the_page_asks_for_it(client) -> None:

@@ -1,10 +1,11 @@
 /** The help: its pages on the left with a search, one of them on the right. */
 import { useDeferredValue, useEffect, useMemo, useState } from "react";
-import { Input, Link, SearchField } from "react-aria-components";
+import { Link } from "react-aria-components";
 import { Navigate, useLocation, useParams } from "react-router";
 import styled from "styled-components";
 import { useStrategies } from "../api/shop";
 import { TopBar } from "../pages/TopBar";
+import { SearchBox } from "../parts/SearchBox";
 import { Article, Document } from "./Document";
 import { PAGES, excerpt, pageOfFinding, searched, sectionsOf, type HelpSection } from "./pages";
 import { STRATEGIES, StrategyPages } from "./StrategyPages";
@@ -39,16 +40,6 @@ const Columns = styled.div`
     color: ${(p) => p.theme.muted};
     font-weight: 400;
   }
-  & input {
-    width: 100%;
-    padding: 5px 9px;
-    margin-bottom: 6px;
-    border: 1px solid ${(p) => p.theme.hairline};
-    border-radius: 3px;
-    background: ${(p) => p.theme.panel};
-    color: ${(p) => p.theme.ink};
-    font: inherit;
-  }
 `;
 
 const titleOf = (key: string) => PAGES.find((item) => item.key === key)?.title ?? "Strategies";
@@ -76,7 +67,7 @@ function useSections(): HelpSection[] {
 function useAnchor(page: string, ready: boolean) {
   const { hash } = useLocation();
   useEffect(() => {
-    const name = decodeURIComponent(hash.slice(1));
+    const name = hash.slice(1);
     const found =
       name && (document.getElementById(name) ?? document.querySelector(`[data-codes~="${CSS.escape(name)}"]`));
     if (!found) return;
@@ -89,7 +80,7 @@ function useAnchor(page: string, ready: boolean) {
 export function HelpPage() {
   const key = useParams().page ?? PAGES[0]?.key ?? STRATEGIES;
   const { hash } = useLocation();
-  const code = key === "findings" ? decodeURIComponent(hash.slice(1)) : "";
+  const code = key === "findings" ? hash.slice(1) : "";
   const [find, setFind] = useState("");
   const wanted = useDeferredValue(find);
   const sections = useSections();
@@ -110,9 +101,7 @@ export function HelpPage() {
       <TopBar page="help">{null}</TopBar>
       <Columns>
         <nav aria-label="Pages of the help">
-          <SearchField aria-label="Search the help" value={find} onChange={setFind}>
-            <Input placeholder="Search the help" />
-          </SearchField>
+          <SearchBox label="Search the help" value={find} onChange={setFind} />
           {wanted.trim() !== "" && hits.length === 0 && <p role="status">Nothing has “{wanted}” in it.</p>}
           {wanted.trim() !== ""
             ? hits.map((hit) => (

@@ -1,11 +1,13 @@
 /** Where the help has something on what is chosen. */
 import type { FullPlan } from "../api/types";
+import { helpPageOf } from "../setups/kinds";
 import type { Chosen } from "../workspace/state";
 
 /** The address of the help on a finding, by its code. */
 export const findingHelp = (code: string): string => `/help/findings#${code}`;
 
-const KINDS: Record<string, string> = { rotary: "rotary", tiled: "tiles" };
+/** The page on parts of as many faces as a plan has setups. */
+const facesPage = (plan: Pick<FullPlan, "setups">): string => (plan.setups.length > 2 ? "four-faces" : "two-faces");
 
 /** The address of the help on what is chosen in the sheet. */
 export function helpOn(chosen: Chosen, plan: Pick<FullPlan, "setups" | "faces">): string {
@@ -14,10 +16,10 @@ export function helpOn(chosen: Chosen, plan: Pick<FullPlan, "setups" | "faces">)
     return found ? `/help/strategies#${found.strategy}` : "/help/strategies";
   }
   if (chosen.kind === "model") return chosen.piece ? "/help/reliefs" : "/help/meshes";
-  if (chosen.kind === "turn") return plan.setups.length > 2 ? "/help/four-faces" : "/help/two-faces";
+  if (chosen.kind === "turn") return `/help/${facesPage(plan)}`;
   if (chosen.kind === "setup") {
     const setup = plan.setups.find((item) => item.id === chosen.id);
-    return `/help/${KINDS[setup?.kind ?? ""] ?? (plan.faces ? "two-faces" : "running")}`;
+    return `/help/${(setup && helpPageOf(setup)) ?? (plan.faces ? facesPage(plan) : "running")}`;
   }
   return "/help/running";
 }

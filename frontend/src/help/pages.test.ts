@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { helpOn } from "./address";
-import { PAGES, anchorOf, excerpt, pageOfFinding, searched, sectionsOf } from "./pages";
+import { PAGES, anchorOf, excerpt, pageOfFinding, pagesOf, searched, sectionsOf } from "./pages";
 
 const SECTIONS = PAGES.flatMap(sectionsOf);
 
@@ -11,6 +11,11 @@ describe("pages of the help", () => {
     expect(keys).toContain("findings");
     expect(keys).not.toContain("architecture");
     expect(PAGES.every((page) => page.title !== page.key)).toBe(true);
+  });
+
+  it("have those without a place in the order behind the others", () => {
+    const pages = pagesOf({ clamps: "# Clamps", tiles: "# Tiles", running: "# Running" });
+    expect(pages.map((page) => page.title)).toEqual(["Running", "Tiles", "Clamps"]);
   });
 
   it("have a section for each heading", () => {
@@ -53,6 +58,10 @@ describe("the help on what is chosen", () => {
   it("is on a page that there is", () => {
     expect(helpOn({ kind: "operation", number: 20 }, plan)).toBe("/help/strategies#finish_helix");
     expect(helpOn({ kind: "setup", id: "a" }, plan)).toBe("/help/rotary");
+    const four = { faces: {}, setups: ["a", "b", "c", "d"].map((id) => ({ id, kind: "face", operations: [] })) };
+    const figure = four as unknown as typeof plan;
+    expect(helpOn({ kind: "setup", id: "b" }, figure)).toBe("/help/four-faces");
+    expect(helpOn({ kind: "turn", id: "b" }, figure)).toBe("/help/four-faces");
     for (const chosen of [
       { kind: "stock" },
       { kind: "setup", id: "gone" },

@@ -5,7 +5,7 @@ const documents = import.meta.glob<string>(
   { query: "?raw", import: "default", eager: true },
 );
 
-/** In the order in which a newcomer reads them; docs/ has others, for developers. */
+/** The order in which a newcomer reads them; others follow. */
 const ORDER = [
   "running",
   "meshes",
@@ -44,10 +44,10 @@ export function anchorOf(heading: string): string {
 
 /** Pages made of documents, by their names. */
 export function pagesOf(texts: Record<string, string>): HelpPage[] {
-  return ORDER.flatMap((key) => {
-    const text = texts[key];
-    return text === undefined ? [] : [{ key, title: /^# (.+)$/m.exec(text)?.[1] ?? key, text }];
-  });
+  const place = (key: string) => (ORDER.includes(key) ? ORDER.indexOf(key) : ORDER.length);
+  return Object.entries(texts)
+    .map(([key, text]) => ({ key, title: /^# (.+)$/m.exec(text)?.[1] ?? key, text }))
+    .sort((a, b) => place(a.key) - place(b.key) || a.key.localeCompare(b.key));
 }
 
 export const PAGES = pagesOf(

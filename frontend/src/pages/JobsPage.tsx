@@ -1,7 +1,7 @@
 /** The jobs of the shop, with their pictures. */
 import { ChooseFile } from "../parts/ChooseFile";
 import { useDeferredValue, useEffect, useState } from "react";
-import { DropZone, Input, Link, SearchField, isFileDropItem } from "react-aria-components";
+import { DropZone, Link, isFileDropItem } from "react-aria-components";
 import { useNavigate } from "react-router";
 import styled from "styled-components";
 import { useFormats, useStorage } from "../api/shop";
@@ -11,6 +11,7 @@ import { ConfirmDelete } from "../parts/ConfirmDelete";
 import { Deleted } from "../parts/Deleted";
 import { Ask, Button, Foot, Quiet, Said } from "../parts/controls";
 import { NumberField, WordField } from "../parts/fields";
+import { SearchBox } from "../parts/SearchBox";
 import { useUpload } from "../parts/upload";
 import { NoJobsYet, SampleShopStrip } from "./SampleShopStrip";
 import { Strip } from "./Strip";
@@ -21,22 +22,6 @@ const Page = styled(DropZone)`
   outline: none;
   &[data-drop-target] {
     box-shadow: inset 0 0 0 3px ${(p) => p.theme.action};
-  }
-`;
-const Search = styled(SearchField)`
-  & input {
-    width: 170px;
-    padding: 5px 9px;
-    border: 1px solid ${(p) => p.theme.hairline};
-    border-radius: 3px;
-    background: ${(p) => p.theme.panel};
-    color: ${(p) => p.theme.ink};
-    font: inherit;
-    outline: none;
-  }
-  & input[data-focused] {
-    outline: 2px solid ${(p) => p.theme.action};
-    outline-offset: 1px;
   }
 `;
 const Tiles = styled.main`
@@ -254,16 +239,14 @@ export function JobsPage() {
       }}
     >
       <TopBar page="jobs">
-        <Search
-          aria-label="Find a job"
+        <SearchBox
+          label="Find a job"
           value={wanted}
           onChange={(words) => {
             setWanted(words);
             setPage(1);
           }}
-        >
-          <Input placeholder="Find a job" />
-        </Search>
+        />
         <Deleted kind="job" />
         <ChooseFile acceptedFileTypes={[".zip"]} onSelect={(files) => files?.[0] && fromFile(files[0])}>
           <Button>Import a job…</Button>

@@ -1,7 +1,7 @@
 /** How far the sample shop is, over the list of jobs; and the button that has it made, on a page without jobs. */
 import styled from "styled-components";
 import { isUnderWay, useSampleShop, type SampleShop } from "../api/jobList";
-import { Button, Said } from "../parts/controls";
+import { Button, Quiet, Said } from "../parts/controls";
 import { Strip } from "./Strip";
 
 const Empty = styled.section`
@@ -25,7 +25,7 @@ const Empty = styled.section`
 
 /** What is made now, in words. */
 export function sampleInWords(shop: SampleShop): string {
-  const count = `${shop.finished} of ${shop.jobs} jobs are finished`;
+  const count = `${shop.finished} of ${shop.jobs} jobs finished`;
   if (shop.state === "waiting") return "The sample shop waits for a worker.";
   if (shop.state === "made") return `The sample jobs are being calculated: ${count}. Your own work goes first.`;
   const step = shop.step === "meshes" ? "drawing its meshes" : shop.step && `making ${shop.step}`;
@@ -33,12 +33,13 @@ export function sampleInWords(shop: SampleShop): string {
 }
 
 export function SampleShopStrip() {
-  const { data } = useSampleShop();
+  const { data, make } = useSampleShop();
   if (!data) return null;
   if (data.state === "failed" && data.reason)
     return (
       <Strip>
         <Said role="alert">{data.reason}</Said>
+        <Quiet onPress={() => make.mutate()}>Try again</Quiet>
       </Strip>
     );
   if (!isUnderWay(data)) return null;
@@ -67,7 +68,7 @@ export function NoJobsYet() {
       </ol>
       {data && !isUnderWay(data) && (
         <>
-          <p>To try things first: the sample shop has eight finished jobs, with their cutters and stock.</p>
+          <p>To try things first: the sample shop has a finished job of each kind, with cutters and stock.</p>
           <Button isDisabled={make.isPending} onPress={() => make.mutate()}>
             Make the sample shop
           </Button>

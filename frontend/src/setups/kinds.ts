@@ -18,5 +18,9 @@ export const tilesOf = (setup: Setup): Tiles | null => (setup.kind === "tiled" ?
 /** What holds the bar of a setup that rotates; none of another one. */
 export const holdingOf = (setup: Setup): Rotary | null => (setup.kind === "rotary" ? setup.rotary : null);
 
+/** The page of the help on setups of a kind; none where it is told with the faces of the part. */
+export const helpPageOf = (setup: Setup): string | null =>
+  setup.kind === "rotary" ? "rotary" : setup.kind === "tiled" ? "tiles" : null;
+
 /** Whether the stock is a bar that rotates in one of the setups. */
 export const hasBar = (plan: FullPlan): boolean => plan.setups.some((setup) => holdingOf(setup) !== null);

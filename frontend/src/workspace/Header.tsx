@@ -1,8 +1,8 @@
 /** Job name, revision, undo and redo, unit, machine, Post. */
-import { openHelp } from "../help/address";
 import { memo, useState } from "react";
 import { Link } from "react-aria-components";
 import styled from "styled-components";
+import { openHelp } from "../help/address";
 import { usePaper } from "../parts/paper";
 import { travelText } from "../lib/machines";
 import { Ask, Button, Foot, Quiet, Segments } from "../parts/controls";

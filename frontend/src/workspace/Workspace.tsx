@@ -1,8 +1,8 @@
 /** The workspace of a job: sheet, view, inspector, run strip. */
-import { useHelpKey } from "../help/useHelpKey";
 import { FieldTrouble, useRefusal } from "../parts/trouble";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import styled from "styled-components";
+import { useHelpKey } from "../help/useHelpKey";
 import { isBusy, previewPlan, useCalculation, useJob, useJobActions } from "../api/jobs";
 import type { Derived, PlanEdit, FullPlan } from "../api/types";
 import { Button } from "../parts/controls";

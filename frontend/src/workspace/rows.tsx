@@ -1,8 +1,8 @@
 /** What the rows of the route sheet are made of. */
-import { findingHelp, openHelp } from "../help/address";
 import { useEffect, useRef, type ReactNode } from "react";
 import { Button as AriaButton } from "react-aria-components";
 import styled from "styled-components";
+import { findingHelp, openHelp } from "../help/address";
 import type { Finding } from "../api/types";
 import { Quiet } from "../parts/controls";
 import { Mark } from "../parts/Marks";

@@ -12,20 +12,24 @@ from typing import Any
 
 from demo.make import make
 
+from nephos.command.sample_sizes import KINDS
+from nephos.core.arrays import F64
 from nephos.core.errors import Refused
+from nephos.core.mesh.formats import read_mesh
 from nephos.home import HOME
 
 _MB = 1024
 """Kilobytes, the unit of the peak memory of a process on Linux, in a megabyte."""
 
-JOBS: dict[str, tuple[str, ...]] = {
-    "heron-plaque": ("--kind", "three-axis", "--size-x", "236"),
-    "lily-leaf-dish": ("--kind", "two-faces", "--size-x", "214"),
-    "dragonfly": ("--kind", "four-faces", "--size-x", "96"),
-    "bulrush-finial": ("--kind", "rotary", "--size-x", "180"),
-    "fen-chart": ("--kind", "tiles", "--bed", "600,400", "--pitch", "0.4"),
-}
-"""The words of `./nephos cut` for the mesh of each sample job."""
+_MORE = {"fen-chart": ("--bed", "600,600", "--pitch", "0.4")}
+"""More words of `./nephos cut` for some meshes."""
+
+
+def words_for(name: str, size: F64) -> list[str]:
+    """The words of `./nephos cut` for a sample mesh whose box has this `size` (3,) in its file."""
+    kind, longest = KINDS[name]
+    sized = [] if longest is None else ["--size-x", f"{longest * size[0] / size.max():.4f}"]
+    return ["--kind", kind, *sized, *_MORE.get(name, ())]
 
 
 def measured(model: Path, words: Sequence[str], out: Path) -> dict[str, Any]:
@@ -65,13 +69,15 @@ def bench_jobs(names: Sequence[str]) -> dict[str, dict[str, Any]]:
     Refused
         Where a name is none of a sample job.
     """
-    unknown = [name for name in names if name not in JOBS]
+    unknown = [name for name in names if name not in KINDS]
     if unknown:
-        raise Refused(f"there is no sample job {', '.join(unknown)}: choose from {', '.join(JOBS)}")
+        raise Refused(f"there is no sample job {', '.join(unknown)}: choose from {', '.join(KINDS)}")
     folder, found = HOME / "meshes", {}
     make(folder)
-    for name in names or JOBS:
+    for name in names or KINDS:
+        model = folder / f"{name}.stl"
+        mesh = read_mesh(model.name, model.read_bytes())
         with tempfile.TemporaryDirectory() as out:
-            found[name] = measured(folder / f"{name}.stl", JOBS[name], Path(out))
+            found[name] = measured(model, words_for(name, mesh.high - mesh.low), Path(out))
         print(f"{name}: {found[name]['seconds']} s, {found[name]['peak_mb']} MB", file=sys.stderr, flush=True)
     return found

@@ -4,8 +4,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 from demo.make import make
+from django.db import transaction
 
 from nephos.command.sample_relief import roundel_plan
+from nephos.command.sample_sizes import KINDS, longest_side
 from nephos.core.cutters import SHAPES, Cutter, HolderStep, standard_cutter
 from nephos.core.errors import Refused
 from nephos.core.mesh.formats import read_mesh
@@ -24,19 +26,11 @@ from nephos.web.models import Calculation, Job, Mesh
 from nephos.web.models import Cutter as CutterRow
 from nephos.web.models import Piece as PieceRow
 from nephos.web.queues import SAMPLE, TASKS
-from nephos.web.sample_shop import Making, ask_for_sample_shop, making, note
+from nephos.web.sample_shop import Making, ask_for_sample_shop, making, note, stop_making
 from nephos.web.summaries import mesh_summary_for
 from nephos.web.tasks import calculate_sample, prepare, propose, read_uploaded, task
 
 _GROUPS = {"flat": "roughing", "bull-nose": "roughing", "v": "lettering", "engraver": "lettering", "drill": "drills"}
-
-
-_OF_FACES = {
-    "lily-leaf-dish": ("two-faces", 214.0),
-    "dragonfly": ("four-faces", 96.0),
-    "bulrush-finial": ("rotary", 180.0),
-}
-"""Jobs that are cut from several faces or on a bar: the kind, and how long (mm) the model's longest side is."""
 
 
 _CLOSE = ("front", "back", "above", "below")
@@ -129,7 +123,7 @@ def heron_plan(digest: str) -> Plan:
         cut(50, "cut_out", 2, stepdown=4.0, tabs=5, tab_length=8.0, tab_height=2.5),
     )
     # The plaque stands on a sheet of 2 mm, which is sunk away.
-    placement = Placement(size=(236.0, None, 20.2), sink=2.05)
+    placement = Placement(size=(longest_side("heron-plaque"), None, 20.2), sink=2.05)
     return Plan(
         stock=Stock(length=260, width=190, thickness=28),
         models=(Model(id="m1", name="Heron plaque", mesh=digest, placement=placement),),
@@ -154,14 +148,14 @@ def _wrapped(relief: Mesh, _name: str) -> Job:
     job = edit_plan(job.pk, job.version, edit, "wrap round a bar")
     prepare(parse_plan(current_plan(job)).models[0].model_dump(mode="json"))
     job = _sized(job, _POST_LENGTH)
-    _propose("sample-post", job, "rotary")
+    _propose(job, "rotary")
     return job
 
 
-def _propose(key: str, job: Job, kind: str) -> None:
+def _propose(job: Job, kind: str) -> None:
     """Have a job proposed, and calculated after that."""
     words = {"job_id": job.pk, "based_on": job.version, "kind": kind, "calculated": True}
-    propose.configure(priority=SAMPLE, queue=TASKS["make_sample_shop"].queue).defer(key=key, **words)
+    propose.configure(priority=SAMPLE, queue=TASKS["make_sample_shop"].queue).defer(key=f"sample-{job.pk}", **words)
 
 
 def fill_shelf() -> None:
@@ -175,18 +169,21 @@ def ask_for_first_sample() -> None:
     found = making()
     if found is None and Job.every.exists():
         return
+    # What was under way when Nephos was stopped goes on; what has been made is not made again.
     if found is None or found.state in {"waiting", "making"}:
-        # What was under way when Nephos was stopped goes on; what has been made is not made again.
-        note(Making(rows={} if found is None else found.rows, state="failed"))
-        ask_for_sample_shop()
+        ask_for_sample_shop(again=True)
 
 
 @task
 def make_sample_shop() -> None:
-    """Make the meshes, cutters, shelf and jobs of the sample shop; those that there are already stay.
+    """Make the meshes, cutters, shelf and jobs of the sample shop. Jobs that were made before stay; deleted ones are
+    made anew.
 
     Workers calculate the jobs after what people ask for."""
-    found = (making() or Making()).model_copy(update={"state": "making", "jobs": len(_JOBS), "reason": ""})
+    found = making() or Making()
+    there = set(Job.objects.filter(pk__in=found.rows.values()).values_list("pk", flat=True))
+    rows = {name: key for name, key in found.rows.items() if key in there}
+    found = Making(state="making", jobs=len(_JOBS), rows=rows)
     if not CutterRow.every.exists():
         for cutter in sample_cutters():
             CutterRow.objects.create(number=cutter.number, data=cutter.model_dump())
@@ -199,10 +196,14 @@ def make_sample_shop() -> None:
             if name in found.rows:
                 continue
             note(found.model_copy(update={"step": name.replace("-", " ")}))
-            job = build(_upload(folder / f"{_MESHES.get(name, name)}.stl"), name)
-            found = found.model_copy(update={"rows": found.rows | {name: job.pk}})
+            mesh = _upload(folder / f"{_MESHES.get(name, name)}.stl")
+            # A job is there with its sheet and its place in the queue, or not at all.
+            with transaction.atomic():
+                job = build(mesh, name)
+                found = found.model_copy(update={"rows": found.rows | {name: job.pk}})
+                note(found)
     except (OSError, Refused) as reason:
-        note(found.model_copy(update={"state": "failed", "reason": f"the sample shop could not be made: {reason}"}))
+        stop_making(str(reason))
         return
     note(found.model_copy(update={"state": "made", "step": ""}))
 
@@ -228,10 +229,10 @@ def _plain(mesh: Mesh, name: str) -> Job:
 
 def _of_faces(mesh: Mesh, name: str) -> Job:
     """A job that is cut from several faces or on a bar."""
-    kind, longest = _OF_FACES[name]
+    kind, _ = KINDS[name]
     # From the front, the back lies as deep as the stock is wide.
-    job = _sized(_plain(mesh, name), longest, dict.fromkeys(_CLOSE, 3.0) if kind != "two-faces" else None)
-    _propose(f"sample-{name}", job, kind)
+    job = _sized(_plain(mesh, name), longest_side(name), dict.fromkeys(_CLOSE, 3.0) if kind != "two-faces" else None)
+    _propose(job, kind)
     return job
 
 

@@ -1,16 +1,14 @@
 """State of the sample shop. A worker makes it after the first start, or when the page asks for it."""
 
-from typing import Any, Literal, cast
+from typing import Literal
 
-from django.db import transaction
 from ninja import Schema
-from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
-from procrastinate.exceptions import AlreadyEnqueued
 from pydantic import BaseModel, Field
 
+from nephos.web.line import ask_once
 from nephos.web.models import Setting
-from nephos.web.queues import SAMPLE, options_of, task_name
+from nephos.web.queues import SAMPLE, task_name
 
 _KEY, _TASK = "sample-shop", "make_sample_shop"
 
@@ -67,18 +65,16 @@ def sample_shop() -> SampleShop:
     )
 
 
-def ask_for_sample_shop() -> None:
-    """Have the sample shop made, unless that is under way."""
+def ask_for_sample_shop(again: bool = False) -> None:
+    """Have the sample shop made, unless that is under way; `again` : also then, as after a stop of Nephos."""
     found = making()
-    if found is not None and found.state in {"waiting", "making"}:
+    if found is not None and found.state in {"waiting", "making"} and not again:
         return
-    note(Making() if found is None else found.model_copy(update={"state": "waiting", "reason": ""}))
-    try:
-        with transaction.atomic():
-            app.configure_task(**cast(Any, _options())).defer()
-    except AlreadyEnqueued:
-        return
+    note((found or Making()).model_copy(update={"state": "waiting", "reason": ""}))
+    ask_once(_TASK, _TASK)
 
 
-def _options() -> dict[str, object]:
-    return {key: value for key, value in options_of(_TASK).items() if key != "retry"}
+def stop_making(reason: str) -> None:
+    """Keep why it was not made; what there is of it stays."""
+    found = making() or Making()
+    note(found.model_copy(update={"state": "failed", "reason": f"the sample shop could not be made: {reason}"}))

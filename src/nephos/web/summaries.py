@@ -1,12 +1,8 @@
 """What is known of the models of a plan: kept results of workers, and what is still being worked out."""
 
 from functools import lru_cache
-from typing import Any
 
 import numpy as np
-from django.db import transaction
-from procrastinate.contrib.django import app
-from procrastinate.exceptions import AlreadyEnqueued
 
 from nephos.core.answers.kept import KnownModel, ModelState, height_map_key, outline_keys
 from nephos.core.errors import Refused
@@ -16,9 +12,9 @@ from nephos.core.mesh.summary import MeshSummary, quick_look, summarize
 from nephos.core.plan.model import Model
 from nephos.core.plan.schema import Plan
 from nephos.core.relief.composition import Composition
+from nephos.web.line import ask_once
 from nephos.web.mesh_keys import kept_arrays, mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Mesh, Result
-from nephos.web.queues import TASKS, task_name
 from nephos.web.reliefs import stand_in
 
 _NO_LOOK = quick_look(box_mesh())
@@ -97,28 +93,13 @@ def mesh_summary_for(model: Model) -> MeshSummary:
     return one[model.id].summary
 
 
-def _queue(task: str, name: str, **words: Any) -> None:
-    """Have a worker do something unless it is waiting to be done; where it is being done already, not before that is
-    done."""
-    try:
-        # On its own, so that finding it queued already does not spoil what else is being written.
-        with transaction.atomic():
-            kind = TASKS[task]
-            waiting = app.configure_task(
-                task_name(task), queue=kind.queue, priority=kind.priority, queueing_lock=name, lock=name
-            )
-            waiting.defer(**words)
-    except AlreadyEnqueued:
-        return
-
-
 def _prepare_missing(plan: Plan) -> None:
     """Have workers do the repairs that no result is kept of yet."""
     for model in plan.models:
         if (model.steps or model.composition is not None) and not Result.objects.filter(
             key=mesh_summary_key(model)
         ).exists():
-            _queue("prepare", mesh_summary_key(model), model=model.model_dump(mode="json"))
+            ask_once("prepare", mesh_summary_key(model), model=model.model_dump(mode="json"))
 
 
 @lru_cache(maxsize=16)
@@ -142,7 +123,7 @@ def _draw_missing(plan: Plan) -> None:
         for key in (*outline_keys(plan, setup).values(), height_map_key(plan, setup))
     }
     if plan.models and Result.objects.filter(key__in=keys).count() < len(keys):
-        _queue("draw_outlines", f"outlines-{min(keys)}", plan=plan.model_dump(mode="json"))
+        ask_once("draw_outlines", f"outlines-{min(keys)}", plan=plan.model_dump(mode="json"))
 
 
 def _read_missing(digests: set[str]) -> None:
@@ -151,7 +132,7 @@ def _read_missing(digests: set[str]) -> None:
     lost = [digest for digest in digests if raw_mesh_summary_key(digest) not in kept]
     for mesh in Mesh.objects.filter(digest__in=lost, state=Mesh.State.READY):
         Mesh.objects.filter(pk=mesh.pk).update(state=Mesh.State.READING)
-        _queue("read_uploaded", f"mesh-{mesh.pk}", mesh_id=mesh.pk)
+        ask_once("read_uploaded", f"mesh-{mesh.pk}", mesh_id=mesh.pk)
 
 
 def work_out_missing(plan: Plan) -> None:
@@ -164,4 +145,4 @@ def work_out_missing(plan: Plan) -> None:
 def read_again() -> None:
     """Have workers read the meshes that nobody has read to the end, such as those of an older version."""
     for mesh in Mesh.objects.filter(state=Mesh.State.READING):
-        _queue("read_uploaded", f"mesh-{mesh.pk}", mesh_id=mesh.pk)
+        ask_once("read_uploaded", f"mesh-{mesh.pk}", mesh_id=mesh.pk)

@@ -12,11 +12,9 @@ from threading import Event
 from typing import Any, cast
 
 import numpy as np
-from django.db import connections, transaction
+from django.db import connections
 from django.utils import timezone
 from procrastinate.contrib.django import app
-from procrastinate.contrib.django.models import ProcrastinateJob
-from procrastinate.exceptions import AlreadyEnqueued
 
 from nephos.core.answers.kept import height_map_key, outline_keys, outlines_wanted
 from nephos.core.errors import Cancelled, NotYet, Refused
@@ -53,10 +51,12 @@ from nephos.web.blobs import read_chunks
 from nephos.web.collect import collect, forget_job
 from nephos.web.health import full_disk, require_space
 from nephos.web.jobs import Stale, current_plan, cutters_for, shop_cutters, write_plan
+from nephos.web.line import ask_once, somebody_waits
 from nephos.web.mesh_keys import mesh_summary_key, raw_mesh_summary_key
 from nephos.web.models import Blob, Calculation, Job, Mesh, Result, Revision
 from nephos.web.pictures import mesh_thumbnail, shaded
 from nephos.web.queues import SAMPLE, TASKS, options_of
+from nephos.web.sample_shop import stop_making
 from nephos.web.store import DatabaseStore
 from nephos.web.summaries import known
 
@@ -325,13 +325,6 @@ class _PutAside(Exception):
     """A calculation of the sample shop stops at a stage, as somebody waits for another one."""
 
 
-def _somebody_waits() -> bool:
-    """Whether a calculation that a person asked for is in the queue."""
-    kind = TASKS["calculate"]
-    waiting = ProcrastinateJob.objects.filter(queue_name=kind.queue, status="todo", priority__gt=SAMPLE)
-    return waiting.exists()
-
-
 def calculate_sample(row: Calculation) -> None:
     """Have a job of the sample shop calculated: after what people ask for, and put aside for it between stages."""
     words = {"calculation_id": row.pk, "sample": True}
@@ -350,7 +343,7 @@ class _Progress:
         self.most = 0.0
 
     def note(self, step: Step, low: float, high: float) -> None:
-        if self.sample and _somebody_waits():
+        if self.sample and somebody_waits("calculate", SAMPLE):
             raise _PutAside
         self.now, self.low, self.high = step, low, high
         self.told = 0.0
@@ -391,11 +384,7 @@ def forget_results(job_id: int) -> None:
 
 def collect_soon() -> None:
     """Have a worker drop what nobody needs, unless it waits to be done."""
-    try:
-        with transaction.atomic():
-            collect_results.defer()
-    except AlreadyEnqueued:
-        return
+    ask_once("collect_results", "collect_results")
 
 
 @task
@@ -468,6 +457,8 @@ def give_up(name: str, words: dict[str, Any], reason: str) -> None:
     elif name == "read_uploaded":
         row = Mesh.objects.filter(pk=words["mesh_id"], state=Mesh.State.READING)
         row.update(state=Mesh.State.REFUSED, reason=reason)
+    elif name == "make_sample_shop":
+        stop_making(reason)
     elif name == "prepare":
         _refuse([mesh_summary_key(Model.model_validate(words["model"]))], "mesh-summary", reason, transient=True)
     elif name == "draw_outlines":

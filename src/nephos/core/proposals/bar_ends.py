@@ -79,6 +79,13 @@ def blunt_ends(model: Model, look: MeshSummary, stock: Stock) -> tuple[bool, boo
     return blunt(along), blunt(1 - along)
 
 
+def free_end_diameter(model: Model, look: MeshSummary, stock: Stock, rotary: Rotary) -> float:
+    """Diameter (mm) of the face at the end of the model that is not at the chuck."""
+    along, radii = _about_axis(model, look, stock)
+    face = (1 - along if rotary.chuck == "left" else along) < _FACE
+    return 2 * float(radii[face].max(initial=0.0))
+
+
 def thick_ends(blunt: tuple[bool, bool], rotary: Rotary) -> Literal["none", "chuck", "tailstock", "both"]:
     """Which ends of the bar stay thick beside `blunt` left and right ends of the model."""
     chuck, other = blunt if rotary.chuck == "left" else blunt[::-1]
@@ -107,6 +114,7 @@ def groove(
     ends, which = min(beside), "both" if left and right else "left" if left else "right"
     number, stepdown = max(item.number for item in operations) + 10, round(_GROOVE_STEP * cutter.diameter, 2)
     wide = max(int(cutter.diameter / terrain.step), 1)
+    core = max(rotary.core / 2, 0.1)
     past = max(int(max(item.cutter.diameter for item in operations) / terrain.step), 1)
     for diameter in np.arange(max(rotary.core, 4.0), 2 * _AFTER * ends, 0.5):
         words = {"ends": which, "diameter": round(float(diameter), 1), "gap": GAP, "stepdown": stepdown}
@@ -117,8 +125,8 @@ def groove(
         radii[covered] = terrain.thinnest[covered]
         # Beside an end where the bar does not stay thick, roughing has cut it down to the core.
         first, last = covered[0], covered[-1] + 1
-        radii[max(first - (wide if left else past), 0) : first] = (diameter if left else rotary.core) / 2
-        radii[last : last + (wide if right else past)] = (diameter if right else rotary.core) / 2
+        radii[max(first - (wide if left else past), 0) : first] = diameter / 2 if left else core
+        radii[last : last + (wide if right else past)] = diameter / 2 if right else core
         if bears(plan, held_bar(plan, rotary, terrain, radii), cutting_push(plan, operation)):
             return operation
     return None

@@ -31,6 +31,7 @@ from nephos.core.proposals.bar_ends import (
     GAP,
     bears,
     blunt_ends,
+    free_end_diameter,
     groove,
     groove_cutter,
     held_bar,
@@ -67,6 +68,8 @@ _MUCH = 0.05
 bar."""
 _SPIGOT = 0.4
 """Diameter of a spigot at a blunt end, as a share of the bar, where no cutter is slim enough for a groove."""
+_OF_END = 0.8
+"""Largest diameter of a spigot, as a share of the end of the model that it joins."""
 _TURNS = 0.075
 """Distance between the turns of a helix, as a share of the cutter's diameter."""
 _ROUNDER = 0.9
@@ -246,7 +249,9 @@ def proposed_rotary(
     if parting is not None:
         rotary = rotary.model_copy(update={"thick_ends": thick_ends(blunt, rotary)})
     elif blunt[1 if rotary.chuck == "left" else 0]:
-        rotary = rotary.model_copy(update={"spigot": round(max(_SPIGOT * diameter, first_core), 1)})
+        # Wider than the model's end, it would keep cutters off the edge there.
+        widest = _OF_END * free_end_diameter(free, look, probe, rotary)
+        rotary = rotary.model_copy(update={"spigot": round(max(min(_SPIGOT * diameter, widest), first_core), 1)})
     for _ in range(2):
         choice = _Choice(rotary, pair, parting, bar, (swept, length))
         found, setup, terrain = _laid_out(plan, model, look, choice, cutters, sized)

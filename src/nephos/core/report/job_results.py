@@ -67,7 +67,7 @@ class JobFindingsStage(KeptResult):
     of the sheet, that they concern."""
 
     name: ClassVar[str] = "findings"
-    version: ClassVar[int] = 6
+    version: ClassVar[int] = 7
 
     whole: WholeStage
     plan: Plan

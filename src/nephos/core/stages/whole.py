@@ -104,7 +104,7 @@ class FreedStage(KeptResult):
     setups."""
 
     name: ClassVar[str] = "whole"
-    version: ClassVar[int] = 11
+    version: ClassVar[int] = 12
 
     plan: Plan
     setups: tuple[Setup, ...]
