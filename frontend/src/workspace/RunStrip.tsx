@@ -146,6 +146,7 @@ export function RunStrip(props: {
   const own = infoOf(derived, setupId)?.time;
   const real = own && !external ? realTime(own) : "";
   const all = own && !external ? inAllText(own, total) : "";
+  const length = `of ${clock(total)}${real ? ` · ${real.split(",")[0]}` : all}`;
   const changes = external
     ? []
     : cutterChanges(
@@ -195,12 +196,11 @@ export function RunStrip(props: {
         </div>
         <div className="of">
           <Quiet
-            aria-label={`of ${clock(total)}: where the time goes`}
+            aria-label={`${length}: where the time goes`}
             onPress={() => setAsking(true)}
             style={{ marginLeft: -5 }}
           >
-            of {clock(total)}
-            {real ? ` · ${real.split(",")[0]}` : all}
+            {length}
           </Quiet>
           <div style={{ width: 92 }}>
             <Choose
